@@ -1,0 +1,109 @@
+//! The ways in which a link or a call can fail, told apart.
+
+use std::time::Duration;
+
+use thiserror::Error;
+use wibbet_types::PlainText;
+
+/// Why there is no link to a device. Each message says what was tried, on what, what came back and
+/// what to do next.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum LinkError {
+    /// Nothing answers at the address.
+    #[error(
+        "no answer at {at}: {why}. Check that debugging is switched on, that the address is right \
+         and that both are on the same network"
+    )]
+    NoAnswer {
+        /// The address.
+        at: String,
+        /// What the system said.
+        why: String,
+    },
+    /// Something answers, but it does not speak the debugging protocol.
+    #[error("{at} answers, but is not a debugging daemon: {why}. Check the port")]
+    NotADaemon {
+        /// The address.
+        at: String,
+        /// What came instead.
+        why: String,
+    },
+    /// The port is that of wireless debugging, which needs TLS and pairing.
+    #[error(
+        "{at} asks for wireless debugging's encrypted link, which this version of Wibbet cannot make yet. \
+         Use the older kind of network debugging (port 5555) if the device has it"
+    )]
+    WantsTls {
+        /// The address.
+        at: String,
+    },
+    /// The device asked its owner whether this computer may debug it, and nobody allowed it.
+    #[error(
+        "{at} has not authorised this computer ({why}). Wake and unlock the device, look for \
+         “Allow USB debugging?”, tick “Always allow” and tap “Allow”"
+    )]
+    NotAuthorised {
+        /// The address.
+        at: String,
+        /// How the waiting ended.
+        why: String,
+    },
+    /// The connection was there and went.
+    #[error("the connection to {at} was lost: {why}")]
+    Lost {
+        /// The address.
+        at: String,
+        /// How it ended.
+        why: String,
+    },
+    /// The other side broke a rule of the protocol.
+    #[error("{at} broke a rule of the debugging protocol: {rule}")]
+    Broken {
+        /// The address.
+        at: String,
+        /// The rule.
+        rule: String,
+    },
+}
+
+impl LinkError {
+    pub(crate) fn lost(at: &str, why: impl ToString) -> Self {
+        Self::Lost { at: at.to_owned(), why: why.to_string() }
+    }
+}
+
+/// Why a call to a service did not end well.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum CallError {
+    /// The link went during the call. Whether the device acted on it is unknown.
+    #[error(transparent)]
+    Link(#[from] LinkError),
+    /// The device does not offer the service. Nothing was done.
+    #[error("the device refused the service “{service}”")]
+    Refused {
+        /// The service.
+        service: PlainText,
+    },
+    /// The link is up, but the service says nothing. Whether the device acted is unknown.
+    #[error("no answer to “{service}” within {} s", waited.as_secs_f32())]
+    Silent {
+        /// The service.
+        service: PlainText,
+        /// How long was waited.
+        waited: Duration,
+    },
+    /// The service ended before its answer was whole.
+    #[error("the answer to “{service}” was cut short")]
+    CutShort {
+        /// The service.
+        service: PlainText,
+    },
+    /// The service's answer does not follow its own format.
+    #[error("the answer to “{service}” could not be read: {rule}")]
+    Garbled {
+        /// The service.
+        service: PlainText,
+        /// The rule it breaks.
+        rule: String,
+    },
+}

@@ -1,0 +1,142 @@
+//! From an open transport to an agreed connection: version, data limit, features, authorisation.
+
+use tokio::io::{AsyncRead, AsyncWrite, AsyncWriteExt as _};
+use tokio::time::timeout;
+use wibbet_types::PlainText;
+
+use crate::banner::Banner;
+use crate::error::LinkError;
+use crate::keys::{KeyRing, TOKEN_LEN};
+use crate::link::Limits;
+use crate::wire::{Command, MAX_DATA, Packet, VERSION_MIN, VERSION_SKIP_CHECKSUM, read_packet};
+
+const AUTH_TOKEN: u32 = 1;
+const AUTH_SIGNATURE: u32 = 2;
+const AUTH_PUBLIC_KEY: u32 = 3;
+/// A pipe may hold packets of a former connection; so many are dropped before giving up.
+const MOST_STALE: u32 = 4096;
+
+/// How far the making of a link has got.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Progress {
+    /// The address answers.
+    Reached,
+    /// What answers is a debugging daemon.
+    Speaks,
+    /// The device asks its owner whether this computer may debug it.
+    AwaitingTap {
+        /// The fingerprint that the device shows in its dialog.
+        fingerprint: String,
+    },
+    /// The device has accepted this computer.
+    Authorised,
+}
+
+/// What both sides agreed on.
+#[derive(Debug, Clone)]
+pub(crate) struct Agreed {
+    pub(crate) banner: Banner,
+    pub(crate) max_data: u32,
+    pub(crate) checksum: bool,
+}
+
+pub(crate) async fn shake_hands<R, W>(
+    from: &mut R,
+    to: &mut W,
+    at: &str,
+    keys: &KeyRing,
+    limits: &Limits,
+    progress: &mut (dyn FnMut(Progress) + Send),
+) -> Result<Agreed, LinkError>
+where
+    R: AsyncRead + Unpin,
+    W: AsyncWrite + Unpin,
+{
+    let hello = Packet::new(Command::Cnxn, VERSION_SKIP_CHECKSUM, MAX_DATA, Banner::of_host());
+    send(to, &hello, at).await?;
+
+    let mut speaks = false;
+    let mut asked = false;
+    let mut untried = keys.all();
+    let mut stale = 0;
+    loop {
+        let wait = if asked { limits.tap } else { limits.answer };
+        let packet = match timeout(wait, read_packet(from, MAX_DATA, false)).await {
+            Err(_) if asked => {
+                return Err(LinkError::NotAuthorised {
+                    at: at.into(),
+                    why: format!("no tap on the device within {} s", wait.as_secs()),
+                });
+            }
+            Err(_) if speaks => return Err(LinkError::lost(at, "the device fell silent while connecting")),
+            Err(_) => {
+                return Err(not_a_daemon(at, format!("it accepted the connection and said nothing for {} s", wait.as_secs())));
+            }
+            Ok(Err(_)) if asked => {
+                return Err(LinkError::NotAuthorised { at: at.into(), why: "the device closed the connection".into() });
+            }
+            Ok(Err(error)) if speaks => return Err(LinkError::lost(at, error)),
+            Ok(Err(_)) => return Err(not_a_daemon(at, "it closed the connection without a word of the protocol")),
+            Ok(Ok(Err(error))) if speaks => return Err(LinkError::Broken { at: at.into(), rule: error.to_string() }),
+            Ok(Ok(Err(error))) => return Err(not_a_daemon(at, error)),
+            Ok(Ok(Ok(packet))) => packet,
+        };
+        if !speaks {
+            speaks = true;
+            progress(Progress::Speaks);
+        }
+        match (packet.command, packet.arg0) {
+            (Command::Cnxn, version) => {
+                if version < VERSION_MIN || packet.arg1 == 0 {
+                    let rule = format!("version {version:#x} with {} bytes a packet", packet.arg1);
+                    return Err(LinkError::Broken { at: at.into(), rule });
+                }
+                progress(Progress::Authorised);
+                return Ok(Agreed {
+                    banner: Banner::read(&packet.data),
+                    max_data: packet.arg1.min(MAX_DATA),
+                    checksum: version.min(VERSION_SKIP_CHECKSUM) < VERSION_SKIP_CHECKSUM,
+                });
+            }
+            (Command::Auth, AUTH_TOKEN) if !asked => {
+                let Ok(token) = <[u8; TOKEN_LEN]>::try_from(packet.data.as_slice()) else {
+                    let rule = format!("a token of {} bytes", packet.data.len());
+                    return Err(LinkError::Broken { at: at.into(), rule });
+                };
+                let answer = match untried.next() {
+                    Some(key) => {
+                        let signature = key.sign(&token).map_err(|e| LinkError::Broken { at: at.into(), rule: e.to_string() })?;
+                        Packet::new(Command::Auth, AUTH_SIGNATURE, 0, signature)
+                    }
+                    None => {
+                        asked = true;
+                        let public = keys.own().public();
+                        progress(Progress::AwaitingTap { fingerprint: public.fingerprint() });
+                        Packet::new(Command::Auth, AUTH_PUBLIC_KEY, 0, format!("{}\0", public.line()))
+                    }
+                };
+                send(to, &answer, at).await?;
+            }
+            (Command::Stls, _) => return Err(LinkError::WantsTls { at: at.into() }),
+            // What a former connection left in the pipe, or a token while the dialog is open.
+            _ => {
+                stale += 1;
+                if stale > MOST_STALE {
+                    return Err(LinkError::Broken { at: at.into(), rule: "packets, but no answer to the connection".into() });
+                }
+            }
+        }
+    }
+}
+
+async fn send<W: AsyncWrite + Unpin>(to: &mut W, packet: &Packet, at: &str) -> Result<(), LinkError> {
+    let sent = async {
+        to.write_all(&packet.encode(true)).await?;
+        to.flush().await
+    };
+    sent.await.map_err(|e| LinkError::lost(at, e))
+}
+
+fn not_a_daemon(at: &str, why: impl ToString) -> LinkError {
+    LinkError::NotADaemon { at: at.into(), why: PlainText::new(&why.to_string()).into_string() }
+}

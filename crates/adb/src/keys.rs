@@ -1,0 +1,335 @@
+//! The keys by which a device knows this computer.
+//!
+//! A key is RSA-2048, stored as PKCS#8 PEM. A device is given the public half in a layout of its
+//! own (524 bytes: words, n0inv, modulus and rr as little-endian words, exponent), in base64, with
+//! a `user@host` remark behind it. A device sends a token of 20 bytes and expects a PKCS#1 v1.5
+//! signature over it as if it were a SHA-1 digest.
+
+use std::fs;
+use std::io::Write as _;
+use std::path::{Path, PathBuf};
+
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD as BASE64;
+use rsa::pkcs8::{DecodePrivateKey as _, EncodePrivateKey as _, LineEnding};
+use rsa::traits::PublicKeyParts as _;
+use rsa::{BigUint, Pkcs1v15Sign, RsaPrivateKey, RsaPublicKey};
+use sha1::Sha1;
+use thiserror::Error;
+
+/// Bytes of a token.
+pub const TOKEN_LEN: usize = 20;
+const BITS: usize = 2048;
+const WORDS: usize = BITS / 32;
+const ENCODED_LEN: usize = 4 + 4 + WORDS * 4 * 2 + 4;
+
+/// Why a key cannot be used.
+#[derive(Debug, Error)]
+pub enum KeyError {
+    /// The file could not be read or written.
+    #[error("the key {path} could not be {done}: {source}")]
+    File {
+        /// The file.
+        path: PathBuf,
+        /// "read" or "written".
+        done: &'static str,
+        /// What the system said.
+        source: std::io::Error,
+    },
+    /// The file holds no key of the right kind.
+    #[error("{path} does not hold an RSA-2048 key in PKCS#8 PEM: {why}. Move it away and Wibbet makes a new one")]
+    Content {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong.
+        why: String,
+    },
+    /// The arithmetic failed.
+    #[error("the key could not be made or used: {0}")]
+    Rsa(#[from] rsa::Error),
+    /// A public key line does not follow its layout.
+    #[error("not a public key of a debugging host: {0}")]
+    Line(&'static str),
+}
+
+/// A key pair of this computer.
+#[derive(Clone)]
+pub struct HostKey {
+    private: RsaPrivateKey,
+    remark: String,
+}
+
+impl std::fmt::Debug for HostKey {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("HostKey").field("remark", &self.remark).finish_non_exhaustive()
+    }
+}
+
+impl HostKey {
+    /// Makes a new key. `remark` is what the device keeps beside it, customarily `user@host`.
+    pub fn generate(remark: &str) -> Result<Self, KeyError> {
+        let private = RsaPrivateKey::new(&mut rsa::rand_core::OsRng, BITS)?;
+        Ok(Self { private, remark: clean_remark(remark) })
+    }
+
+    /// Reads a key from PKCS#8 PEM; `path` is for messages only.
+    pub fn from_pem(pem: &str, remark: &str, path: &Path) -> Result<Self, KeyError> {
+        let content = |why: String| KeyError::Content { path: path.into(), why };
+        let private = RsaPrivateKey::from_pkcs8_pem(pem).map_err(|e| content(e.to_string()))?;
+        if private.n().bits() != BITS {
+            return Err(content(format!("the key has {} bits", private.n().bits())));
+        }
+        Ok(Self { private, remark: clean_remark(remark) })
+    }
+
+    /// Reads a key file.
+    pub fn load(path: &Path, remark: &str) -> Result<Self, KeyError> {
+        let pem = fs::read_to_string(path).map_err(|source| KeyError::File { path: path.into(), done: "read", source })?;
+        Self::from_pem(&pem, remark, path)
+    }
+
+    /// Writes the key so that nobody else can read it, and never over an existing file: of two
+    /// programs that start at once both end up with the same key.
+    fn store(&self, path: &Path) -> Result<(), KeyError> {
+        let failed = |source| KeyError::File { path: path.into(), done: "written", source };
+        let pem = self.private.to_pkcs8_pem(LineEnding::LF).map_err(|e| KeyError::Content {
+            path: path.into(),
+            why: e.to_string(),
+        })?;
+        if let Some(folder) = path.parent() {
+            fs::create_dir_all(folder).map_err(failed)?;
+        }
+        let draft = path.with_extension(format!("draft-{}", std::process::id()));
+        let mut options = fs::OpenOptions::new();
+        options.write(true).create(true).truncate(true);
+        #[cfg(unix)]
+        std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
+        let written = options
+            .open(&draft)
+            .and_then(|mut file| {
+                file.write_all(pem.as_bytes())?;
+                file.sync_all()
+            })
+            .and_then(|()| match fs::hard_link(&draft, path) {
+                Err(e) if e.kind() == std::io::ErrorKind::AlreadyExists => Ok(()),
+                other => other,
+            });
+        // The draft goes in any case; that it cannot be removed is no reason to fail.
+        let _ = fs::remove_file(&draft);
+        written.map_err(failed)
+    }
+
+    /// Signs a device's token.
+    pub fn sign(&self, token: &[u8; TOKEN_LEN]) -> Result<Vec<u8>, KeyError> {
+        Ok(self.private.sign(Pkcs1v15Sign::new::<Sha1>(), token)?)
+    }
+
+    /// The public half.
+    pub fn public(&self) -> PublicKey {
+        PublicKey { key: self.private.to_public_key(), remark: self.remark.clone() }
+    }
+}
+
+/// The public half of a host's key.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PublicKey {
+    key: RsaPublicKey,
+    remark: String,
+}
+
+impl PublicKey {
+    /// The line that a device is given, without a terminating zero byte.
+    pub fn line(&self) -> String {
+        format!("{} {}", BASE64.encode(self.encode()), self.remark)
+    }
+
+    /// Reads a line as a host sends it, with or without the zero byte.
+    pub fn from_line(line: &[u8]) -> Result<Self, KeyError> {
+        let text = std::str::from_utf8(line).map_err(|_| KeyError::Line("it is not text"))?;
+        let text = text.trim_end_matches('\0');
+        let (key, remark) = text.split_once(' ').unwrap_or((text, ""));
+        let bytes = BASE64.decode(key).map_err(|_| KeyError::Line("it is not base64"))?;
+        if bytes.len() != ENCODED_LEN {
+            return Err(KeyError::Line("it is not 524 bytes long"));
+        }
+        let word = |at: usize| u32::from_le_bytes([bytes[at], bytes[at + 1], bytes[at + 2], bytes[at + 3]]);
+        if word(0) as usize != WORDS {
+            return Err(KeyError::Line("it is not an RSA-2048 key"));
+        }
+        let modulus = BigUint::from_bytes_le(&bytes[8..8 + WORDS * 4]);
+        let exponent = BigUint::from(word(ENCODED_LEN - 4));
+        let key = RsaPublicKey::new(modulus, exponent)?;
+        let decoded = Self { key, remark: remark.to_owned() };
+        if decoded.encode() != bytes {
+            return Err(KeyError::Line("its parts do not fit one another"));
+        }
+        Ok(decoded)
+    }
+
+    /// The 524 bytes of the layout.
+    fn encode(&self) -> Vec<u8> {
+        let n = self.key.n();
+        let mut out = Vec::with_capacity(ENCODED_LEN);
+        out.extend_from_slice(&(WORDS as u32).to_le_bytes());
+        out.extend_from_slice(&negative_inverse(n).to_le_bytes());
+        let little = |number: &BigUint, out: &mut Vec<u8>| {
+            let mut bytes = number.to_bytes_le();
+            bytes.resize(WORDS * 4, 0);
+            out.extend_from_slice(&bytes);
+        };
+        little(n, &mut out);
+        little(&((BigUint::from(1u8) << (BITS * 2)) % n), &mut out);
+        let exponent = self.key.e().to_bytes_le();
+        let mut word = [0; 4];
+        word[..exponent.len().min(4)].copy_from_slice(&exponent[..exponent.len().min(4)]);
+        out.extend_from_slice(&word);
+        out
+    }
+
+    /// Whether the signature over a token was made with this key.
+    pub fn verify(&self, token: &[u8; TOKEN_LEN], signature: &[u8]) -> bool {
+        self.key.verify(Pkcs1v15Sign::new::<Sha1>(), token, signature).is_ok()
+    }
+
+    /// The fingerprint as a device shows it in its dialog: MD5 of the 524 bytes, in hex pairs.
+    pub fn fingerprint(&self) -> String {
+        use md5::Digest as _;
+        let digest = md5::Md5::digest(self.encode());
+        digest.iter().map(|b| format!("{b:02X}")).collect::<Vec<_>>().join(":")
+    }
+}
+
+/// −n⁻¹ modulo 2³², by Newton's iteration, which doubles the right bits each time.
+fn negative_inverse(n: &BigUint) -> u32 {
+    let bytes = n.to_bytes_le();
+    let low = bytes.iter().take(4).enumerate().fold(0u32, |w, (i, b)| w | u32::from(*b) << (8 * i));
+    let mut inverse = 1u32;
+    for _ in 0..5 {
+        inverse = inverse.wrapping_mul(2u32.wrapping_sub(low.wrapping_mul(inverse)));
+    }
+    inverse.wrapping_neg()
+}
+
+fn clean_remark(remark: &str) -> String {
+    remark.chars().filter(|c| c.is_ascii_graphic()).take(100).collect()
+}
+
+/// The keys of this computer, in the order in which they are tried.
+#[derive(Debug, Clone)]
+pub struct KeyRing {
+    own: HostKey,
+    others: Vec<HostKey>,
+}
+
+impl KeyRing {
+    /// The name of Wibbet's own key in its configuration folder.
+    pub const OWN: &'static str = "host-key.pem";
+
+    /// Opens Wibbet's own key in `folder`, making it at first use (which takes a second or so),
+    /// and takes the platform's customary key along where `customary` names a readable one: a
+    /// device that trusts it needs no new dialog. A customary key that cannot be read is left out.
+    pub fn open(folder: &Path, customary: Option<&Path>, remark: &str) -> Result<Self, KeyError> {
+        let path = folder.join(Self::OWN);
+        if !path.exists() {
+            HostKey::generate(remark)?.store(&path)?;
+        }
+        let own = HostKey::load(&path, remark)?;
+        let others = customary.and_then(|path| HostKey::load(path, remark).ok()).into_iter().collect();
+        Ok(Self { own, others })
+    }
+
+    /// A ring of one key.
+    pub fn of(own: HostKey) -> Self {
+        Self { own, others: Vec::new() }
+    }
+
+    /// The key that a device is asked to accept.
+    pub fn own(&self) -> &HostKey {
+        &self.own
+    }
+
+    /// Every key, own first.
+    pub fn all(&self) -> impl Iterator<Item = &HostKey> {
+        std::iter::once(&self.own).chain(&self.others)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Made with a general cryptography library, independent of this code.
+    const VECTORS: &str = include_str!("../tests/key-vectors.txt");
+
+    fn field(name: &str) -> &'static str {
+        let line = VECTORS.lines().find_map(|l| l.strip_prefix(name)).unwrap();
+        line.trim()
+    }
+
+    fn pem() -> String {
+        let start = VECTORS.find("-----BEGIN").unwrap();
+        let end = VECTORS.find("-----END PRIVATE KEY-----").unwrap() + "-----END PRIVATE KEY-----".len();
+        VECTORS[start..end].to_owned() + "\n"
+    }
+
+    fn unhex(text: &str) -> Vec<u8> {
+        (0..text.len()).step_by(2).map(|i| u8::from_str_radix(&text[i..i + 2], 16).unwrap()).collect()
+    }
+
+    fn key() -> HostKey {
+        HostKey::from_pem(&pem(), "test@bench", Path::new("vector")).unwrap()
+    }
+
+    #[test]
+    fn the_public_line_fits_the_vector_and_reads_back() {
+        let line = key().public().line();
+        assert_eq!(line, format!("{} test@bench", field("public_key_base64 ")));
+        assert_eq!(PublicKey::from_line(format!("{line}\0").as_bytes()).unwrap(), key().public());
+    }
+
+    #[test]
+    fn the_signature_fits_the_vector() {
+        let token: [u8; TOKEN_LEN] = unhex(field("token ")).try_into().unwrap();
+        let signature = key().sign(&token).unwrap();
+        assert_eq!(signature, unhex(field("signature ")));
+        assert!(key().public().verify(&token, &signature));
+        assert!(!key().public().verify(&[0; TOKEN_LEN], &signature));
+        assert!(!key().public().verify(&token, &signature[1..]));
+    }
+
+    #[test]
+    fn broken_lines_are_refused() {
+        let line = key().public().line().into_bytes();
+        for n in 0..line.len() - " test@bench".len() {
+            assert!(PublicKey::from_line(&line[..n]).is_err(), "cut at {n}");
+        }
+        for at in [0, 6, 100, 500, 690] {
+            let mut changed = line.clone();
+            changed[at] = if changed[at] == b'B' { b'C' } else { b'B' };
+            assert!(PublicKey::from_line(&changed).is_err(), "changed at {at}");
+        }
+        assert!(PublicKey::from_line(&[0xff; 700]).is_err());
+    }
+
+    #[test]
+    fn the_own_key_is_made_once_and_is_private() {
+        let folder = tempfile::tempdir().unwrap();
+        let home = folder.path().join("deep/er");
+        let first = KeyRing::open(&home, None, "a@b").unwrap();
+        let again = KeyRing::open(&home, Some(Path::new("/nonexistent")), "a@b").unwrap();
+        assert_eq!(first.own().public(), again.own().public());
+        assert_eq!(again.all().count(), 1);
+        #[cfg(unix)]
+        {
+            use std::os::unix::fs::PermissionsExt as _;
+            let mode = fs::metadata(home.join(KeyRing::OWN)).unwrap().permissions().mode();
+            assert_eq!(mode & 0o777, 0o600);
+        }
+        assert_eq!(fs::read_dir(&home).unwrap().count(), 1, "no draft is left");
+        fs::write(home.join("adbkey"), pem()).unwrap();
+        let two = KeyRing::open(&home, Some(&home.join("adbkey")), "a@b").unwrap();
+        assert_eq!(two.all().count(), 2);
+        fs::write(home.join(KeyRing::OWN), "rubbish").unwrap();
+        assert!(matches!(KeyRing::open(&home, None, "a@b"), Err(KeyError::Content { .. })));
+    }
+}

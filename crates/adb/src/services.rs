@@ -1,0 +1,135 @@
+//! Calling a service and collecting what it says.
+
+use wibbet_types::PlainText;
+
+use crate::error::CallError;
+use crate::link::{Limits, Link};
+use crate::shell::{OldShellReader, ShellDecoder, ShellId};
+
+/// A service that is called with words and answers with text.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Service {
+    /// A shell command with separate error output and exit code.
+    ShellV2(String),
+    /// A shell command through the terminal of old devices.
+    OldShell(String),
+    /// A shell command whose output comes raw and without an exit code.
+    Exec(String),
+    /// A call of a system service without a shell, framed as [`Service::ShellV2`].
+    Abb(Vec<String>),
+    /// A call of a system service without a shell, raw and without an exit code.
+    AbbExec(Vec<String>),
+}
+
+impl Service {
+    /// The name as it is opened.
+    pub fn wire_name(&self) -> String {
+        match self {
+            Self::ShellV2(command) => format!("shell,v2,raw:{command}"),
+            Self::OldShell(command) => format!("shell:{}", OldShellReader::dress(command)),
+            Self::Exec(command) => format!("exec:{command}"),
+            Self::Abb(words) => format!("abb:{}", words.join("\0")),
+            Self::AbbExec(words) => format!("abb_exec:{}", words.join("\0")),
+        }
+    }
+}
+
+/// Where a piece of an answer comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Channel {
+    /// Output, and error output where the service does not keep them apart.
+    Out,
+    /// Error output.
+    Err,
+}
+
+/// Takes an answer as it comes, so that a long one is never held.
+pub trait Sink: Send {
+    /// Takes the next piece.
+    fn piece(&mut self, channel: Channel, data: &[u8]);
+}
+
+impl<F: FnMut(Channel, &[u8]) + Send> Sink for F {
+    fn piece(&mut self, channel: Channel, data: &[u8]) {
+        self(channel, data);
+    }
+}
+
+/// A sink that keeps the first mebibyte of each channel, which is far more than any answer that
+/// is kept whole.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Collected {
+    /// Output.
+    pub out: Vec<u8>,
+    /// Error output.
+    pub err: Vec<u8>,
+}
+
+impl Collected {
+    const MOST: usize = 1024 * 1024;
+}
+
+impl Sink for Collected {
+    fn piece(&mut self, channel: Channel, data: &[u8]) {
+        let kept = match channel {
+            Channel::Out => &mut self.out,
+            Channel::Err => &mut self.err,
+        };
+        let room = Self::MOST.saturating_sub(kept.len());
+        kept.extend_from_slice(&data[..data.len().min(room)]);
+    }
+}
+
+impl Link {
+    /// Calls a service and passes its answer to `sink`. The exit code where the service has one.
+    ///
+    /// # Errors
+    /// [`CallError::CutShort`] when a service that ends with an exit code ended without.
+    pub async fn call(&self, service: &Service, limits: &Limits, sink: &mut dyn Sink) -> Result<Option<u8>, CallError> {
+        let mut stream = self.open(&service.wire_name(), limits.idle).await?;
+        let name = shown_name(service);
+        let cut_short = || CallError::CutShort { service: name.clone() };
+        let idle = limits.idle;
+        let named = |error| match error {
+            CallError::Silent { waited, .. } => CallError::Silent { service: name.clone(), waited },
+            other => other,
+        };
+        match service {
+            Service::ShellV2(_) | Service::Abb(_) => {
+                let mut decoder = ShellDecoder::default();
+                let mut code = None;
+                while let Some(piece) = stream.read(idle).await.map_err(named)? {
+                    decoder.feed(&piece, &mut |id, data| match id {
+                        ShellId::Out => sink.piece(Channel::Out, data),
+                        ShellId::Err => sink.piece(Channel::Err, data),
+                        ShellId::Exit => code = data.first().copied().or(code),
+                        _ => {}
+                    });
+                }
+                code.map(Some).ok_or_else(cut_short)
+            }
+            Service::OldShell(_) => {
+                let mut reader = OldShellReader::default();
+                while let Some(piece) = stream.read(idle).await.map_err(named)? {
+                    reader.feed(&piece, &mut |data| sink.piece(Channel::Out, data));
+                }
+                let code = reader.finish(&mut |data| sink.piece(Channel::Out, data));
+                code.map(Some).ok_or_else(cut_short)
+            }
+            Service::Exec(_) | Service::AbbExec(_) => {
+                while let Some(piece) = stream.read(idle).await.map_err(named)? {
+                    sink.piece(Channel::Out, &piece);
+                }
+                Ok(None)
+            }
+        }
+    }
+}
+
+/// The service's words as people read them, without what is added for the wire.
+fn shown_name(service: &Service) -> PlainText {
+    PlainText::new(&match service {
+        Service::ShellV2(command) | Service::OldShell(command) | Service::Exec(command) => command.clone(),
+        Service::Abb(words) | Service::AbbExec(words) => words.join(" "),
+    })
+}

@@ -1,0 +1,36 @@
+//! What Wibbet knows of devices and works out from it: what is installed for whom, how a package
+//! is taken out and put back on each version of Android, what an answer means, and whether a step
+//! has been done.
+//!
+//! Nothing here does input or output, looks at a clock or prints. Bytes that a device printed go in
+//! through [`read`], an [`Inventory`] comes out; a tray becomes a [`Plan`]; each step's answer and
+//! the state that was read back become a [`Verdict`].
+
+mod ability;
+mod answer;
+mod judge;
+mod ladder;
+mod model;
+mod plan;
+pub mod read;
+mod record;
+mod request;
+mod schedule;
+mod search;
+mod shelf;
+mod state;
+mod way;
+
+pub use ability::{Abilities, Offered};
+pub use answer::{Refusal, Said, read_answer};
+pub use judge::{Heard, Verdict, judge};
+pub use ladder::{Ladder, LinkTrouble, Rung};
+pub use model::{DeviceFacts, Inventory, Package, PackageKind, User, UserKind};
+pub use plan::{Back, Plan, PlannedStep, Skip, TrayItem, plan_put_back, plan_take_out};
+pub use record::{Outcome, Run, RunKind, RunState, Step, StepState, Time};
+pub use request::{Answer, Call, Carriage, Request};
+pub use schedule::Schedule;
+pub use search::Search;
+pub use shelf::{Origin, Shelf, ShelfEntry, recorded_state};
+pub use state::{BadState, Condition, Enabled, PackageState};
+pub use way::Way;

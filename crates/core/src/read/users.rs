@@ -1,0 +1,65 @@
+//! `list users`.
+
+use wibbet_types::{PlainText, UserId};
+
+use crate::model::{User, UserKind};
+
+/// Flags of `UserInfo`, as AOSP defines them.
+const FLAG_GUEST: u32 = 0x4;
+const FLAG_MANAGED_PROFILE: u32 = 0x20;
+const FLAG_PROFILE: u32 = 0x1000;
+
+/// Reads lines like `UserInfo{10:Work profile:1030} running`. A name may hold colons and braces;
+/// lines of another kind are passed over.
+pub fn read_users(text: &str) -> Vec<User> {
+    let mut users: Vec<User> = text.lines().filter_map(read_line).collect();
+    users.sort_by_key(|u| u.id);
+    users.dedup_by_key(|u| u.id);
+    users
+}
+
+fn read_line(line: &str) -> Option<User> {
+    let inside = line.trim().strip_prefix("UserInfo{")?;
+    let (inside, rest) = inside.rsplit_once('}')?;
+    let (id, inside) = inside.split_once(':')?;
+    let (name, flags) = inside.rsplit_once(':')?;
+    let id: UserId = id.parse().ok()?;
+    let flags = u32::from_str_radix(flags, 16).ok()?;
+    let kind = match flags {
+        _ if id == UserId::OWNER => UserKind::Owner,
+        f if f & (FLAG_MANAGED_PROFILE | FLAG_PROFILE) != 0 => UserKind::Profile,
+        f if f & FLAG_GUEST != 0 => UserKind::Guest,
+        _ => UserKind::Full,
+    };
+    Some(User { id, name: PlainText::new(name), kind, running: rest.trim() == "running" })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn users_of_several_versions() {
+        let users = read_users(
+            "Users:\n\tUserInfo{10:Work: night {2}:1030} running\n\tUserInfo{0:Owner:c13} running\n\tUserInfo{11:Guest:404}\n\tUserInfo{x:y:z}\n",
+        );
+        let seen: Vec<_> = users.iter().map(|u| (u.id.number(), u.name.as_str(), u.kind, u.running)).collect();
+        assert_eq!(
+            seen,
+            [
+                (0, "Owner", UserKind::Owner, true),
+                (10, "Work: night {2}", UserKind::Profile, true),
+                (11, "Guest", UserKind::Guest, false),
+            ]
+        );
+    }
+
+    proptest! {
+        #[test]
+        fn any_text_is_read(text in any::<String>()) {
+            read_users(&text);
+            read_users(&format!("UserInfo{{{text}}}"));
+        }
+    }
+}

@@ -1,0 +1,134 @@
+//! What is asked of a device, and what it says.
+
+use wibbet_types::shell_quoted;
+
+use crate::ability::Abilities;
+
+/// Something to be asked of a device.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Call {
+    /// Words for the package service, such as `list users`.
+    Package(Vec<String>),
+    /// A shell command that only reads.
+    Shell(String),
+}
+
+/// A call and how patient to be with it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Request {
+    /// What is asked.
+    pub call: Call,
+    /// Whether it changes the device. Such a request is never sent again without looking first.
+    pub changes: bool,
+}
+
+/// One way of bringing a call to the device.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Carriage {
+    /// Straight to the service, with separate errors and an exit code.
+    Abb(Vec<String>),
+    /// Straight to the service, raw.
+    AbbExec(Vec<String>),
+    /// Through a shell.
+    Shell(String),
+}
+
+impl Carriage {
+    /// The words that go to the device, for people.
+    pub fn words(&self) -> String {
+        match self {
+            Self::Abb(words) | Self::AbbExec(words) => words.iter().map(|w| shell_quoted(w)).collect::<Vec<_>>().join(" "),
+            Self::Shell(command) => command.clone(),
+        }
+    }
+}
+
+impl Request {
+    /// A request of the package service that only reads.
+    pub fn look(words: &[&str]) -> Self {
+        Self { call: Call::Package(words.iter().map(|w| (*w).to_owned()).collect()), changes: false }
+    }
+
+    /// A request of the package service that changes the device.
+    pub fn change(words: Vec<String>) -> Self {
+        Self { call: Call::Package(words), changes: true }
+    }
+
+    /// A shell command that only reads.
+    pub fn shell(command: impl Into<String>) -> Self {
+        Self { call: Call::Shell(command.into()), changes: false }
+    }
+
+    /// The ways of bringing it to a device that can do `abilities`, best first. The later ones are
+    /// for daemons that announce a service and refuse it.
+    pub fn carriages(&self, abilities: &Abilities) -> Vec<Carriage> {
+        let words = match &self.call {
+            Call::Shell(command) => return vec![Carriage::Shell(command.clone())],
+            Call::Package(words) => words,
+        };
+        let mut ways = Vec::with_capacity(3);
+        let first = words.first().map_or("", String::as_str);
+        if abilities.takes_binder_calls(first) {
+            let mut call = vec!["package".to_owned()];
+            call.extend(words.iter().cloned());
+            if abilities.offered.abb {
+                ways.push(Carriage::Abb(call.clone()));
+            }
+            if abilities.offered.abb_exec {
+                ways.push(Carriage::AbbExec(call));
+            }
+        }
+        let program = if abilities.has_cmd(first) { "cmd package" } else { "pm" };
+        let quoted: Vec<String> = words.iter().map(|w| shell_quoted(w)).collect();
+        ways.push(Carriage::Shell(format!("{program} {}", quoted.join(" "))));
+        ways
+    }
+}
+
+/// What a device said.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Answer {
+    /// Output, and errors where the service does not keep them apart.
+    pub out: String,
+    /// Error output.
+    pub err: String,
+    /// The exit code, where there is one.
+    pub code: Option<u8>,
+}
+
+impl Answer {
+    /// Output and errors together.
+    pub fn text(&self) -> String {
+        match (self.out.trim(), self.err.trim()) {
+            (out, "") => out.to_owned(),
+            ("", err) => err.to_owned(),
+            (out, err) => format!("{out}\n{err}"),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn words(sdk: u32, offered: crate::Offered, request: &Request) -> Vec<String> {
+        let abilities = Abilities::new(sdk, offered);
+        request.carriages(&abilities).iter().map(Carriage::words).collect()
+    }
+
+    #[test]
+    fn every_version_is_asked_in_its_own_way() {
+        let new = crate::Offered { abb: true, abb_exec: true, cmd: true };
+        let middle = crate::Offered { cmd: true, ..Default::default() };
+        let list = Request::look(&["list", "users"]);
+        assert_eq!(words(34, new, &list), ["package list users", "package list users", "cmd package list users"]);
+        assert_eq!(words(28, middle, &list), ["cmd package list users"]);
+        assert_eq!(words(24, middle, &list), ["cmd package list users"]);
+        assert_eq!(words(23, crate::Offered::default(), &list), ["pm list users"]);
+        let back = Request::change(vec!["install-existing".into(), "a.b".into()]);
+        assert_eq!(words(24, middle, &back), ["pm install-existing a.b"], "Android 7's cmd has no such command");
+        assert_eq!(words(26, middle, &back), ["cmd package install-existing a.b"]);
+        let odd = Request::change(vec!["uninstall".into(), "a b;c".into()]);
+        assert_eq!(words(23, crate::Offered::default(), &odd), ["pm uninstall 'a b;c'"]);
+    }
+}

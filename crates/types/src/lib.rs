@@ -1,0 +1,23 @@
+//! The checked types that every part of Wibbet speaks in.
+//!
+//! A value of one of these types has been checked when it was made, so nothing further down has to
+//! check it again: a [`PackageId`] cannot carry a shell's special characters, a [`PlainText`]
+//! cannot carry a terminal's control characters.
+//!
+//! ```
+//! use wibbet_types::{PackageId, PlainText};
+//!
+//! assert!("com.android.calendar".parse::<PackageId>().is_ok());
+//! assert!("com.x; reboot".parse::<PackageId>().is_err());
+//! assert_eq!(PlainText::new("a\u{1b}[31m").as_str(), "a␛[31m");
+//! ```
+
+mod android;
+mod ids;
+mod path;
+mod text;
+
+pub use android::AndroidVersion;
+pub use ids::{BadId, PackageId, Serial, UserId};
+pub use path::{BadPath, DevicePath, shell_quoted};
+pub use text::PlainText;

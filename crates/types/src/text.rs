@@ -1,0 +1,99 @@
+//! Text from a device, a file or a network, made harmless for a terminal.
+
+use std::fmt;
+
+/// Text that may be put on a screen: whatever could steer a terminal or turn the reading order
+/// round has been replaced by something visible.
+///
+/// - C0 controls and DEL become the pictures that Unicode has for them (`␛`), line breaks and tabs
+///   included: a `PlainText` is one line.
+/// - C1 controls, bidirectional controls, invisible joiners and fillers, private use and
+///   unassigned "tag" characters become `‹U+202E›`.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct PlainText(Box<str>);
+
+impl PlainText {
+    /// `text` with everything harmful made visible.
+    pub fn new(text: &str) -> Self {
+        let mut out = String::with_capacity(text.len());
+        for c in text.chars() {
+            match c {
+                '\0'..='\x1f' => out.push(char::from_u32(0x2400 + c as u32).unwrap_or('\u{fffd}')),
+                '\x7f' => out.push('\u{2421}'),
+                c if is_harmful(c) => out.push_str(&format!("‹U+{:04X}›", c as u32)),
+                c => out.push(c),
+            }
+        }
+        Self(out.into())
+    }
+
+    /// As [`PlainText::new`], from bytes that may not be UTF-8.
+    pub fn from_bytes(bytes: &[u8]) -> Self {
+        Self::new(&String::from_utf8_lossy(bytes))
+    }
+
+    /// The text.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+
+    /// The text, owned.
+    pub fn into_string(self) -> String {
+        self.0.into()
+    }
+}
+
+impl fmt::Display for PlainText {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(&self.0)
+    }
+}
+
+impl From<&str> for PlainText {
+    fn from(text: &str) -> Self {
+        Self::new(text)
+    }
+}
+
+fn is_harmful(c: char) -> bool {
+    matches!(c,
+        '\u{80}'..='\u{9f}'            // C1 controls: some terminals act on them
+        | '\u{ad}'                     // soft hyphen: width differs from terminal to terminal
+        | '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' // bidi
+        | '\u{200b}'..='\u{200d}' | '\u{2060}'..='\u{2064}' | '\u{206a}'..='\u{206f}' | '\u{feff}'
+        | '\u{115f}' | '\u{1160}' | '\u{3164}' | '\u{ffa0}' // Hangul fillers: empty, yet two cells
+        | '\u{2028}' | '\u{2029}'
+        | '\u{fff9}'..='\u{fffb}'
+        | '\u{e000}'..='\u{f8ff}' | '\u{e0000}'..='\u{e0fff}' | '\u{f0000}'..='\u{10ffff}')
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn harm_is_made_visible_and_the_rest_kept() {
+        for (given, shown) in [
+            ("Kalender", "Kalender"),
+            ("カレンダー", "カレンダー"),
+            ("a\u{1b}]0;x\u{7}", "a␛]0;x␇"),
+            ("one\r\ntwo\t", "one␍␊two␉"),
+            ("exe\u{202e}gpj", "exe‹U+202E›gpj"),
+            ("e\u{301}", "e\u{301}"),
+            ("\u{9b}31m", "‹U+009B›31m"),
+        ] {
+            assert_eq!(PlainText::new(given).as_str(), shown);
+        }
+        assert_eq!(PlainText::from_bytes(b"a\xffb").as_str(), "a\u{fffd}b");
+    }
+
+    proptest! {
+        #[test]
+        fn nothing_harmful_is_left_and_twice_is_once(text in any::<String>()) {
+            let once = PlainText::new(&text);
+            prop_assert!(once.as_str().chars().all(|c| !c.is_control() && !is_harmful(c)));
+            prop_assert_eq!(PlainText::new(once.as_str()), once);
+        }
+    }
+}
