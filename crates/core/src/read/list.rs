@@ -8,13 +8,13 @@ pub fn read_package_list(text: &str) -> Vec<PackageId> {
     text.lines()
         .filter_map(|line| {
             let rest = line.trim().strip_prefix("package:")?;
-            // The path may hold blanks and "="; ids hold neither, and further words hold no "/".
-            let id = rest
-                .split(' ')
-                .rev()
-                .map(|word| (word.contains('/'), word))
-                .find(|(has_path, word)| *has_path || !word.contains(['=', ':']))
-                .map_or(rest, |(_, word)| word);
+            // The path may hold blanks and "=": what stands behind the id is taken off by name.
+            let mut id = rest;
+            while let Some((before, word)) = id.rsplit_once(' ')
+                && (word.is_empty() || ["versionCode:", "installer=", "uid:"].iter().any(|name| word.starts_with(name)))
+            {
+                id = before;
+            }
             id.rsplit('=').next()?.parse().ok()
         })
         .collect()
