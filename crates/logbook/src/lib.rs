@@ -1,1 +1,300 @@
-//! x
+//! The record on disk: devices, runs and their steps, in one SQLite file.
+//!
+//! What is promised: a step is on disk as "sent" before it is sent, its answer before it is read
+//! back, its outcome before the next program learns of it. Every write is a transaction that has
+//! reached the disk when the call returns (`synchronous = FULL`). Several programs may use one
+//! logbook; who works on a device holds its [`Claim`].
+//!
+//! The logbook decides nothing: it keeps what it is given.
+
+mod claim;
+mod error;
+mod schema;
+
+use std::path::{Path, PathBuf};
+
+use rusqlite::{Connection, Row, params};
+use wibbet_core::{DeviceFacts, Outcome, PackageState, Run, RunKind, RunState, Step, StepState, Time};
+use wibbet_types::{AndroidVersion, PackageId, PlainText, Serial, UserId};
+
+pub use claim::{Claim, ClaimError};
+pub use error::LogbookError;
+
+type Result<T> = std::result::Result<T, LogbookError>;
+
+/// A device that has been met.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct KnownDevice {
+    /// What it is.
+    pub facts: DeviceFacts,
+    /// Where it was last found.
+    pub address: String,
+    /// When it was last seen.
+    pub seen: Time,
+}
+
+/// A step that is about to be written down.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NewStep {
+    /// The package.
+    pub id: PackageId,
+    /// The user.
+    pub user: UserId,
+    /// The change.
+    pub way: wibbet_core::Way,
+    /// The words that will go to the device.
+    pub words: String,
+    /// The state before the run.
+    pub before: PackageState,
+    /// Why it is not going to be sent, if it is not.
+    pub skip: Option<String>,
+}
+
+/// An open logbook.
+#[derive(Debug)]
+pub struct Logbook {
+    connection: Connection,
+    path: PathBuf,
+}
+
+impl Logbook {
+    /// The name of the file within its folder.
+    pub const FILE: &'static str = "logbook.sqlite";
+
+    /// Opens the logbook in a folder; folder and file are made at first use.
+    ///
+    /// # Errors
+    /// When the file cannot be opened, is no logbook, or was written by a newer Wibbet.
+    pub fn open(folder: &Path) -> Result<Self> {
+        let path = folder.join(Self::FILE);
+        std::fs::create_dir_all(folder).map_err(|source| LogbookError::Folder { path: folder.into(), source })?;
+        let connection = schema::open(&path)?;
+        Ok(Self { connection, path })
+    }
+
+    /// The file.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    fn failed(&self) -> impl Fn(rusqlite::Error) -> LogbookError + '_ {
+        |error| LogbookError::from_sqlite(&self.path, error)
+    }
+
+    /// Notes that a device was met, and where.
+    pub fn note_device(&self, facts: &DeviceFacts, address: &str, now: Time) -> Result<()> {
+        let sql = "INSERT INTO devices (serial, maker, model, sdk, release, patch, address, first_seen, last_seen) \
+                   VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?8) \
+                   ON CONFLICT (serial) DO UPDATE SET maker = ?2, model = ?3, sdk = ?4, release = ?5, patch = ?6, \
+                   address = ?7, last_seen = ?8";
+        let (serial, android) = (facts.serial.as_str(), &facts.android);
+        let values = params![
+            serial,
+            facts.maker.as_str(),
+            facts.model.as_str(),
+            android.sdk(),
+            android.release().as_str(),
+            facts.patch.as_str(),
+            address,
+            now.0
+        ];
+        self.connection.execute(sql, values).map_err(self.failed())?;
+        Ok(())
+    }
+
+    /// The devices that have been met, the last one first.
+    pub fn devices(&self) -> Result<Vec<KnownDevice>> {
+        let sql = "SELECT serial, maker, model, sdk, release, patch, address, last_seen FROM devices ORDER BY last_seen DESC, serial";
+        let mut statement = self.connection.prepare(sql).map_err(self.failed())?;
+        let rows = statement.query_map([], |row| {
+            let text = |i| row.get::<_, String>(i).map(|t| PlainText::new(&t));
+            Ok(KnownDevice {
+                facts: DeviceFacts {
+                    serial: parsed(row, 0)?,
+                    maker: text(1)?,
+                    model: text(2)?,
+                    android: AndroidVersion::new(row.get(3)?, &row.get::<_, String>(4)?),
+                    patch: text(5)?,
+                },
+                address: row.get(6)?,
+                seen: Time(row.get(7)?),
+            })
+        });
+        rows.and_then(Iterator::collect).map_err(self.failed())
+    }
+
+    /// Writes a run down with all its steps, before any of them is sent. Its number.
+    pub fn begin_run(&mut self, serial: &Serial, kind: RunKind, steps: &[NewStep], now: Time) -> Result<i64> {
+        let path = self.path.clone();
+        let failed = |error| LogbookError::from_sqlite(&path, error);
+        let change = self.connection.transaction().map_err(failed)?;
+        let made = (|| {
+            change.execute(
+                "INSERT INTO runs (serial, kind, state, begun, touched) VALUES (?1, ?2, 'open', ?3, ?3)",
+                params![serial.as_str(), kind.name(), now.0],
+            )?;
+            let number = change.last_insert_rowid();
+            let mut insert = change.prepare(
+                "INSERT INTO steps (run, place, package, user, way, words, before, state, outcome, remark) \
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
+            )?;
+            for (place, step) in steps.iter().enumerate() {
+                let (state, outcome) = match step.skip {
+                    Some(_) => (StepState::Settled, Some(Outcome::Skipped.name())),
+                    None => (StepState::Waiting, None),
+                };
+                insert.execute(params![
+                    number,
+                    place as i64,
+                    step.id.as_str(),
+                    step.user.number(),
+                    step.way.name(),
+                    step.words,
+                    step.before.to_string(),
+                    state.name(),
+                    outcome,
+                    step.skip.as_deref().unwrap_or("")
+                ])?;
+            }
+            drop(insert);
+            change.commit()?;
+            Ok(number)
+        })();
+        made.map_err(failed)
+    }
+
+    fn write_step(&self, run: i64, place: usize, set: &str, values: &[&dyn rusqlite::ToSql]) -> Result<()> {
+        let sql = format!("UPDATE steps SET {set} WHERE run = {run} AND place = {place}");
+        match self.connection.execute(&sql, values).map_err(self.failed())? {
+            1 => Ok(()),
+            _ => Err(LogbookError::NoSuchStep { run, place }),
+        }
+    }
+
+    /// A step is about to be sent. What an earlier sending brought is forgotten.
+    pub fn step_sent(&self, run: i64, place: usize, now: Time) -> Result<()> {
+        let set = "state = 'sent', sent = ?1, tries = tries + 1, answer = NULL, after = NULL, outcome = NULL, remark = ''";
+        self.write_step(run, place, set, &[&now.0])
+    }
+
+    /// A step has been answered, word for word.
+    pub fn step_answered(&self, run: i64, place: usize, answer: &PlainText, now: Time) -> Result<()> {
+        self.write_step(run, place, "state = 'answered', answer = ?1, answered = ?2", &[&answer.as_str(), &now.0])
+    }
+
+    /// A step has its outcome.
+    pub fn step_settled(
+        &self,
+        run: i64,
+        place: usize,
+        outcome: Outcome,
+        after: Option<PackageState>,
+        remark: &str,
+        now: Time,
+    ) -> Result<()> {
+        let after = after.map(|s| s.to_string());
+        let set = "state = 'settled', outcome = ?1, after = coalesce(?2, after), remark = ?3, settled = ?4";
+        self.write_step(run, place, set, &[&outcome.name(), &after, &remark, &now.0])
+    }
+
+    /// A run has got so far.
+    pub fn set_run_state(&self, run: i64, state: RunState, now: Time) -> Result<()> {
+        let sql = "UPDATE runs SET state = ?2, touched = ?3 WHERE number = ?1";
+        self.connection.execute(sql, params![run, state.name(), now.0]).map_err(self.failed())?;
+        Ok(())
+    }
+
+    /// The runs of a device, or of all, the latest first.
+    pub fn runs(&self, serial: Option<&Serial>) -> Result<Vec<Run>> {
+        let sql = "SELECT number, serial, kind, state, begun, touched FROM runs WHERE ?1 IS NULL OR serial = ?1 ORDER BY number DESC";
+        let mut statement = self.connection.prepare(sql).map_err(self.failed())?;
+        let rows = statement.query_map([serial.map(Serial::as_str)], |row| {
+            Ok(Run {
+                number: row.get(0)?,
+                serial: parsed(row, 1)?,
+                kind: named(row, 2, RunKind::from_name)?,
+                state: named(row, 3, RunState::from_name)?,
+                begun: Time(row.get(4)?),
+                touched: Time(row.get(5)?),
+                steps: Vec::new(),
+            })
+        });
+        let mut runs: Vec<Run> = rows.and_then(Iterator::collect).map_err(self.failed())?;
+        for run in &mut runs {
+            run.steps = self.steps(run.number)?;
+        }
+        Ok(runs)
+    }
+
+    /// One run.
+    pub fn run(&self, number: i64) -> Result<Option<Run>> {
+        Ok(self.runs(None)?.into_iter().find(|run| run.number == number))
+    }
+
+    fn steps(&self, run: i64) -> Result<Vec<Step>> {
+        let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, remark FROM steps WHERE run = ?1 ORDER BY place";
+        let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
+        let rows = statement.query_map([run], |row| {
+            let after: Option<String> = row.get(8)?;
+            let outcome: Option<String> = row.get(9)?;
+            Ok(Step {
+                place: row.get::<_, i64>(0)?.try_into().unwrap_or(0),
+                id: parsed(row, 1)?,
+                user: UserId::new(row.get(2)?),
+                way: parsed(row, 3)?,
+                words: row.get(4)?,
+                before: parsed(row, 5)?,
+                state: named(row, 6, StepState::from_name)?,
+                answer: row.get::<_, Option<String>>(7)?.map(|t| PlainText::new(&t)),
+                after: after.map(|_| parsed(row, 8)).transpose()?,
+                outcome: outcome.map(|_| named(row, 9, Outcome::from_name)).transpose()?,
+                remark: row.get(10)?,
+            })
+        });
+        rows.and_then(Iterator::collect).map_err(self.failed())
+    }
+}
+
+fn bad_value(column: usize, why: impl std::error::Error + Send + Sync + 'static) -> rusqlite::Error {
+    rusqlite::Error::FromSqlConversionFailure(column, rusqlite::types::Type::Text, Box::new(why))
+}
+
+fn parsed<T>(row: &Row<'_>, column: usize) -> rusqlite::Result<T>
+where
+    T: std::str::FromStr,
+    T::Err: std::error::Error + Send + Sync + 'static,
+{
+    row.get::<_, String>(column)?.parse().map_err(|e| bad_value(column, e))
+}
+
+fn named<T>(row: &Row<'_>, column: usize, read: impl Fn(&str) -> Option<T>) -> rusqlite::Result<T> {
+    let name: String = row.get(column)?;
+    read(&name).ok_or_else(|| bad_value(column, error::UnknownWord(name)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_full_disk_is_told_and_leaves_the_record_as_it_was() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut book = Logbook::open(folder.path()).unwrap();
+        // A limit on the file's pages is what SQLite makes of a disk that has no room.
+        let pages: i64 = book.connection.query_row("PRAGMA page_count", [], |row| row.get(0)).unwrap();
+        book.connection.query_row(&format!("PRAGMA max_page_count = {pages}"), [], |_| Ok(())).unwrap();
+        let serial: Serial = "S".parse().unwrap();
+        let step = |n: usize| NewStep {
+            id: format!("p{n}").parse().unwrap(),
+            user: UserId::OWNER,
+            way: wibbet_core::Way::Disable,
+            words: "w".repeat(1000),
+            before: PackageState::IN_USE,
+            skip: None,
+        };
+        let steps: Vec<NewStep> = (0..100).map(step).collect();
+        let error = book.begin_run(&serial, RunKind::TakeOut, &steps, Time(0)).unwrap_err();
+        assert!(matches!(error, LogbookError::Full { .. }), "{error}");
+        assert!(book.runs(None).unwrap().is_empty());
+    }
+}

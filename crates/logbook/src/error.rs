@@ -1,0 +1,84 @@
+//! What can go wrong with the record.
+
+use std::path::{Path, PathBuf};
+
+use rusqlite::ErrorCode;
+use thiserror::Error;
+
+/// Why the logbook could not be read or written.
+#[derive(Debug, Error)]
+pub enum LogbookError {
+    /// Its folder could not be made.
+    #[error("the folder {path} could not be made: {source}")]
+    Folder {
+        /// The folder.
+        path: PathBuf,
+        /// What the system said.
+        source: std::io::Error,
+    },
+    /// The disk is full.
+    #[error("the logbook {path} could not be written: the disk is full. Nothing more is sent to a device until there is room")]
+    Full {
+        /// The file.
+        path: PathBuf,
+    },
+    /// Another program holds it.
+    #[error("the logbook {path} is held by another program; try again in a moment")]
+    Busy {
+        /// The file.
+        path: PathBuf,
+    },
+    /// It is no logbook, or it is damaged.
+    #[error("{path} is not a logbook that can be read ({why}). Keep it, move it away, and Wibbet begins a new one")]
+    Damaged {
+        /// The file.
+        path: PathBuf,
+        /// What was seen.
+        why: String,
+    },
+    /// It was written by a newer Wibbet.
+    #[error("the logbook {path} was written by a newer Wibbet (layout {found}, this one knows {known}); use that one")]
+    Newer {
+        /// The file.
+        path: PathBuf,
+        /// Its layout.
+        found: i64,
+        /// The newest layout that this program knows.
+        known: i64,
+    },
+    /// A step is not in the logbook.
+    #[error("the logbook has no step {place} of run {run}")]
+    NoSuchStep {
+        /// The run.
+        run: i64,
+        /// The step's place.
+        place: usize,
+    },
+    /// Anything else.
+    #[error("the logbook {path} could not be used: {why}")]
+    Other {
+        /// The file.
+        path: PathBuf,
+        /// What SQLite said.
+        why: String,
+    },
+}
+
+/// A word in the record that no version of Wibbet wrote.
+#[derive(Debug, Error)]
+#[error("unknown word “{0}”")]
+pub(crate) struct UnknownWord(pub(crate) String);
+
+impl LogbookError {
+    pub(crate) fn from_sqlite(path: &Path, error: rusqlite::Error) -> Self {
+        let path = path.to_owned();
+        let why = error.to_string();
+        match error.sqlite_error_code() {
+            Some(ErrorCode::DiskFull) => Self::Full { path },
+            Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => Self::Busy { path },
+            Some(ErrorCode::NotADatabase | ErrorCode::DatabaseCorrupt) => Self::Damaged { path, why },
+            None if matches!(error, rusqlite::Error::FromSqlConversionFailure(..)) => Self::Damaged { path, why },
+            _ => Self::Other { path, why },
+        }
+    }
+}

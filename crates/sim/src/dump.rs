@@ -1,0 +1,99 @@
+//! `dumpsys package`.
+
+use std::fmt::Write as _;
+
+use crate::device::State;
+use crate::packages::{Holding, Output};
+use crate::scenario::SimKind;
+
+impl State {
+    /// `dumpsys package`, with `packages` for the packages only, or with an id for one of them.
+    pub(crate) fn dump_packages(&mut self, wanted: Option<&str>) -> Output {
+        if self.calls_until_ready > 0 {
+            self.calls_until_ready -= 1;
+            return Output::failed(0, "Can't find service: package\n");
+        }
+        let one = wanted.filter(|w| *w != "packages");
+        let mut out = String::new();
+        if wanted.is_none() {
+            out.push_str("Database versions:\n  Internal:\n    sdkVersion=");
+            let _ = writeln!(out, "{}\n", self.scenario.android.sdk);
+        }
+        if let Some(id) = one
+            && !self.packages.contains_key(id)
+        {
+            return Output::ok(format!("Unable to find package: {id}\n"));
+        }
+        let shown: Vec<String> = self.packages.keys().filter(|id| one.is_none_or(|w| w == *id)).cloned().collect();
+        out.push_str("Packages:\n");
+        for id in &shown {
+            let sdk = self.scenario.android.sdk;
+            let version = self.scenario.version.clone();
+            if let Some(package) = self.packages.get_mut(id) {
+                write_package(&mut out, id, package, sdk, &version);
+                package.was_looked_at();
+            }
+        }
+        let updated: Vec<&String> = shown.iter().filter(|id| self.packages.get(*id).is_some_and(|p| p.data.update.is_some())).collect();
+        if !updated.is_empty() {
+            out.push_str("\nHidden system packages:\n");
+            for id in updated {
+                if let Some(package) = self.packages.get(id) {
+                    let _ = writeln!(out, "  Package [{id}] ({:x}):\n    codePath={}", package.uid ^ 0x5aa5, package.data.path);
+                }
+            }
+        }
+        if self.scenario.android.sdk >= 30 && one.is_none() {
+            out.push_str("\nQueries:\n  system apps queryable: false\n  queries via forceQueryable:\n");
+        }
+        Output::ok(out)
+    }
+}
+
+fn write_package(out: &mut String, id: &str, package: &Holding, sdk: u32, device_version: &str) {
+    let old = sdk < 24;
+    let data = &package.data;
+    let path = package.code_path();
+    let version = data.version.as_deref().unwrap_or(device_version);
+    let system = data.kind == SimKind::System;
+    let mut flags = String::new();
+    if system {
+        flags.push_str("SYSTEM ");
+    }
+    flags.push_str("HAS_CODE ALLOW_CLEAR_USER_DATA ");
+    if data.update.is_some() {
+        flags.push_str("UPDATED_SYSTEM_APP ");
+    }
+    let id_name = if sdk >= 33 { "appId" } else { "userId" };
+    let _ = writeln!(out, "  Package [{id}] ({:x}):", package.uid ^ 0xa55a);
+    let _ = writeln!(out, "    {id_name}={}", package.uid);
+    let _ = writeln!(out, "    pkg=Package{{{:x} {id}}}", package.uid ^ 0x0ff0);
+    let _ = writeln!(out, "    codePath={path}\n    resourcePath={path}");
+    let _ = writeln!(out, "    versionCode={} minSdk={sdk} targetSdk={sdk}\n    versionName={version}", sdk);
+    if old {
+        let _ = writeln!(out, "    flags=[ {flags}]\n    dataDir=/data/user/0/{id}\n    pkgFlags=[ {flags}]");
+    } else {
+        let _ = writeln!(out, "    flags=[ {flags}]\n    privateFlags=[ ]\n    dataDir=/data/user/0/{id}");
+    }
+    let _ = writeln!(out, "    timeStamp=2026-01-12 08:00:00\n    firstInstallTime=2026-01-12 08:00:00");
+    for (user, state) in &package.users {
+        if old {
+            let _ = writeln!(
+                out,
+                "    User {user}:  installed={} hidden={} stopped=false notLaunched=false enabled={}",
+                state.installed, state.hidden, state.enabled
+            );
+        } else {
+            let inode = if state.installed { package.uid * 7 } else { 0 };
+            let _ = writeln!(
+                out,
+                "    User {user}: ceDataInode={inode} installed={} hidden={} suspended={} distractionFlags=0 stopped=false notLaunched=false enabled={} instant=false virtual=false",
+                state.installed, state.hidden, state.suspended, state.enabled
+            );
+            if state.enabled == 3 {
+                out.push_str("      lastDisabledCaller: com.android.shell\n");
+            }
+            out.push_str("      gids=[3003]\n");
+        }
+    }
+}

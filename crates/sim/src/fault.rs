@@ -1,0 +1,170 @@
+//! How a bench device misbehaves on demand.
+
+use std::str::FromStr;
+use std::time::Duration;
+
+use thiserror::Error;
+use wibbet_types::PackageId;
+
+use crate::scenario::Flaw;
+
+/// A direction of the connection.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Way {
+    /// From the host to the device.
+    ToDevice,
+    /// From the device to the host.
+    FromDevice,
+}
+
+/// Where the connection is cut, once. Counting starts when the fault is set and goes on over
+/// connections, the first packet or byte being number 0.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum CutAt {
+    /// Instead of this packet: it is neither acted on nor sent.
+    Packet(Way, u64),
+    /// Behind so many bytes, which may be in the middle of a packet.
+    Bytes(Way, u64),
+}
+
+/// A fault.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Fault {
+    /// Every command takes this long before anything happens.
+    Latency(Duration),
+    /// The connection is cut.
+    Cut(CutAt),
+    /// No command is answered from now on; the connection stays up.
+    Mute,
+    /// A package misbehaves.
+    Package(PackageId, Flaw),
+    /// Uninstalling a package fails with this reason.
+    Refuse(PackageId, String),
+}
+
+/// Text that is no fault.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+#[error(
+    "“{0}” is not a fault. Faults: latency=MS, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, \
+     says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON"
+)]
+pub struct BadFault(String);
+
+impl FromStr for Fault {
+    type Err = BadFault;
+
+    fn from_str(s: &str) -> Result<Self, BadFault> {
+        let bad = || BadFault(s.to_owned());
+        let (name, value) = s.split_once('=').unwrap_or((s, ""));
+        let id = |text: &str| text.parse::<PackageId>().map_err(|_| bad());
+        let place = |packets: bool| {
+            let (way, n) = value.split_once(':').ok_or_else(bad)?;
+            let n = n.parse().map_err(|_| bad())?;
+            let way = match way {
+                "to" => Way::ToDevice,
+                "from" => Way::FromDevice,
+                _ => return Err(bad()),
+            };
+            Ok(if packets { CutAt::Packet(way, n) } else { CutAt::Bytes(way, n) })
+        };
+        Ok(match name {
+            "latency" => Self::Latency(Duration::from_millis(value.parse().map_err(|_| bad())?)),
+            "cut" => Self::Cut(place(true)?),
+            "cut-bytes" => Self::Cut(place(false)?),
+            "mute" => Self::Mute,
+            "says-yes" => Self::Package(id(value)?, Flaw::SaysYes),
+            "comes-back" => Self::Package(id(value)?, Flaw::ComesBack),
+            "never-answers" => Self::Package(id(value)?, Flaw::NeverAnswers),
+            "acts-silently" => Self::Package(id(value)?, Flaw::ActsSilently),
+            "refuse" => {
+                let (package, reason) = value.split_once(':').ok_or_else(bad)?;
+                Self::Refuse(id(package)?, reason.to_owned())
+            }
+            _ => return Err(bad()),
+        })
+    }
+}
+
+/// Counts what passes and says when to cut.
+#[derive(Debug, Default)]
+pub(crate) struct Cutter {
+    at: Option<CutAt>,
+    packets: [u64; 2],
+    bytes: [u64; 2],
+}
+
+/// What becomes of a packet.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Passage {
+    /// It passes.
+    Whole,
+    /// So many bytes of it pass, then the connection is cut.
+    Cut(usize),
+}
+
+impl Cutter {
+    pub(crate) fn set(&mut self, at: CutAt) {
+        *self = Self { at: Some(at), ..Self::default() };
+    }
+
+    /// Packets so far since the fault was set, in a direction.
+    pub(crate) fn packets(&self, way: Way) -> u64 {
+        self.packets[way as usize]
+    }
+
+    /// A packet of `size` bytes wants to pass.
+    pub(crate) fn pass(&mut self, way: Way, size: usize) -> Passage {
+        let (packet, byte) = (self.packets[way as usize], self.bytes[way as usize]);
+        self.packets[way as usize] += 1;
+        self.bytes[way as usize] += size as u64;
+        let cut = match self.at {
+            Some(CutAt::Packet(w, n)) if w == way && n == packet => Some(0),
+            Some(CutAt::Bytes(w, n)) if w == way && n < byte + size as u64 => Some(n.saturating_sub(byte) as usize),
+            _ => None,
+        };
+        match cut {
+            Some(bytes) => {
+                self.at = None;
+                Passage::Cut(bytes)
+            }
+            None => Passage::Whole,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn faults_read_from_text() {
+        let id: PackageId = "a.b".parse().unwrap();
+        for (text, fault) in [
+            ("latency=20", Fault::Latency(Duration::from_millis(20))),
+            ("cut=to:3", Fault::Cut(CutAt::Packet(Way::ToDevice, 3))),
+            ("cut-bytes=from:100", Fault::Cut(CutAt::Bytes(Way::FromDevice, 100))),
+            ("mute", Fault::Mute),
+            ("comes-back=a.b", Fault::Package(id.clone(), Flaw::ComesBack)),
+            ("refuse=a.b:-1000", Fault::Refuse(id, "-1000".into())),
+        ] {
+            assert_eq!(text.parse::<Fault>().unwrap(), fault);
+        }
+        for bad in ["", "latency", "cut=3", "cut=up:3", "says-yes=a b", "refuse=a.b"] {
+            assert!(bad.parse::<Fault>().is_err(), "{bad}");
+        }
+    }
+
+    #[test]
+    fn cuts_happen_once_and_where_asked() {
+        let mut cutter = Cutter::default();
+        cutter.set(CutAt::Packet(Way::FromDevice, 1));
+        assert_eq!(cutter.pass(Way::FromDevice, 30), Passage::Whole);
+        assert_eq!(cutter.pass(Way::ToDevice, 30), Passage::Whole);
+        assert_eq!(cutter.pass(Way::FromDevice, 30), Passage::Cut(0));
+        assert_eq!(cutter.pass(Way::FromDevice, 30), Passage::Whole);
+        cutter.set(CutAt::Bytes(Way::ToDevice, 40));
+        assert_eq!(cutter.pass(Way::ToDevice, 30), Passage::Whole);
+        assert_eq!(cutter.pass(Way::ToDevice, 30), Passage::Cut(10));
+        assert_eq!(cutter.packets(Way::ToDevice), 2);
+    }
+}

@@ -1,0 +1,132 @@
+//! Files of a bench device, as the sync service shows them.
+
+use std::collections::BTreeMap;
+
+use wibbet_adb::{SyncId, read_sync_header, sync_message};
+
+use crate::device::State;
+use crate::packages::Holding;
+use crate::scenario::Scenario;
+
+/// A file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct File {
+    pub(crate) mode: u32,
+    pub(crate) time: u32,
+    pub(crate) data: Vec<u8>,
+}
+
+const REGULAR: u32 = 0o100_000;
+const FOLDER: u32 = 0o040_755;
+
+/// Every package's code, as made-up bytes: 1 to 9 KiB that depend on seed and place.
+pub(crate) fn first_files(scenario: &Scenario, seed: u64) -> BTreeMap<String, File> {
+    let mut random = fastrand::Rng::with_seed(seed ^ 0xf11e);
+    let mut files = BTreeMap::new();
+    for package in Holding::all_of(scenario).values() {
+        let data = (0..random.usize(1024..9216)).map(|_| random.u8(..)).collect();
+        files.insert(package.apk(), File { mode: REGULAR | 0o644, time: 1_768_204_800, data });
+    }
+    files
+}
+
+/// A file that is being sent to the device.
+#[derive(Debug, Default)]
+pub(crate) struct SyncSession {
+    held: Vec<u8>,
+    sending: Option<(String, u32, Vec<u8>)>,
+}
+
+/// What the sync service does after some bytes.
+#[derive(Debug, PartialEq, Eq)]
+pub(crate) enum SyncStep {
+    /// Sends this.
+    Answer(Vec<u8>),
+    /// Waits for more.
+    More,
+    /// Ends.
+    End,
+}
+
+impl SyncSession {
+    pub(crate) fn feed(&mut self, bytes: &[u8]) {
+        self.held.extend_from_slice(bytes);
+    }
+
+    /// Handles one message, if it is whole.
+    pub(crate) fn step(&mut self, state: &mut State) -> SyncStep {
+        let Some(head) = self.held.first_chunk::<8>() else { return SyncStep::More };
+        let Some((id, length)) = read_sync_header(head) else { return SyncStep::End };
+        // DONE carries a time in place of a length.
+        let body = if id == SyncId::Done { 0 } else { length as usize };
+        if self.held.len() < 8 + body {
+            return SyncStep::More;
+        }
+        let message: Vec<u8> = self.held.drain(..8 + body).skip(8).collect();
+        let path = String::from_utf8_lossy(&message).into_owned();
+        match id {
+            SyncId::Stat => SyncStep::Answer(stat(state, &path)),
+            SyncId::List => SyncStep::Answer(list(state, &path)),
+            SyncId::Recv => SyncStep::Answer(match state.files.get(&path) {
+                Some(file) => {
+                    let mut out: Vec<u8> = file.data.chunks(64 * 1024).flat_map(|c| sync_message(SyncId::Data, c)).collect();
+                    out.extend(sync_message(SyncId::Done, &[]));
+                    out
+                }
+                None => sync_message(SyncId::Fail, b"No such file or directory"),
+            }),
+            SyncId::Send => {
+                let (path, mode) = path.rsplit_once(',').unwrap_or((&path, "33188"));
+                self.sending = Some((path.to_owned(), mode.parse().unwrap_or(REGULAR | 0o644), Vec::new()));
+                SyncStep::Answer(Vec::new())
+            }
+            SyncId::Data => {
+                if let Some((_, _, data)) = &mut self.sending {
+                    data.extend_from_slice(&message);
+                }
+                SyncStep::Answer(Vec::new())
+            }
+            SyncId::Done => match self.sending.take() {
+                Some((path, mode, data)) if path.starts_with("/data/local/tmp/") || path.starts_with("/sdcard/") => {
+                    state.files.insert(path, File { mode, time: length, data });
+                    SyncStep::Answer(sync_message(SyncId::Okay, &[]))
+                }
+                Some(_) => SyncStep::Answer(sync_message(SyncId::Fail, b"couldn't create file: Permission denied")),
+                None => SyncStep::End,
+            },
+            _ => SyncStep::End,
+        }
+    }
+}
+
+fn stat(state: &State, path: &str) -> Vec<u8> {
+    let folder = format!("{}/", path.trim_end_matches('/'));
+    let (mode, size, time) = match state.files.get(path) {
+        Some(file) => (file.mode, file.data.len() as u32, file.time),
+        None if state.files.keys().any(|f| f.starts_with(&folder)) => (FOLDER, 4096, 0),
+        None => (0, 0, 0),
+    };
+    let mut out = b"STAT".to_vec();
+    [mode, size, time].iter().for_each(|n| out.extend_from_slice(&n.to_le_bytes()));
+    out
+}
+
+fn list(state: &State, path: &str) -> Vec<u8> {
+    let folder = format!("{}/", path.trim_end_matches('/'));
+    let mut entries: BTreeMap<&str, (u32, u32, u32)> = BTreeMap::from([(".", (FOLDER, 4096, 0)), ("..", (FOLDER, 4096, 0))]);
+    for (name, file) in state.files.range(folder.clone()..).take_while(|(name, _)| name.starts_with(&folder)) {
+        match name[folder.len()..].split_once('/') {
+            Some((sub, _)) => drop(entries.insert(sub, (FOLDER, 4096, 0))),
+            None => drop(entries.insert(&name[folder.len()..], (file.mode, file.data.len() as u32, file.time))),
+        }
+    }
+    let mut out = Vec::new();
+    for (name, (mode, size, time)) in entries {
+        out.extend_from_slice(b"DENT");
+        [mode, size, time, name.len() as u32].iter().for_each(|n| out.extend_from_slice(&n.to_le_bytes()));
+        out.extend_from_slice(name.as_bytes());
+    }
+    out.extend_from_slice(b"DONE");
+    out.extend_from_slice(&[0; 16]);
+    out
+}

@@ -1,0 +1,405 @@
+//! The package service: what is installed for whom, and the commands that change it, with the
+//! outputs and refusals of the real one.
+
+use std::collections::BTreeMap;
+
+use crate::device::State;
+use crate::scenario::{Flaw, Scenario, SimKind, SimPackage};
+
+/// What a command gives.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub(crate) struct Output {
+    pub(crate) out: String,
+    pub(crate) err: String,
+    pub(crate) code: u8,
+    /// The command hangs: nothing of this is ever said.
+    pub(crate) hangs: bool,
+}
+
+impl Output {
+    pub(crate) fn ok(out: impl Into<String>) -> Self {
+        Self { out: out.into(), ..Self::default() }
+    }
+
+    pub(crate) fn failed(code: u8, err: impl Into<String>) -> Self {
+        Self { err: err.into(), code, ..Self::default() }
+    }
+}
+
+/// A package's state for a user.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) struct UserState {
+    pub(crate) installed: bool,
+    pub(crate) hidden: bool,
+    pub(crate) suspended: bool,
+    pub(crate) enabled: u8,
+}
+
+/// A package on the device.
+#[derive(Debug, Clone)]
+pub(crate) struct Holding {
+    pub(crate) data: SimPackage,
+    pub(crate) users: BTreeMap<u32, UserState>,
+    pub(crate) uid: u32,
+    /// A user for whom the package is going to be back, once it has been looked at.
+    returning: Option<u32>,
+}
+
+impl Holding {
+    pub(crate) fn all_of(scenario: &Scenario) -> BTreeMap<String, Self> {
+        let all_users: Vec<u32> = scenario.users.iter().map(|u| u.id).collect();
+        let holding = |(n, data): (usize, &SimPackage)| {
+            let users = scenario.users.iter().map(|user| {
+                let has = data.users.as_ref().unwrap_or(&all_users).contains(&user.id);
+                let state = UserState {
+                    installed: has && !data.gone_for.contains(&user.id),
+                    hidden: data.hidden.contains(&user.id),
+                    suspended: data.suspended.contains(&user.id),
+                    enabled: data.enabled.get(&user.id.to_string()).copied().unwrap_or(0),
+                };
+                (user.id, state)
+            });
+            let uid = 10_000 + u32::try_from(n).unwrap_or(0);
+            (data.id.clone(), Self { users: users.collect(), uid, data: data.clone(), returning: None })
+        };
+        scenario.inventory.packages.iter().enumerate().map(holding).collect()
+    }
+
+    pub(crate) fn code_path(&self) -> &str {
+        self.data.update.as_deref().unwrap_or(&self.data.path)
+    }
+
+    /// The APK of the code path.
+    pub(crate) fn apk(&self) -> String {
+        let path = self.code_path();
+        if path.ends_with(".apk") {
+            return path.to_owned();
+        }
+        let folder = path.rsplit('/').next().unwrap_or("base");
+        let name = if path.starts_with("/data/") { "base" } else { folder };
+        format!("{path}/{name}.apk")
+    }
+
+    /// Somebody looked: what comes back, comes back now.
+    pub(crate) fn was_looked_at(&mut self) {
+        if let Some(user) = self.returning.take()
+            && let Some(state) = self.users.get_mut(&user)
+        {
+            state.installed = true;
+        }
+    }
+}
+
+/// The options that the commands take, and the words that are none.
+struct Words<'a> {
+    user: Option<u32>,
+    keep: bool,
+    flags: Vec<&'a str>,
+    rest: Vec<&'a str>,
+}
+
+impl<'a> Words<'a> {
+    fn read(words: &'a [String]) -> Result<Self, Output> {
+        let mut read = Self { user: None, keep: false, flags: Vec::new(), rest: Vec::new() };
+        let mut words = words.iter().map(String::as_str);
+        while let Some(word) = words.next() {
+            match word {
+                "--user" => {
+                    let number = words.next().unwrap_or("");
+                    read.user = match number {
+                        "all" => None,
+                        n => Some(n.parse().map_err(|_| Output::failed(1, format!("Error: Invalid user: {n}\n")))?),
+                    };
+                }
+                "-k" => read.keep = true,
+                flag if flag.starts_with('-') => read.flags.push(flag),
+                other => read.rest.push(other),
+            }
+        }
+        Ok(read)
+    }
+
+    fn has(&self, flag: &str) -> bool {
+        self.flags.contains(&flag)
+    }
+}
+
+impl State {
+    fn is_old(&self) -> bool {
+        self.scenario.android.sdk < 24
+    }
+
+    /// Whether this build's package service has the command.
+    fn has_command(&self, command: &str) -> bool {
+        let late = matches!(command, "install-existing" | "default-state" | "suspend" | "unsuspend");
+        !late || self.scenario.android.sdk >= 26 || self.scenario.extra_commands.iter().any(|c| c == command)
+    }
+
+    /// A call of the package service, by whichever way it came.
+    pub(crate) fn package_service(&mut self, words: &[String]) -> Output {
+        if self.calls_until_ready > 0 {
+            self.calls_until_ready -= 1;
+            return if self.is_old() {
+                Output::failed(1, "Error: Could not access the Package Manager.  Is the system running?\n")
+            } else {
+                Output::failed(20, "cmd: Can't find service: package\n")
+            };
+        }
+        let Some((command, rest)) = words.split_first() else {
+            return Output { err: self.help(), code: 1, ..Output::default() };
+        };
+        let given = match Words::read(rest) {
+            Ok(given) => given,
+            Err(output) => return output,
+        };
+        let target = given.rest.first().copied().unwrap_or("");
+        match command.as_str() {
+            "list" => self.list(&given),
+            "path" => match self.packages.get(target) {
+                Some(package) => Output::ok(format!("package:{}\n", package.apk())),
+                None => Output { code: 1, ..Output::default() },
+            },
+            c if !self.has_command(c) => self.no_such(c),
+            "uninstall" => self.change(target, given.user.unwrap_or(0), |s| s.uninstall(target, given.user, given.keep)),
+            "install-existing" => {
+                let user = given.user.unwrap_or(0);
+                self.change(target, user, |s| s.install_existing(target, user))
+            }
+            "enable" | "disable" | "disable-user" | "disable-until-used" | "default-state" => {
+                let user = given.user.unwrap_or(0);
+                self.change(target, user, |s| s.set_enabled(command, target, user))
+            }
+            "hide" | "unhide" => self.security_exception(command, "Neither user 2000 nor current process has android.permission.MANAGE_USERS."),
+            "suspend" | "unsuspend" => {
+                let on = command == "suspend";
+                match self.user_state(target, given.user.unwrap_or(0)) {
+                    Some(state) => {
+                        state.suspended = on;
+                        Output::ok(format!("Package {target} new suspended state: {on}\n"))
+                    }
+                    None => self.unknown_package(command, target),
+                }
+            }
+            "clear" => match self.user_state(target, given.user.unwrap_or(0)) {
+                Some(state) if state.installed => Output::ok("Success\n"),
+                _ => Output::failed(1, "Failed\n"),
+            },
+            other => self.no_such(other),
+        }
+    }
+
+    fn help(&self) -> String {
+        let mut help = String::from(
+            "usage: pm list packages [-f] [-d] [-e] [-s] [-3] [-i] [-u] [--user USER_ID] [FILTER]\n       pm list users\n       \
+             pm path [--user USER_ID] PACKAGE\n       pm uninstall [-k] [--user USER_ID] PACKAGE\n       pm clear [--user USER_ID] PACKAGE\n       \
+             pm enable [--user USER_ID] PACKAGE_OR_COMPONENT\n       pm disable [--user USER_ID] PACKAGE_OR_COMPONENT\n       \
+             pm disable-user [--user USER_ID] PACKAGE_OR_COMPONENT\n       pm hide [--user USER_ID] PACKAGE_OR_COMPONENT\n       \
+             pm unhide [--user USER_ID] PACKAGE_OR_COMPONENT\n",
+        );
+        for command in ["install-existing", "default-state", "suspend", "unsuspend"] {
+            if self.has_command(command) {
+                help.push_str(&format!("       pm {command} [--user USER_ID] PACKAGE\n"));
+            }
+        }
+        help
+    }
+
+    fn no_such(&self, command: &str) -> Output {
+        if self.is_old() {
+            Output::failed(1, format!("Error: unknown command '{command}'\n{}", self.help()))
+        } else {
+            Output::failed(255, format!("Unknown command: {command}\n"))
+        }
+    }
+
+    /// Makes a change unless the package's flaw or the device forbids it.
+    fn change(&mut self, id: &str, user: u32, make: impl FnOnce(&mut Self) -> Output) -> Output {
+        let flaw = self.packages.get(id).and_then(|p| p.data.flaw);
+        let mut before = self.packages.get(id).cloned();
+        if flaw == Some(Flaw::NeverAnswers) {
+            return Output { hangs: true, ..Output::default() };
+        }
+        let output = make(self);
+        let done = output.code == 0 && !output.out.contains("Failure");
+        match flaw {
+            Some(Flaw::SaysYes) if done => {
+                if let Some(package) = before.take() {
+                    self.packages.insert(id.to_owned(), package);
+                }
+            }
+            Some(Flaw::ComesBack) if done => {
+                if let Some(package) = self.packages.get_mut(id)
+                    && package.users.get(&user).is_some_and(|u| !u.installed)
+                {
+                    package.returning = Some(user);
+                }
+            }
+            Some(Flaw::ActsSilently) => return Output { hangs: true, ..output },
+            _ => {}
+        }
+        output
+    }
+
+    fn user_state(&mut self, id: &str, user: u32) -> Option<&mut UserState> {
+        self.packages.get_mut(id)?.users.get_mut(&user)
+    }
+
+    fn uninstall(&mut self, id: &str, user: Option<u32>, keep: bool) -> Output {
+        if self.scenario.second_switch_off {
+            let permission = "Neither user 2000 nor current process has android.permission.DELETE_PACKAGES.";
+            return self.security_exception("uninstall", permission);
+        }
+        let old = self.is_old();
+        let sdk = self.scenario.android.sdk;
+        let not_installed = |user: u32| {
+            let text = if old { format!("Failure - not installed for {user}\n") } else { format!("Failure [not installed for {user}]\n") };
+            Output { out: text, code: 1, ..Output::default() }
+        };
+        let failure = |reason: &str| Output { out: format!("Failure [{reason}]\n"), code: 1, ..Output::default() };
+        let Some(package) = self.packages.get_mut(id) else { return not_installed(user.unwrap_or(0)) };
+        let user = match user {
+            Some(user) => user,
+            // For all users a system package only loses its update.
+            None if package.data.update.take().is_some() => return Output::ok("Success\n"),
+            None if package.data.kind == SimKind::System => return failure("DELETE_FAILED_INTERNAL_ERROR"),
+            None => {
+                self.packages.remove(id);
+                return Output::ok("Success\n");
+            }
+        };
+        match package.users.get_mut(&user) {
+            Some(state) if state.installed => {
+                if package.data.admin {
+                    return failure("DELETE_FAILED_DEVICE_POLICY_MANAGER");
+                }
+                if let Some(reason) = &package.data.refuses {
+                    return failure(reason);
+                }
+                *state = UserState::default();
+            }
+            _ => return not_installed(user),
+        }
+        let nobody = package.users.values().all(|u| !u.installed);
+        match package.data.kind {
+            SimKind::User if nobody && !keep => drop(self.packages.remove(id)),
+            // Since about Android 14 an update goes with its last user.
+            SimKind::System if nobody && sdk >= 34 && !keep => package.data.update = None,
+            _ => {}
+        }
+        Output::ok("Success\n")
+    }
+
+    fn install_existing(&mut self, id: &str, user: u32) -> Output {
+        let gone = Output::failed(1, format!("android.content.pm.PackageManager$NameNotFoundException: Package {id} doesn't exist\n"));
+        match self.packages.get_mut(id) {
+            // The code of a package of somebody's went with its last user, even where data were kept.
+            Some(package) if package.data.kind == SimKind::User && package.users.values().all(|u| !u.installed) => gone,
+            Some(package) => match package.users.get_mut(&user) {
+                Some(state) => {
+                    state.installed = true;
+                    state.hidden = false;
+                    Output::ok(format!("Package {id} installed for user: {user}\n"))
+                }
+                None => gone,
+            },
+            None => gone,
+        }
+    }
+
+    fn set_enabled(&mut self, command: &str, id: &str, user: u32) -> Output {
+        if self.scenario.second_switch_off {
+            let permission = "Permission Denial: attempt to change component state from pid=1, uid=2000, needs android.permission.CHANGE_COMPONENT_ENABLED_STATE";
+            return self.security_exception(command, permission);
+        }
+        let (number, name) = match command {
+            "default-state" => (0, "default"),
+            "enable" => (1, "enabled"),
+            "disable" => (2, "disabled"),
+            "disable-user" => (3, "disabled-user"),
+            _ => (4, "disabled-until-used"),
+        };
+        let protected = self.packages.get(id).is_some_and(|p| p.data.protected);
+        let now = match self.user_state(id, user) {
+            Some(state) if state.installed => state.enabled,
+            _ => return self.unknown_package(command, id),
+        };
+        if protected && number >= 2 {
+            return self.security_exception(command, &format!("Cannot disable a protected package: {id}"));
+        }
+        // The shell may set and leave 0, 1 and 3 only.
+        if matches!(number, 2 | 4) || matches!(now, 2 | 4) {
+            return self.security_exception(command, &format!("Shell cannot change component state for {id}/null to {number}"));
+        }
+        if let Some(state) = self.user_state(id, user) {
+            state.enabled = number;
+        }
+        Output::ok(format!("Package {id} new state: {name}\n"))
+    }
+
+    fn security_exception(&self, command: &str, text: &str) -> Output {
+        self.exception(command, &format!("java.lang.SecurityException: {text}"))
+    }
+
+    fn unknown_package(&self, command: &str, id: &str) -> Output {
+        self.exception(command, &format!("java.lang.IllegalArgumentException: Unknown package: {id}"))
+    }
+
+    fn exception(&self, command: &str, text: &str) -> Output {
+        if self.is_old() {
+            Output::failed(1, format!("Error: {text}\n"))
+        } else {
+            let trace = "\tat com.android.server.pm.PackageManagerShellCommand.onCommand(PackageManagerShellCommand.java:248)\n";
+            Output::failed(255, format!("\nException occurred while executing '{command}':\n{text}\n{trace}"))
+        }
+    }
+
+    fn list(&self, given: &Words<'_>) -> Output {
+        match given.rest.first().copied() {
+            Some("users") => {
+                let mut out = String::from("Users:\n");
+                for user in &self.scenario.users {
+                    let running = if user.running { " running" } else { "" };
+                    out.push_str(&format!("\tUserInfo{{{}:{}:{:x}}}{running}\n", user.id, user.name, user.flags));
+                }
+                Output::ok(out)
+            }
+            Some("packages") => self.list_packages(given),
+            Some("features" | "libraries") => Output::default(),
+            other => Output::failed(1, format!("Error: unknown list type '{}'\n", other.unwrap_or(""))),
+        }
+    }
+
+    fn list_packages(&self, given: &Words<'_>) -> Output {
+        let user = given.user.unwrap_or(0);
+        let filter = given.rest.get(1).copied().unwrap_or("");
+        let mut out = String::new();
+        for (id, package) in &self.packages {
+            let state = package.users.get(&user).copied().unwrap_or_default();
+            let system = package.data.kind == SimKind::System;
+            let off = matches!(state.enabled, 2..=4);
+            let here = state.installed && !state.hidden;
+            if !id.contains(filter)
+                || (!here && !given.has("-u"))
+                || (given.has("-s") && !system)
+                || (given.has("-3") && system)
+                || (given.has("-d") && !off)
+                || (given.has("-e") && off)
+            {
+                continue;
+            }
+            out.push_str("package:");
+            if given.has("-f") {
+                out.push_str(&format!("{}=", package.apk()));
+            }
+            out.push_str(id);
+            if given.has("-i") {
+                out.push_str("  installer=null");
+            }
+            if given.has("-U") {
+                out.push_str(&format!(" uid:{}", package.uid));
+            }
+            out.push('\n');
+        }
+        Output::ok(out)
+    }
+}

@@ -1,0 +1,253 @@
+//! What a bench device is and holds, as data.
+
+use std::collections::BTreeMap;
+
+use serde::Deserialize;
+use thiserror::Error;
+use wibbet_types::{DevicePath, PackageId, Serial};
+
+/// A scenario file that cannot be used.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum BadScenario {
+    /// It is not TOML of the right shape.
+    #[error("the scenario cannot be read: {0}")]
+    Shape(String),
+    /// A value in it breaks a rule.
+    #[error("the scenario cannot be used: {0}")]
+    Value(String),
+}
+
+/// A device.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Scenario {
+    /// The serial.
+    pub serial: String,
+    /// `ro.product.manufacturer`.
+    pub maker: String,
+    /// `ro.product.model`.
+    pub model: String,
+    /// `ro.product.name`.
+    pub product: String,
+    /// Its Android.
+    pub android: Android,
+    /// The version of every package that names none.
+    pub version: String,
+    /// Its users.
+    pub users: Vec<SimUser>,
+    /// Commands that `pm` of an old build has beyond those that every build of its version has.
+    #[serde(default)]
+    pub extra_commands: Vec<String>,
+    /// Whether the maker's second switch for changes over debugging is there and off.
+    #[serde(default)]
+    pub second_switch_off: bool,
+    /// How it speaks.
+    pub protocol: Protocol,
+    /// What is installed.
+    pub inventory: Holdings,
+}
+
+/// The version of Android.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Android {
+    /// API level.
+    pub sdk: u32,
+    /// Release.
+    pub release: String,
+    /// Security patch level.
+    pub patch: String,
+}
+
+/// A user.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SimUser {
+    /// Its number.
+    pub id: u32,
+    /// Its name.
+    pub name: String,
+    /// The flags of `UserInfo`.
+    pub flags: u32,
+    /// Whether it runs.
+    pub running: bool,
+}
+
+/// The protocol's side.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Protocol {
+    /// The version.
+    pub version: u32,
+    /// The most data in a packet, in bytes.
+    pub max_data: u32,
+    /// The features of the banner.
+    pub features: Vec<String>,
+    /// Services that are announced and refused all the same.
+    #[serde(default)]
+    pub refused: Vec<String>,
+}
+
+/// The packages.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Holdings {
+    /// The packages.
+    pub packages: Vec<SimPackage>,
+}
+
+/// Where a package comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, Default)]
+#[serde(rename_all = "lowercase")]
+pub enum SimKind {
+    /// On the system partition.
+    #[default]
+    System,
+    /// Installed by somebody.
+    User,
+}
+
+/// How a package misbehaves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Flaw {
+    /// It answers "Success" and stays.
+    SaysYes,
+    /// It goes, is seen to be gone once, and is back.
+    ComesBack,
+    /// Changes to it are neither made nor answered.
+    NeverAnswers,
+    /// Changes to it are made and not answered.
+    ActsSilently,
+}
+
+/// A package.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SimPackage {
+    /// The id.
+    pub id: String,
+    /// The code path.
+    pub path: String,
+    /// The code path of an update on the data partition.
+    pub update: Option<String>,
+    /// Where it comes from.
+    #[serde(default)]
+    pub kind: SimKind,
+    /// The version, where it differs from the device's.
+    pub version: Option<String>,
+    /// The users who have it; all when left out.
+    pub users: Option<Vec<u32>>,
+    /// Users for whom it is uninstalled.
+    #[serde(default)]
+    pub gone_for: Vec<u32>,
+    /// The enabled setting by user.
+    #[serde(default)]
+    pub enabled: BTreeMap<String, u8>,
+    /// Users for whom it is hidden.
+    #[serde(default)]
+    pub hidden: Vec<u32>,
+    /// Users for whom it is suspended.
+    #[serde(default)]
+    pub suspended: Vec<u32>,
+    /// Whether Android protects it from being disabled.
+    #[serde(default)]
+    pub protected: bool,
+    /// Whether it is an active device administrator.
+    #[serde(default)]
+    pub admin: bool,
+    /// The reason with which uninstalling it fails.
+    pub refuses: Option<String>,
+    /// How it misbehaves.
+    pub flaw: Option<Flaw>,
+}
+
+impl Scenario {
+    /// Reads a scenario file.
+    ///
+    /// # Errors
+    /// When it is not TOML of this shape, or an id, a path or a number in it cannot be one.
+    pub fn read(text: &str) -> Result<Self, BadScenario> {
+        let scenario: Self = toml::from_str(text).map_err(|e| BadScenario::Shape(e.to_string()))?;
+        scenario.check()?;
+        Ok(scenario)
+    }
+
+    fn check(&self) -> Result<(), BadScenario> {
+        let value = |e: String| BadScenario::Value(e);
+        self.serial.parse::<Serial>().map_err(|e| value(e.to_string()))?;
+        if self.users.is_empty() {
+            return Err(value("it has no users".into()));
+        }
+        if self.protocol.max_data < 4096 {
+            return Err(value("every device takes packets of 4096 bytes".into()));
+        }
+        let mut seen = std::collections::BTreeSet::new();
+        for package in &self.inventory.packages {
+            package.id.parse::<PackageId>().map_err(|e| value(e.to_string()))?;
+            for path in [Some(&package.path), package.update.as_ref()].into_iter().flatten() {
+                path.parse::<DevicePath>().map_err(|e| value(format!("{}: {e}", package.id)))?;
+            }
+            for (user, enabled) in &package.enabled {
+                if user.parse::<u32>().is_err() || *enabled > 4 {
+                    return Err(value(format!("{}: enabled = {{ {user} = {enabled} }}", package.id)));
+                }
+            }
+            if !seen.insert(&package.id) {
+                return Err(value(format!("{} is there twice", package.id)));
+            }
+        }
+        Ok(())
+    }
+
+    /// The crew phone: Corvane Tarn 5, Android 14, with a work profile.
+    pub fn crew_phone() -> Self {
+        Self::built_in(include_str!("../scenarios/crew-phone.toml"))
+    }
+
+    /// The spare handset: Ostrel Pocket, Android 6, with the old command set.
+    pub fn spare_handset() -> Self {
+        Self::built_in(include_str!("../scenarios/spare-handset.toml"))
+    }
+
+    /// The devices of the demo workshop, by the name that the command line takes.
+    pub fn all() -> Vec<(&'static str, Self)> {
+        vec![("crew-phone", Self::crew_phone()), ("spare-handset", Self::spare_handset())]
+    }
+
+    #[expect(clippy::expect_used, reason = "the files are part of the program and read in its tests")]
+    fn built_in(text: &str) -> Self {
+        Self::read(text).expect("a built-in scenario reads")
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_built_in_devices_read_and_are_of_a_believable_size() {
+        for (name, scenario) in Scenario::all() {
+            let count = scenario.inventory.packages.len();
+            assert!((180..=450).contains(&count), "{name}: {count}");
+        }
+    }
+
+    #[test]
+    fn broken_scenarios_are_refused_with_a_reason() {
+        let good = include_str!("../scenarios/spare-handset.toml");
+        for (from, to, says) in [
+            ("serial = \"OP-66-1083\"", "serial = \"a b\"", "serial"),
+            ("max_data = 4096", "max_data = 10", "4096"),
+            ("id = \"com.android.music\"", "id = \"com;music\"", "package id"),
+            ("id = \"com.android.music\"", "id = \"com.android.musicfx\"", "twice"),
+            ("product = \"pocket\"", "", "product"),
+            ("enabled = { 0 = 2 }", "enabled = { 0 = 9 }", "enabled"),
+            ("path = \"/system/app/Music\"", "path = \"Music\"", "path"),
+        ] {
+            assert!(good.contains(from), "{from}");
+            let error = Scenario::read(&good.replacen(from, to, 1)).unwrap_err().to_string();
+            assert!(error.contains(says), "{error}");
+        }
+    }
+}

@@ -1,0 +1,371 @@
+//! The device side of the protocol: a connection, its authorisation and its streams.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use tokio::io::{AsyncWriteExt as _, BufReader};
+use tokio::net::tcp::{OwnedReadHalf, OwnedWriteHalf};
+use tokio::net::{TcpListener, TcpStream};
+use tokio::sync::mpsc;
+use tokio::task::JoinSet;
+use wibbet_adb::{
+    Command, Header, MAX_DATA, Packet, PublicKey, ShellId, TOKEN_LEN, VERSION_SKIP_CHECKSUM, encode_shell, read_packet,
+};
+
+use crate::command::Effect;
+use crate::device::{Allow, Shared};
+use crate::fault::{Passage, Way};
+use crate::files::{SyncSession, SyncStep};
+use crate::packages::Output;
+
+/// Calls of the package service that fail after a restart, before it is up.
+const CALLS_BEFORE_READY: u32 = 2;
+
+pub(crate) async fn serve(listener: TcpListener, shared: Arc<Shared>) {
+    let mut connections = JoinSet::new();
+    while let Ok((socket, _)) = listener.accept().await {
+        // A restarting device does not answer; closing at once comes nearest to that.
+        if shared.state().down {
+            continue;
+        }
+        let shared = Arc::clone(&shared);
+        connections.spawn(async move {
+            let mut starts = shared.starts.subscribe();
+            starts.mark_unchanged();
+            tokio::select! {
+                () = connection(socket, &shared) => {}
+                _ = starts.changed() => {}
+            }
+        });
+        while connections.try_join_next().is_some() {}
+    }
+}
+
+pub(crate) fn restart(shared: &Arc<Shared>) {
+    {
+        let mut state = shared.state();
+        state.down = true;
+        state.calls_until_ready = CALLS_BEFORE_READY;
+        state.transcript.push("restart".into());
+    }
+    shared.starts.send_modify(|n| *n += 1);
+    let shared = Arc::clone(shared);
+    tokio::spawn(async move {
+        tokio::time::sleep(shared.restart).await;
+        shared.state().down = false;
+    });
+}
+
+type Out = mpsc::UnboundedSender<Packet>;
+
+async fn connection(socket: TcpStream, shared: &Arc<Shared>) {
+    if socket.set_nodelay(true).is_err() {
+        return;
+    }
+    let (from, to) = socket.into_split();
+    let (out, queue) = mpsc::unbounded_channel();
+    let checksum = shared.state().scenario.protocol.version < VERSION_SKIP_CHECKSUM;
+    tokio::select! {
+        () = read_all(BufReader::new(from), shared, out, checksum) => {}
+        () = write_all(to, queue, shared, checksum) => {}
+    }
+}
+
+async fn write_all(mut to: OwnedWriteHalf, mut queue: mpsc::UnboundedReceiver<Packet>, shared: &Shared, checksum: bool) {
+    while let Some(packet) = queue.recv().await {
+        let bytes = packet.encode(checksum);
+        let passage = shared.state().cutter.pass(Way::FromDevice, bytes.len());
+        let (pass, cut) = match passage {
+            Passage::Whole => (bytes.len(), false),
+            Passage::Cut(n) => (n, true),
+        };
+        if to.write_all(&bytes[..pass]).await.is_err() || cut {
+            return;
+        }
+    }
+}
+
+/// One stream, as the connection sees it.
+struct Open {
+    host: u32,
+    acknowledged: mpsc::UnboundedSender<()>,
+    input: mpsc::UnboundedSender<Vec<u8>>,
+}
+
+struct Connection<'a> {
+    shared: &'a Arc<Shared>,
+    out: Out,
+    max_data: usize,
+    token: [u8; TOKEN_LEN],
+    authorised: bool,
+    streams: HashMap<u32, Open>,
+    last_id: u32,
+    tasks: JoinSet<()>,
+}
+
+async fn read_all(mut from: BufReader<OwnedReadHalf>, shared: &Arc<Shared>, out: Out, checksum: bool) {
+    let mut connection = Connection {
+        shared,
+        out,
+        max_data: 4096,
+        token: [0; TOKEN_LEN],
+        authorised: false,
+        streams: HashMap::new(),
+        last_id: 0,
+        tasks: JoinSet::new(),
+    };
+    while let Ok(Ok(packet)) = read_packet(&mut from, MAX_DATA, checksum).await {
+        let size = Header::SIZE + packet.data.len();
+        if shared.state().cutter.pass(Way::ToDevice, size) != Passage::Whole {
+            return;
+        }
+        connection.handle(packet).await;
+        while connection.tasks.try_join_next().is_some() {}
+    }
+}
+
+impl Connection<'_> {
+    fn send(&self, command: Command, arg0: u32, arg1: u32, data: impl Into<Vec<u8>>) {
+        // A closed queue means that the connection is ending.
+        let _ = self.out.send(Packet::new(command, arg0, arg1, data));
+    }
+
+    async fn handle(&mut self, packet: Packet) {
+        let (host, local) = (packet.arg0, packet.arg1);
+        match packet.command {
+            Command::Cnxn => {
+                let own = self.shared.state().scenario.protocol.max_data;
+                self.max_data = packet.arg1.min(own).max(1) as usize;
+                self.send_token();
+            }
+            Command::Auth => self.authorise(packet).await,
+            Command::Open if self.authorised => self.open(host, &packet.data),
+            Command::Okay => {
+                if let Some(stream) = self.streams.get(&local) {
+                    let _ = stream.acknowledged.send(());
+                }
+            }
+            Command::Wrte => match self.streams.get(&local) {
+                Some(stream) if stream.host == host => {
+                    let _ = stream.input.send(packet.data);
+                    self.send(Command::Okay, local, host, []);
+                }
+                _ => self.send(Command::Clse, 0, host, []),
+            },
+            Command::Clse => drop(self.streams.remove(&local)),
+            Command::Open | Command::Stls => {}
+        }
+    }
+
+    fn send_token(&mut self) {
+        let mut token = [0; TOKEN_LEN];
+        self.shared.state().random.fill(&mut token);
+        self.token = token;
+        self.send(Command::Auth, 1, 0, token);
+    }
+
+    async fn authorise(&mut self, packet: Packet) {
+        match packet.arg0 {
+            2 => {
+                let trusted = self.shared.state().trusted.clone();
+                let known = trusted
+                    .iter()
+                    .filter_map(|line| PublicKey::from_line(line.as_bytes()).ok())
+                    .any(|key| key.verify(&self.token, &packet.data));
+                if known { self.welcome() } else { self.send_token() }
+            }
+            3 => {
+                let Ok(key) = PublicKey::from_line(&packet.data) else { return };
+                {
+                    let mut state = self.shared.state();
+                    state.dialogs += 1;
+                    state.transcript.push(format!("dialog: allow {}?", key.fingerprint()));
+                }
+                let mut taps = self.shared.taps.subscribe();
+                taps.mark_unchanged();
+                match self.shared.allow {
+                    Allow::After(time) => tokio::time::sleep(time).await,
+                    Allow::ByHand => drop(taps.changed().await),
+                    Allow::Never => std::future::pending().await,
+                }
+                self.shared.state().trusted.insert(key.line());
+                self.welcome();
+            }
+            _ => {}
+        }
+    }
+
+    fn welcome(&mut self) {
+        self.authorised = true;
+        let (banner, version, max_data) = {
+            let s = &self.shared.state().scenario;
+            let mut banner = format!(
+                "device::ro.product.name={};ro.product.model={};ro.product.device={};",
+                s.product, s.model, s.product
+            );
+            if !s.protocol.features.is_empty() {
+                banner.push_str(&format!("features={}", s.protocol.features.join(",")));
+            }
+            (banner, s.protocol.version, s.protocol.max_data)
+        };
+        self.send(Command::Cnxn, version, max_data, banner);
+    }
+
+    fn open(&mut self, host: u32, data: &[u8]) {
+        let name = String::from_utf8_lossy(data).trim_end_matches('\0').to_owned();
+        let service = {
+            let mut state = self.shared.state();
+            state.transcript.push(format!("open {}", name.replace('\0', " ").replace('\u{1}', "^A")));
+            Service::read(&name, &state.scenario.protocol.features, &state.scenario.protocol.refused)
+        };
+        let Some(service) = service else {
+            self.send(Command::Clse, 0, host, []);
+            return;
+        };
+        self.last_id += 1;
+        let id = self.last_id;
+        let (acknowledged, acks) = mpsc::unbounded_channel();
+        let (input, inbox) = mpsc::unbounded_channel();
+        self.streams.insert(id, Open { host, acknowledged, input });
+        self.send(Command::Okay, id, host, []);
+        let stream = StreamOut { out: self.out.clone(), id, host, acks, max_data: self.max_data };
+        self.tasks.spawn(run(service, stream, inbox, Arc::clone(self.shared)));
+    }
+}
+
+/// How a command's output is brought to the host.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Framing {
+    Frames,
+    Terminal,
+    Raw,
+}
+
+enum Service {
+    Shell(String, Framing),
+    Package(Vec<String>, Framing),
+    Sync,
+    Reboot,
+}
+
+impl Service {
+    fn read(name: &str, features: &[String], refused: &[String]) -> Option<Self> {
+        let (kind, rest) = name.split_once(':')?;
+        let has = |feature: &str| features.iter().any(|f| f == feature);
+        if refused.iter().any(|r| r == kind) {
+            return None;
+        }
+        let call = |framing| {
+            let mut words = rest.split('\0').map(str::to_owned);
+            (words.next().as_deref() == Some("package")).then(|| Self::Package(words.collect(), framing))
+        };
+        match kind {
+            "shell" => Some(Self::Shell(rest.into(), Framing::Terminal)),
+            "shell,v2,raw" if has("shell_v2") => Some(Self::Shell(rest.into(), Framing::Frames)),
+            "exec" => Some(Self::Shell(rest.into(), Framing::Raw)),
+            "abb" if has("abb") => call(Framing::Frames),
+            "abb_exec" if has("abb_exec") => call(Framing::Raw),
+            "sync" => Some(Self::Sync),
+            "reboot" => Some(Self::Reboot),
+            _ => None,
+        }
+    }
+}
+
+/// The sending end of a stream.
+struct StreamOut {
+    out: Out,
+    id: u32,
+    host: u32,
+    acks: mpsc::UnboundedReceiver<()>,
+    max_data: usize,
+}
+
+impl StreamOut {
+    /// Sends data, each packet only when the one before has been taken. False when the host has
+    /// closed the stream.
+    async fn send(&mut self, data: &[u8]) -> bool {
+        for piece in data.chunks(self.max_data) {
+            let _ = self.out.send(Packet::new(Command::Wrte, self.id, self.host, piece));
+            if self.acks.recv().await.is_none() {
+                return false;
+            }
+        }
+        true
+    }
+
+    fn close(self) {
+        let _ = self.out.send(Packet::new(Command::Clse, self.id, self.host, []));
+    }
+}
+
+async fn run(service: Service, mut stream: StreamOut, mut inbox: mpsc::UnboundedReceiver<Vec<u8>>, shared: Arc<Shared>) {
+    let (latency, mute) = {
+        let state = shared.state();
+        (state.latency, state.mute)
+    };
+    if mute {
+        return std::future::pending().await;
+    }
+    tokio::time::sleep(latency).await;
+    match service {
+        Service::Shell(line, framing) => {
+            let (output, effect) = shared.state().shell(&line);
+            if effect == Effect::Restart {
+                restart(&shared);
+            }
+            say(output, framing, &mut stream).await;
+            stream.close();
+        }
+        Service::Package(words, framing) => {
+            let output = shared.state().package_service(&words);
+            say(output, framing, &mut stream).await;
+            stream.close();
+        }
+        Service::Reboot => {
+            restart(&shared);
+            stream.close();
+        }
+        Service::Sync => {
+            let mut session = SyncSession::default();
+            while let Some(bytes) = inbox.recv().await {
+                session.feed(&bytes);
+                loop {
+                    let step = session.step(&mut shared.state());
+                    match step {
+                        SyncStep::More => break,
+                        SyncStep::End => return stream.close(),
+                        SyncStep::Answer(data) if stream.send(&data).await => {}
+                        SyncStep::Answer(_) => return,
+                    }
+                }
+            }
+        }
+    }
+}
+
+async fn say(output: Output, framing: Framing, stream: &mut StreamOut) {
+    if output.hangs {
+        return std::future::pending().await;
+    }
+    match framing {
+        Framing::Frames => {
+            for (id, text) in [(ShellId::Out, &output.out), (ShellId::Err, &output.err)] {
+                // A command writes in pieces; one of them may still be larger than a packet.
+                for piece in text.as_bytes().chunks(64 * 1024) {
+                    if !stream.send(&encode_shell(id, piece)).await {
+                        return;
+                    }
+                }
+            }
+            stream.send(&encode_shell(ShellId::Exit, &[output.code])).await;
+        }
+        Framing::Terminal => {
+            let text = format!("{}{}", output.out, output.err).replace('\n', "\r\n");
+            stream.send(text.as_bytes()).await;
+        }
+        Framing::Raw => {
+            stream.send(format!("{}{}", output.out, output.err).as_bytes()).await;
+        }
+    }
+}
