@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::time::Duration;
 
-use rusqlite::{Connection, TransactionBehavior};
+use rusqlite::{Connection, ErrorCode, TransactionBehavior};
 
 use crate::error::LogbookError;
 
@@ -48,7 +48,16 @@ pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {
         connection.pragma_update(None, "synchronous", "FULL")?;
         connection.pragma_update(None, "foreign_keys", "ON")
     };
-    settle(&connection).map_err(failed)?;
+    // Changing the journal is the one thing that SQLite does not wait for: of two programs that
+    // begin a logbook at once, one is told "busy" right away.
+    let mut tries = 0;
+    while let Err(error) = settle(&connection) {
+        tries += 1;
+        if tries > 100 || error.sqlite_error_code() != Some(ErrorCode::DatabaseBusy) {
+            return Err(failed(error));
+        }
+        std::thread::sleep(Duration::from_millis(50));
+    }
     // Of two programs that begin a logbook at once, the second waits here and finds it made.
     let change = connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(failed)?;
     let found: i64 = change.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(failed)?;
