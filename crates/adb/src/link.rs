@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use tokio::io::{AsyncRead, AsyncWrite, AsyncWriteExt as _};
 use tokio::net::TcpStream;
-use tokio::sync::mpsc;
+use tokio::sync::{mpsc, watch};
 use tokio::task::JoinHandle;
 use tokio::time::timeout;
 use wibbet_types::PlainText;
@@ -64,6 +64,7 @@ struct Shared {
     out: mpsc::UnboundedSender<Packet>,
     table: Mutex<Table>,
     max_data: u32,
+    ended: watch::Sender<bool>,
 }
 
 #[derive(Debug, Default)]
@@ -85,6 +86,8 @@ impl Shared {
         let mut table = self.table();
         table.end.get_or_insert(error);
         table.slots.clear();
+        drop(table);
+        self.ended.send_replace(true);
     }
 
     fn why_ended(&self) -> LinkError {
@@ -154,6 +157,7 @@ impl Link {
             out,
             table: Mutex::default(),
             max_data: agreed.max_data,
+            ended: watch::Sender::new(false),
         });
         let reader = tokio::spawn(read_all(from, Arc::clone(&shared), agreed.checksum));
         let writer = tokio::spawn(write_all(to, queue, Arc::clone(&shared), agreed.checksum));
@@ -169,6 +173,13 @@ impl Link {
     /// Whether the link is known to have ended.
     pub fn is_ended(&self) -> bool {
         self.shared.table().end.is_some()
+    }
+
+    /// Waits until the link has ended, and says why.
+    pub async fn ended(&self) -> LinkError {
+        // The sender lives as long as this link does, so waiting cannot fail.
+        let _ = self.shared.ended.subscribe().wait_for(|ended| *ended).await;
+        self.shared.why_ended()
     }
 
     /// Opens a stream to a service, waiting at most `limit` for the device to accept it.

@@ -113,6 +113,8 @@ pub struct Step {
     pub after: Option<PackageState>,
     /// How it ended; set when settled.
     pub outcome: Option<Outcome>,
+    /// When it was settled.
+    pub settled: Option<Time>,
     /// What is worth knowing beyond the outcome.
     pub remark: String,
 }

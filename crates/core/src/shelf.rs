@@ -3,7 +3,7 @@
 use wibbet_types::{PackageId, UserId};
 
 use crate::model::Inventory;
-use crate::record::{Outcome, Run, RunKind, Time};
+use crate::record::{Outcome, Run, RunKind, Step, Time};
 use crate::state::{Condition, PackageState};
 
 /// Who took a package out.
@@ -75,17 +75,20 @@ pub fn recorded_state(runs: &[Run], id: &PackageId, user: UserId) -> PackageStat
 }
 
 fn origin_of(runs: &[Run], id: &PackageId, user: UserId) -> (Origin, PackageState) {
-    let mut ordered: Vec<&Run> = runs.iter().collect();
-    ordered.sort_by_key(|run| run.number);
+    // By when things were done: a run that was carried on later may have begun before another.
+    let mut done: Vec<(&Run, &Step)> = runs
+        .iter()
+        .flat_map(|run| run.steps.iter().map(move |step| (run, step)))
+        .filter(|(_, step)| step.id == *id && step.user == user && step.outcome == Some(Outcome::Done))
+        .collect();
+    done.sort_by_key(|(run, step)| (step.settled, run.number, step.place));
     let mut found = (Origin::Before, None);
-    for run in ordered {
-        for step in run.steps.iter().filter(|s| s.id == *id && s.user == user && s.outcome == Some(Outcome::Done)) {
-            match run.kind {
-                RunKind::TakeOut => {
-                    found = (Origin::Run { number: run.number, begun: run.begun }, found.1.or(Some(step.before)));
-                }
-                RunKind::PutBack => found = (Origin::Before, None),
+    for (run, step) in done {
+        match run.kind {
+            RunKind::TakeOut => {
+                found = (Origin::Run { number: run.number, begun: run.begun }, found.1.or(Some(step.before)));
             }
+            RunKind::PutBack => found = (Origin::Before, None),
         }
     }
     (found.0, found.1.unwrap_or(PackageState::IN_USE))
@@ -99,7 +102,7 @@ mod tests {
 
     use super::*;
     use crate::model::{Package, PackageKind, User, UserKind};
-    use crate::record::{RunState, Step, StepState};
+    use crate::record::{RunState, StepState};
     use crate::state::Enabled;
     use crate::way::Way;
 
@@ -119,6 +122,7 @@ mod tests {
             answer: None,
             after: None,
             outcome: Some(outcome),
+            settled: Some(Time(number)),
             remark: String::new(),
         };
         let serial = "S".parse().unwrap();

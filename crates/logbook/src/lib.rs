@@ -171,10 +171,20 @@ impl Logbook {
         }
     }
 
+    /// The state of a package turned out to be another before its step was first sent.
+    pub fn step_before(&self, run: i64, place: usize, before: PackageState) -> Result<()> {
+        self.write_step(run, place, "before = ?1", &[&before.to_string()])
+    }
+
     /// A step is about to be sent. What an earlier sending brought is forgotten.
     pub fn step_sent(&self, run: i64, place: usize, now: Time) -> Result<()> {
-        let set = "state = 'sent', sent = ?1, tries = tries + 1, answer = NULL, after = NULL, outcome = NULL, remark = ''";
+        let set = "state = 'sent', sent = ?1, tries = tries + 1, answer = NULL, after = NULL, outcome = NULL, settled = NULL, remark = ''";
         self.write_step(run, place, set, &[&now.0])
+    }
+
+    /// A step was interrupted and is known not to have been done: it waits again.
+    pub fn step_waits_again(&self, run: i64, place: usize, remark: &str) -> Result<()> {
+        self.write_step(run, place, "state = 'waiting', outcome = NULL, remark = ?1", &[&remark])
     }
 
     /// A step has been answered, word for word.
@@ -232,7 +242,7 @@ impl Logbook {
     }
 
     fn steps(&self, run: i64) -> Result<Vec<Step>> {
-        let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, remark FROM steps WHERE run = ?1 ORDER BY place";
+        let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, settled, remark FROM steps WHERE run = ?1 ORDER BY place";
         let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
         let rows = statement.query_map([run], |row| {
             let after: Option<String> = row.get(8)?;
@@ -248,7 +258,8 @@ impl Logbook {
                 answer: row.get::<_, Option<String>>(7)?.map(|t| PlainText::new(&t)),
                 after: after.map(|_| parsed(row, 8)).transpose()?,
                 outcome: outcome.map(|_| named(row, 9, Outcome::from_name)).transpose()?,
-                remark: row.get(10)?,
+                settled: row.get::<_, Option<i64>>(10)?.map(Time),
+                remark: row.get(11)?,
             })
         });
         rows.and_then(Iterator::collect).map_err(self.failed())

@@ -1,5 +1,7 @@
 //! The record as its users see it.
 
+#![allow(clippy::unwrap_used, reason = "tests")]
+
 use std::path::Path;
 
 use wibbet_core::{DeviceFacts, Outcome, PackageState, RunKind, RunState, StepState, Time, Way};

@@ -21,6 +21,7 @@ impl State {
             if asked == Effect::Restart {
                 effect = asked;
             }
+            all.merged.push_str(&output.together());
             all.out.push_str(&output.out);
             all.err.push_str(&output.err);
             all.code = output.code;

@@ -12,11 +12,18 @@ pub(crate) struct Output {
     pub(crate) out: String,
     pub(crate) err: String,
     pub(crate) code: u8,
+    /// Output and errors in the order in which several commands gave them; for one command empty.
+    pub(crate) merged: String,
     /// The command hangs: nothing of this is ever said.
     pub(crate) hangs: bool,
 }
 
 impl Output {
+    /// Output and errors where they are not kept apart.
+    pub(crate) fn together(&self) -> String {
+        if self.merged.is_empty() { format!("{}{}", self.out, self.err) } else { self.merged.clone() }
+    }
+
     pub(crate) fn ok(out: impl Into<String>) -> Self {
         Self { out: out.into(), ..Self::default() }
     }

@@ -361,11 +361,11 @@ async fn say(output: Output, framing: Framing, stream: &mut StreamOut) {
             stream.send(&encode_shell(ShellId::Exit, &[output.code])).await;
         }
         Framing::Terminal => {
-            let text = format!("{}{}", output.out, output.err).replace('\n', "\r\n");
+            let text = output.together().replace('\n', "\r\n");
             stream.send(text.as_bytes()).await;
         }
         Framing::Raw => {
-            stream.send(format!("{}{}", output.out, output.err).as_bytes()).await;
+            stream.send(output.together().as_bytes()).await;
         }
     }
 }

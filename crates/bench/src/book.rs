@@ -1,0 +1,49 @@
+//! The logbook, for tasks that must not block.
+
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{SystemTime, UNIX_EPOCH};
+
+use wibbet_core::Time;
+use wibbet_logbook::{Logbook, LogbookError};
+
+/// The moment.
+pub fn now() -> Time {
+    let since = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default();
+    Time(i64::try_from(since.as_millis()).unwrap_or(i64::MAX))
+}
+
+/// A logbook shared by the sessions of a program. Writes reach the disk before they return, and a
+/// disk may take its time, so they are done on threads that may block.
+#[derive(Debug, Clone)]
+pub struct Book {
+    inner: Arc<Mutex<Logbook>>,
+    folder: Arc<PathBuf>,
+}
+
+impl Book {
+    /// Opens the logbook of a folder.
+    pub fn open(folder: &Path) -> Result<Self, LogbookError> {
+        Ok(Self { inner: Arc::new(Mutex::new(Logbook::open(folder)?)), folder: Arc::new(folder.to_owned()) })
+    }
+
+    /// The folder, in which the claims are too.
+    pub fn folder(&self) -> &Path {
+        &self.folder
+    }
+
+    /// Does something with the logbook.
+    pub async fn with<T, F>(&self, work: F) -> Result<T, LogbookError>
+    where
+        T: Send + 'static,
+        F: FnOnce(&mut Logbook) -> Result<T, LogbookError> + Send + 'static,
+    {
+        let inner = Arc::clone(&self.inner);
+        let path = self.folder.join(Logbook::FILE);
+        let done = tokio::task::spawn_blocking(move || {
+            // SQLite's transactions keep the record whole if a holder panicked.
+            work(&mut inner.lock().unwrap_or_else(PoisonError::into_inner))
+        });
+        done.await.unwrap_or_else(|stopped| Err(LogbookError::Other { path, why: stopped.to_string() }))
+    }
+}

@@ -1,0 +1,44 @@
+//! What a session needs of a device.
+
+use std::future::Future;
+
+use thiserror::Error;
+use wibbet_core::{Abilities, Answer, Request};
+
+/// Why a request got no answer.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum AskError {
+    /// There is no link. The request was not sent.
+    #[error("{0}")]
+    NoLink(wibbet_adb::LinkError),
+    /// What answers now is another device. The request was not sent.
+    #[error("{0}")]
+    OtherDevice(String),
+    /// The link went while the request was on its way.
+    #[error("{0}")]
+    Lost(String),
+    /// The link is up, but no answer came in time.
+    #[error("{0}")]
+    Silent(String),
+    /// The answer was not whole.
+    #[error("{0}")]
+    Broken(String),
+    /// The device does not offer what the request needs. The request was not acted on.
+    #[error("{0}")]
+    Refused(String),
+}
+
+/// A device that can be asked, over whatever link.
+pub trait Device: Send + Sync {
+    /// What it can do, as known now.
+    fn abilities(&self) -> Abilities;
+
+    /// Sends a request and passes the output to `out` as it comes (errors, where they are apart, go
+    /// to the answer only). The answer holds the output too unless it is long. A link that has gone
+    /// is made again before anything is sent.
+    fn ask(
+        &self,
+        request: &Request,
+        out: &mut (dyn FnMut(&[u8]) + Send),
+    ) -> impl Future<Output = Result<Answer, AskError>> + Send;
+}

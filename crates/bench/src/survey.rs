@@ -1,0 +1,112 @@
+//! Reading what is installed.
+
+use std::collections::BTreeMap;
+
+use thiserror::Error;
+use wibbet_core::read::{self, DumpReader};
+use wibbet_core::{Inventory, PackageState, Request};
+use wibbet_types::{PackageId, UserId};
+
+use crate::device::{AskError, Device};
+
+/// Why a survey could not be made.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum SurveyError {
+    /// The device could not be asked.
+    #[error("the packages could not be read: {0}")]
+    Ask(#[from] AskError),
+    /// The device has not started as far as that.
+    #[error("the device has not started far enough: its package service is not up yet")]
+    NotReady,
+    /// What it said cannot be used.
+    #[error("the packages could not be read: {what}. The device said: {said}")]
+    Unusable {
+        /// What is missing.
+        what: &'static str,
+        /// The beginning of the answer.
+        said: String,
+    },
+}
+
+/// What a survey is at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SurveyPart {
+    /// The users.
+    Users,
+    /// The packages' states; so many bytes so far.
+    States(u64),
+    /// The list that the states are checked against.
+    List,
+}
+
+impl SurveyPart {
+    /// In words.
+    pub fn words(self) -> String {
+        match self {
+            Self::Users => "reading users".into(),
+            Self::States(bytes) => format!("reading packages, {} KiB", bytes / 1024),
+            Self::List => "checking against the list".into(),
+        }
+    }
+}
+
+/// Reads users and packages.
+pub async fn survey<D: Device>(device: &D, progress: &mut (dyn FnMut(SurveyPart) + Send)) -> Result<Inventory, SurveyError> {
+    progress(SurveyPart::Users);
+    let said = device.ask(&Request::look(&["list", "users"]), &mut |_| {}).await?;
+    let users = read::read_users(&said.out);
+    if users.is_empty() {
+        return Err(unusable("it names no users", &said.text()));
+    }
+    let dump = dump(device, &read::survey_dump(), progress).await?;
+    if dump.packages.is_empty() {
+        return Err(unusable("it names no packages", &dump.gaps.join("; ")));
+    }
+    progress(SurveyPart::List);
+    let said = device.ask(&read::survey_list(), &mut |_| {}).await?;
+    let listed = read::read_package_list(&said.out);
+    let mut inventory = read::inventory(users, dump, &listed);
+    if listed.is_empty() {
+        inventory.gaps.push("the device's own list of packages could not be read, so nothing was checked against it".into());
+    }
+    Ok(inventory)
+}
+
+/// Reads the states of all packages, which is one request however many are of interest.
+pub async fn states<D: Device>(device: &D) -> Result<BTreeMap<PackageId, BTreeMap<UserId, PackageState>>, SurveyError> {
+    let dump = dump(device, &read::survey_dump(), &mut |_| {}).await?;
+    if !dump.gaps.is_empty() || dump.packages.is_empty() {
+        return Err(unusable("its packages are not told whole", &dump.gaps.join("; ")));
+    }
+    Ok(dump.packages.into_iter().map(|(id, package)| (id, package.states)).collect())
+}
+
+async fn dump<D: Device>(
+    device: &D,
+    request: &Request,
+    progress: &mut (dyn FnMut(SurveyPart) + Send),
+) -> Result<read::PackageDump, SurveyError> {
+    let mut reader = DumpReader::default();
+    let mut bytes = 0;
+    progress(SurveyPart::States(0));
+    device
+        .ask(request, &mut |piece| {
+            reader.feed(piece);
+            bytes += piece.len() as u64;
+            progress(SurveyPart::States(bytes));
+        })
+        .await?;
+    let dump = reader.finish();
+    if dump.packages.is_empty() && dump.gaps.iter().any(|gap| gap.contains("not up yet")) {
+        return Err(SurveyError::NotReady);
+    }
+    Ok(dump)
+}
+
+fn unusable(what: &'static str, said: &str) -> SurveyError {
+    if said.contains("Can't find service") || said.contains("Could not access the Package Manager") {
+        return SurveyError::NotReady;
+    }
+    let said = wibbet_types::PlainText::new(said).as_str().chars().take(200).collect();
+    SurveyError::Unusable { what, said }
+}

@@ -1,0 +1,401 @@
+//! Runs against bench devices: nothing is called done that is not, and no interruption makes the
+//! logbook and the device disagree.
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+use std::path::Path;
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+
+use tokio::sync::watch;
+use wibbet_adb::{HostKey, KeyRing, Limits};
+use wibbet_bench::{AdbDevice, Book, Device as _, Patience, RunError, RunNews, Runner, Workplace, begin_run, claim, settle_interrupted, survey};
+use wibbet_core::{
+    Outcome, Run, RunKind, RunState, StepState, TrayItem, Way, plan_put_back, plan_take_out, recorded_state,
+};
+use wibbet_sim::{Allow, CutAt, Fault, Flaw, Options, Scenario, SimDevice, Way as Direction};
+use wibbet_types::{PackageId, UserId};
+
+const PEM: &str = include_str!("../../adb/tests/key-vectors.txt");
+const NOTES: &str = "com.android.music";
+const RADIO: &str = "com.android.deskclock";
+const EGG: &str = "com.android.email";
+const OWNER: UserId = UserId::OWNER;
+
+fn id(text: &str) -> PackageId {
+    text.parse().unwrap()
+}
+
+struct Place {
+    sim: SimDevice,
+    device: AdbDevice,
+    book: Book,
+    patience: Patience,
+    _folder: tempfile::TempDir,
+}
+
+fn keys() -> Arc<KeyRing> {
+    let start = PEM.find("-----BEGIN").unwrap();
+    let end = PEM.find("-----END PRIVATE KEY-----").unwrap() + "-----END PRIVATE KEY-----\n".len();
+    Arc::new(KeyRing::of(HostKey::from_pem(&PEM[start..end], "test@bench", "vector".as_ref()).unwrap()))
+}
+
+async fn place(scenario: Scenario, window: usize) -> Place {
+    let folder = tempfile::tempdir().unwrap();
+    let sim = SimDevice::start(scenario, Options { allow: Allow::After(Duration::ZERO), ..Options::default() }).await.unwrap();
+    let patience = Patience {
+        change: Duration::from_secs(20),
+        look: Duration::from_secs(20),
+        link: Duration::from_secs(20),
+        pause: Duration::from_millis(1),
+        tries: 5,
+        window,
+    };
+    let workplace = Workplace { book: Book::open(folder.path()).unwrap(), keys: keys(), limits: Limits::default(), patience };
+    let device = workplace.device(&sim.address().to_string());
+    device.connect(&mut |_| {}).await.unwrap();
+    Place { sim, device, book: workplace.book, patience, _folder: folder }
+}
+
+impl Place {
+    fn serial(&self) -> wibbet_types::Serial {
+        self.device.facts().unwrap().serial
+    }
+
+    async fn begin(&self, items: &[(&str, Way)]) -> i64 {
+        let inventory = survey(&self.device, &mut |_| {}).await.unwrap();
+        let tray: Vec<TrayItem> = items.iter().map(|(i, way)| TrayItem { id: id(i), user: OWNER, way: *way }).collect();
+        let plan = plan_take_out(&inventory, &self.device.abilities(), &tray, false);
+        begin_run(&self.book, &self.serial(), RunKind::TakeOut, &plan, &self.device.abilities()).await.unwrap()
+    }
+
+    async fn carry_on(&self, number: i64) -> Result<Run, RunError> {
+        let (_stop, stopped) = watch::channel(false);
+        Runner::carry_out(&self.device, &self.book, self.patience, number, stopped, &|_| {}).await
+    }
+
+    async fn take_out(&self, items: &[(&str, Way)]) -> Run {
+        let number = self.begin(items).await;
+        let run = self.carry_on(number).await.unwrap();
+        assert_eq!(self.kept(number).await.steps, run.steps, "what is shown is what is kept");
+        run
+    }
+
+    async fn put_back(&self, ids: &[&str]) -> Run {
+        let inventory = survey(&self.device, &mut |_| {}).await.unwrap();
+        let serial = self.serial();
+        let runs = self.book.with(move |book| book.runs(Some(&serial))).await.unwrap();
+        let wanted: Vec<_> = ids.iter().map(|i| (id(i), OWNER, recorded_state(&runs, &id(i), OWNER))).collect();
+        let plan = plan_put_back(&inventory, &self.device.abilities(), &wanted);
+        let number = begin_run(&self.book, &self.serial(), RunKind::PutBack, &plan, &self.device.abilities()).await.unwrap();
+        self.carry_on(number).await.unwrap()
+    }
+
+    async fn kept(&self, number: i64) -> Run {
+        self.book.with(move |book| book.run(number)).await.unwrap().unwrap()
+    }
+
+    /// What the logbook calls done is so on the device, and the other way round.
+    fn agrees(&self, run: &Run) {
+        for step in &run.steps {
+            let (installed, enabled) = self.sim.holds(step.id.as_str(), step.user.number()).unwrap_or((false, 0));
+            let so = if step.way == Way::Disable { installed && enabled == 3 } else { !installed };
+            assert_eq!(step.outcome == Some(Outcome::Done), so, "{step:?}");
+        }
+    }
+}
+
+fn outcomes(run: &Run) -> Vec<Outcome> {
+    run.steps.iter().map(|s| s.outcome.unwrap()).collect()
+}
+
+const THREE: [(&str, Way); 3] = [(NOTES, Way::Uninstall), (RADIO, Way::Disable), (EGG, Way::UninstallKeepData)];
+
+#[tokio::test]
+async fn both_generations_of_devices_do_the_whole_job() {
+    for (scenario, window) in [(Scenario::crew_phone(), 1), (Scenario::spare_handset(), 1), (Scenario::crew_phone(), 4)] {
+        let place = place(scenario, window).await;
+        let run = place.take_out(&THREE).await;
+        assert_eq!(outcomes(&run), [Outcome::Done; 3], "{run:?}");
+        assert_eq!(run.state, RunState::Finished);
+        place.agrees(&run);
+        assert_eq!(run.steps[0].answer.as_ref().unwrap().as_str(), "Success");
+        let back = place.put_back(&[NOTES, RADIO]).await;
+        assert_eq!(outcomes(&back), [Outcome::Done; 2], "{back:?}");
+        assert_eq!(place.sim.holds(NOTES, 0), Some((true, 0)));
+        let enabled = if place.device.abilities().default_state { 0 } else { 1 };
+        assert_eq!(place.sim.holds(RADIO, 0), Some((true, enabled)));
+        assert_eq!(place.sim.holds(EGG, 0), Some((false, 0)));
+    }
+}
+
+#[tokio::test]
+async fn the_old_device_is_asked_in_old_words_only() {
+    let place = place(Scenario::spare_handset(), 1).await;
+    place.take_out(&THREE).await;
+    place.put_back(&[NOTES]).await;
+    let transcript = place.sim.transcript();
+    assert!(transcript.iter().any(|line| line.starts_with("open shell:pm uninstall --user 0 com.android.music;")));
+    for line in &transcript {
+        assert!(!line.contains("cmd") && !line.contains("abb") && !line.contains("v2"), "{line}");
+    }
+}
+
+#[tokio::test]
+async fn the_new_device_is_asked_without_a_shell_and_with_one_where_that_is_refused() {
+    let mut scenario = Scenario::crew_phone();
+    let direct = place(scenario.clone(), 1).await;
+    direct.take_out(&THREE).await;
+    assert!(direct.sim.transcript().iter().any(|line| line == "open abb:package uninstall --user 0 com.android.music"));
+    scenario.protocol.refused = vec!["abb".into(), "abb_exec".into()];
+    let place = place(scenario, 1).await;
+    assert_eq!(outcomes(&place.take_out(&THREE).await), [Outcome::Done; 3]);
+    let transcript = place.sim.transcript();
+    assert_eq!(transcript.iter().filter(|line| line.contains("abb")).count(), 2, "each is tried once");
+    assert!(transcript.iter().any(|line| line.contains("cmd package uninstall --user 0 com.android.music")));
+}
+
+#[tokio::test]
+async fn nothing_is_called_done_that_is_not() {
+    let mut place = place(Scenario::crew_phone(), 1).await;
+    place.patience.change = Duration::from_millis(300);
+    // The device's own limit is fixed when it is made, so it is made anew with the shorter one.
+    let workplace = Workplace { book: place.book.clone(), keys: keys(), limits: Limits::default(), patience: place.patience };
+    place.device = workplace.device(&place.sim.address().to_string());
+    place.device.connect(&mut |_| {}).await.unwrap();
+    for (package, flaw) in [(NOTES, Flaw::SaysYes), (RADIO, Flaw::ComesBack), (EGG, Flaw::NeverAnswers), ("com.android.calendar", Flaw::ActsSilently)] {
+        place.sim.set_fault(Fault::Package(id(package), flaw));
+    }
+    place.sim.set_fault(Fault::Refuse(id("com.android.browser"), "-1000".into()));
+    let ids = [NOTES, RADIO, EGG, "com.android.calendar", "com.android.browser", "com.corvane.guardian"];
+    let run = place.take_out(&ids.map(|i| (i, Way::Uninstall))).await;
+    use Outcome::{Done, NoEffect, Refused, Unsettled};
+    assert_eq!(outcomes(&run), [NoEffect, NoEffect, Unsettled, Done, Refused, Refused], "{run:#?}");
+    assert!(run.steps[1].remark.contains("again by itself"));
+    assert_eq!(run.state, RunState::Stopped, "the one that never answered is open");
+    place.agrees(&run);
+    let protected = place.take_out(&[("com.android.systemui", Way::Disable)]).await;
+    assert_eq!(outcomes(&protected), [Refused]);
+    assert!(protected.steps[0].remark.contains("protects"));
+}
+
+#[tokio::test]
+async fn a_cut_at_every_packet_leaves_logbook_and_device_agreeing() {
+    for scenario in [Scenario::crew_phone(), Scenario::spare_handset()] {
+        // How many packets there are is found out by a run without a cut.
+        let whole = place(scenario.clone(), 1).await;
+        let number = whole.begin(&THREE).await;
+        whole.sim.set_fault(Fault::Cut(CutAt::Packet(Direction::ToDevice, u64::MAX)));
+        whole.carry_on(number).await.unwrap();
+        let packets = [Direction::ToDevice, Direction::FromDevice].map(|way| (way, whole.sim.packets(way)));
+        for (way, count) in packets {
+            assert!(count > 20, "{count}");
+            // A dump on the old device comes in many small packets: all of one kind, so some do.
+            let dull = |n: u64| count > 150 && n > 40 && n < count - 40 && n % 7 != 0;
+            for n in (0..count).filter(|n| !dull(*n)) {
+                let place = place(scenario.clone(), 1).await;
+                let number = place.begin(&THREE).await;
+                place.sim.set_fault(Fault::Cut(CutAt::Packet(way, n)));
+                let run = place.carry_on(number).await.unwrap();
+                assert_eq!(outcomes(&run), [Outcome::Done; 3], "{way:?} {n}: {run:#?}");
+                assert_eq!(run.state, RunState::Finished);
+                place.agrees(&run);
+                assert_eq!(place.kept(number).await.steps, run.steps, "{way:?} {n}");
+            }
+        }
+    }
+}
+
+/// A program that is killed leaves its run as it was written down last. Each such state is made
+/// by cutting the link and giving up at once; a new program then settles it and carries on.
+#[tokio::test]
+async fn a_kill_at_every_packet_is_settled_by_the_next_start() {
+    let whole = place(Scenario::crew_phone(), 1).await;
+    let number = whole.begin(&THREE).await;
+    whole.sim.set_fault(Fault::Cut(CutAt::Packet(Direction::FromDevice, u64::MAX)));
+    whole.carry_on(number).await.unwrap();
+    let count = whole.sim.packets(Direction::FromDevice);
+    let mut interrupted = 0;
+    for n in 0..count {
+        let place = place(Scenario::crew_phone(), 1).await;
+        let number = place.begin(&THREE).await;
+        place.sim.set_fault(Fault::Cut(CutAt::Packet(Direction::FromDevice, n)));
+        // The news come synchronously: the first word of waiting is the moment of the cut, and the
+        // task never runs again after it.
+        let cut = tokio::sync::Notify::new();
+        let (_stop, stopped) = watch::channel(false);
+        let news = |news| {
+            if matches!(news, RunNews::Waiting(Some(_))) {
+                cut.notify_one();
+            }
+        };
+        tokio::select! {
+            biased;
+            () = cut.notified() => interrupted += 1,
+            ended = Runner::carry_out(&place.device, &place.book, place.patience, number, stopped, &news) => drop(ended.unwrap()),
+        }
+        place.device.hang_up().await;
+        let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
+        let told = settle_interrupted(&place.book, &place.serial(), &inventory).await.unwrap();
+        let settled = place.kept(number).await;
+        assert!(settled.steps.iter().all(|s| !s.is_open_question()), "{n}: {settled:#?}");
+        place.agrees(&settled);
+        if settled.state != RunState::Finished {
+            assert_eq!(told.len(), 1, "{n}");
+        }
+        let run = place.carry_on(number).await.unwrap();
+        assert_eq!(outcomes(&run), [Outcome::Done; 3], "{n}: {run:#?}");
+        place.agrees(&run);
+    }
+    assert!(interrupted > 20, "{interrupted} of {count}");
+}
+
+#[tokio::test]
+async fn a_run_can_be_stopped_and_carried_on() {
+    let place = place(Scenario::crew_phone(), 1).await;
+    let number = place.begin(&THREE).await;
+    let (stop, stopped) = watch::channel(false);
+    let news = |news| {
+        if let RunNews::Changed(run) = news
+            && run.steps[0].state == StepState::Sent
+        {
+            stop.send_replace(true);
+        }
+    };
+    let run = Runner::carry_out(&place.device, &place.book, place.patience, number, stopped, &news).await.unwrap();
+    assert_eq!(run.state, RunState::Stopped);
+    assert_eq!(run.steps.iter().map(|s| s.outcome).collect::<Vec<_>>(), [Some(Outcome::Done), None, None]);
+    let run = place.carry_on(number).await.unwrap();
+    assert_eq!((outcomes(&run), run.state), (vec![Outcome::Done; 3], RunState::Finished));
+}
+
+#[tokio::test]
+async fn a_device_that_stays_away_ends_the_run_with_a_reason() {
+    let mut place = place(Scenario::crew_phone(), 1).await;
+    let number = place.begin(&THREE).await;
+    place.patience.link = Duration::from_millis(50);
+    let limits = Limits { answer: Duration::from_millis(200), ..Limits::default() };
+    let gone = SimDevice::start(Scenario::crew_phone(), Options::default()).await.unwrap();
+    let address = gone.address().to_string();
+    drop(gone);
+    let device = AdbDevice::at(&address, keys(), limits, place.patience);
+    let (_stop, stopped) = watch::channel(false);
+    let error = Runner::carry_out(&device, &place.book, place.patience, number, stopped, &|_| {}).await.unwrap_err();
+    assert!(error.to_string().contains("can be carried on"), "{error}");
+    let run = place.kept(number).await;
+    assert_eq!(run.state, RunState::Stopped);
+    assert!(run.steps.iter().all(|s| s.state == StepState::Waiting));
+}
+
+#[tokio::test]
+async fn another_device_at_the_same_address_is_never_sent_to() {
+    let place = place(Scenario::crew_phone(), 1).await;
+    let number = place.begin(&THREE).await;
+    let address = place.sim.address();
+    let Place { sim, device, book, patience, _folder } = place;
+    drop(sim);
+    device.gone().await;
+    let options = Options { listen: address, allow: Allow::After(Duration::ZERO), ..Options::default() };
+    let mut imposter = SimDevice::start(Scenario::spare_handset(), options.clone()).await;
+    while imposter.is_err() {
+        tokio::time::sleep(Duration::from_millis(20)).await;
+        imposter = SimDevice::start(Scenario::spare_handset(), options.clone()).await;
+    }
+    let imposter = imposter.unwrap();
+    let (_stop, stopped) = watch::channel(false);
+    let error = Runner::carry_out(&device, &book, patience, number, stopped, &|_| {}).await.unwrap_err();
+    assert!(error.to_string().contains("OP-66-1083"), "{error}");
+    assert!(imposter.transcript().iter().all(|line| !line.contains("uninstall") && !line.contains("disable")));
+}
+
+#[tokio::test]
+async fn states_that_changed_behind_ones_back_are_taken_down_as_they_are() {
+    let place = place(Scenario::crew_phone(), 1).await;
+    let number = place.begin(&THREE).await;
+    let other = place.take_out(&[(NOTES, Way::Disable), (RADIO, Way::Disable)]).await;
+    assert_eq!(outcomes(&other), [Outcome::Done; 2]);
+    let run = place.carry_on(number).await.unwrap();
+    assert_eq!(outcomes(&run), [Outcome::Done, Outcome::Skipped, Outcome::Done]);
+    assert_eq!(run.steps[0].before.enabled.number(), 3);
+    // Putting back leads to the state before the first of the two runs.
+    place.put_back(&[NOTES]).await;
+    assert_eq!(place.sim.holds(NOTES, 0), Some((true, 0)));
+}
+
+#[tokio::test]
+async fn undoing_leads_to_the_recorded_state() {
+    let place = place(Scenario::crew_phone(), 1).await;
+    // "Enabled by somebody" before, and "off before Wibbet".
+    let (set, off) = ("com.android.egg", "com.corvane.cleaner");
+    assert_eq!((place.sim.holds(set, 0), place.sim.holds(off, 0)), (Some((true, 1)), Some((true, 3))));
+    place.take_out(&[(set, Way::Uninstall), (off, Way::Uninstall)]).await;
+    let back = place.put_back(&[set, off]).await;
+    assert_eq!(back.steps.len(), 4, "reinstall, then the setting, for each");
+    assert_eq!((place.sim.holds(set, 0), place.sim.holds(off, 0)), (Some((true, 1)), Some((true, 3))));
+}
+
+#[tokio::test]
+async fn an_old_device_without_the_command_says_beforehand_what_cannot_be_undone() {
+    let mut scenario = Scenario::spare_handset();
+    scenario.extra_commands.clear();
+    let place = place(scenario, 1).await;
+    let run = place.take_out(&THREE).await;
+    assert_eq!(outcomes(&run), [Outcome::Skipped, Outcome::Done, Outcome::Skipped]);
+    assert!(run.steps[0].remark.contains("could not be put back"));
+    assert!(place.sim.transcript().iter().all(|line| !line.contains("uninstall")));
+}
+
+#[tokio::test]
+async fn the_second_program_on_a_device_is_told() {
+    let place = place(Scenario::crew_phone(), 1).await;
+    let at = place.device.address();
+    let held = claim(&place.book, &place.serial(), at).unwrap();
+    let error = claim(&place.book, &place.serial(), at).unwrap_err();
+    assert!(error.to_string().contains("another Wibbet"), "{error}");
+    drop(held);
+    assert!(claim(&place.book, &place.serial(), at).is_ok());
+}
+
+#[tokio::test]
+async fn a_record_that_cannot_be_kept_stops_the_sending() {
+    let place = place(Scenario::crew_phone(), 1).await;
+    let number = place.begin(&THREE).await;
+    let file = place.book.folder().join(wibbet_logbook::Logbook::FILE);
+    spoil(&file);
+    let seen: Mutex<Vec<String>> = Mutex::default();
+    let (_stop, stopped) = watch::channel(false);
+    let news = |news| seen.lock().unwrap().push(format!("{news:?}"));
+    let ended = Runner::carry_out(&place.device, &place.book, place.patience, number, stopped, &news).await;
+    assert!(matches!(ended, Err(RunError::Book(_))), "{ended:?}");
+    assert!(place.sim.transcript().iter().all(|line| !line.contains("uninstall") && !line.contains("disable")));
+    assert_eq!(place.sim.holds(NOTES, 0), Some((true, 0)));
+}
+
+/// Makes every later write of a step fail, as a disk without room would.
+fn spoil(file: &Path) {
+    let raw = rusqlite::Connection::open(file).unwrap();
+    raw.execute_batch("CREATE TRIGGER no_room BEFORE UPDATE ON steps BEGIN SELECT raise(ABORT, 'no room'); END;").unwrap();
+}
+
+#[tokio::test]
+async fn a_survey_tells_the_conditions_apart() {
+    let place = place(Scenario::crew_phone(), 1).await;
+    let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
+    assert_eq!(inventory.packages.len(), 236);
+    assert!(inventory.gaps.is_empty(), "{:?}", inventory.gaps);
+    let condition = |package: &str, user| inventory.state(&id(package), UserId::new(user)).condition().name();
+    for (package, user, name) in [
+        ("com.android.systemui", 0, "in-use"),
+        ("com.corvane.cleaner", 0, "disabled"),
+        ("com.corvane.cleaner", 10, "in-use"),
+        ("com.corvane.usermanual", 0, "uninstalled"),
+        ("com.corvane.appadvisor", 0, "hidden"),
+        ("com.wrenandkelp.travel", 0, "suspended"),
+        ("fer.pellmoor.tides", 10, "absent"),
+        ("fer.pellmoor.tides", 0, "in-use"),
+        ("com.android.egg", 10, "uninstalled"),
+    ] {
+        assert_eq!(condition(package, user), name, "{package} for {user}");
+    }
+    let kind = |package: &str| inventory.packages[&id(package)].kind.name();
+    assert_eq!([kind("com.android.webview"), kind("fer.pellmoor.tides"), kind("android")], ["updated-system", "user", "system"]);
+}
