@@ -415,8 +415,10 @@ impl<'a, D: Device> Runner<'a, D> {
                 Err(AskError::Broken(_)) => Heard::Broken,
             };
             let after = self.read_back(&step.id).await?;
-            if let Some(ReadBack::States(states)) = &after {
-                (self.news)(RunNews::States(step.id.clone(), states.clone()));
+            match &after {
+                Some(ReadBack::States(states)) => (self.news)(RunNews::States(step.id.clone(), states.clone())),
+                Some(ReadBack::Gone) => (self.news)(RunNews::States(step.id.clone(), BTreeMap::new())),
+                _ => {}
             }
             let after = after.and_then(|back| back.state(step.user));
             let verdict = judge(step.way, heard, after);

@@ -190,7 +190,7 @@ async fn a_cut_at_every_packet_leaves_logbook_and_device_agreeing() {
         for (way, count) in packets {
             assert!(count > 20, "{count}");
             // A dump on the old device comes in many small packets: all of one kind, so some do.
-            let dull = |n: u64| count > 150 && n > 40 && n < count - 40 && n % 7 != 0;
+            let dull = |n: u64| count > 150 && n > 40 && n < count - 40 && !n.is_multiple_of(7);
             for n in (0..count).filter(|n| !dull(*n)) {
                 let place = place(scenario.clone(), 1).await;
                 let number = place.begin(&THREE).await;

@@ -1,1 +1,26 @@
-fn main(){}
+//! Wibbet: takes packages out of Android devices and puts them back, over the debugging protocol.
+
+mod cli;
+mod demo;
+mod place;
+mod sim;
+mod tui;
+
+use std::process::ExitCode;
+
+use clap::Parser as _;
+
+fn main() -> ExitCode {
+    let arguments = cli::Arguments::parse();
+    let runtime = match tokio::runtime::Runtime::new() {
+        Ok(runtime) => runtime,
+        Err(error) => {
+            eprintln!("wibbet: the program could not be started: {error}");
+            return cli::Exit::Trouble.into();
+        }
+    };
+    let exit = runtime.block_on(cli::run(arguments));
+    // A task that waits for a device is not waited for.
+    runtime.shutdown_background();
+    exit.into()
+}

@@ -1,0 +1,207 @@
+//! Commands that change a device.
+
+use std::io::{IsTerminal as _, Write as _};
+
+use tokio::sync::watch;
+use wibbet_bench::{AdbDevice, Device as _, RunNews, Runner, begin_run, claim, settle_interrupted};
+use wibbet_core::{Back, Plan, Run, RunKind, TrayItem, Way, plan_put_back, plan_take_out, recorded_state};
+use wibbet_types::{PackageId, UserId};
+
+use super::How;
+use super::exit::{Exit, Failure};
+use super::json;
+use super::look::{Finder, check_user, read};
+use super::out::line;
+
+/// What `run` is asked for.
+pub(crate) struct TakeOut {
+    pub(crate) user: UserId,
+    pub(crate) uninstall: Vec<PackageId>,
+    pub(crate) disable: Vec<PackageId>,
+    pub(crate) keep_data: bool,
+    pub(crate) no_way_back: bool,
+}
+
+pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, how: How) -> Result<Exit, Failure> {
+    let TakeOut { user, uninstall, disable, keep_data, no_way_back } = wanted;
+    if uninstall.is_empty() && disable.is_empty() {
+        return Err(Failure::new(Exit::Usage, "name at least one package with --uninstall or --disable"));
+    }
+    if let Some(both) = uninstall.iter().find(|id| disable.contains(id)) {
+        return Err(Failure::new(Exit::Usage, format!("{both} is to be uninstalled and disabled; choose one")));
+    }
+    may_change(how)?;
+    let (device, inventory) = read(finder, name).await?;
+    check_user(&inventory, user)?;
+    let way = if keep_data { Way::UninstallKeepData } else { Way::Uninstall };
+    let item = |way| move |id| TrayItem { id, user, way };
+    let tray: Vec<TrayItem> = uninstall.into_iter().map(item(way)).chain(disable.into_iter().map(item(Way::Disable))).collect();
+    let plan = plan_take_out(&inventory, &device.abilities(), &tray, no_way_back);
+    carry_out(finder, &device, &inventory, RunKind::TakeOut, &plan, how).await
+}
+
+pub(crate) async fn put_back(finder: &Finder<'_>, name: &str, ids: &[PackageId], user: UserId, how: How) -> Result<Exit, Failure> {
+    let (device, inventory) = read(finder, name).await?;
+    check_user(&inventory, user)?;
+    let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    let runs = finder.workplace.book.with(move |book| book.runs(Some(&facts.serial))).await?;
+    let target = |id: &PackageId| {
+        let recorded = recorded_state(&runs, id, user);
+        // Off as it was recorded to be: what is asked for now is to use it again.
+        if recorded == inventory.state(id, user) { wibbet_core::PackageState::IN_USE } else { recorded }
+    };
+    let wanted: Vec<_> = ids.iter().map(|id| (id.clone(), user, target(id))).collect();
+    let plan = plan_put_back(&inventory, &device.abilities(), &wanted);
+    // Putting back what is named undoes a change; it is not asked about.
+    carry_out(finder, &device, &inventory, RunKind::PutBack, &plan, How { yes: true, ..how }).await
+}
+
+pub(crate) async fn carry_on(finder: &Finder<'_>, name: &str, number: Option<i64>, how: How) -> Result<Exit, Failure> {
+    may_change(how)?;
+    let (device, inventory) = read(finder, name).await?;
+    let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    let _claims = claim(&finder.workplace.book, &facts.serial, device.address())?;
+    settle(finder, &facts.serial, &inventory).await?;
+    let serial = facts.serial.clone();
+    let runs = finder.workplace.book.with(move |book| book.runs(Some(&serial))).await?;
+    let run = match number {
+        Some(number) => runs.iter().find(|run| run.number == number),
+        None => runs.iter().find(|run| run.is_unfinished()),
+    };
+    let Some(run) = run else {
+        let what = number.map_or_else(|| "no unfinished run".to_owned(), |n| format!("no run {n}"));
+        return Err(Failure::new(Exit::Nothing, format!("the logbook has {what} of {}", facts.serial)));
+    };
+    if how.dry_run {
+        return Ok(show(run, how.json));
+    }
+    if !how.yes && !asked(&format!("Carry on with run {}?", run.number)) {
+        return Err(Failure::new(Exit::Nothing, "nothing was sent"));
+    }
+    finish(finder, &device, run.number, how).await
+}
+
+/// Without a terminal nobody can be asked.
+fn may_change(how: How) -> Result<(), Failure> {
+    let somebody = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
+    if how.yes || how.dry_run || somebody {
+        return Ok(());
+    }
+    Err(Failure::new(Exit::Usage, "there is no terminal to ask on: add --yes to send it, or --dry-run to see it"))
+}
+
+fn asked(question: &str) -> bool {
+    eprint!("{question} [y/N] ");
+    let mut answer = String::new();
+    let heard = std::io::stderr().flush().and_then(|()| std::io::stdin().read_line(&mut answer));
+    heard.is_ok() && matches!(answer.trim(), "y" | "Y" | "yes")
+}
+
+async fn settle(finder: &Finder<'_>, serial: &wibbet_types::Serial, inventory: &wibbet_core::Inventory) -> Result<(), Failure> {
+    for told in settle_interrupted(&finder.workplace.book, serial, inventory).await? {
+        eprintln!("wibbet: {told}");
+    }
+    Ok(())
+}
+
+async fn carry_out(
+    finder: &Finder<'_>,
+    device: &AdbDevice,
+    inventory: &wibbet_core::Inventory,
+    kind: RunKind,
+    plan: &Plan,
+    how: How,
+) -> Result<Exit, Failure> {
+    let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    let abilities = device.abilities();
+    if how.dry_run {
+        if how.json {
+            json::print(&json::Steps::planned(plan, &abilities, facts.serial.as_str()));
+        } else {
+            show_plan(plan, &abilities);
+        }
+        return Ok(Exit::Done);
+    }
+    if !how.yes {
+        show_plan(plan, &abilities);
+        let question = format!("Send {} steps to {} ({})?", plan.to_send(), facts.name(), facts.serial);
+        if !asked(&question) {
+            return Err(Failure::new(Exit::Nothing, "nothing was sent"));
+        }
+    }
+    let book = &finder.workplace.book;
+    let _claims = claim(book, &facts.serial, device.address())?;
+    settle(finder, &facts.serial, inventory).await?;
+    let number = begin_run(book, &facts.serial, kind, plan, &abilities).await?;
+    finish(finder, device, number, how).await
+}
+
+/// Carries out a run of the logbook; Ctrl-C stops it after the step that is on its way.
+async fn finish(finder: &Finder<'_>, device: &AdbDevice, number: i64, how: How) -> Result<Exit, Failure> {
+    let (stop, stopped) = watch::channel(false);
+    let interrupt = tokio::spawn(async move {
+        if tokio::signal::ctrl_c().await.is_ok() {
+            eprintln!("wibbet: stopping after the step that is on its way");
+            stop.send_replace(true);
+        }
+        // The run listens until it ends.
+        std::future::pending::<()>().await;
+    });
+    let news = |news| {
+        if let RunNews::Waiting(Some(why)) = news {
+            eprintln!("wibbet: {why}; waiting");
+        }
+    };
+    let workplace = finder.workplace;
+    let ended = Runner::carry_out(device, &workplace.book, workplace.patience, number, stopped, &news).await;
+    interrupt.abort();
+    match ended {
+        Ok(run) => Ok(show(&run, how.json)),
+        Err(error) => {
+            let mut failure = Failure::from(error);
+            let Ok(Some(run)) = workplace.book.with(move |book| book.run(number)).await else { return Err(failure) };
+            // What was done before is told all the same.
+            failure.exit = match Exit::of(&run) {
+                Exit::Nothing => failure.exit,
+                other => other,
+            };
+            if how.json {
+                eprintln!("wibbet: {}", failure.message);
+                json::print(&json::Steps::failed(&run, &failure));
+                return Ok(failure.exit);
+            }
+            show(&run, false);
+            Err(failure)
+        }
+    }
+}
+
+fn show(run: &Run, as_json: bool) -> Exit {
+    if as_json {
+        json::print(&json::Steps::of(run));
+        return Exit::of(run);
+    }
+    line(format_args!("run {} on {}", run.number, run.serial));
+    for step in &run.steps {
+        let outcome = step.outcome.map_or("waiting", wibbet_core::Outcome::name);
+        let state = step.after.map_or("not read", |s| s.condition().word());
+        line(format_args!("{outcome:<10} {:<20} user {:<4} {:<44} {state}", step.way.words(), step.user, step.id));
+        if !step.remark.is_empty() {
+            line(format_args!("           {}", step.remark));
+        }
+    }
+    Exit::of(run)
+}
+
+fn show_plan(plan: &Plan, abilities: &wibbet_core::Abilities) {
+    for step in &plan.steps {
+        let words = step.words(abilities);
+        match step.skip {
+            Some(skip) => line(format_args!("not sent   {words}\n           {skip}")),
+            None => line(format_args!("to send    {words}")),
+        }
+        if let (None, Back::Nearly(why) | Back::NoWay(why)) = (step.skip, step.back) {
+            line(format_args!("           {why}"));
+        }
+    }
+}

@@ -1,0 +1,142 @@
+//! Exit codes, and failures that lead to them.
+
+use std::process::ExitCode;
+
+use wibbet_adb::LinkError;
+use wibbet_bench::{AskError, RunError, SurveyError};
+use wibbet_core::{Outcome, Run, Step};
+use wibbet_logbook::ClaimError;
+
+/// How the program ends. The numbers are a promise, see `docs/json.md`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Exit {
+    /// Everything that was asked for is so, and was read back.
+    Done = 0,
+    /// Nothing was done.
+    Nothing = 1,
+    /// The command line cannot be carried out.
+    Usage = 2,
+    /// Some steps were done and some were not.
+    Partly = 3,
+    /// Of some steps it is not known whether they were done.
+    Unsettled = 4,
+    /// There is no such device, or it does not answer.
+    NoDevice = 5,
+    /// The device has not authorised this computer.
+    NotAuthorised = 6,
+    /// Another Wibbet is at work on the device.
+    Busy = 7,
+    /// Anything else.
+    Trouble = 8,
+}
+
+impl Exit {
+    /// The word for machines.
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            Self::Done => "done",
+            Self::Nothing => "nothing-done",
+            Self::Usage => "usage",
+            Self::Partly => "partly-done",
+            Self::Unsettled => "unsettled",
+            Self::NoDevice => "no-device",
+            Self::NotAuthorised => "not-authorised",
+            Self::Busy => "busy",
+            Self::Trouble => "trouble",
+        }
+    }
+
+    /// How a run ends.
+    pub(crate) fn of(run: &Run) -> Self {
+        let open = run.steps.iter().any(Step::is_open_question);
+        let holds = run.steps.iter().filter(|s| holds(s)).count();
+        match holds {
+            _ if open => Self::Unsettled,
+            n if n == run.steps.len() => Self::Done,
+            0 => Self::Nothing,
+            _ => Self::Partly,
+        }
+    }
+}
+
+/// Whether what a step aims at is so, by what was read: done, or so already.
+fn holds(step: &Step) -> bool {
+    match step.outcome {
+        Some(Outcome::Done) => true,
+        Some(Outcome::Skipped) => {
+            let state = step.after.unwrap_or(step.before);
+            // What is not on the device at all is most likely a wrong id, not a success.
+            state.known && step.way.is_met_by(state)
+        }
+        _ => false,
+    }
+}
+
+impl From<Exit> for ExitCode {
+    fn from(exit: Exit) -> Self {
+        Self::from(exit as u8)
+    }
+}
+
+/// Why a command ended early.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Failure {
+    /// The exit code that says it to machines.
+    pub(crate) exit: Exit,
+    /// The words that say it to people.
+    pub(crate) message: String,
+}
+
+impl Failure {
+    pub(crate) fn new(exit: Exit, message: impl Into<String>) -> Self {
+        Self { exit, message: message.into() }
+    }
+
+    pub(crate) fn trouble(error: impl std::fmt::Display) -> Self {
+        Self::new(Exit::Trouble, format!("{error:#}"))
+    }
+}
+
+impl From<AskError> for Failure {
+    fn from(error: AskError) -> Self {
+        let exit = match &error {
+            AskError::NoLink(LinkError::NotAuthorised { .. } | LinkError::WantsTls { .. }) => Exit::NotAuthorised,
+            AskError::NoLink(_) | AskError::OtherDevice(_) | AskError::Lost(_) => Exit::NoDevice,
+            _ => Exit::Trouble,
+        };
+        Self::new(exit, error.to_string())
+    }
+}
+
+impl From<SurveyError> for Failure {
+    fn from(error: SurveyError) -> Self {
+        let message = error.to_string();
+        match error {
+            SurveyError::Ask(ask) => Self { message, ..ask.into() },
+            _ => Self::new(Exit::Trouble, message),
+        }
+    }
+}
+
+impl From<ClaimError> for Failure {
+    fn from(error: ClaimError) -> Self {
+        let exit = if matches!(error, ClaimError::Held { .. }) { Exit::Busy } else { Exit::Trouble };
+        Self::new(exit, error.to_string())
+    }
+}
+
+impl From<RunError> for Failure {
+    fn from(error: RunError) -> Self {
+        match error {
+            RunError::Claim(claim) => claim.into(),
+            RunError::Device(_) => Self::new(Exit::NoDevice, error.to_string()),
+            other => Self::trouble(other),
+        }
+    }
+}
+
+impl From<wibbet_logbook::LogbookError> for Failure {
+    fn from(error: wibbet_logbook::LogbookError) -> Self {
+        Self::trouble(error)
+    }
+}

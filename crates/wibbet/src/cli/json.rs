@@ -1,0 +1,239 @@
+//! The JSON that is promised in `docs/json.md`. Fields are only ever added.
+
+use std::collections::BTreeMap;
+
+use serde::Serialize;
+use wibbet_core::{Back, DeviceFacts, Inventory, Package, PackageState, Plan, Run, Time, User};
+use wibbet_types::UserId;
+
+use super::exit::Failure;
+use super::out::line;
+
+/// A time as RFC 3339 in UTC.
+pub(crate) fn time(time: Time) -> String {
+    jiff::Timestamp::from_millisecond(time.0).map_or_else(|_| time.0.to_string(), |t| t.to_string())
+}
+
+pub(crate) fn print(object: &impl Serialize) {
+    match serde_json::to_string(object) {
+        Ok(text) => line(text),
+        // Nothing that is printed here holds a map with keys that are no text.
+        Err(error) => eprintln!("wibbet: the answer could not be written as JSON: {error}"),
+    }
+}
+
+pub(crate) fn print_failure(failure: &Failure) {
+    print(&BTreeMap::from([("error", JsonError::from(failure))]));
+}
+
+#[derive(Serialize)]
+pub(crate) struct Device {
+    pub(crate) id: String,
+    pub(crate) serial: Option<String>,
+    pub(crate) address: String,
+    pub(crate) maker: Option<String>,
+    pub(crate) model: Option<String>,
+    pub(crate) android: Option<String>,
+    pub(crate) sdk: Option<u32>,
+    pub(crate) patch: Option<String>,
+    pub(crate) link: String,
+    pub(crate) trouble: Option<String>,
+}
+
+impl Device {
+    pub(crate) fn of(facts: Option<&DeviceFacts>, address: &str, link: &str, trouble: Option<String>) -> Self {
+        let text = |pick: fn(&DeviceFacts) -> &str| facts.map(|f| pick(f).to_owned());
+        Self {
+            id: facts.map_or_else(|| address.to_owned(), |f| f.serial.to_string()),
+            serial: text(|f| f.serial.as_str()),
+            address: address.to_owned(),
+            maker: text(|f| f.maker.as_str()),
+            model: text(|f| f.model.as_str()),
+            android: text(|f| f.android.release().as_str()),
+            sdk: facts.map(|f| f.android.sdk()),
+            patch: text(|f| f.patch.as_str()),
+            link: link.to_owned(),
+            trouble,
+        }
+    }
+}
+
+#[derive(Serialize)]
+pub(crate) struct Bench {
+    pub(crate) devices: Vec<Device>,
+}
+
+#[derive(Serialize)]
+struct JsonUser {
+    id: u32,
+    name: String,
+    kind: &'static str,
+    running: bool,
+}
+
+impl From<&User> for JsonUser {
+    fn from(user: &User) -> Self {
+        Self { id: user.id.number(), name: user.name.to_string(), kind: user.kind.name(), running: user.running }
+    }
+}
+
+#[derive(Serialize)]
+pub(crate) struct State {
+    state: &'static str,
+    installed: bool,
+    enabled: u8,
+    hidden: bool,
+    suspended: bool,
+}
+
+impl From<PackageState> for State {
+    fn from(state: PackageState) -> Self {
+        Self {
+            state: state.condition().name(),
+            installed: state.installed,
+            enabled: state.enabled.number(),
+            hidden: state.hidden,
+            suspended: state.suspended,
+        }
+    }
+}
+
+#[derive(Serialize)]
+struct JsonPackage {
+    id: String,
+    /// Labels are read out of the APKs, which this version does not do yet.
+    label: Option<String>,
+    kind: &'static str,
+    version: String,
+    path: Option<String>,
+    states: BTreeMap<String, State>,
+}
+
+#[derive(Serialize)]
+pub(crate) struct Packages {
+    device: Device,
+    users: Vec<JsonUser>,
+    packages: Vec<JsonPackage>,
+    gaps: Vec<String>,
+}
+
+impl Packages {
+    pub(crate) fn of(device: Device, inventory: &Inventory, only: Option<UserId>) -> Self {
+        let wanted = |user: UserId| only.is_none_or(|o| o == user);
+        let package = |p: &Package| JsonPackage {
+            id: p.id.to_string(),
+            label: None,
+            kind: p.kind.name(),
+            version: p.version.to_string(),
+            path: p.path.as_ref().map(|p| p.as_str().to_owned()),
+            states: p.states.iter().filter(|(u, _)| wanted(**u)).map(|(u, s)| (u.to_string(), (*s).into())).collect(),
+        };
+        Self {
+            device,
+            users: inventory.users.iter().filter(|u| wanted(u.id)).map(JsonUser::from).collect(),
+            packages: inventory.packages.values().map(package).collect(),
+            gaps: inventory.gaps.clone(),
+        }
+    }
+}
+
+#[derive(Serialize)]
+struct JsonStep {
+    id: String,
+    user: u32,
+    way: &'static str,
+    outcome: Option<&'static str>,
+    answer: Option<String>,
+    state: Option<State>,
+    before: State,
+    words: String,
+    remark: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    back: Option<&'static str>,
+}
+
+#[derive(Serialize)]
+pub(crate) struct Steps {
+    run: Option<i64>,
+    serial: String,
+    kind: Option<&'static str>,
+    state: Option<&'static str>,
+    begun: Option<String>,
+    dry_run: bool,
+    steps: Vec<JsonStep>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    error: Option<JsonError>,
+}
+
+#[derive(Serialize)]
+struct JsonError {
+    kind: &'static str,
+    message: String,
+}
+
+impl From<&Failure> for JsonError {
+    fn from(failure: &Failure) -> Self {
+        Self { kind: failure.exit.name(), message: failure.message.clone() }
+    }
+}
+
+impl Steps {
+    pub(crate) fn of(run: &Run) -> Self {
+        let steps = run.steps.iter().map(|step| JsonStep {
+            id: step.id.to_string(),
+            user: step.user.number(),
+            way: step.way.name(),
+            outcome: step.outcome.map(wibbet_core::Outcome::name),
+            answer: step.answer.as_ref().map(ToString::to_string),
+            state: step.after.map(State::from),
+            before: step.before.into(),
+            words: step.words.clone(),
+            remark: step.remark.clone(),
+            back: None,
+        });
+        Self {
+            run: Some(run.number),
+            serial: run.serial.to_string(),
+            kind: Some(run.kind.name()),
+            state: Some(run.state.name()),
+            begun: Some(time(run.begun)),
+            dry_run: false,
+            steps: steps.collect(),
+            error: None,
+        }
+    }
+
+    /// The run as it stands, and why it cannot go on.
+    pub(crate) fn failed(run: &Run, failure: &Failure) -> Self {
+        Self { error: Some(failure.into()), ..Self::of(run) }
+    }
+
+    pub(crate) fn planned(plan: &Plan, abilities: &wibbet_core::Abilities, serial: &str) -> Self {
+        let steps = plan.steps.iter().map(|step| JsonStep {
+            id: step.id.to_string(),
+            user: step.user.number(),
+            way: step.way.name(),
+            outcome: step.skip.map(|_| "skipped"),
+            answer: None,
+            state: Some(step.before.into()),
+            before: step.before.into(),
+            words: step.words(abilities),
+            remark: match (step.skip, step.back) {
+                (Some(skip), _) => skip.to_string(),
+                (None, Back::Nearly(why) | Back::NoWay(why)) => why.to_owned(),
+                (None, Back::Sure) => String::new(),
+            },
+            back: Some(match step.back {
+                Back::Sure => "sure",
+                Back::Nearly(_) => "nearly",
+                Back::NoWay(_) => "no-way",
+            }),
+        });
+        Self { run: None, serial: serial.to_owned(), kind: None, state: None, begun: None, dry_run: true, steps: steps.collect(), error: None }
+    }
+}
+
+#[derive(Serialize)]
+pub(crate) struct Runs {
+    pub(crate) runs: Vec<Steps>,
+}

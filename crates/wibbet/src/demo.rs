@@ -1,0 +1,27 @@
+//! `wibbet demo`: the screen with bench devices, away from the user's own logbook.
+
+use std::path::PathBuf;
+use std::time::Duration;
+
+use wibbet_sim::{Options, Scenario, SimDevice};
+
+use crate::cli::{Exit, Failure};
+use crate::place::Folders;
+use crate::tui;
+
+/// Starts the devices of the demo workshop and the screen on them.
+pub(crate) async fn run(answer_within: Option<Duration>) -> Result<Exit, Failure> {
+    let mut devices = Vec::new();
+    for (_, scenario) in Scenario::all() {
+        devices.push(SimDevice::start(scenario, Options::default()).await.map_err(Failure::trouble)?);
+    }
+    // A folder of its own in any case: in WIBBET_HOME may be somebody's real logbook.
+    let passing = tempfile::Builder::new().prefix("wibbet-demo-").tempdir().map_err(Failure::trouble)?;
+    let folder = std::env::var_os("WIBBET_HOME")
+        .filter(|home| !home.is_empty())
+        .map_or_else(|| passing.path().to_owned(), |home| PathBuf::from(home).join("demo"));
+    let opened = tokio::task::spawn_blocking(move || Folders::apart(&folder).open(answer_within, None));
+    let workplace = opened.await.map_err(Failure::trouble)?.map_err(Failure::trouble)?;
+    let addresses = devices.iter().map(|device| device.address().to_string()).collect();
+    tui::run(workplace, addresses, true).await.map_err(Failure::trouble)
+}

@@ -1,0 +1,61 @@
+//! Where configuration and data are, and what is opened there.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::Duration;
+
+use anyhow::Context as _;
+use etcetera::BaseStrategy as _;
+use wibbet_adb::{KeyRing, Limits};
+use wibbet_bench::{Book, Patience, Workplace};
+
+/// The folders of this user.
+#[derive(Debug, Clone)]
+pub(crate) struct Folders {
+    /// For the key.
+    pub(crate) configuration: PathBuf,
+    /// For the logbook.
+    pub(crate) data: PathBuf,
+    /// The platform's customary key.
+    pub(crate) customary_key: Option<PathBuf>,
+}
+
+impl Folders {
+    /// The customary folders of the system, or all in `WIBBET_HOME`.
+    pub(crate) fn find() -> anyhow::Result<Self> {
+        let base = etcetera::choose_base_strategy().context("your home folder cannot be found; set WIBBET_HOME to a folder of your choice");
+        let customary_key = base.as_ref().ok().map(|b| b.home_dir().join(".android/adbkey"));
+        if let Some(home) = std::env::var_os("WIBBET_HOME").filter(|h| !h.is_empty()) {
+            let home = PathBuf::from(home);
+            return Ok(Self { configuration: home.clone(), data: home, customary_key });
+        }
+        let base = base?;
+        Ok(Self { configuration: base.config_dir().join("wibbet"), data: base.data_dir().join("wibbet"), customary_key })
+    }
+
+    /// One folder for everything, away from the user's own.
+    pub(crate) fn apart(folder: &Path) -> Self {
+        Self { configuration: folder.to_owned(), data: folder.to_owned(), customary_key: None }
+    }
+
+    /// Opens key and logbook. `answer` replaces how long to wait for an answer to a change, `tap`
+    /// for somebody to allow this computer.
+    pub(crate) fn open(&self, answer: Option<Duration>, tap: Option<Duration>) -> anyhow::Result<Workplace> {
+        let keys = KeyRing::open(&self.configuration, self.customary_key.as_deref(), &remark())?;
+        let limits = Limits::default();
+        let patience = Patience::default();
+        Ok(Workplace {
+            book: Book::open(&self.data)?,
+            keys: Arc::new(keys),
+            limits: Limits { tap: tap.unwrap_or(limits.tap), ..limits },
+            patience: Patience { change: answer.unwrap_or(patience.change), ..patience },
+        })
+    }
+}
+
+/// `user@host`, as a device keeps it beside the key.
+fn remark() -> String {
+    let user = std::env::var("USER").unwrap_or_else(|_| "technician".into());
+    let host = std::fs::read_to_string("/etc/hostname").unwrap_or_else(|_| "bench".into());
+    format!("{user}@{}", host.trim())
+}
