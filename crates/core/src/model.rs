@@ -153,9 +153,4 @@ impl Inventory {
             }
         }
     }
-
-    /// How many packages are off for at least one user.
-    pub fn off_count(&self) -> usize {
-        self.packages.values().filter(|p| p.states.values().any(|s| s.condition().is_off())).count()
-    }
 }

@@ -1,2 +1,137 @@
-//! x
-pub(crate) async fn run(_w: wibbet_bench::Workplace, _at: Vec<String>, _sim: bool) -> anyhow::Result<crate::cli::Exit> { Ok(crate::cli::Exit::Done) }
+//! The screen: a model, messages that change it, and a drawing of it.
+
+mod keymap;
+mod model;
+mod text;
+mod theme;
+mod update;
+mod views;
+
+#[cfg(test)]
+mod tests;
+
+use std::io::stdout;
+use std::time::Duration;
+
+use crossterm::event::{DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, EventStream};
+use crossterm::execute;
+use futures_util::StreamExt as _;
+use tokio::sync::mpsc;
+use wibbet_bench::{Session, Workplace};
+
+use crate::cli::Exit;
+use model::Model;
+use theme::{Depth, Theme};
+use update::{Effect, Message, update};
+
+/// Runs the screen until it is quit. Devices met before are on the bench beside those at the given
+/// addresses, unless these are `simulated`.
+pub(crate) async fn run(workplace: Workplace, at: Vec<String>, simulated: bool) -> anyhow::Result<Exit> {
+    let mut addresses = at;
+    if !simulated {
+        for known in workplace.book.with(|book| book.devices()).await? {
+            if !addresses.contains(&known.address) {
+                addresses.push(known.address);
+            }
+        }
+    }
+    let mut terminal = ratatui::try_init()?;
+    // A terminal without a mouse or pasting works all the same.
+    let _ = execute!(stdout(), EnableMouseCapture, EnableBracketedPaste);
+    let ended = Screen::new(workplace, addresses, simulated, &terminal).live(&mut terminal).await;
+    let _ = execute!(stdout(), DisableMouseCapture, DisableBracketedPaste);
+    ratatui::restore();
+    ended.map(|()| Exit::Done)
+}
+
+struct Screen {
+    workplace: Workplace,
+    model: Model,
+    theme: Theme,
+    sessions: Vec<Session>,
+    told: mpsc::UnboundedSender<Message>,
+    inbox: mpsc::UnboundedReceiver<Message>,
+}
+
+impl Screen {
+    fn new(workplace: Workplace, addresses: Vec<String>, simulated: bool, terminal: &ratatui::DefaultTerminal) -> Self {
+        let (told, inbox) = mpsc::unbounded_channel();
+        let size = terminal.size().map_or((80, 24), |s| (s.width, s.height));
+        let model = Model::new(&addresses, simulated, size, jiff::tz::TimeZone::system());
+        let mut screen = Self { workplace, model, theme: Theme::new(Depth::detect()), sessions: Vec::new(), told, inbox };
+        for address in &addresses {
+            screen.start_session(address);
+        }
+        screen
+    }
+
+    fn start_session(&mut self, address: &str) {
+        let place = self.sessions.len();
+        let told = self.told.clone();
+        let events = move |event| {
+            // The screen is ending when nobody listens any more.
+            let _ = told.send(Message::Session(place, event));
+        };
+        self.sessions.push(Session::start(address, self.workplace.clone(), events));
+    }
+
+    async fn live(&mut self, terminal: &mut ratatui::DefaultTerminal) -> anyhow::Result<()> {
+        let mut events = EventStream::new();
+        let mut tick = tokio::time::interval(Duration::from_millis(150));
+        tick.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Skip);
+        loop {
+            terminal.draw(|frame| views::draw(&self.model, &self.theme, frame))?;
+            let mut messages = Vec::new();
+            tokio::select! {
+                event = events.next() => match event {
+                    Some(event) => messages.push(Message::Terminal(event?)),
+                    // The terminal has gone; what is on its way is settled at the next start.
+                    None => return Ok(()),
+                },
+                message = self.inbox.recv() => messages.extend(message),
+                _ = tick.tick(), if self.model.is_moving() => messages.push(Message::Tick),
+            }
+            // Whatever else has come is taken in before the next drawing, so that a burst of events
+            // costs one frame.
+            while let Ok(message) = self.inbox.try_recv() {
+                messages.push(message);
+            }
+            for message in messages {
+                for effect in update(&mut self.model, message) {
+                    if self.do_effect(effect) {
+                        return Ok(());
+                    }
+                }
+            }
+        }
+    }
+
+    /// Does what an update asked for; true to end.
+    fn do_effect(&mut self, effect: Effect) -> bool {
+        match effect {
+            Effect::Quit => return true,
+            Effect::Send(place, command) => {
+                if let Some(session) = self.sessions.get(place) {
+                    session.send(command);
+                }
+            }
+            Effect::StopRun(place) => {
+                if let Some(session) = self.sessions.get(place) {
+                    session.stop_run();
+                }
+            }
+            Effect::AddDevice(address) => self.start_session(&address),
+            Effect::ReadLog => {
+                let (book, told) = (self.workplace.book.clone(), self.told.clone());
+                tokio::spawn(async move {
+                    let message = match book.with(|book| book.runs(None)).await {
+                        Ok(runs) => Message::Log(runs),
+                        Err(error) => Message::Session(0, wibbet_bench::SessionEvent::Note(error.to_string())),
+                    };
+                    let _ = told.send(message);
+                });
+            }
+        }
+        false
+    }
+}

@@ -1,0 +1,192 @@
+//! Every action of the screen, with its keys, its name and its description. Help, the bottom line
+//! and the palette are made from this table, and nothing else looks at keys.
+
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+
+use super::model::View;
+
+/// Something that can be done on the screen.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Action {
+    Show(View),
+    NextView,
+    FormerView,
+    Up,
+    Down,
+    PageUp,
+    PageDown,
+    First,
+    Last,
+    GoOn,
+    Back,
+    Search,
+    Mark,
+    MarkFound,
+    NextWay,
+    NextUser,
+    EmptyTray,
+    Undo,
+    Send,
+    ToDisable,
+    AllowNoWayBack,
+    Stop,
+    CarryOn,
+    PutBack,
+    Words,
+    Details,
+    ReadAgain,
+    NextDevice,
+    AddDevice,
+    Palette,
+    Help,
+    Quit,
+}
+
+/// A key.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Key(KeyCode, KeyModifiers);
+
+const fn key(code: KeyCode) -> Key {
+    Key(code, KeyModifiers::NONE)
+}
+
+const fn letter(c: char) -> Key {
+    Key(KeyCode::Char(c), KeyModifiers::NONE)
+}
+
+const fn control(c: char) -> Key {
+    Key(KeyCode::Char(c), KeyModifiers::CONTROL)
+}
+
+impl Key {
+    fn is(self, event: KeyEvent) -> bool {
+        // Shift is part of a character, and terminals differ in whether they report it beside it.
+        let mut modifiers = event.modifiers;
+        if matches!(event.code, KeyCode::Char(_)) || event.code == KeyCode::BackTab {
+            modifiers.remove(KeyModifiers::SHIFT);
+        }
+        self.0 == event.code && self.1 == modifiers
+    }
+
+    /// The key as people write it.
+    pub(crate) fn name(self) -> String {
+        let bare = match self.0 {
+            KeyCode::Char(' ') => "Space".to_owned(),
+            KeyCode::Char(c) => c.to_string(),
+            KeyCode::Up => "↑".into(),
+            KeyCode::Down => "↓".into(),
+            KeyCode::PageUp => "PgUp".into(),
+            KeyCode::PageDown => "PgDn".into(),
+            KeyCode::Home => "Home".into(),
+            KeyCode::End => "End".into(),
+            KeyCode::Enter => "Enter".into(),
+            KeyCode::Esc => "Esc".into(),
+            KeyCode::Tab => "Tab".into(),
+            KeyCode::BackTab => "Shift-Tab".into(),
+            other => format!("{other:?}"),
+        };
+        if self.1.contains(KeyModifiers::CONTROL) { format!("Ctrl-{bare}") } else { bare }
+    }
+}
+
+/// A line of the table.
+#[derive(Debug)]
+pub(crate) struct Binding {
+    pub(crate) action: Action,
+    pub(crate) keys: &'static [Key],
+    /// The name in the palette.
+    pub(crate) name: &'static str,
+    /// The word on the bottom line; empty for what needs no mention there.
+    pub(crate) hint: &'static str,
+    /// The description in the help.
+    pub(crate) doc: &'static str,
+}
+
+const fn bind(
+    action: Action,
+    keys: &'static [Key],
+    name: &'static str,
+    hint: &'static str,
+    doc: &'static str,
+) -> Binding {
+    Binding { action, keys, name, hint, doc }
+}
+
+/// The keymap. The order is that of the bottom line: what leads on comes first.
+pub(crate) static KEYMAP: [Binding; 36] = [
+    bind(Action::Send, &[letter('s')], "Send the steps", "send", "Sends the steps of the plan that is shown. Nothing goes to a device before this key."),
+    bind(Action::Stop, &[letter('x')], "Stop the run", "stop", "Stops the run after the step that is on its way. It can be carried on."),
+    bind(Action::CarryOn, &[letter('c')], "Carry on with the run", "carry on", "Carries on with a stopped or interrupted run; what was refused is not asked again."),
+    bind(Action::Mark, &[letter(' ')], "Mark or unmark", "mark", "Puts the package under the cursor into the tray, or takes it out; on the shelf, marks it."),
+    bind(Action::NextWay, &[letter('w')], "Change the way", "way", "Changes the way for the package under the cursor: uninstall, uninstall but keep its data, disable."),
+    bind(Action::GoOn, &[key(KeyCode::Enter)], "Go on", "go on", "Goes on to the next step of the work: from a device to its packages, from the tray to the plan. Never sends anything."),
+    bind(Action::Search, &[letter('/')], "Search", "search", "Searches as you type: words anywhere in the id, or facts such as :disabled :product :user :off :tray."),
+    bind(Action::PutBack, &[letter('b')], "Put back", "put back", "Shows the plan that puts back what is marked, or else what is under the cursor."),
+    bind(Action::Undo, &[letter('z')], "Undo", "undo", "Takes back the last change to the tray; after a run, shows the plan that puts all of it back."),
+    bind(Action::ToDisable, &[letter('d')], "Disable instead", "disable instead", "In a plan, turns uninstalling into disabling where it could not be undone."),
+    bind(Action::AllowNoWayBack, &[letter('o')], "Send also what has no way back", "allow no way back", "In a plan, sends also what could not be put back from here."),
+    bind(Action::NextUser, &[letter('u')], "Next user", "user", "Works on the next user or profile of the device."),
+    bind(Action::MarkFound, &[letter('m')], "Mark all found", "mark found", "Puts every package that the search finds and that is in use into the tray."),
+    bind(Action::EmptyTray, &[letter('e')], "Empty the tray", "empty tray", "Takes everything out of the tray."),
+    bind(Action::Words, &[letter('v')], "Show the words", "words", "Shows the words that go to the device under each step, and its answer."),
+    bind(Action::Details, &[letter('i')], "Show details", "details", "Shows or hides what is known of the package under the cursor."),
+    bind(Action::AddDevice, &[letter('a')], "Add a device by address", "add device", "Adds a device by its address, HOST:PORT."),
+    bind(Action::NextDevice, &[letter('n')], "Next device", "next device", "Turns to the next device on the bench."),
+    bind(Action::ReadAgain, &[letter('r')], "Read the packages again", "read again", "Reads the packages of the device again; without a link, tries it at once."),
+    bind(Action::Back, &[key(KeyCode::Esc)], "Back", "back", "Leaves what is open: a search, a plan that was not sent, a window."),
+    bind(Action::Palette, &[letter(':')], "All actions by name", "actions", "Opens the list of all actions by name."),
+    bind(Action::Help, &[letter('?')], "Help", "help", "Opens this help."),
+    bind(Action::Quit, &[letter('q'), control('c')], "Quit", "quit", "Ends Wibbet; asks first while a run is being carried out."),
+    bind(Action::Show(View::Bench), &[letter('1')], "Show the bench", "", "The devices at hand and how far their links have got."),
+    bind(Action::Show(View::Packages), &[letter('2')], "Show the packages", "", "What is installed, and the tray."),
+    bind(Action::Show(View::Run), &[letter('3')], "Show the run", "", "The plan before it is sent, and the run."),
+    bind(Action::Show(View::Shelf), &[letter('4')], "Show the shelf", "", "What is off and can be put back."),
+    bind(Action::Show(View::Logbook), &[letter('5')], "Show the logbook", "", "The runs so far."),
+    bind(Action::NextView, &[key(KeyCode::Tab)], "Next view", "", "Goes to the next view."),
+    bind(Action::FormerView, &[key(KeyCode::BackTab)], "Former view", "", "Goes to the view before."),
+    bind(Action::Up, &[key(KeyCode::Up), letter('k')], "Up", "", "One line up."),
+    bind(Action::Down, &[key(KeyCode::Down), letter('j')], "Down", "", "One line down."),
+    bind(Action::PageUp, &[key(KeyCode::PageUp)], "Page up", "", "A page up."),
+    bind(Action::PageDown, &[key(KeyCode::PageDown)], "Page down", "", "A page down."),
+    bind(Action::First, &[key(KeyCode::Home)], "First line", "", "To the first line."),
+    bind(Action::Last, &[key(KeyCode::End)], "Last line", "", "To the last line."),
+];
+
+/// The action of a key.
+pub(crate) fn action_of(event: KeyEvent) -> Option<Action> {
+    KEYMAP.iter().find(|b| b.keys.iter().any(|k| k.is(event))).map(|b| b.action)
+}
+
+/// The first key of an action, as people write it.
+pub(crate) fn key_of(action: Action) -> String {
+    KEYMAP.iter().find(|b| b.action == action).and_then(|b| b.keys.first()).map_or_else(String::new, |k| k.name())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_key_means_one_thing() {
+        let mut seen: Vec<Key> = Vec::new();
+        for binding in &KEYMAP {
+            for key in binding.keys {
+                assert!(!seen.contains(key), "{} stands twice", key.name());
+                seen.push(*key);
+            }
+            assert!(!binding.name.is_empty() && binding.doc.ends_with('.'), "{}", binding.name);
+        }
+    }
+
+    #[test]
+    fn keys_are_found_whether_or_not_shift_is_reported() {
+        let event = |code, modifiers| KeyEvent::new(code, modifiers);
+        for modifiers in [KeyModifiers::NONE, KeyModifiers::SHIFT] {
+            assert_eq!(action_of(event(KeyCode::Char('?'), modifiers)), Some(Action::Help));
+            assert_eq!(action_of(event(KeyCode::BackTab, modifiers)), Some(Action::FormerView));
+        }
+        assert_eq!(action_of(event(KeyCode::Char('c'), KeyModifiers::CONTROL)), Some(Action::Quit));
+        assert_eq!(action_of(event(KeyCode::Char('c'), KeyModifiers::NONE)), Some(Action::CarryOn));
+        assert_eq!(action_of(event(KeyCode::Char('s'), KeyModifiers::ALT)), None);
+    }
+}

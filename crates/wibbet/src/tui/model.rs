@@ -1,0 +1,348 @@
+//! Everything that the screen shows.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use tui_input::Input;
+use wibbet_core::{
+    Abilities, DeviceFacts, Inventory, Ladder, Offered, PackageState, Plan, Run, RunKind, RunState, Search, Shelf, TrayItem, Way,
+    plan_put_back, plan_take_out,
+};
+use wibbet_types::{PackageId, UserId};
+
+/// The views, in the order of work.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum View {
+    Bench,
+    Packages,
+    Run,
+    Shelf,
+    Logbook,
+}
+
+impl View {
+    pub(crate) const ALL: [Self; 5] = [Self::Bench, Self::Packages, Self::Run, Self::Shelf, Self::Logbook];
+
+    pub(crate) fn name(self) -> &'static str {
+        ["Bench", "Packages", "Run", "Shelf", "Logbook"][self as usize]
+    }
+}
+
+/// A window over the view.
+#[derive(Debug, Clone)]
+pub(crate) enum Popup {
+    Help { from: usize },
+    Palette { input: Input, at: usize },
+    Address { input: Input, trouble: Option<String> },
+    Quit,
+}
+
+/// Something told on the line above the keys.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Note {
+    pub(crate) text: String,
+    pub(crate) alert: bool,
+}
+
+/// What is being prepared, or is going on, on the run view of a device.
+#[derive(Debug, Clone, Default)]
+pub(crate) enum RunPane {
+    #[default]
+    Nothing,
+    /// A plan that has not been sent.
+    Review(Review),
+    /// It has been sent, and the first word of it is waited for.
+    Starting,
+    /// A run that is going on, or one from the logbook.
+    Shown(Arc<Run>),
+}
+
+/// A plan, with what it was made from, so that it can be made again another way.
+#[derive(Debug, Clone)]
+pub(crate) struct Review {
+    pub(crate) kind: RunKind,
+    pub(crate) plan: Plan,
+    items: Vec<TrayItem>,
+    wanted: Vec<(PackageId, UserId, PackageState)>,
+}
+
+/// A device on the screen.
+#[derive(Debug)]
+pub(crate) struct DeviceModel {
+    pub(crate) address: String,
+    pub(crate) ladder: Ladder,
+    pub(crate) facts: Option<DeviceFacts>,
+    pub(crate) abilities: Abilities,
+    pub(crate) busy: Option<String>,
+    pub(crate) inventory: Option<Arc<Inventory>>,
+    pub(crate) runs: Arc<Vec<Run>>,
+    pub(crate) pane: RunPane,
+    /// A run is being carried out.
+    pub(crate) running: bool,
+    pub(crate) waiting: Option<String>,
+    pub(crate) run_at: usize,
+    pub(crate) show_words: bool,
+    user_at: usize,
+    pub(crate) tray: Vec<TrayItem>,
+    former_trays: Vec<Vec<TrayItem>>,
+    pub(crate) search: Input,
+    pub(crate) searching: bool,
+    pub(crate) found: Vec<PackageId>,
+    pub(crate) at: usize,
+    pub(crate) shelf: Shelf,
+    pub(crate) shelf_marks: BTreeSet<(PackageId, UserId)>,
+    pub(crate) shelf_at: usize,
+}
+
+impl DeviceModel {
+    pub(crate) fn new(address: &str) -> Self {
+        Self {
+            address: address.to_owned(),
+            ladder: Ladder::default(),
+            facts: None,
+            abilities: Abilities::new(0, Offered::default()),
+            busy: None,
+            inventory: None,
+            runs: Arc::default(),
+            pane: RunPane::Nothing,
+            running: false,
+            waiting: None,
+            run_at: 0,
+            show_words: false,
+            user_at: 0,
+            tray: Vec::new(),
+            former_trays: Vec::new(),
+            search: Input::default(),
+            searching: false,
+            found: Vec::new(),
+            at: 0,
+            shelf: Shelf::default(),
+            shelf_marks: BTreeSet::new(),
+            shelf_at: 0,
+        }
+    }
+
+    /// Maker and model, or the address of a device that has not told them yet.
+    pub(crate) fn name(&self) -> String {
+        self.facts.as_ref().map_or_else(|| self.address.clone(), DeviceFacts::name)
+    }
+
+    /// The user that marks are for.
+    pub(crate) fn user(&self) -> UserId {
+        let users = self.inventory.as_ref().map_or(&[][..], |i| &i.users);
+        users.get(self.user_at).map_or(UserId::OWNER, |u| u.id)
+    }
+
+    pub(crate) fn next_user(&mut self) {
+        let count = self.inventory.as_ref().map_or(1, |i| i.users.len()).max(1);
+        self.user_at = (self.user_at + 1) % count;
+        self.refresh_found();
+    }
+
+    /// The user's number and name.
+    pub(crate) fn user_words(&self, id: UserId) -> String {
+        match self.inventory.as_ref().and_then(|i| i.user(id)) {
+            Some(user) => format!("user {} {}", user.id, user.name),
+            None => format!("user {id}"),
+        }
+    }
+
+    /// The package under the cursor.
+    pub(crate) fn under_cursor(&self) -> Option<&PackageId> {
+        self.found.get(self.at)
+    }
+
+    /// The way that is chosen for a package.
+    pub(crate) fn chosen(&self, id: &PackageId, user: UserId) -> Option<Way> {
+        self.tray.iter().find(|item| item.id == *id && item.user == user).map(|item| item.way)
+    }
+
+    /// New facts: what is derived from inventory, runs and search is worked out again.
+    pub(crate) fn refresh(&mut self) {
+        if let Some(inventory) = &self.inventory {
+            self.shelf = Shelf::of(inventory, &self.runs);
+            let on_shelf: BTreeSet<_> = self.shelf.entries.iter().map(|e| (e.id.clone(), e.user)).collect();
+            self.shelf_marks.retain(|mark| on_shelf.contains(mark));
+            self.shelf_at = self.shelf_at.min(self.shelf.entries.len().saturating_sub(1));
+        }
+        self.refresh_found();
+    }
+
+    /// The search, or what it looks at, has changed. The cursor stays on its package if that is
+    /// still found.
+    pub(crate) fn refresh_found(&mut self) {
+        let Some(inventory) = &self.inventory else { return };
+        let before = self.under_cursor().cloned();
+        let search = Search::read(self.search.value());
+        let user = self.user();
+        let in_tray: BTreeSet<&PackageId> = self.tray.iter().filter(|i| i.user == user).map(|i| &i.id).collect();
+        self.found = inventory
+            .packages
+            .values()
+            .filter(|p| search.finds(p, user, in_tray.contains(&p.id)))
+            .map(|p| p.id.clone())
+            .collect();
+        self.at = before.and_then(|id| self.found.iter().position(|f| *f == id)).unwrap_or(0);
+    }
+
+    /// Changes the tray so that it can be undone.
+    pub(crate) fn change_tray(&mut self, change: impl FnOnce(&mut Vec<TrayItem>)) {
+        let before = self.tray.clone();
+        change(&mut self.tray);
+        if self.tray != before {
+            self.former_trays.push(before);
+        }
+    }
+
+    pub(crate) fn can_undo_tray(&self) -> bool {
+        !self.former_trays.is_empty()
+    }
+
+    pub(crate) fn undo_tray(&mut self) {
+        if let Some(before) = self.former_trays.pop() {
+            self.tray = before;
+        }
+    }
+
+    /// Shows the plan for the tray.
+    pub(crate) fn review_tray(&mut self) {
+        self.review(RunKind::TakeOut, self.tray.clone(), Vec::new(), false);
+    }
+
+    /// Shows the plan that puts these back.
+    pub(crate) fn review_put_back(&mut self, wanted: Vec<(PackageId, UserId, PackageState)>) {
+        self.review(RunKind::PutBack, Vec::new(), wanted, false);
+    }
+
+    fn review(
+        &mut self,
+        kind: RunKind,
+        items: Vec<TrayItem>,
+        wanted: Vec<(PackageId, UserId, PackageState)>,
+        without_way_back: bool,
+    ) {
+        let Some(inventory) = &self.inventory else { return };
+        let plan = match kind {
+            RunKind::TakeOut => plan_take_out(inventory, &self.abilities, &items, without_way_back),
+            RunKind::PutBack => plan_put_back(inventory, &self.abilities, &wanted),
+        };
+        self.run_at = 0;
+        self.pane = RunPane::Review(Review { kind, plan, items, wanted });
+    }
+
+    /// Makes the plan that is shown again, from changed items or with no way back allowed.
+    pub(crate) fn review_again(&mut self, change: impl FnOnce(&mut Vec<TrayItem>, &Plan), without_way_back: bool) {
+        if let RunPane::Review(review) = &self.pane {
+            let Review { kind, plan, mut items, wanted, .. } = review.clone();
+            change(&mut items, &plan);
+            let (at, tray) = (self.run_at, items.clone());
+            self.review(kind, items, wanted, without_way_back);
+            self.run_at = at;
+            if kind == RunKind::TakeOut {
+                self.change_tray(|t| *t = tray);
+            }
+        }
+    }
+
+    /// The plan that has not been sent.
+    pub(crate) fn reviewed(&self) -> Option<&Review> {
+        match &self.pane {
+            RunPane::Review(review) => Some(review),
+            _ => None,
+        }
+    }
+
+    /// The run that is shown.
+    pub(crate) fn shown_run(&self) -> Option<&Arc<Run>> {
+        match &self.pane {
+            RunPane::Shown(run) => Some(run),
+            _ => None,
+        }
+    }
+
+    /// The device's latest run that was stopped or interrupted.
+    pub(crate) fn unfinished(&self) -> Option<&Run> {
+        self.runs.iter().find(|run| run.state != RunState::Finished && run.is_unfinished())
+    }
+
+    /// Whether it can be asked for something now.
+    pub(crate) fn is_ready(&self) -> bool {
+        self.ladder.missing().is_none() && self.ladder.trouble.is_none()
+    }
+
+    /// How many lines the run view has to move over.
+    pub(crate) fn run_len(&self) -> usize {
+        match &self.pane {
+            RunPane::Review(review) => review.plan.steps.len(),
+            RunPane::Shown(run) => run.steps.len(),
+            _ => 0,
+        }
+    }
+}
+
+/// The screen.
+#[derive(Debug)]
+pub(crate) struct Model {
+    pub(crate) view: View,
+    pub(crate) devices: Vec<DeviceModel>,
+    pub(crate) current: usize,
+    pub(crate) popup: Option<Popup>,
+    pub(crate) note: Option<Note>,
+    pub(crate) details: bool,
+    pub(crate) log: Vec<Run>,
+    pub(crate) log_at: usize,
+    pub(crate) simulated: bool,
+    /// Columns and lines.
+    pub(crate) size: (u16, u16),
+    /// Counted up while something turns.
+    pub(crate) tick: u64,
+    /// For times as the clock on the wall shows them.
+    pub(crate) zone: jiff::tz::TimeZone,
+}
+
+impl Model {
+    pub(crate) fn new(addresses: &[String], simulated: bool, size: (u16, u16), zone: jiff::tz::TimeZone) -> Self {
+        Self {
+            view: View::Bench,
+            devices: addresses.iter().map(|a| DeviceModel::new(a)).collect(),
+            current: 0,
+            popup: None,
+            note: None,
+            // On a narrow screen the table needs the room.
+            details: size.0 >= 104,
+            log: Vec::new(),
+            log_at: 0,
+            simulated,
+            size,
+            tick: 0,
+            zone,
+        }
+    }
+
+    pub(crate) fn device(&self) -> Option<&DeviceModel> {
+        self.devices.get(self.current)
+    }
+
+    pub(crate) fn device_mut(&mut self) -> Option<&mut DeviceModel> {
+        self.devices.get_mut(self.current)
+    }
+
+    pub(crate) fn tell(&mut self, text: impl Into<String>) {
+        self.note = Some(Note { text: text.into(), alert: false });
+    }
+
+    pub(crate) fn alert(&mut self, text: impl Into<String>) {
+        self.note = Some(Note { text: text.into(), alert: true });
+    }
+
+    /// Whether something on the screen turns.
+    pub(crate) fn is_moving(&self) -> bool {
+        self.devices.iter().any(|d| d.busy.is_some() || d.running || d.ladder.missing().is_some())
+    }
+
+    /// A time as the clock on the wall shows it.
+    pub(crate) fn clock(&self, time: wibbet_core::Time) -> String {
+        jiff::Timestamp::from_millisecond(time.0)
+            .map_or_else(|_| String::new(), |t| t.to_zoned(self.zone.clone()).strftime("%d %b %H:%M").to_string())
+    }
+}

@@ -1,0 +1,92 @@
+//! Drawing: the model in, cells out. Where a list is on the screen is worked out here once, for
+//! drawing, for paging and for the mouse.
+
+mod bench;
+mod frame;
+mod logbook;
+mod packages;
+mod popup;
+mod run;
+mod shelf;
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+
+use super::model::{Model, View};
+use super::theme::Theme;
+
+/// What is under the mouse.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Hit {
+    View(View),
+    /// A line of the view's list, by place.
+    Line(usize),
+}
+
+/// Draws the screen.
+pub(crate) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>) {
+    let areas = frame::areas(frame.area());
+    frame::draw(model, theme, frame, &areas);
+    match model.view {
+        View::Bench => bench::draw(model, theme, frame, areas.body),
+        View::Packages => packages::draw(model, theme, frame, areas.body),
+        View::Run => run::draw(model, theme, frame, areas.body),
+        View::Shelf => shelf::draw(model, theme, frame, areas.body),
+        View::Logbook => logbook::draw(model, theme, frame, areas.body),
+    }
+    if let Some(popup) = &model.popup {
+        popup::draw(model, popup, theme, frame);
+    }
+}
+
+fn whole(model: &Model) -> Rect {
+    Rect::new(0, 0, model.size.0, model.size.1)
+}
+
+/// How many lines of the view's list are on the screen.
+pub(crate) fn page(model: &Model) -> usize {
+    let body = frame::areas(whole(model)).body;
+    let lines = match model.view {
+        View::Packages => packages::table_area(model, body).height.saturating_sub(1),
+        View::Bench => 1,
+        _ => body.height / 2,
+    };
+    usize::from(lines.max(1))
+}
+
+/// What is at a place on the screen.
+pub(crate) fn hit(model: &Model, column: u16, line: u16) -> Option<Hit> {
+    let areas = frame::areas(whole(model));
+    if line == areas.stations.y {
+        return frame::stations(model, areas.stations.width)
+            .into_iter()
+            .find(|(_, from, to)| (*from..*to).contains(&usize::from(column)))
+            .map(|(view, ..)| Hit::View(view));
+    }
+    let place = match model.view {
+        View::Packages => packages::line_at(model, areas.body, column, line),
+        View::Bench => bench::card_at(model, areas.body, column, line),
+        View::Shelf => shelf::line_at(model, areas.body, line),
+        View::Logbook => logbook::line_at(model, areas.body, line),
+        View::Run => run::line_at(model, areas.body, line),
+    };
+    place.map(Hit::Line)
+}
+
+/// A list of items of one or more lines each: the lines that are shown, as places in `heights`'
+/// running sum, so that the item at `at` is in sight.
+fn first_line(heights: &[usize], at: usize, lines: usize) -> usize {
+    let before: usize = heights.iter().take(at).sum();
+    let total: usize = heights.iter().sum();
+    super::text::first_shown(before, total, lines)
+}
+
+/// The item at a line of such a list.
+fn item_at(heights: &[usize], at: usize, lines: usize, line: usize) -> Option<usize> {
+    let mut left = first_line(heights, at, lines) + line;
+    heights.iter().position(|h| {
+        let here = left < *h;
+        left = left.saturating_sub(*h);
+        here
+    })
+}

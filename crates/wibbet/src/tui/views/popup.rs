@@ -1,0 +1,132 @@
+//! Windows over the view.
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::{Block, BorderType, Clear, Paragraph};
+use wibbet_core::Condition;
+
+use super::packages::under_cursor;
+use crate::tui::keymap::{KEYMAP, key_of};
+use crate::tui::model::{Model, Popup};
+use crate::tui::text::{cut, first_shown, fit, wrap};
+use crate::tui::theme::{Theme, shape};
+use crate::tui::update::{is_useful, palette};
+
+pub(super) fn draw(model: &Model, popup: &Popup, theme: &Theme, frame: &mut Frame<'_>) {
+    match popup {
+        Popup::Help { from } => help(*from, theme, frame),
+        Popup::Palette { input, at } => actions(model, input, *at, theme, frame),
+        Popup::Address { input, trouble } => address(input, trouble.as_deref(), theme, frame),
+        Popup::Quit => {
+            let inside = window(frame, theme, " A run is going on ", 64, 5);
+            let lines = vec![
+                Line::raw("The step on its way is settled at the next start."),
+                Line::raw(""),
+                Line::from(vec![Span::styled("y", theme.accent), Span::raw(" quit all the same   "), Span::styled("n", theme.accent), Span::raw(" stay")]),
+            ];
+            frame.render_widget(Paragraph::new(lines), inside);
+        }
+    }
+}
+
+/// Clears a window in the middle of the screen; what is inside its border.
+fn window(frame: &mut Frame<'_>, theme: &Theme, title: &str, width: u16, height: u16) -> Rect {
+    let all = frame.area();
+    let (width, height) = (width.min(all.width), height.min(all.height));
+    let area = Rect::new((all.width - width) / 2, (all.height - height) / 2, width, height);
+    let block = Block::bordered().border_type(BorderType::Thick).border_style(theme.accent).title(Line::styled(title.to_owned(), theme.accent));
+    let inside = block.inner(area);
+    frame.render_widget(Clear, area);
+    frame.render_widget(block, area);
+    Rect { x: inside.x + 1.min(inside.width), width: inside.width.saturating_sub(2), ..inside }
+}
+
+fn help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
+    let size = frame.area();
+    let inside = window(frame, theme, " Help · ↑↓ moves, Esc closes ", 104.min(size.width.saturating_sub(2)), size.height.saturating_sub(2));
+    let cells = usize::from(inside.width);
+    let mut lines: Vec<Line<'_>> = Vec::new();
+    let say = |text: &str, lines: &mut Vec<Line<'_>>| lines.extend(wrap(text, cells).into_iter().map(Line::raw));
+    say(
+        "The line at the top is the order of work: choose a device on the bench, mark packages, look at the plan, send it and watch it being read back. What is off stands on the shelf and can be put back from there.",
+        &mut lines,
+    );
+    lines.push(Line::raw(""));
+    lines.push(Line::styled("Shapes", theme.accent));
+    for condition in [Condition::InUse, Condition::Disabled, Condition::Suspended, Condition::Hidden, Condition::Uninstalled, Condition::Absent] {
+        let words = match condition {
+            Condition::InUse => "in use: installed for the user, and on",
+            Condition::Disabled => "disabled: installed, but it does not run",
+            Condition::Suspended => "suspended: greyed out and not started",
+            Condition::Hidden => "hidden: an administrator or root has put it away",
+            Condition::Uninstalled => "uninstalled for the user; its code is still on the device",
+            Condition::Absent => "absent: not there for this user",
+        };
+        lines.push(Line::raw(format!("  {}  {words}", shape(condition))));
+    }
+    lines.push(Line::raw("  ●→○  chosen: what it is, and what it is going to be"));
+    lines.push(Line::raw("  ▰▰▰  a step: sent, answered, read back"));
+    lines.push(Line::raw(""));
+    lines.push(Line::styled("Search", theme.accent));
+    say("Words parted by blanks; a package is found when its id holds every one. A word after a colon is a fact, and may be cut short:", &mut lines);
+    say(&format!("  :{}, or a partition such as :product", wibbet_core::Search::FACTS.join(" :")), &mut lines);
+    lines.push(Line::raw(""));
+    lines.push(Line::styled("Keys", theme.accent));
+    for binding in &KEYMAP {
+        let keys: Vec<String> = binding.keys.iter().map(|k| k.name()).collect();
+        let doc = wrap(binding.doc, cells.saturating_sub(18));
+        for (n, text) in doc.into_iter().enumerate() {
+            let key = if n == 0 { keys.join(" ") } else { String::new() };
+            lines.push(Line::from(vec![Span::styled(format!("  {} ", fit(&key, 14)), theme.accent), Span::raw(text)]));
+        }
+    }
+    let room = usize::from(inside.height);
+    let first = from.min(lines.len().saturating_sub(room));
+    let shown: Vec<Line<'_>> = lines.into_iter().skip(first).take(room).collect();
+    frame.render_widget(Paragraph::new(shown), inside);
+}
+
+fn actions(model: &Model, input: &tui_input::Input, at: usize, theme: &Theme, frame: &mut Frame<'_>) {
+    let size = frame.area();
+    let inside = window(frame, theme, " All actions · type a part of a name, Enter does it ", 76, size.height.saturating_sub(4).min(24));
+    let cells = usize::from(inside.width);
+    let found = palette(input.value());
+    let at = at.min(found.len().saturating_sub(1));
+    let mut lines = vec![Line::from(vec![Span::styled(": ", theme.accent), Span::styled(input.value().to_owned(), theme.strong)])];
+    let room = usize::from(inside.height).saturating_sub(1);
+    for (n, action) in found.iter().enumerate().skip(first_shown(at, found.len(), room)).take(room) {
+        let name = KEYMAP.iter().find(|b| b.action == *action).map_or("", |b| b.name);
+        let useful = is_useful(model, *action);
+        let style = if useful { theme.plain } else { theme.dim };
+        let aside = if useful { "" } else { "not here and now" };
+        let line = Line::from(vec![
+            Span::styled(format!(" {} ", fit(&key_of(*action), 9)), theme.accent),
+            Span::styled(fit(name, cells.saturating_sub(29)), style),
+            Span::styled(aside, theme.dim),
+        ]);
+        lines.push(if n == at { under_cursor(line, theme, cells) } else { line });
+    }
+    if found.is_empty() {
+        lines.push(Line::styled(" No action has such a name.", theme.dim));
+    }
+    frame.render_widget(Paragraph::new(lines), inside);
+    frame.set_cursor_position((inside.x + 2 + u16::try_from(input.visual_cursor()).unwrap_or(0), inside.y));
+}
+
+fn address(input: &tui_input::Input, trouble: Option<&str>, theme: &Theme, frame: &mut Frame<'_>) {
+    let inside = window(frame, theme, " Add a device ", 70, 6);
+    let cells = usize::from(inside.width);
+    let aside = match trouble {
+        Some(rule) => Line::styled(cut(rule, cells), theme.alert),
+        None => Line::styled(cut("Its debugging port is mostly 5555. Enter adds it, Esc does not.", cells), theme.dim),
+    };
+    let lines = vec![
+        Line::raw("Address, HOST:PORT"),
+        Line::from(vec![Span::styled("⟩ ", theme.accent), Span::styled(input.value().to_owned(), theme.strong)]),
+        Line::raw(""),
+        aside,
+    ];
+    frame.render_widget(Paragraph::new(lines), inside);
+    frame.set_cursor_position((inside.x + 2 + u16::try_from(input.visual_cursor()).unwrap_or(0), inside.y + 1));
+}
