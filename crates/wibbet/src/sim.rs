@@ -87,6 +87,11 @@ pub(crate) async fn run(arguments: SimArguments) -> Result<Exit, Failure> {
         arguments.fault.iter().for_each(|fault| device.set_fault(fault.clone()));
         devices.push(device);
     }
+    // It is there before anybody is told of the devices.
+    let mut transcript = match &arguments.transcript {
+        Some(path) => Some(std::fs::File::create(path).map_err(|e| Failure::trouble(format!("{}: {e}", path.display())))?),
+        None => None,
+    };
     for device in &devices {
         let (serial, address, model) = (device.serial(), device.address().to_string(), device.model());
         if arguments.json {
@@ -98,10 +103,6 @@ pub(crate) async fn run(arguments: SimArguments) -> Result<Exit, Failure> {
     if !arguments.json {
         eprintln!("Lines to type: allow, restart, fault FAULT. Ctrl-C ends the devices.");
     }
-    let mut transcript = match &arguments.transcript {
-        Some(path) => Some(std::fs::File::create(path).map_err(|e| Failure::trouble(format!("{}: {e}", path.display())))?),
-        None => None,
-    };
     let mut written = vec![0; devices.len()];
     let mut lines = BufReader::new(tokio::io::stdin()).lines();
     let mut listening = true;

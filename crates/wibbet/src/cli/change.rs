@@ -1,6 +1,7 @@
 //! Commands that change a device.
 
 use std::io::{IsTerminal as _, Write as _};
+use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::watch;
 use wibbet_bench::{AdbDevice, Device as _, RunNews, Runner, begin_run, claim, settle_interrupted};
@@ -147,9 +148,17 @@ async fn finish(finder: &Finder<'_>, device: &AdbDevice, number: i64, how: How) 
         // The run listens until it ends.
         std::future::pending::<()>().await;
     });
+    let last = Mutex::new(None);
     let news = |news| {
-        if let RunNews::Waiting(Some(why)) = news {
-            eprintln!("wibbet: {why}; waiting");
+        if let RunNews::Waiting(why) = news {
+            let mut last = last.lock().unwrap_or_else(PoisonError::into_inner);
+            // The same trouble is told once, however often it is tried again.
+            if *last != why
+                && let Some(why) = &why
+            {
+                eprintln!("wibbet: {why}; waiting");
+            }
+            *last = why;
         }
     };
     let workplace = finder.workplace;

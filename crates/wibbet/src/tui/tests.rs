@@ -1,1 +1,374 @@
-//! tests
+//! The screen without a terminal: keys and events in, cells and effects out.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+use proptest::prelude::*;
+use ratatui::Terminal;
+use ratatui::backend::TestBackend;
+use wibbet_bench::{RunNews, SessionCommand, SessionEvent};
+use wibbet_core::{
+    Abilities, DeviceFacts, Enabled, Inventory, Ladder, LinkTrouble, Offered, Outcome, Package, PackageKind, PackageState, Run,
+    RunKind, RunState, Rung, Step, StepState, Time, User, UserKind, Way,
+};
+use wibbet_types::{AndroidVersion, PlainText, UserId};
+
+use super::model::{Model, RunPane, View};
+use super::theme::{Depth, Theme};
+use super::update::{Effect, Message, update};
+use super::views;
+
+const IN: PackageState = PackageState::IN_USE;
+const OUT: PackageState = PackageState { installed: false, ..IN };
+const OFF: PackageState = PackageState { enabled: Enabled::DisabledUser, ..IN };
+
+fn inventory() -> Inventory {
+    let users = vec![
+        User { id: UserId::new(0), name: "Crew".into(), kind: UserKind::Owner, running: true },
+        User { id: UserId::new(10), name: "作業用".into(), kind: UserKind::Profile, running: true },
+    ];
+    let package = |(id, kind, path, states): (&str, PackageKind, &str, [PackageState; 2])| {
+        let id: wibbet_types::PackageId = id.parse().unwrap();
+        let states: BTreeMap<_, _> = users.iter().map(|u| u.id).zip(states).collect();
+        (id.clone(), Package { id, kind, path: path.parse().ok(), version: "14".into(), states })
+    };
+    let packages = [
+        ("android", PackageKind::System, "/system/framework/framework-res.apk", [IN, IN]),
+        ("com.android.calendar", PackageKind::System, "/product/app/Calendar", [IN, OUT]),
+        ("com.android.music", PackageKind::System, "/product/app/Music", [IN, IN]),
+        ("com.android.webview", PackageKind::UpdatedSystem, "/data/app/webview-1", [IN, IN]),
+        ("com.corvane.cleaner", PackageKind::System, "/product/app/CorvaneCleaner", [OFF, IN]),
+        ("com.corvane.usermanual", PackageKind::System, "/product/app/CorvaneManual", [OUT, IN]),
+        ("fer.pellmoor.tides", PackageKind::User, "/data/app/fer.pellmoor.tides-1", [IN, PackageState::ABSENT]),
+    ];
+    Inventory { packages: packages.map(package).into(), users, gaps: Vec::new() }
+}
+
+fn facts() -> DeviceFacts {
+    DeviceFacts {
+        serial: "CT5-0417-2291".parse().unwrap(),
+        maker: "Corvane".into(),
+        model: "Tarn 5".into(),
+        android: AndroidVersion::new(34, "14"),
+        patch: "2026-09-05".into(),
+    }
+}
+
+fn run(outcomes: [Option<Outcome>; 3]) -> Run {
+    let ids = ["com.android.calendar", "com.android.music", "com.corvane.cleaner"];
+    let steps = ids.iter().zip(outcomes).enumerate().map(|(place, (id, outcome))| Step {
+        place,
+        id: id.parse().unwrap(),
+        user: UserId::OWNER,
+        way: if place == 1 { Way::Disable } else { Way::Uninstall },
+        words: format!("package uninstall --user 0 {id}"),
+        before: IN,
+        state: if outcome.is_some() { StepState::Settled } else { StepState::Sent },
+        answer: Some(PlainText::new("Success")),
+        after: outcome.map(|o| if o == Outcome::Done { OUT } else { IN }),
+        outcome,
+        settled: None,
+        remark: if outcome == Some(Outcome::Refused) { "Android itself protects this package".into() } else { String::new() },
+    });
+    let state = if outcomes.iter().all(Option::is_some) { RunState::Finished } else { RunState::Open };
+    let serial = facts().serial;
+    // 23 November 2026, 09:07 UTC.
+    let time = Time(1_795_424_820_000);
+    Run { number: 7, serial, kind: RunKind::TakeOut, state, begun: time, touched: time, steps: steps.collect() }
+}
+
+fn ready() -> Ladder {
+    let mut ladder = Ladder::default();
+    ladder.climb(Rung::Survey);
+    ladder
+}
+
+struct Screen {
+    model: Model,
+    effects: Vec<Effect>,
+}
+
+impl Screen {
+    fn empty(columns: u16, lines: u16) -> Self {
+        let addresses = ["127.0.0.1:40001".to_owned()];
+        Self { model: Model::new(&addresses, true, (columns, lines), jiff::tz::TimeZone::UTC), effects: Vec::new() }
+    }
+
+    fn linked(columns: u16, lines: u16) -> Self {
+        let mut screen = Self::empty(columns, lines);
+        let offered = Offered { abb: true, abb_exec: true, cmd: true };
+        screen.tell(SessionEvent::Facts(Box::new(facts()), Abilities::new(34, offered)));
+        screen.tell(SessionEvent::Inventory(Arc::new(inventory())));
+        screen.tell(SessionEvent::Ladder(ready()));
+        screen
+    }
+
+    fn tell(&mut self, event: SessionEvent) {
+        self.effects.extend(update(&mut self.model, Message::Session(0, event)));
+    }
+
+    fn code(&mut self, code: KeyCode) {
+        let event = Event::Key(KeyEvent::new(code, KeyModifiers::NONE));
+        self.effects.extend(update(&mut self.model, Message::Terminal(event)));
+    }
+
+    /// Types characters; `\n` is Enter and `\x1b` is Esc.
+    fn keys(&mut self, keys: &str) {
+        for c in keys.chars() {
+            self.code(match c {
+                '\n' => KeyCode::Enter,
+                '\x1b' => KeyCode::Esc,
+                '\t' => KeyCode::Tab,
+                '^' => KeyCode::Up,
+                '_' => KeyCode::Down,
+                c => KeyCode::Char(c),
+            });
+        }
+    }
+
+    fn text(&self) -> String {
+        let (columns, lines) = self.model.size;
+        let mut terminal = Terminal::new(TestBackend::new(columns, lines)).unwrap();
+        terminal.draw(|frame| views::draw(&self.model, &Theme::new(Depth::Full), frame)).unwrap();
+        let shown = terminal.backend().to_string();
+        shown.lines().map(|l| l.trim_matches('"').trim_end()).collect::<Vec<_>>().join("\n")
+    }
+
+    fn shows(&self, text: &str) -> bool {
+        self.text().contains(text)
+    }
+}
+
+#[test]
+fn the_views_at_their_sizes() {
+    let mut screen = Screen::linked(100, 30);
+    insta::assert_snapshot!("bench_100x30", screen.text());
+    screen.keys("2/music\n ");
+    screen.keys("/\x1bw");
+    insta::assert_snapshot!("packages_100x30", screen.text());
+    screen.model.size = (160, 45);
+    screen.model.details = true;
+    insta::assert_snapshot!("packages_160x45", screen.text());
+    screen.model.size = (50, 20);
+    insta::assert_snapshot!("packages_50x20", screen.text());
+    screen.model.size = (80, 24);
+    screen.keys("\nv");
+    insta::assert_snapshot!("plan_80x24", screen.text());
+    let done = run([Some(Outcome::Done), Some(Outcome::Refused), Some(Outcome::Unsettled)]);
+    screen.tell(SessionEvent::Run(RunNews::Changed(Arc::new(done.clone()))));
+    screen.tell(SessionEvent::Runs(Arc::new(vec![done.clone()])));
+    insta::assert_snapshot!("run_80x24", screen.text());
+    screen.keys("4");
+    insta::assert_snapshot!("shelf_80x24", screen.text());
+    update(&mut screen.model, Message::Log(vec![done]));
+    screen.keys("5");
+    insta::assert_snapshot!("logbook_80x24", screen.text());
+}
+
+#[test]
+fn a_missing_rung_says_what_to_do() {
+    let mut screen = Screen::empty(100, 30);
+    let mut ladder = Ladder::default();
+    let advice = "Unlock the device and tap “Allow”.".to_owned();
+    let trouble = LinkTrouble { name: "awaiting-tap", seen: "it asks".into(), advice, retrying: true };
+    ladder.fall(Rung::Authorised, trouble);
+    screen.tell(SessionEvent::Ladder(ladder));
+    assert!(screen.shows("Unlock the device and tap “Allow”.") && screen.shows("waiting for “Allow” on the device"));
+}
+
+/// The whole job by keys: search, mark, plan, send, put one back.
+#[test]
+fn nothing_is_sent_before_it_was_shown_and_asked_for() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("\n/calend\n /\x1b/music\nw/\x1b");
+    let tray: Vec<(String, Way)> = screen.model.devices[0].tray.iter().map(|i| (i.id.to_string(), i.way)).collect();
+    assert_eq!(tray, [("com.android.calendar".into(), Way::Uninstall), ("com.android.music".into(), Way::Disable)]);
+    screen.keys("s");
+    assert!(screen.effects.is_empty(), "s sends only what is shown");
+    screen.keys("\n");
+    assert!(screen.shows("Nothing has been sent yet") && screen.shows("2 to send"));
+    screen.keys("\n\n");
+    assert!(screen.effects.is_empty(), "Enter never sends");
+    screen.keys("v");
+    assert!(screen.shows("⟩ package uninstall --user 0 com.android.calendar"));
+    screen.keys("s");
+    let [Effect::Send(0, SessionCommand::Run(RunKind::TakeOut, plan))] = screen.effects.as_slice() else {
+        panic!("{:?}", screen.effects)
+    };
+    assert_eq!(plan.to_send(), 2);
+    screen.keys("s");
+    assert_eq!(screen.effects.len(), 1, "a second s sends nothing");
+    assert!(screen.model.devices[0].tray.is_empty());
+
+    let done = run([Some(Outcome::Done), Some(Outcome::Done), Some(Outcome::Refused)]);
+    screen.tell(SessionEvent::Run(RunNews::Changed(Arc::new(done.clone()))));
+    screen.tell(SessionEvent::Run(RunNews::States("com.android.calendar".parse().unwrap(), BTreeMap::from([(UserId::OWNER, OUT)]))));
+    screen.tell(SessionEvent::Runs(Arc::new(vec![done])));
+    screen.tell(SessionEvent::RunEnded(None));
+    assert!(screen.shows("2 of 3 done and read back"));
+    screen.keys("4b");
+    assert!(screen.shows("Plan: put back") && screen.shows("reinstall"));
+    screen.keys("s");
+    assert!(matches!(screen.effects.last(), Some(Effect::Send(0, SessionCommand::Run(RunKind::PutBack, plan))) if plan.to_send() == 1));
+}
+
+#[test]
+fn what_has_no_way_back_needs_a_word_of_its_own() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2/tides\n \n");
+    assert!(screen.shows("not sent: it could not be put back from here"));
+    screen.keys("s");
+    assert!(screen.effects.is_empty());
+    screen.keys("d");
+    assert!(screen.shows("disable") && screen.shows("1 to send"));
+    screen.keys("\x1b2w");
+    assert_eq!(screen.model.devices[0].tray[0].way, Way::Uninstall, "the tray followed the plan, and w goes on from there");
+    screen.keys("\no");
+    assert!(screen.shows("no way back: it is not part of the system"));
+    screen.keys("s");
+    assert_eq!(screen.effects.len(), 1);
+}
+
+#[test]
+fn marks_are_for_one_user_and_can_be_undone() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2u/calend\n ");
+    assert!(screen.model.devices[0].tray.is_empty());
+    assert!(screen.shows("is uninstalled for user 10 作業用; there is nothing to take out"));
+    screen.keys("u ");
+    assert_eq!(screen.model.devices[0].tray[0].user, UserId::OWNER);
+    screen.keys("/\x1b:mark all found\n");
+    assert_eq!(screen.model.devices[0].tray.len(), 1, "without a search everything is found; that is not marked at once");
+    screen.keys("/android\nm");
+    assert_eq!(screen.model.devices[0].tray.len(), 4);
+    screen.keys("z");
+    assert_eq!(screen.model.devices[0].tray.len(), 1);
+    screen.keys("zz");
+    assert!(screen.model.devices[0].tray.is_empty());
+}
+
+#[test]
+fn a_run_that_goes_on_is_not_lost_by_leaving_it() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2 \ns");
+    screen.tell(SessionEvent::Run(RunNews::Changed(Arc::new(run([Some(Outcome::Done), None, None])))));
+    screen.keys("2");
+    screen.keys(" \n");
+    assert!(matches!(screen.model.devices[0].pane, RunPane::Shown(_)), "a plan does not take a going run's place");
+    screen.keys("q");
+    assert!(screen.shows("A run is going on"));
+    screen.keys("n");
+    assert!(!screen.effects.contains(&Effect::Quit));
+    screen.keys("x");
+    assert_eq!(screen.effects.last(), Some(&Effect::StopRun(0)));
+    screen.tell(SessionEvent::RunEnded(Some("the link went".into())));
+    assert!(screen.shows("the link went"));
+}
+
+#[test]
+fn an_interrupted_run_is_offered() {
+    let mut screen = Screen::linked(128, 40);
+    let mut left = run([Some(Outcome::Done), None, None]);
+    left.state = RunState::Stopped;
+    screen.tell(SessionEvent::Runs(Arc::new(vec![left])));
+    assert!(screen.shows("run 7 is unfinished: c carries it on"));
+    screen.keys("c");
+    assert_eq!(screen.effects.last(), Some(&Effect::Send(0, SessionCommand::CarryOn(7))));
+    assert_eq!(screen.model.view, View::Run);
+}
+
+#[test]
+fn devices_are_added_by_address() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys("anonsense\n");
+    assert!(screen.shows("an address is HOST:PORT"));
+    screen.keys("\x1ba192.0.2.7:5555\n");
+    assert_eq!(screen.effects, [Effect::AddDevice("192.0.2.7:5555".into())]);
+    assert_eq!(screen.model.current, 1);
+    screen.keys("a127.0.0.1:40001\n");
+    assert_eq!((screen.effects.len(), screen.model.current), (1, 0));
+}
+
+#[test]
+fn texts_of_a_device_cannot_steer_the_terminal() {
+    let mut screen = Screen::linked(128, 40);
+    let mut odd = facts();
+    odd.model = PlainText::new("Tarn\u{1b}[2J\u{202e}5");
+    screen.tell(SessionEvent::Facts(Box::new(odd), Abilities::new(34, Offered::default())));
+    screen.tell(SessionEvent::Note("\u{1b}]0;x\u{7}".into()));
+    let text = screen.text();
+    assert!(text.contains("Tarn␛[2J‹U+202E›5") && text.contains("␛]0;x␇"));
+    assert!(!text.contains('\u{1b}') && !text.contains('\u{202e}'));
+}
+
+#[test]
+fn the_mouse_finds_what_is_drawn() {
+    let mut screen = Screen::linked(128, 40);
+    let click = |screen: &mut Screen, column: usize, row: usize| {
+        let event = MouseEvent {
+            kind: MouseEventKind::Down(MouseButton::Left),
+            column: column as u16,
+            row: row as u16,
+            modifiers: KeyModifiers::NONE,
+        };
+        update(&mut screen.model, Message::Terminal(Event::Mouse(event)));
+    };
+    let cells = |line: &str, text: &str| line.find(text).map(|at| super::text::width(&line[..at]));
+    let top = screen.text().lines().next().unwrap().to_owned();
+    click(&mut screen, cells(&top, "Packages").unwrap(), 0);
+    assert_eq!(screen.model.view, View::Packages);
+    let row = screen.text().lines().position(|l| l.contains("com.android.music")).unwrap();
+    click(&mut screen, 10, row);
+    assert_eq!(screen.model.devices[0].under_cursor().unwrap().as_str(), "com.android.music");
+    screen.keys("4");
+    let row = screen.text().lines().position(|l| l.contains("com.corvane.usermanual")).unwrap();
+    click(&mut screen, 10, row);
+    assert_eq!(screen.model.devices[0].shelf.entries[screen.model.devices[0].shelf_at].id.as_str(), "com.corvane.usermanual");
+}
+
+/// What stands on the bottom line does something, and help and palette know every action.
+#[test]
+fn hints_help_and_palette_come_from_one_table() {
+    let mut screen = Screen::linked(160, 90);
+    screen.keys("?");
+    for binding in &super::keymap::KEYMAP {
+        let doc: String = binding.doc.chars().take(40).collect();
+        assert!(screen.shows(doc.trim()), "{}", binding.name);
+    }
+    screen.keys("\x1b");
+    assert_eq!(super::update::palette("").len(), super::keymap::KEYMAP.len());
+    screen.keys(":shelf\n");
+    assert_eq!(screen.model.view, View::Shelf);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+    #[test]
+    fn no_keys_and_no_size_bring_it_down(
+        keys in "[1-5 a-zA-Z/:?\n\t^_\x1b]{0,60}",
+        columns in 0u16..170,
+        lines in 0u16..50,
+        depth in 0usize..3,
+    ) {
+        let mut screen = Screen::linked(columns, lines);
+        for (n, key) in keys.chars().enumerate() {
+            screen.keys(&key.to_string());
+            match n % 9 {
+                3 => screen.tell(SessionEvent::Run(RunNews::Changed(Arc::new(run([Some(Outcome::Done), None, None]))))),
+                6 => screen.tell(SessionEvent::RunEnded(Some("gone".into()))),
+                _ => {}
+            }
+            let mut terminal = Terminal::new(TestBackend::new(columns, lines)).unwrap();
+            let theme = Theme::new([Depth::None, Depth::Sixteen, Depth::Full][depth]);
+            terminal.draw(|frame| views::draw(&screen.model, &theme, frame)).unwrap();
+            views::hit(&screen.model, columns / 2, lines / 2);
+        }
+        // Whatever was sent had been shown as a plan, with at least one step.
+        for effect in &screen.effects {
+            if let Effect::Send(_, SessionCommand::Run(_, plan)) = effect {
+                prop_assert!(plan.to_send() > 0);
+            }
+        }
+    }
+}

@@ -122,20 +122,20 @@ fn device_line<'a>(model: &'a Model, theme: &Theme, cells: usize) -> Line<'a> {
     }
     let turn = turning(model.tick);
     let right = if let Some(why) = &device.waiting {
-        Span::styled(format!("{turn} {} ", cut(why, cells / 2)), theme.alert)
+        Span::styled(format!(" {turn} {} ", cut(why, cells / 2)), theme.alert)
     } else if device.running {
-        Span::styled(format!("{turn} run going on "), theme.accent)
+        Span::styled(format!(" {turn} run going on "), theme.accent)
     } else if let Some(busy) = &device.busy {
-        Span::styled(format!("{turn} {busy} "), theme.accent)
+        Span::styled(format!(" {turn} {busy} "), theme.accent)
     } else if device.ladder.name() == "awaiting-tap" {
-        Span::styled(format!("{turn} waiting for “Allow” on the device "), theme.accent)
+        Span::styled(format!(" {turn} waiting for “Allow” on the device "), theme.accent)
     } else if let Some(trouble) = &device.ladder.trouble {
         let again = if trouble.retrying { "tried again by itself " } else { "" };
-        Span::styled(format!("no link · {again}"), theme.alert)
+        Span::styled(format!(" no link · {again}"), theme.alert)
     } else if device.ladder.missing().is_some() {
-        Span::styled(format!("{turn} making the link "), theme.accent)
+        Span::styled(format!(" {turn} making the link "), theme.accent)
     } else {
-        Span::styled("linked ", theme.good)
+        Span::styled(" linked ", theme.good)
     };
     ends(left, vec![right], cells)
 }
@@ -188,7 +188,7 @@ fn words(model: &Model, action: Action, general: &'static str) -> &'static str {
     let device = model.device();
     match (action, model.view) {
         (Action::GoOn, View::Bench) => "to its packages",
-        (Action::GoOn, View::Packages) => "show the plan",
+        (Action::GoOn, View::Packages) => "plan",
         (Action::GoOn, View::Logbook) => "open the run",
         (Action::Undo, View::Run) => "put all back",
         (Action::Back, View::Run) => "not now",

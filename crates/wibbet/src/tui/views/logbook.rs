@@ -34,9 +34,9 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
         let alert = run.state != RunState::Finished || run.steps.iter().any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Skipped)));
         let spans = vec![
             Span::styled(if here { "▌ " } else { "  " }, theme.accent),
-            Span::styled(format!("run {:<4} ", run.number), theme.strong),
-            Span::styled(format!("{}  ", fit(&model.clock(run.begun), 12)), theme.dim),
-            Span::styled(format!("{} ", fit(&device_name(model, run), if cells < 90 { 18 } else { 36 })), theme.plain),
+            Span::styled(format!("run {:<3} ", run.number), theme.strong),
+            Span::styled(format!("{} ", fit(&model.clock(run.begun), 12)), theme.dim),
+            Span::styled(format!("{} ", fit(&device_name(model, run), match cells { 0..90 => 14, 90..110 => 31, _ => 40 })), theme.plain),
             Span::styled(fit(if run.kind == RunKind::TakeOut { "take out" } else { "put back" }, 10), theme.plain),
             Span::styled(outcome_words(run), if alert { theme.alert } else { theme.good }),
         ];
@@ -55,7 +55,7 @@ fn outcome_words(run: &Run) -> String {
     let counts: Vec<String> = [
         (Outcome::Done, "done"),
         (Outcome::Refused, "refused"),
-        (Outcome::NoEffect, "without effect"),
+        (Outcome::NoEffect, "no effect"),
         (Outcome::Unsettled, "unsettled"),
         (Outcome::Skipped, "not sent"),
     ]

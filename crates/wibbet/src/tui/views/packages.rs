@@ -89,8 +89,8 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
 fn draw_search(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let value = device.search.value();
     let found = match (value.is_empty(), device.found.len()) {
-        (true, all) => format!("{all} packages "),
-        (false, found) => format!("{found} of {} found ", inventory.packages.len()),
+        (true, all) => format!(" {all} packages "),
+        (false, found) => format!(" {found} of {} found ", inventory.packages.len()),
     };
     let mut left = vec![Span::styled(" / ", theme.accent)];
     if device.searching {
@@ -202,7 +202,7 @@ fn state_cell(package: &Package, user: UserId, chosen: Option<Way>, cells: usize
 }
 
 /// What a package becomes, and the shortest words for it.
-fn becoming(way: Way) -> (Condition, &'static str) {
+pub(super) fn becoming(way: Way) -> (Condition, &'static str) {
     match way {
         Way::Disable => (Condition::Disabled, "disable"),
         Way::UninstallKeepData => (Condition::Uninstalled, "keep data"),
@@ -316,10 +316,11 @@ fn draw_tray(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: 
         .iter()
         .map(|item| {
             let condition = inventory.state(&item.id, item.user).condition();
-            let (becomes, _) = becoming(item.way);
+            let (becomes, short) = becoming(item.way);
+            let (words, room) = if cells < 70 { (fit(short, 10), cells.saturating_sub(26)) } else { (fit(item.way.words(), 21), cells - 48) };
             Line::from(vec![
-                Span::styled(format!(" {}→{} {:<21}", shape(condition), shape(becomes), item.way.words()), theme.accent),
-                Span::styled(fit(item.id.as_str(), cells.saturating_sub(48).clamp(12, 60)), theme.plain),
+                Span::styled(format!(" {}→{} {words}", shape(condition), shape(becomes)), theme.accent),
+                Span::styled(fit(item.id.as_str(), room.clamp(12, 60)), theme.plain),
                 Span::styled(format!(" {}", device.user_words(item.user)), theme.dim),
             ])
         })

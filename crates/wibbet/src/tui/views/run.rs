@@ -6,7 +6,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::{Back, Condition, Outcome, PackageState, PlannedStep, Run, RunKind, RunState, Step, StepState, Way};
 
-use super::packages::under_cursor;
+use super::packages::{becoming, under_cursor};
 use super::{first_line, item_at};
 use crate::tui::model::{DeviceModel, Model, Review, RunPane};
 use crate::tui::text::{capital, cut, fit, width, wrap};
@@ -85,7 +85,7 @@ fn progress<'a>(run: &Run, theme: &Theme, cells: usize) -> Line<'a> {
     for (outcome, word) in [
         (Outcome::Done, "done"),
         (Outcome::Refused, "refused"),
-        (Outcome::NoEffect, "without effect"),
+        (Outcome::NoEffect, "no effect"),
         (Outcome::Unsettled, "unsettled"),
         (Outcome::Skipped, "not sent"),
     ] {
@@ -143,6 +143,11 @@ fn after(way: Way, before: PackageState) -> Condition {
     }
 }
 
+/// The way in words, as many as there is room for.
+fn way_cell(way: Way, cells: usize) -> String {
+    fit(if way == Way::UninstallKeepData && cells < 20 { becoming(way).1 } else { way.words() }, cells)
+}
+
 fn user_cell(device: &DeviceModel, step: wibbet_types::UserId, cells: usize) -> String {
     match cells {
         0 => String::new(),
@@ -157,7 +162,7 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
     let becomes = after(step.way, step.before);
     let mut spans = vec![
         Span::styled(format!("{:>3}  ", n + 1), theme.dim),
-        Span::styled(format!("{} ", fit(step.way.words(), way)), if step.skip.is_some() { theme.dim } else { theme.accent }),
+        Span::styled(format!("{} ", way_cell(step.way, way)), if step.skip.is_some() { theme.dim } else { theme.accent }),
         Span::styled(format!("{} ", fit(step.id.as_str(), id)), theme.plain),
         Span::styled(user_cell(device, step.user, user), theme.dim),
     ];
@@ -223,7 +228,7 @@ fn carried_out<'a>(model: &Model, step: &Step, device: &DeviceModel, theme: &The
     if stage_cells > 0 {
         spans.push(Span::styled(fit(&stage, stage_cells), style));
     }
-    spans.push(Span::styled(format!("{} ", fit(step.way.words(), way)), theme.plain));
+    spans.push(Span::styled(format!("{} ", way_cell(step.way, way)), theme.plain));
     spans.push(Span::styled(format!("{} ", fit(step.id.as_str(), id)), theme.plain));
     spans.push(Span::styled(user_cell(device, step.user, user), theme.dim));
     let before = step.before.condition();

@@ -37,8 +37,8 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
     let title = match (entries.len(), device.shelf_marks.len()) {
         _ if device.inventory.is_none() => " The packages of this device have not been read yet.".to_owned(),
         (0, _) => " Nothing is off on this device.".to_owned(),
-        (n, 0) => format!(" {n} off and able to come back. b shows the plan that puts back the one under the cursor; Space marks several."),
-        (n, marked) => format!(" {n} off, {marked} marked. b shows the plan that puts the marked ones back."),
+        (n, 0) => format!(" {n} off. b plans to put back the one under the cursor; Space marks several."),
+        (n, marked) => format!(" {n} off, {marked} marked. b plans to put back the marked ones."),
     };
     let mut lines = vec![Line::styled(cut(&title, cells), theme.strong), Line::raw("")];
     let mut list: Vec<Line<'_>> = Vec::new();
@@ -55,7 +55,13 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
         }
         let here = n == device.shelf_at;
         let marked = device.shelf_marks.contains(&(entry.id.clone(), entry.user));
-        let id_cells = cells.saturating_sub(if cells < 70 { 20 } else { 60 }).clamp(12, 60);
+        let id_cells = cells
+            .saturating_sub(match cells {
+                0..70 => 20,
+                70..100 => 42,
+                _ => 60,
+            })
+            .clamp(12, 60);
         let mut spans = vec![
             Span::styled(if here { "▌" } else { " " }, theme.accent),
             Span::styled(if marked { "◆ " } else { "  " }, theme.accent),
@@ -64,6 +70,8 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
         ];
         if cells >= 70 {
             spans.push(Span::styled(fit(&device.user_words(entry.user), 22), theme.dim));
+        }
+        if cells >= 100 {
             let goal = entry.target.condition();
             spans.push(Span::styled(format!(" back to {}", goal.word()), theme.dim));
         }

@@ -1,0 +1,187 @@
+//! The built program, bench devices as a process of their own, and a terminal to drive.
+#![allow(dead_code, clippy::unwrap_used, reason = "tests; not every test file uses all of it")]
+
+use std::io::{BufRead as _, BufReader, Write as _};
+use std::path::{Path, PathBuf};
+use std::process::{Child, ChildStdin, Command, Output, Stdio};
+use std::time::{Duration, Instant};
+
+/// The program.
+pub(crate) fn wibbet() -> PathBuf {
+    env!("CARGO_BIN_EXE_wibbet").into()
+}
+
+/// So long may anything take before a test gives up; nothing passes by being fast.
+pub(crate) const LONG: Duration = Duration::from_secs(120);
+
+/// Bench devices as `wibbet sim` starts them.
+pub(crate) struct Sim {
+    child: Child,
+    stdin: Option<ChildStdin>,
+    /// Serial and address of each.
+    pub(crate) devices: Vec<(String, String)>,
+    pub(crate) transcript: PathBuf,
+    _folder: tempfile::TempDir,
+}
+
+impl Sim {
+    pub(crate) fn start(arguments: &[&str]) -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let transcript = folder.path().join("transcript");
+        let mut child = Command::new(wibbet())
+            .args(["sim", "--json", "--transcript"])
+            .arg(&transcript)
+            .args(arguments)
+            .args(if arguments.contains(&"--allow") { &[][..] } else { &["--allow", "0"] })
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let count = arguments.iter().filter(|a| **a == "--device" || **a == "--scenario").count();
+        let lines = BufReader::new(child.stdout.take().unwrap()).lines();
+        let devices = lines
+            .take(if count == 0 { 2 } else { count })
+            .map(|line| {
+                let object: serde_json::Value = serde_json::from_str(&line.unwrap()).unwrap();
+                let text = |name: &str| object[name].as_str().unwrap().to_owned();
+                (text("serial"), text("address"))
+            })
+            .collect();
+        let stdin = child.stdin.take();
+        Self { child, stdin, devices, transcript, _folder: folder }
+    }
+
+    pub(crate) fn address(&self) -> &str {
+        &self.devices[0].1
+    }
+
+    /// Types a line, such as `fault mute`.
+    pub(crate) fn tell(&mut self, line: &str) {
+        writeln!(self.stdin.as_mut().unwrap(), "{line}").unwrap();
+    }
+
+    /// Waits until the transcript holds a text.
+    pub(crate) fn wait_for(&self, text: &str) {
+        wait(&format!("“{text}” in the transcript"), || std::fs::read_to_string(&self.transcript).unwrap().contains(text));
+    }
+}
+
+impl Drop for Sim {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+pub(crate) fn wait(what: &str, mut so: impl FnMut() -> bool) {
+    let begun = Instant::now();
+    while !so() {
+        assert!(begun.elapsed() < LONG, "waited in vain for {what}");
+        std::thread::sleep(Duration::from_millis(30));
+    }
+}
+
+/// A home for a test, with a key that is not made anew for each: making one takes its time.
+pub(crate) fn home() -> tempfile::TempDir {
+    let home = tempfile::tempdir().unwrap();
+    let vectors = include_str!("../../../adb/tests/key-vectors.txt");
+    let from = vectors.find("-----BEGIN").unwrap();
+    let end = "-----END PRIVATE KEY-----\n";
+    let to = vectors.find(end).unwrap() + end.len();
+    std::fs::write(home.path().join("host-key.pem"), &vectors[from..to]).unwrap();
+    home
+}
+
+/// Runs the program without a terminal.
+pub(crate) fn run(home: &Path, arguments: &[&str]) -> Output {
+    command(home, arguments).output().unwrap()
+}
+
+pub(crate) fn command(home: &Path, arguments: &[&str]) -> Command {
+    let mut command = Command::new(wibbet());
+    command.args(arguments).env("WIBBET_HOME", home).env("HOME", home).env_remove("XDG_RUNTIME_DIR").stdin(Stdio::null());
+    command
+}
+
+/// Runs the program and reads its object; the exit code.
+pub(crate) fn json(home: &Path, arguments: &[&str]) -> (serde_json::Value, i32) {
+    let output = run(home, arguments);
+    let text = String::from_utf8(output.stdout).unwrap();
+    assert_eq!(text.lines().count(), 1, "one object on standard output: {text}{}", String::from_utf8_lossy(&output.stderr));
+    (serde_json::from_str(&text).unwrap(), output.status.code().unwrap())
+}
+
+/// The program in a tmux of its own.
+pub(crate) struct Screen {
+    folder: tempfile::TempDir,
+}
+
+impl Screen {
+    pub(crate) fn start(home: &Path, arguments: &str, columns: u16, lines: u16) -> Self {
+        let screen = Self { folder: tempfile::tempdir().unwrap() };
+        let command = format!(
+            "env WIBBET_HOME='{}' HOME='{}' COLORTERM=truecolor TZ=UTC '{}' {arguments}; echo ended with $?; sleep 1000",
+            home.display(),
+            home.display(),
+            wibbet().display()
+        );
+        let (columns, lines) = (columns.to_string(), lines.to_string());
+        screen.tmux(&["-f", "/dev/null", "new-session", "-d", "-s", "s", "-x", &columns, "-y", &lines, &command]);
+        screen
+    }
+
+    fn tmux(&self, arguments: &[&str]) -> String {
+        let output = Command::new("tmux")
+            .arg("-u")
+            .arg("-S")
+            .arg(self.folder.path().join("socket"))
+            .args(arguments)
+            .env("LC_ALL", "C.UTF-8")
+            .env_remove("TMUX")
+            .output()
+            .expect("tmux is needed for the tests of the screen; ./check installs it");
+        assert!(output.status.success(), "tmux {arguments:?}: {}", String::from_utf8_lossy(&output.stderr));
+        String::from_utf8_lossy(&output.stdout).into_owned()
+    }
+
+    pub(crate) fn text(&self) -> String {
+        self.tmux(&["capture-pane", "-p", "-t", "s"])
+    }
+
+    /// Sends keys by tmux's names.
+    pub(crate) fn keys(&self, keys: &str) {
+        for key in keys.split(' ') {
+            self.tmux(&["send-keys", "-t", "s", key]);
+        }
+    }
+
+    /// Types text as it is.
+    pub(crate) fn types(&self, text: &str) {
+        self.tmux(&["send-keys", "-t", "s", "-l", text]);
+    }
+
+    pub(crate) fn resize(&self, columns: u16, lines: u16) {
+        self.tmux(&["resize-window", "-t", "s", "-x", &columns.to_string(), "-y", &lines.to_string()]);
+    }
+
+    /// Waits until the screen shows a text.
+    pub(crate) fn wait_for(&self, text: &str) {
+        let begun = Instant::now();
+        while !self.text().contains(text) {
+            assert!(begun.elapsed() < LONG, "waited in vain for “{text}” on\n{}", self.text());
+            std::thread::sleep(Duration::from_millis(30));
+        }
+    }
+
+    /// The line of the screen that holds a text.
+    pub(crate) fn line(&self, text: &str) -> String {
+        let all = self.text();
+        all.lines().find(|line| line.contains(text)).unwrap_or_else(|| panic!("no “{text}” on\n{all}")).to_owned()
+    }
+}
+
+impl Drop for Screen {
+    fn drop(&mut self) {
+        let _ = Command::new("tmux").arg("-S").arg(self.folder.path().join("socket")).arg("kill-server").output();
+    }
+}
