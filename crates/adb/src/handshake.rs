@@ -70,7 +70,10 @@ where
             }
             Err(_) if speaks => return Err(LinkError::lost(at, "the device fell silent while connecting")),
             Err(_) => {
-                return Err(not_a_daemon(at, format!("it accepted the connection and said nothing for {} s", wait.as_secs())));
+                return Err(not_a_daemon(
+                    at,
+                    format!("it accepted the connection and said nothing for {} s", wait.as_secs()),
+                ));
             }
             Ok(Err(_)) if asked => {
                 return Err(LinkError::NotAuthorised { at: at.into(), why: "the device closed the connection".into() });
@@ -105,7 +108,8 @@ where
                 };
                 let answer = match untried.next() {
                     Some(key) => {
-                        let signature = key.sign(&token).map_err(|e| LinkError::Broken { at: at.into(), rule: e.to_string() })?;
+                        let signature =
+                            key.sign(&token).map_err(|e| LinkError::Broken { at: at.into(), rule: e.to_string() })?;
                         Packet::new(Command::Auth, AUTH_SIGNATURE, 0, signature)
                     }
                     None => {
@@ -122,7 +126,10 @@ where
             _ => {
                 stale += 1;
                 if stale > MOST_STALE {
-                    return Err(LinkError::Broken { at: at.into(), rule: "packets, but no answer to the connection".into() });
+                    return Err(LinkError::Broken {
+                        at: at.into(),
+                        rule: "packets, but no answer to the connection".into(),
+                    });
                 }
             }
         }

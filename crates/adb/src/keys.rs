@@ -84,7 +84,8 @@ impl HostKey {
 
     /// Reads a key file.
     pub fn load(path: &Path, remark: &str) -> Result<Self, KeyError> {
-        let pem = fs::read_to_string(path).map_err(|source| KeyError::File { path: path.into(), done: "read", source })?;
+        let pem =
+            fs::read_to_string(path).map_err(|source| KeyError::File { path: path.into(), done: "read", source })?;
         Self::from_pem(&pem, remark, path)
     }
 
@@ -92,10 +93,10 @@ impl HostKey {
     /// programs that start at once both end up with the same key.
     fn store(&self, path: &Path) -> Result<(), KeyError> {
         let failed = |source| KeyError::File { path: path.into(), done: "written", source };
-        let pem = self.private.to_pkcs8_pem(LineEnding::LF).map_err(|e| KeyError::Content {
-            path: path.into(),
-            why: e.to_string(),
-        })?;
+        let pem = self
+            .private
+            .to_pkcs8_pem(LineEnding::LF)
+            .map_err(|e| KeyError::Content { path: path.into(), why: e.to_string() })?;
         if let Some(folder) = path.parent() {
             fs::create_dir_all(folder).map_err(failed)?;
         }

@@ -122,7 +122,12 @@ impl SyncClient {
         if answer[..4] != SyncId::Stat.letters() {
             return Err(garbled(path, "no answer to STAT"));
         }
-        Ok(Entry { name: PlainText::default(), mode: word(&answer, 4), size: word(&answer, 8), time: word(&answer, 12) })
+        Ok(Entry {
+            name: PlainText::default(),
+            mode: word(&answer, 4),
+            size: word(&answer, 8),
+            time: word(&answer, 12),
+        })
     }
 
     /// Lists a folder, `.` and `..` left out. A folder that is not there is empty.

@@ -105,9 +105,7 @@ impl Header {
     /// Reads a header and checks what can be checked without the data. `most` is the data limit in
     /// bytes: nothing longer is ever allocated.
     pub fn read(bytes: &[u8; Self::SIZE], most: u32) -> Result<Self, WireError> {
-        let word = |i: usize| {
-            u32::from_le_bytes([bytes[i * 4], bytes[i * 4 + 1], bytes[i * 4 + 2], bytes[i * 4 + 3]])
-        };
+        let word = |i: usize| u32::from_le_bytes([bytes[i * 4], bytes[i * 4 + 1], bytes[i * 4 + 2], bytes[i * 4 + 3]]);
         let command = Command::from_word(word(0)).ok_or(WireError::Command(word(0)))?;
         if word(5) != !word(0) {
             return Err(WireError::Magic { expected: !word(0), got: word(5) });
@@ -226,8 +224,8 @@ mod tests {
         let packet = Packet::new(Command::Open, 1, 0, *b"shell:\0");
         let bytes = packet.encode(true);
         let expected = [
-            0x4f, 0x50, 0x45, 0x4e, 1, 0, 0, 0, 0, 0, 0, 0, 7, 0, 0, 0, 0x52, 0x02, 0, 0, 0xb0, 0xaf,
-            0xba, 0xb1, b's', b'h', b'e', b'l', b'l', b':', 0,
+            0x4f, 0x50, 0x45, 0x4e, 1, 0, 0, 0, 0, 0, 0, 0, 7, 0, 0, 0, 0x52, 0x02, 0, 0, 0xb0, 0xaf, 0xba, 0xb1, b's',
+            b'h', b'e', b'l', b'l', b':', 0,
         ];
         assert_eq!(bytes, expected);
     }

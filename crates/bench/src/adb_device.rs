@@ -2,7 +2,9 @@
 
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use wibbet_adb::{CallError, Channel, Collected, Feature, KeyRing, Limits, Link, LinkError, Progress, Service, Sink as _};
+use wibbet_adb::{
+    CallError, Channel, Collected, Feature, KeyRing, Limits, Link, LinkError, Progress, Service, Sink as _,
+};
 use wibbet_core::read::Properties;
 use wibbet_core::{Abilities, Answer, Carriage, DeviceFacts, Offered, Request};
 use wibbet_types::Serial;
@@ -86,7 +88,8 @@ impl AdbDevice {
             return Ok(link.clone());
         }
         *live = None;
-        let link = Link::connect_tcp(&self.address, &self.keys, &self.limits, progress).await.map_err(AskError::NoLink)?;
+        let link =
+            Link::connect_tcp(&self.address, &self.keys, &self.limits, progress).await.map_err(AskError::NoLink)?;
         self.meet(&link).await?;
         *live = Some(link.clone());
         Ok(link)

@@ -12,7 +12,8 @@ use tokio::sync::watch;
 use tokio::time::{Instant, timeout};
 use wibbet_core::read::{DumpReader, ReadBack, read_back, read_back_request};
 use wibbet_core::{
-    Abilities, Heard, Inventory, Outcome, PackageState, Plan, Refusal, Run, RunKind, RunState, Said, Schedule, StepState, judge, read_answer,
+    Abilities, Heard, Inventory, Outcome, PackageState, Plan, Refusal, Run, RunKind, RunState, Said, Schedule, Step,
+    StepState, judge, read_answer,
 };
 use wibbet_logbook::{Claim, ClaimError, LogbookError, NewStep};
 use wibbet_types::{PackageId, PlainText, Serial, UserId};
@@ -100,7 +101,13 @@ fn meeting_place() -> Option<PathBuf> {
 }
 
 /// Writes a plan down as a run. Its number.
-pub async fn begin_run(book: &Book, serial: &Serial, kind: RunKind, plan: &Plan, abilities: &Abilities) -> Result<i64, LogbookError> {
+pub async fn begin_run(
+    book: &Book,
+    serial: &Serial,
+    kind: RunKind,
+    plan: &Plan,
+    abilities: &Abilities,
+) -> Result<i64, LogbookError> {
     let steps: Vec<NewStep> = plan
         .steps
         .iter()
@@ -126,18 +133,25 @@ fn not_done_words(state: PackageState) -> String {
 /// Settles what interrupted runs of a device left open, by its states as just read. What was found
 /// out, in words; nothing is sent. The device has to be claimed by the caller, which shows that
 /// no run is being carried out.
-pub async fn settle_interrupted(book: &Book, serial: &Serial, inventory: &Inventory) -> Result<Vec<String>, LogbookError> {
+pub async fn settle_interrupted(
+    book: &Book,
+    serial: &Serial,
+    inventory: &Inventory,
+) -> Result<Vec<String>, LogbookError> {
     let serial = serial.clone();
     let runs = book.with(move |book| book.runs(Some(&serial))).await?;
     let mut told = Vec::new();
-    for run in runs.iter().filter(|run| run.state == RunState::Open || run.steps.iter().any(wibbet_core::Step::is_open_question)) {
+    for run in runs.iter().filter(|run| run.state == RunState::Open || run.steps.iter().any(Step::is_open_question)) {
         let number = run.number;
         let (mut done, mut undone, mut open) = (0, 0, 0);
         for step in run.steps.iter().filter(|step| step.is_open_question()) {
             let (place, state) = (step.place, inventory.state(&step.id, step.user));
             if step.way.is_met_by(state) {
                 done += 1;
-                book.with(move |book| book.step_settled(number, place, Outcome::Done, Some(state), SETTLED_LATER, now())).await?;
+                book.with(move |book| {
+                    book.step_settled(number, place, Outcome::Done, Some(state), SETTLED_LATER, now())
+                })
+                .await?;
             } else if step.outcome.is_none() {
                 undone += 1;
                 book.with(move |book| book.step_waits_again(number, place, &not_done_words(state))).await?;
@@ -167,6 +181,8 @@ pub struct Runner<'a, D> {
     stop: watch::Receiver<bool>,
     run: Mutex<Run>,
 }
+
+type AllStates = BTreeMap<PackageId, BTreeMap<UserId, PackageState>>;
 
 /// Why a step was left where it is.
 enum Left {
@@ -272,13 +288,14 @@ impl<'a, D: Device> Runner<'a, D> {
         let steps = self.run().steps.clone();
         let number = self.run().number;
         for step in steps {
-            let Some(state) = seen.get(&step.id).map(|s| s.get(&step.user).copied().unwrap_or(PackageState::ABSENT)) else {
-                // Not in the dump: the step itself will find out.
+            let Some(states) = self.states_of(&seen, &step.id).await? else {
+                // It cannot be told now; the step itself will find out.
                 if step.is_open_question() {
                     self.wait_again(step.place, "").await?;
                 }
                 continue;
             };
+            let state = states.get(&step.user).copied().unwrap_or(PackageState::ABSENT);
             if step.is_open_question() {
                 if step.way.is_met_by(state) {
                     self.settle(step.place, Outcome::Done, Some(state), SETTLED_LATER).await?;
@@ -321,18 +338,35 @@ impl<'a, D: Device> Runner<'a, D> {
         // Several steps may lead a package to its state; the last one's aim counts.
         let last: BTreeMap<_, _> = done.iter().map(|s| ((&s.id, s.user), s.place)).collect();
         for step in &done {
-            let Some(states) = seen.get(&step.id) else { continue };
+            let Some(states) = self.states_of(&seen, &step.id).await? else { continue };
             (self.news)(RunNews::States(step.id.clone(), states.clone()));
             let state = states.get(&step.user).copied().unwrap_or(PackageState::ABSENT);
             if last[&(&step.id, step.user)] == step.place && !step.way.is_met_by(state) {
-                let remark = format!("it was done, and a moment later it was {} again by itself", state.condition().word());
+                let remark =
+                    format!("it was done, and a moment later it was {} again by itself", state.condition().word());
                 self.settle(step.place, Outcome::NoEffect, Some(state), &remark).await?;
             }
         }
         Ok(())
     }
 
-    async fn all_states(&self) -> Result<BTreeMap<PackageId, BTreeMap<UserId, PackageState>>, Left> {
+    /// A package's states among those just read; one that is missing there is asked for by itself.
+    async fn states_of(
+        &self,
+        seen: &AllStates,
+        id: &PackageId,
+    ) -> Result<Option<BTreeMap<UserId, PackageState>>, Left> {
+        if let Some(states) = seen.get(id) {
+            return Ok(Some(states.clone()));
+        }
+        Ok(match self.read_back(id).await? {
+            Some(ReadBack::States(states)) => Some(states),
+            Some(ReadBack::Gone) => Some(BTreeMap::new()),
+            _ => None,
+        })
+    }
+
+    async fn all_states(&self) -> Result<AllStates, Left> {
         let deadline = Instant::now() + self.patience.link;
         loop {
             let why = match states(self.device).await {
@@ -377,6 +411,11 @@ impl<'a, D: Device> Runner<'a, D> {
             let run = self.run();
             (run.number, run.steps[place].clone())
         };
+        if self.follows_a_failure(&step) {
+            return self
+                .settle(place, Outcome::Skipped, None, "the step before it on the same package was not done")
+                .await;
+        }
         let request = step.way.request(&step.id, step.user);
         let deadline = Instant::now() + self.patience.link;
         let mut tries = 0;
@@ -424,11 +463,23 @@ impl<'a, D: Device> Runner<'a, D> {
             let verdict = judge(step.way, heard, after);
             tries += 1;
             // The link went, and the device says that nothing was done: the change is sent again.
-            if heard == Heard::LinkLost && verdict.outcome == Outcome::Unsettled && after.is_some() && tries < self.patience.tries {
+            if heard == Heard::LinkLost
+                && verdict.outcome == Outcome::Unsettled
+                && after.is_some()
+                && tries < self.patience.tries
+            {
                 continue;
             }
             return self.settle(place, verdict.outcome, after, &verdict.remark).await;
         }
+    }
+
+    /// Whether an earlier step of the run on the same package, on which this one builds, came to
+    /// nothing.
+    fn follows_a_failure(&self, step: &Step) -> bool {
+        let run = self.run();
+        let mut former = run.steps.iter().take(step.place).filter(|s| s.id == step.id && s.user == step.user);
+        former.any(|s| s.outcome != Some(Outcome::Done))
     }
 
     async fn answered(&self, number: i64, place: usize, answer: &PlainText) -> Result<(), Left> {
@@ -470,7 +521,13 @@ impl<'a, D: Device> Runner<'a, D> {
         }
     }
 
-    async fn settle(&self, place: usize, outcome: Outcome, after: Option<PackageState>, remark: &str) -> Result<(), Left> {
+    async fn settle(
+        &self,
+        place: usize,
+        outcome: Outcome,
+        after: Option<PackageState>,
+        remark: &str,
+    ) -> Result<(), Left> {
         let number = self.run().number;
         let (kept, moment) = (remark.to_owned(), now());
         self.book.with(move |book| book.step_settled(number, place, outcome, after, &kept, moment)).await?;

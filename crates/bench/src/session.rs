@@ -82,7 +82,14 @@ impl Session {
         let (commands, inbox) = mpsc::unbounded_channel();
         let stop = Arc::new(watch::Sender::new(false));
         let device = workplace.device(address);
-        let mut actor = Actor { device, workplace, events: Box::new(events), inbox, stop: Arc::clone(&stop), ladder: Ladder::default() };
+        let mut actor = Actor {
+            device,
+            workplace,
+            events: Box::new(events),
+            inbox,
+            stop: Arc::clone(&stop),
+            ladder: Ladder::default(),
+        };
         let task = tokio::spawn(async move { actor.live().await });
         Self { commands, stop, task }
     }
@@ -146,7 +153,9 @@ impl Actor {
         while let Ok(command) = tokio::time::timeout_at(until, self.inbox.recv()).await {
             match command {
                 Some(SessionCommand::Survey) => return,
-                Some(_) => self.tell(SessionEvent::RunEnded(Some("there is no link to the device; nothing was sent".into()))),
+                Some(_) => {
+                    self.tell(SessionEvent::RunEnded(Some("there is no link to the device; nothing was sent".into())))
+                }
                 // The session is being dropped; its task is ended from outside.
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
             }
@@ -162,7 +171,9 @@ impl Actor {
                     LinkStep::Reached => ladder.climb(Rung::Address),
                     LinkStep::Speaks => ladder.climb(Rung::Daemon),
                     LinkStep::Authorised => ladder.climb(Rung::Authorised),
-                    LinkStep::AwaitingTap { fingerprint } => ladder.fall(Rung::Authorised, awaiting_tap(&address, &fingerprint)),
+                    LinkStep::AwaitingTap { fingerprint } => {
+                        ladder.fall(Rung::Authorised, awaiting_tap(&address, &fingerprint))
+                    }
                 }
                 events(SessionEvent::Ladder(ladder.clone()));
             };
@@ -185,7 +196,10 @@ impl Actor {
             }
             Err(other) => {
                 let advice = "Check which device is at this address.".into();
-                self.fall(Rung::Authorised, LinkTrouble { name: "wrong-device", seen: other.to_string(), advice, retrying: true });
+                self.fall(
+                    Rung::Authorised,
+                    LinkTrouble { name: "wrong-device", seen: other.to_string(), advice, retrying: true },
+                );
                 false
             }
         }
@@ -222,7 +236,10 @@ impl Actor {
                 } else {
                     ("unreadable", "It is tried again; restarting the device may help.")
                 };
-                self.fall(Rung::Service, LinkTrouble { name, seen: error.to_string(), advice: advice.into(), retrying: true });
+                self.fall(
+                    Rung::Service,
+                    LinkTrouble { name, seen: error.to_string(), advice: advice.into(), retrying: true },
+                );
                 false
             }
         }
@@ -264,11 +281,15 @@ impl Actor {
                 }
                 Some(SessionCommand::Run(kind, plan)) => {
                     let ended = self.run(Ok((kind, plan))).await;
-                    self.after_run(ended).await;
+                    if !self.after_run(ended).await {
+                        return;
+                    }
                 }
                 Some(SessionCommand::CarryOn(number)) => {
                     let ended = self.run(Err(number)).await;
-                    self.after_run(ended).await;
+                    if !self.after_run(ended).await {
+                        return;
+                    }
                 }
             }
         }
@@ -297,9 +318,12 @@ impl Actor {
         ended.err().map(|error| error.to_string())
     }
 
-    async fn after_run(&self, trouble: Option<String>) {
+    /// Tells how a run ended, and reads the packages again: paths and kinds may have changed beside
+    /// the states that were read back. False when there is no link any more.
+    async fn after_run(&mut self, trouble: Option<String>) -> bool {
         self.tell_runs().await;
         self.tell(SessionEvent::RunEnded(trouble));
+        self.read_packages().await
     }
 }
 
@@ -307,7 +331,9 @@ fn awaiting_tap(address: &str, fingerprint: &str) -> LinkTrouble {
     LinkTrouble {
         name: "awaiting-tap",
         seen: format!("{address} asks on its screen whether this computer may debug it"),
-        advice: format!("Unlock the device, tick “Always allow” and tap “Allow”. It should show the fingerprint {fingerprint}"),
+        advice: format!(
+            "Unlock the device, tick “Always allow” and tap “Allow”. It should show the fingerprint {fingerprint}"
+        ),
         retrying: true,
     }
 }

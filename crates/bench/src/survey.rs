@@ -51,7 +51,10 @@ impl SurveyPart {
 }
 
 /// Reads users and packages.
-pub async fn survey<D: Device>(device: &D, progress: &mut (dyn FnMut(SurveyPart) + Send)) -> Result<Inventory, SurveyError> {
+pub async fn survey<D: Device>(
+    device: &D,
+    progress: &mut (dyn FnMut(SurveyPart) + Send),
+) -> Result<Inventory, SurveyError> {
     progress(SurveyPart::Users);
     let said = device.ask(&Request::look(&["list", "users"]), &mut |_| {}).await?;
     let users = read::read_users(&said.out);
@@ -67,16 +70,19 @@ pub async fn survey<D: Device>(device: &D, progress: &mut (dyn FnMut(SurveyPart)
     let listed = read::read_package_list(&said.out);
     let mut inventory = read::inventory(users, dump, &listed);
     if listed.is_empty() {
-        inventory.gaps.push("the device's own list of packages could not be read, so nothing was checked against it".into());
+        inventory
+            .gaps
+            .push("the device's own list of packages could not be read, so nothing was checked against it".into());
     }
     Ok(inventory)
 }
 
-/// Reads the states of all packages, which is one request however many are of interest.
+/// Reads the states of all packages, which is one request however many are of interest. A package
+/// that the device did not get to is missing; it has to be asked for by itself.
 pub async fn states<D: Device>(device: &D) -> Result<BTreeMap<PackageId, BTreeMap<UserId, PackageState>>, SurveyError> {
     let dump = dump(device, &read::survey_dump(), &mut |_| {}).await?;
-    if !dump.gaps.is_empty() || dump.packages.is_empty() {
-        return Err(unusable("its packages are not told whole", &dump.gaps.join("; ")));
+    if dump.packages.is_empty() {
+        return Err(unusable("it names no packages", &dump.gaps.join("; ")));
     }
     Ok(dump.packages.into_iter().map(|(id, package)| (id, package.states)).collect())
 }

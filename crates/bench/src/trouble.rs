@@ -5,7 +5,8 @@ use wibbet_core::{Ladder, LinkTrouble, Rung};
 
 /// The rung that a link error leaves missing, and the trouble in words.
 pub fn trouble_of(error: &LinkError) -> (Rung, LinkTrouble) {
-    let trouble = |name, seen: String, advice: &str, retrying| LinkTrouble { name, seen, advice: advice.into(), retrying };
+    let trouble =
+        |name, seen: String, advice: &str, retrying| LinkTrouble { name, seen, advice: advice.into(), retrying };
     match error {
         LinkError::NoAnswer { at, why } => (
             Rung::Address,
@@ -18,7 +19,12 @@ pub fn trouble_of(error: &LinkError) -> (Rung, LinkTrouble) {
         ),
         LinkError::NotADaemon { at, why } => (
             Rung::Daemon,
-            trouble("not-a-daemon", format!("{at} answers, but not as a debugging daemon: {why}"), "Check the port; debugging over the network is mostly on 5555.", true),
+            trouble(
+                "not-a-daemon",
+                format!("{at} answers, but not as a debugging daemon: {why}"),
+                "Check the port; debugging over the network is mostly on 5555.",
+                true,
+            ),
         ),
         LinkError::WantsTls { at } => (
             Rung::Authorised,
@@ -38,12 +44,23 @@ pub fn trouble_of(error: &LinkError) -> (Rung, LinkTrouble) {
                 true,
             ),
         ),
-        LinkError::Lost { at, why } => {
-            (Rung::Address, trouble("lost", format!("the link to {at} went: {why}"), "Check cable or network; it is tried again.", true))
-        }
+        LinkError::Lost { at, why } => (
+            Rung::Address,
+            trouble(
+                "lost",
+                format!("the link to {at} went: {why}"),
+                "Check cable or network; it is tried again.",
+                true,
+            ),
+        ),
         LinkError::Broken { at, rule } => (
             Rung::Daemon,
-            trouble("broken", format!("{at} broke a rule of the protocol: {rule}"), "Switch debugging off and on again on the device.", true),
+            trouble(
+                "broken",
+                format!("{at} broke a rule of the protocol: {rule}"),
+                "Switch debugging off and on again on the device.",
+                true,
+            ),
         ),
     }
 }

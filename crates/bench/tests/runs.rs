@@ -8,7 +8,10 @@ use std::time::Duration;
 
 use tokio::sync::watch;
 use wibbet_adb::{HostKey, KeyRing, Limits};
-use wibbet_bench::{AdbDevice, Book, Device as _, Patience, RunError, RunNews, Runner, Workplace, begin_run, claim, settle_interrupted, survey};
+use wibbet_bench::{
+    AdbDevice, Book, Device as _, Patience, RunError, RunNews, Runner, Workplace, begin_run, claim, settle_interrupted,
+    survey,
+};
 use wibbet_core::{
     Outcome, Run, RunKind, RunState, StepState, TrayItem, Way, plan_put_back, plan_take_out, recorded_state,
 };
@@ -41,7 +44,9 @@ fn keys() -> Arc<KeyRing> {
 
 async fn place(scenario: Scenario, window: usize) -> Place {
     let folder = tempfile::tempdir().unwrap();
-    let sim = SimDevice::start(scenario, Options { allow: Allow::After(Duration::ZERO), ..Options::default() }).await.unwrap();
+    let sim = SimDevice::start(scenario, Options { allow: Allow::After(Duration::ZERO), ..Options::default() })
+        .await
+        .unwrap();
     let patience = Patience {
         change: Duration::from_secs(20),
         look: Duration::from_secs(20),
@@ -50,7 +55,8 @@ async fn place(scenario: Scenario, window: usize) -> Place {
         tries: 5,
         window,
     };
-    let workplace = Workplace { book: Book::open(folder.path()).unwrap(), keys: keys(), limits: Limits::default(), patience };
+    let workplace =
+        Workplace { book: Book::open(folder.path()).unwrap(), keys: keys(), limits: Limits::default(), patience };
     let device = workplace.device(&sim.address().to_string());
     device.connect(&mut |_| {}).await.unwrap();
     Place { sim, device, book: workplace.book, patience, _folder: folder }
@@ -86,7 +92,8 @@ impl Place {
         let runs = self.book.with(move |book| book.runs(Some(&serial))).await.unwrap();
         let wanted: Vec<_> = ids.iter().map(|i| (id(i), OWNER, recorded_state(&runs, &id(i), OWNER))).collect();
         let plan = plan_put_back(&inventory, &self.device.abilities(), &wanted);
-        let number = begin_run(&self.book, &self.serial(), RunKind::PutBack, &plan, &self.device.abilities()).await.unwrap();
+        let number =
+            begin_run(&self.book, &self.serial(), RunKind::PutBack, &plan, &self.device.abilities()).await.unwrap();
         self.carry_on(number).await.unwrap()
     }
 
@@ -112,7 +119,8 @@ const THREE: [(&str, Way); 3] = [(NOTES, Way::Uninstall), (RADIO, Way::Disable),
 
 #[tokio::test]
 async fn both_generations_of_devices_do_the_whole_job() {
-    for (scenario, window) in [(Scenario::crew_phone(), 1), (Scenario::spare_handset(), 1), (Scenario::crew_phone(), 4)] {
+    for (scenario, window) in [(Scenario::crew_phone(), 1), (Scenario::spare_handset(), 1), (Scenario::crew_phone(), 4)]
+    {
         let place = place(scenario, window).await;
         let run = place.take_out(&THREE).await;
         assert_eq!(outcomes(&run), [Outcome::Done; 3], "{run:?}");
@@ -159,10 +167,16 @@ async fn nothing_is_called_done_that_is_not() {
     let mut place = place(Scenario::crew_phone(), 1).await;
     place.patience.change = Duration::from_millis(300);
     // The device's own limit is fixed when it is made, so it is made anew with the shorter one.
-    let workplace = Workplace { book: place.book.clone(), keys: keys(), limits: Limits::default(), patience: place.patience };
+    let workplace =
+        Workplace { book: place.book.clone(), keys: keys(), limits: Limits::default(), patience: place.patience };
     place.device = workplace.device(&place.sim.address().to_string());
     place.device.connect(&mut |_| {}).await.unwrap();
-    for (package, flaw) in [(NOTES, Flaw::SaysYes), (RADIO, Flaw::ComesBack), (EGG, Flaw::NeverAnswers), ("com.android.calendar", Flaw::ActsSilently)] {
+    for (package, flaw) in [
+        (NOTES, Flaw::SaysYes),
+        (RADIO, Flaw::ComesBack),
+        (EGG, Flaw::NeverAnswers),
+        ("com.android.calendar", Flaw::ActsSilently),
+    ] {
         place.sim.set_fault(Fault::Package(id(package), flaw));
     }
     place.sim.set_fault(Fault::Refuse(id("com.android.browser"), "-1000".into()));
@@ -189,9 +203,8 @@ async fn a_cut_at_every_packet_leaves_logbook_and_device_agreeing() {
         let packets = [Direction::ToDevice, Direction::FromDevice].map(|way| (way, whole.sim.packets(way)));
         for (way, count) in packets {
             assert!(count > 20, "{count}");
-            // A dump on the old device comes in many small packets: all of one kind, so some do.
-            let dull = |n: u64| count > 150 && n > 40 && n < count - 40 && !n.is_multiple_of(7);
-            for n in (0..count).filter(|n| !dull(*n)) {
+            eprintln!("{way:?}: {count} packets");
+            for n in 0..count {
                 let place = place(scenario.clone(), 1).await;
                 let number = place.begin(&THREE).await;
                 place.sim.set_fault(Fault::Cut(CutAt::Packet(way, n)));
@@ -334,6 +347,17 @@ async fn undoing_leads_to_the_recorded_state() {
 }
 
 #[tokio::test]
+async fn a_step_that_builds_on_a_failed_one_is_not_sent() {
+    let place = place(Scenario::crew_phone(), 4).await;
+    let off = "com.corvane.cleaner";
+    place.take_out(&[(off, Way::Uninstall)]).await;
+    place.sim.set_fault(Fault::Package(id(off), Flaw::SaysYes));
+    let back = place.put_back(&[off]).await;
+    assert_eq!(outcomes(&back), [Outcome::NoEffect, Outcome::Skipped]);
+    assert!(place.sim.transcript().iter().all(|line| !line.contains("disable-user")));
+}
+
+#[tokio::test]
 async fn an_old_device_without_the_command_says_beforehand_what_cannot_be_undone() {
     let mut scenario = Scenario::spare_handset();
     scenario.extra_commands.clear();
@@ -373,7 +397,8 @@ async fn a_record_that_cannot_be_kept_stops_the_sending() {
 /// Makes every later write of a step fail, as a disk without room would.
 fn spoil(file: &Path) {
     let raw = rusqlite::Connection::open(file).unwrap();
-    raw.execute_batch("CREATE TRIGGER no_room BEFORE UPDATE ON steps BEGIN SELECT raise(ABORT, 'no room'); END;").unwrap();
+    raw.execute_batch("CREATE TRIGGER no_room BEFORE UPDATE ON steps BEGIN SELECT raise(ABORT, 'no room'); END;")
+        .unwrap();
 }
 
 #[tokio::test]
@@ -397,5 +422,8 @@ async fn a_survey_tells_the_conditions_apart() {
         assert_eq!(condition(package, user), name, "{package} for {user}");
     }
     let kind = |package: &str| inventory.packages[&id(package)].kind.name();
-    assert_eq!([kind("com.android.webview"), kind("fer.pellmoor.tides"), kind("android")], ["updated-system", "user", "system"]);
+    assert_eq!(
+        [kind("com.android.webview"), kind("fer.pellmoor.tides"), kind("android")],
+        ["updated-system", "user", "system"]
+    );
 }

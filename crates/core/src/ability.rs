@@ -47,7 +47,8 @@ impl Abilities {
     /// Learns from the text that `pm` prints when called without words. Commands came and went in
     /// makers' builds of these versions, so the device is believed over the version.
     pub fn learn_from_help(&mut self, help: &str) {
-        let lists = |command: &str| help.split_whitespace().any(|word| word.trim_matches([':', ',', '[', ']']) == command);
+        let lists =
+            |command: &str| help.split_whitespace().any(|word| word.trim_matches([':', ',', '[', ']']) == command);
         self.install_existing = lists("install-existing");
         self.default_state = lists("default-state");
     }
@@ -67,7 +68,9 @@ impl Abilities {
     /// rest stayed with `pm`, which starts a runtime for each call.
     pub(crate) fn has_cmd(&self, command: &str) -> bool {
         self.sdk >= ANDROID_8
-            || (self.sdk >= ANDROID_7 && self.offered.cmd && matches!(command, "list" | "uninstall" | "suspend" | "unsuspend"))
+            || (self.sdk >= ANDROID_7
+                && self.offered.cmd
+                && matches!(command, "list" | "uninstall" | "suspend" | "unsuspend"))
     }
 }
 

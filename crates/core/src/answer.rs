@@ -69,7 +69,9 @@ impl Refusal {
             Self::NotInstalled => "read the packages again",
             Self::Unknown => "check the id; read the packages again",
             Self::Protected => "uninstalling for the user may work where disabling does not",
-            Self::Administrator => "on the device, look for “Device admin apps” in the security settings and switch it off there",
+            Self::Administrator => {
+                "on the device, look for “Device admin apps” in the security settings and switch it off there"
+            }
             Self::UserRestricted => "ask whoever manages the device; another user may be free of it",
             Self::OwnerBlocked => "ask whoever manages the device",
             Self::SharedLibrary => "take out the packages that use it first",
@@ -150,8 +152,9 @@ pub fn read_answer(way: Way, answer: &Answer) -> Said {
 /// The reason in `Failure [REASON]`, or in `Failure - REASON` of old versions.
 fn failure_reason(line: &str) -> Option<&str> {
     let rest = line.trim().strip_prefix("Failure")?.trim();
-    Some(rest.trim_start_matches(['[', '-', ' ']).trim_end_matches(']').trim())
-        .map(|reason| if rest.starts_with("[-") || rest.starts_with("- -") { rest.trim_matches(['[', ']']).trim() } else { reason })
+    Some(rest.trim_start_matches(['[', '-', ' ']).trim_end_matches(']').trim()).map(|reason| {
+        if rest.starts_with("[-") || rest.starts_with("- -") { rest.trim_matches(['[', ']']).trim() } else { reason }
+    })
 }
 
 #[cfg(test)]
@@ -174,14 +177,34 @@ mod tests {
             (Way::Uninstall, "Failure [-1000]", Refused(R::MakersCode)),
             (Way::Uninstall, "Failure [DELETE_FAILED_MOON]", Refused(R::Other)),
             (Way::Uninstall, "Failure", Refused(R::Other)),
-            (Way::Uninstall, "java.lang.SecurityException: Neither user 2000 nor current process has android.permission.DELETE_PACKAGES.", Refused(R::SecondSwitch)),
-            (Way::Uninstall, "java.lang.SecurityException: Shell does not have permission to access user 150", Refused(R::UserLocked)),
+            (
+                Way::Uninstall,
+                "java.lang.SecurityException: Neither user 2000 nor current process has android.permission.DELETE_PACKAGES.",
+                Refused(R::SecondSwitch),
+            ),
+            (
+                Way::Uninstall,
+                "java.lang.SecurityException: Shell does not have permission to access user 150",
+                Refused(R::UserLocked),
+            ),
             (Way::Disable, "Package com.a new state: disabled-user", Success),
-            (Way::Disable, "Error: java.lang.SecurityException: Cannot disable a protected package: com.a", Refused(R::Protected)),
+            (
+                Way::Disable,
+                "Error: java.lang.SecurityException: Cannot disable a protected package: com.a",
+                Refused(R::Protected),
+            ),
             (Way::Disable, "java.lang.IllegalArgumentException: Unknown package: com.a", Refused(R::Unknown)),
-            (Way::Enable, "java.lang.SecurityException: Shell cannot change component state for com.a/null to 1", Refused(R::NeedsRoot)),
+            (
+                Way::Enable,
+                "java.lang.SecurityException: Shell cannot change component state for com.a/null to 1",
+                Refused(R::NeedsRoot),
+            ),
             (Way::Reinstall, "Package com.a installed for user: 0", Success),
-            (Way::Reinstall, "android.content.pm.PackageManager$NameNotFoundException: Package com.a doesn't exist", Refused(R::Unknown)),
+            (
+                Way::Reinstall,
+                "android.content.pm.PackageManager$NameNotFoundException: Package com.a doesn't exist",
+                Refused(R::Unknown),
+            ),
             (Way::Reinstall, "Error: unknown command 'install-existing'", Refused(R::NoSuchCommand)),
             (Way::Disable, "cmd: Can't find service: package", Refused(R::NotReady)),
             (Way::Unhide, "Package com.a new hidden state: true", Unclear),

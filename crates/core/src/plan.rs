@@ -1,5 +1,6 @@
 //! From a tray, or from what is to be put back, to the steps that are sent.
 
+use std::collections::HashSet;
 use std::fmt;
 
 use wibbet_types::{PackageId, UserId};
@@ -61,7 +62,9 @@ impl fmt::Display for Skip {
             Self::NotInstalled => "it is not installed for this user, so it cannot be disabled",
             Self::NotPerUser => "this version of Android cannot uninstall for one user; disable instead",
             Self::NoWayBack => "it could not be put back from here; disable instead, or allow it explicitly",
-            Self::NeedsApk => "putting it back takes its APK: its code is not on the device, or this Android cannot reinstall it",
+            Self::NeedsApk => {
+                "putting it back takes its APK: its code is not on the device, or this Android cannot reinstall it"
+            }
             Self::NeedsRoot => "leaving this state takes root; change it on the device, in the app's settings page",
         })
     }
@@ -110,8 +113,9 @@ impl Plan {
 /// `without_way_back`.
 pub fn plan_take_out(inventory: &Inventory, abilities: &Abilities, tray: &[TrayItem], without_way_back: bool) -> Plan {
     let mut steps: Vec<PlannedStep> = Vec::with_capacity(tray.len());
+    let mut seen = HashSet::new();
     for item in tray {
-        if steps.iter().any(|s| s.id == item.id && s.user == item.user) {
+        if !seen.insert((&item.id, item.user)) {
             continue;
         }
         let before = inventory.state(&item.id, item.user);
@@ -141,7 +145,9 @@ pub fn plan_take_out(inventory: &Inventory, abilities: &Abilities, tray: &[TrayI
 fn way_back(package: &Package, item: &TrayItem, before: PackageState, abilities: &Abilities) -> Back {
     if item.way != Way::Disable {
         if !abilities.install_existing {
-            return Back::NoWay("this Android has no command that reinstalls it; only its APK or a factory reset brings it back");
+            return Back::NoWay(
+                "this Android has no command that reinstalls it; only its APK or a factory reset brings it back",
+            );
         }
         let others = package.states.iter().any(|(user, state)| *user != item.user && state.installed);
         match package.kind {
@@ -336,7 +342,8 @@ mod tests {
             assert_eq!(kind(&back(new_device())), on_new, "{id} {way}");
             assert_eq!(kind(&back(old_device("pm enable"))), on_bare_6, "{id} {way}");
         }
-        let helped = plan_take_out(&inventory, &old_device("pm install-existing"), &[take("sys", 0, Way::Uninstall)], false);
+        let helped =
+            plan_take_out(&inventory, &old_device("pm install-existing"), &[take("sys", 0, Way::Uninstall)], false);
         assert_eq!(helped.steps[0].back, Back::Sure);
     }
 
@@ -367,7 +374,8 @@ mod tests {
         use PackageKind::{System, User};
         let inventory = inventory(&[("sys", System, [OUT, IN]), ("app", User, [OUT, PackageState::ABSENT])]);
         let want = |id: &str, user| vec![(id.parse().unwrap(), UserId::new(user), IN)];
-        let skip = |abilities: &Abilities, id, user| plan_put_back(&inventory, abilities, &want(id, user)).steps[0].skip;
+        let skip =
+            |abilities: &Abilities, id, user| plan_put_back(&inventory, abilities, &want(id, user)).steps[0].skip;
         assert_eq!(skip(&new_device(), "sys", 0), None);
         assert_eq!(skip(&new_device(), "sys", 10), Some(Skip::AlreadySo));
         assert_eq!(skip(&new_device(), "sys", 3), Some(Skip::NoSuchUser));

@@ -37,7 +37,9 @@ impl Carriage {
     /// The words that go to the device, for people.
     pub fn words(&self) -> String {
         match self {
-            Self::Abb(words) | Self::AbbExec(words) => words.iter().map(|w| shell_quoted(w)).collect::<Vec<_>>().join(" "),
+            Self::Abb(words) | Self::AbbExec(words) => {
+                words.iter().map(|w| shell_quoted(w)).collect::<Vec<_>>().join(" ")
+            }
             Self::Shell(command) => command.clone(),
         }
     }

@@ -59,8 +59,7 @@ impl Search {
 
 /// `needle` is in lower case; ids are ASCII, so nothing has to be copied.
 fn contains_ignoring_case(id: &str, needle: &str) -> bool {
-    needle.is_empty()
-        || id.as_bytes().windows(needle.len()).any(|part| part.eq_ignore_ascii_case(needle.as_bytes()))
+    needle.is_empty() || id.as_bytes().windows(needle.len()).any(|part| part.eq_ignore_ascii_case(needle.as_bytes()))
 }
 
 fn has_fact(package: &Package, user: UserId, in_tray: bool, fact: &str) -> bool {
@@ -102,7 +101,8 @@ mod tests {
 
     #[test]
     fn words_and_facts() {
-        let notes = package("com.ostrel.Notes", PackageKind::UpdatedSystem, "/product/app/N.apk", Enabled::DisabledUser);
+        let notes =
+            package("com.ostrel.Notes", PackageKind::UpdatedSystem, "/product/app/N.apk", Enabled::DisabledUser);
         for (line, found) in [
             ("", true),
             ("notes", true),

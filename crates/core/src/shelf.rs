@@ -126,7 +126,15 @@ mod tests {
             remark: String::new(),
         };
         let serial = "S".parse().unwrap();
-        Run { number, serial, kind, state: RunState::Finished, begun: Time(number), touched: Time(number), steps: vec![step] }
+        Run {
+            number,
+            serial,
+            kind,
+            state: RunState::Finished,
+            begun: Time(number),
+            touched: Time(number),
+            steps: vec![step],
+        }
     }
 
     fn inventory(states: &[(&str, PackageState)]) -> Inventory {
@@ -171,9 +179,7 @@ mod tests {
 
     #[test]
     fn what_is_off_as_it_was_before_is_put_back_into_use() {
-        let runs = [
-            run(1, RunKind::TakeOut, "a", Way::Uninstall, OFF, Outcome::Done),
-        ];
+        let runs = [run(1, RunKind::TakeOut, "a", Way::Uninstall, OFF, Outcome::Done)];
         assert_eq!(Shelf::of(&inventory(&[("a", OUT)]), &runs).entries[0].target, OFF);
         assert_eq!(Shelf::of(&inventory(&[("a", OFF)]), &runs).entries[0].target, PackageState::IN_USE);
     }

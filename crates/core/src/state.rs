@@ -22,8 +22,7 @@ pub enum Enabled {
 }
 
 impl Enabled {
-    const ALL: [Self; 5] =
-        [Self::Default, Self::Enabled, Self::Disabled, Self::DisabledUser, Self::DisabledUntilUsed];
+    const ALL: [Self; 5] = [Self::Default, Self::Enabled, Self::Disabled, Self::DisabledUser, Self::DisabledUntilUsed];
 
     /// The number that Android uses.
     pub fn number(self) -> u8 {
@@ -177,7 +176,8 @@ mod tests {
 
     #[test]
     fn conditions_in_the_order_in_which_they_count() {
-        let state = |installed, hidden, suspended, enabled| PackageState { known: true, installed, hidden, suspended, enabled };
+        let state =
+            |installed, hidden, suspended, enabled| PackageState { known: true, installed, hidden, suspended, enabled };
         for (given, condition) in [
             (PackageState::ABSENT, Condition::Absent),
             (PackageState::IN_USE, Condition::InUse),
@@ -195,7 +195,13 @@ mod tests {
 
     #[test]
     fn broken_records() {
-        for bad in ["", "installed=1", "installed=2 hidden=0 suspended=0 enabled=0", "installed=1 hidden=0 suspended=0 enabled=5", "x"] {
+        for bad in [
+            "",
+            "installed=1",
+            "installed=2 hidden=0 suspended=0 enabled=0",
+            "installed=1 hidden=0 suspended=0 enabled=5",
+            "x",
+        ] {
             assert!(bad.parse::<PackageState>().is_err(), "{bad}");
         }
     }

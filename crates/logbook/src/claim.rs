@@ -60,7 +60,8 @@ impl Claim {
             }
             Err(TryLockError::Error(source)) => return Err(failed(source)),
         }
-        let noted = file.set_len(0).and_then(|()| file.rewind()).and_then(|()| writeln!(file, "{}", std::process::id()));
+        let noted =
+            file.set_len(0).and_then(|()| file.rewind()).and_then(|()| writeln!(file, "{}", std::process::id()));
         noted.map_err(failed)?;
         Ok(Self { _file: file })
     }

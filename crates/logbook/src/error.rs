@@ -17,7 +17,9 @@ pub enum LogbookError {
         source: std::io::Error,
     },
     /// The disk is full.
-    #[error("the logbook {path} could not be written: the disk is full. Nothing more is sent to a device until there is room")]
+    #[error(
+        "the logbook {path} could not be written: the disk is full. Nothing more is sent to a device until there is room"
+    )]
     Full {
         /// The file.
         path: PathBuf,

@@ -81,7 +81,10 @@ fn devices_are_met_again() {
     book.note_device(&facts("Tarn 5 b"), "127.0.0.1:6000", Time(2)).unwrap();
     let devices = book.devices().unwrap();
     assert_eq!(devices.len(), 1);
-    assert_eq!((devices[0].facts.clone(), devices[0].address.as_str(), devices[0].seen), (facts("Tarn 5 b"), "127.0.0.1:6000", Time(2)));
+    assert_eq!(
+        (devices[0].facts.clone(), devices[0].address.as_str(), devices[0].seen),
+        (facts("Tarn 5 b"), "127.0.0.1:6000", Time(2))
+    );
 }
 
 #[test]

@@ -34,12 +34,18 @@ impl State {
                 package.was_looked_at();
             }
         }
-        let updated: Vec<&String> = shown.iter().filter(|id| self.packages.get(*id).is_some_and(|p| p.data.update.is_some())).collect();
+        let updated: Vec<&String> =
+            shown.iter().filter(|id| self.packages.get(*id).is_some_and(|p| p.data.update.is_some())).collect();
         if !updated.is_empty() {
             out.push_str("\nHidden system packages:\n");
             for id in updated {
                 if let Some(package) = self.packages.get(id) {
-                    let _ = writeln!(out, "  Package [{id}] ({:x}):\n    codePath={}", package.uid ^ 0x5aa5, package.data.path);
+                    let _ = writeln!(
+                        out,
+                        "  Package [{id}] ({:x}):\n    codePath={}",
+                        package.uid ^ 0x5aa5,
+                        package.data.path
+                    );
                 }
             }
         }

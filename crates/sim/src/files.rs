@@ -69,7 +69,8 @@ impl SyncSession {
             SyncId::List => SyncStep::Answer(list(state, &path)),
             SyncId::Recv => SyncStep::Answer(match state.files.get(&path) {
                 Some(file) => {
-                    let mut out: Vec<u8> = file.data.chunks(64 * 1024).flat_map(|c| sync_message(SyncId::Data, c)).collect();
+                    let mut out: Vec<u8> =
+                        file.data.chunks(64 * 1024).flat_map(|c| sync_message(SyncId::Data, c)).collect();
                     out.extend(sync_message(SyncId::Done, &[]));
                     out
                 }
@@ -113,7 +114,8 @@ fn stat(state: &State, path: &str) -> Vec<u8> {
 
 fn list(state: &State, path: &str) -> Vec<u8> {
     let folder = format!("{}/", path.trim_end_matches('/'));
-    let mut entries: BTreeMap<&str, (u32, u32, u32)> = BTreeMap::from([(".", (FOLDER, 4096, 0)), ("..", (FOLDER, 4096, 0))]);
+    let mut entries: BTreeMap<&str, (u32, u32, u32)> =
+        BTreeMap::from([(".", (FOLDER, 4096, 0)), ("..", (FOLDER, 4096, 0))]);
     for (name, file) in state.files.range(folder.clone()..).take_while(|(name, _)| name.starts_with(&folder)) {
         match name[folder.len()..].split_once('/') {
             Some((sub, _)) => drop(entries.insert(sub, (FOLDER, 4096, 0))),

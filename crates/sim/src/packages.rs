@@ -167,7 +167,9 @@ impl State {
                 None => Output { code: 1, ..Output::default() },
             },
             c if !self.has_command(c) => self.no_such(c),
-            "uninstall" => self.change(target, given.user.unwrap_or(0), |s| s.uninstall(target, given.user, given.keep)),
+            "uninstall" => {
+                self.change(target, given.user.unwrap_or(0), |s| s.uninstall(target, given.user, given.keep))
+            }
             "install-existing" => {
                 let user = given.user.unwrap_or(0);
                 self.change(target, user, |s| s.install_existing(target, user))
@@ -176,7 +178,10 @@ impl State {
                 let user = given.user.unwrap_or(0);
                 self.change(target, user, |s| s.set_enabled(command, target, user))
             }
-            "hide" | "unhide" => self.security_exception(command, "Neither user 2000 nor current process has android.permission.MANAGE_USERS."),
+            "hide" | "unhide" => self.security_exception(
+                command,
+                "Neither user 2000 nor current process has android.permission.MANAGE_USERS.",
+            ),
             "suspend" | "unsuspend" => {
                 let on = command == "suspend";
                 match self.user_state(target, given.user.unwrap_or(0)) {
@@ -259,7 +264,11 @@ impl State {
         let old = self.is_old();
         let sdk = self.scenario.android.sdk;
         let not_installed = |user: u32| {
-            let text = if old { format!("Failure - not installed for {user}\n") } else { format!("Failure [not installed for {user}]\n") };
+            let text = if old {
+                format!("Failure - not installed for {user}\n")
+            } else {
+                format!("Failure [not installed for {user}]\n")
+            };
             Output { out: text, code: 1, ..Output::default() }
         };
         let failure = |reason: &str| Output { out: format!("Failure [{reason}]\n"), code: 1, ..Output::default() };
@@ -297,7 +306,10 @@ impl State {
     }
 
     fn install_existing(&mut self, id: &str, user: u32) -> Output {
-        let gone = Output::failed(1, format!("android.content.pm.PackageManager$NameNotFoundException: Package {id} doesn't exist\n"));
+        let gone = Output::failed(
+            1,
+            format!("android.content.pm.PackageManager$NameNotFoundException: Package {id} doesn't exist\n"),
+        );
         match self.packages.get_mut(id) {
             // The code of a package of somebody's went with its last user, even where data were kept.
             Some(package) if package.data.kind == SimKind::User && package.users.values().all(|u| !u.installed) => gone,
@@ -335,7 +347,10 @@ impl State {
         }
         // The shell may set and leave 0, 1 and 3 only.
         if matches!(number, 2 | 4) || matches!(now, 2 | 4) {
-            return self.security_exception(command, &format!("Shell cannot change component state for {id}/null to {number}"));
+            return self.security_exception(
+                command,
+                &format!("Shell cannot change component state for {id}/null to {number}"),
+            );
         }
         if let Some(state) = self.user_state(id, user) {
             state.enabled = number;

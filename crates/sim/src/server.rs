@@ -71,7 +71,12 @@ async fn connection(socket: TcpStream, shared: &Arc<Shared>) {
     }
 }
 
-async fn write_all(mut to: OwnedWriteHalf, mut queue: mpsc::UnboundedReceiver<Packet>, shared: &Shared, checksum: bool) {
+async fn write_all(
+    mut to: OwnedWriteHalf,
+    mut queue: mpsc::UnboundedReceiver<Packet>,
+    shared: &Shared,
+    checksum: bool,
+) {
     while let Some(packet) = queue.recv().await {
         let bytes = packet.encode(checksum);
         let passage = shared.state().cutter.pass(Way::FromDevice, bytes.len());
@@ -299,7 +304,12 @@ impl StreamOut {
     }
 }
 
-async fn run(service: Service, mut stream: StreamOut, mut inbox: mpsc::UnboundedReceiver<Vec<u8>>, shared: Arc<Shared>) {
+async fn run(
+    service: Service,
+    mut stream: StreamOut,
+    mut inbox: mpsc::UnboundedReceiver<Vec<u8>>,
+    shared: Arc<Shared>,
+) {
     let (latency, mute) = {
         let state = shared.state();
         (state.latency, state.mute)

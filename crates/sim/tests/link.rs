@@ -6,7 +6,9 @@ use std::time::Duration;
 
 use tokio::io::AsyncWriteExt as _;
 use tokio::net::TcpListener;
-use wibbet_adb::{CallError, Collected, HostKey, KeyRing, Limits, Link, LinkError, Progress, Service, SyncClient, SyncError};
+use wibbet_adb::{
+    CallError, Collected, HostKey, KeyRing, Limits, Link, LinkError, Progress, Service, SyncClient, SyncError,
+};
 use wibbet_sim::{Allow, CutAt, Fault, Options, Scenario, SimDevice, Way};
 
 const PEM: &str = include_str!("../../adb/tests/key-vectors.txt");
@@ -122,6 +124,19 @@ async fn a_computer_is_asked_about_once() {
 }
 
 #[tokio::test]
+async fn a_device_that_trusts_the_customary_key_does_not_ask() {
+    let device = device(Scenario::crew_phone(), AT_ONCE).await;
+    open(&device).await;
+    let folder = tempfile::tempdir().unwrap();
+    let customary = folder.path().join("adbkey");
+    let end = PEM.find("-----END PRIVATE KEY-----").unwrap() + "-----END PRIVATE KEY-----\n".len();
+    std::fs::write(&customary, &PEM[PEM.find("-----BEGIN").unwrap()..end]).unwrap();
+    let ring = KeyRing::open(&folder.path().join("own"), Some(&customary), "test@bench").unwrap();
+    Link::connect_tcp(&device.address().to_string(), &ring, &quick(), &mut |_| {}).await.unwrap();
+    assert_eq!(device.dialogs(), 1, "that of the first link");
+}
+
+#[tokio::test]
 async fn the_ways_of_not_getting_a_link_are_told_apart() {
     let limits = Limits { answer: Duration::from_millis(300), tap: Duration::from_millis(300), ..quick() };
     let connect = async |at: String| Link::connect_tcp(&at, &keys(), &limits, &mut |_| {}).await.unwrap_err();
@@ -152,7 +167,9 @@ async fn the_ways_of_not_getting_a_link_are_told_apart() {
             socket.write_all(answer).await.unwrap();
             // What was not read yet would turn the close into a reset.
             let mut rest = vec![0; 4096];
-            let _ = tokio::time::timeout(Duration::from_millis(50), tokio::io::AsyncReadExt::read(&mut socket, &mut rest)).await;
+            let _ =
+                tokio::time::timeout(Duration::from_millis(50), tokio::io::AsyncReadExt::read(&mut socket, &mut rest))
+                    .await;
         });
         let error = connect(at).await.to_string();
         assert!(error.contains(expected), "{answer:?}: {error}");
@@ -205,7 +222,10 @@ async fn a_connection_cut_in_the_middle_of_a_packet_is_lost_and_nothing_else() {
                 }
                 Ok(link) => {
                     let said = say(&link, Service::ShellV2("dumpsys package packages".into())).await;
-                    assert!(way == Way::ToDevice || matches!(said, Err(CallError::Link(_))), "{way:?} {bytes}: {said:?}");
+                    assert!(
+                        way == Way::ToDevice || matches!(said, Err(CallError::Link(_))),
+                        "{way:?} {bytes}: {said:?}"
+                    );
                 }
             }
         }
@@ -235,7 +255,10 @@ async fn files_are_looked_at_fetched_and_sent() {
         sync.recv(&target, &mut |piece| back.extend_from_slice(piece)).await.unwrap();
         assert!(back == data);
         let listed = sync.list(&path("/data/local/tmp")).await.unwrap();
-        assert_eq!(listed.iter().map(|e| (e.name.as_str(), e.mode, e.size, e.time)).collect::<Vec<_>>(), [("wibbet-test", 0o100_600, 200_000, 77)]);
+        assert_eq!(
+            listed.iter().map(|e| (e.name.as_str(), e.mode, e.size, e.time)).collect::<Vec<_>>(),
+            [("wibbet-test", 0o100_600, 200_000, 77)]
+        );
         let refused = sync.send(&path("/system/app/x"), 0o644, 0, b"x").await.unwrap_err();
         assert!(refused.to_string().contains("Permission denied"), "{refused}");
         assert!(sync.list(&path("/system")).await.unwrap().iter().any(|e| e.name.as_str() == "framework"));

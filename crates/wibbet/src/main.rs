@@ -3,6 +3,7 @@
 mod cli;
 mod demo;
 mod place;
+mod signals;
 mod sim;
 mod tui;
 

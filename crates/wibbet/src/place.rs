@@ -23,14 +23,19 @@ pub(crate) struct Folders {
 impl Folders {
     /// The customary folders of the system, or all in `WIBBET_HOME`.
     pub(crate) fn find() -> anyhow::Result<Self> {
-        let base = etcetera::choose_base_strategy().context("your home folder cannot be found; set WIBBET_HOME to a folder of your choice");
+        let base = etcetera::choose_base_strategy()
+            .context("your home folder cannot be found; set WIBBET_HOME to a folder of your choice");
         let customary_key = base.as_ref().ok().map(|b| b.home_dir().join(".android/adbkey"));
         if let Some(home) = std::env::var_os("WIBBET_HOME").filter(|h| !h.is_empty()) {
             let home = PathBuf::from(home);
             return Ok(Self { configuration: home.clone(), data: home, customary_key });
         }
         let base = base?;
-        Ok(Self { configuration: base.config_dir().join("wibbet"), data: base.data_dir().join("wibbet"), customary_key })
+        Ok(Self {
+            configuration: base.config_dir().join("wibbet"),
+            data: base.data_dir().join("wibbet"),
+            customary_key,
+        })
     }
 
     /// One folder for everything, away from the user's own.

@@ -81,15 +81,17 @@ pub(crate) async fn run(arguments: SimArguments) -> Result<Exit, Failure> {
             seed: arguments.seed.wrapping_add(n as u64),
             ..Options::default()
         };
-        let device = SimDevice::start(scenario, options).await.map_err(|e| {
-            Failure::trouble(format!("a bench device could not listen on 127.0.0.1:{port}: {e}"))
-        })?;
+        let device = SimDevice::start(scenario, options)
+            .await
+            .map_err(|e| Failure::trouble(format!("a bench device could not listen on 127.0.0.1:{port}: {e}")))?;
         arguments.fault.iter().for_each(|fault| device.set_fault(fault.clone()));
         devices.push(device);
     }
     // It is there before anybody is told of the devices.
     let mut transcript = match &arguments.transcript {
-        Some(path) => Some(std::fs::File::create(path).map_err(|e| Failure::trouble(format!("{}: {e}", path.display())))?),
+        Some(path) => {
+            Some(std::fs::File::create(path).map_err(|e| Failure::trouble(format!("{}: {e}", path.display())))?)
+        }
         None => None,
     };
     for device in &devices {
@@ -107,7 +109,12 @@ pub(crate) async fn run(arguments: SimArguments) -> Result<Exit, Failure> {
     let mut lines = BufReader::new(tokio::io::stdin()).lines();
     let mut listening = true;
     let mut tick = tokio::time::interval(Duration::from_millis(100));
-    let ended = terminated();
+    let ended = async {
+        tokio::select! {
+            () = crate::signals::terminated() => {}
+            _ = tokio::signal::ctrl_c() => {}
+        }
+    };
     tokio::pin!(ended);
     loop {
         tokio::select! {
@@ -123,21 +130,6 @@ pub(crate) async fn run(arguments: SimArguments) -> Result<Exit, Failure> {
     Ok(Exit::Done)
 }
 
-async fn terminated() {
-    #[cfg(unix)]
-    {
-        use tokio::signal::unix::{SignalKind, signal};
-        if let Ok(mut term) = signal(SignalKind::terminate()) {
-            tokio::select! {
-                _ = tokio::signal::ctrl_c() => {}
-                _ = term.recv() => {}
-            }
-            return;
-        }
-    }
-    let _ = tokio::signal::ctrl_c().await;
-}
-
 fn obey(line: &str, devices: &[SimDevice]) {
     match line.trim().split_once(' ').unwrap_or((line.trim(), "")) {
         ("allow", _) => devices.iter().for_each(SimDevice::allow),
@@ -151,7 +143,11 @@ fn obey(line: &str, devices: &[SimDevice]) {
     }
 }
 
-fn write_transcript(devices: &[SimDevice], written: &mut [usize], file: Option<&mut std::fs::File>) -> Result<(), Failure> {
+fn write_transcript(
+    devices: &[SimDevice],
+    written: &mut [usize],
+    file: Option<&mut std::fs::File>,
+) -> Result<(), Failure> {
     let Some(file) = file else { return Ok(()) };
     for (device, done) in devices.iter().zip(written) {
         let lines = device.transcript();

@@ -25,19 +25,41 @@ fn the_whole_job_on_both_devices() {
         // The devices are known by now, so a serial will do.
         let (run, code) = json(
             home.path(),
-            &["run", serial, "--user", "0", "--uninstall", "com.android.music", "com.android.email", "--disable", "com.android.deskclock", "--yes", "--json"],
+            &[
+                "run",
+                serial,
+                "--user",
+                "0",
+                "--uninstall",
+                "com.android.music",
+                "com.android.email",
+                "--disable",
+                "com.android.deskclock",
+                "--yes",
+                "--json",
+            ],
         );
         assert_eq!((outcomes(&run), code), (vec!["done"; 3], 0), "{run}");
         assert_eq!(run["steps"][2]["way"], "disable");
         let (packages, code) = json(home.path(), &["packages", serial, "--json"]);
         assert_eq!(code, 0);
-        let package = |id: &str| packages["packages"].as_array().unwrap().iter().find(|p| p["id"] == id).unwrap().clone();
+        let package =
+            |id: &str| packages["packages"].as_array().unwrap().iter().find(|p| p["id"] == id).unwrap().clone();
         assert_eq!(package("com.android.music")["label"], Value::Null);
         assert_eq!(package("com.android.music")["kind"], "system");
         let state = |id: &str| package(id)["states"]["0"].clone();
-        assert_eq!(state("com.android.music"), object!({"state": "uninstalled", "installed": false, "enabled": 0, "hidden": false, "suspended": false}));
-        assert_eq!(state("com.android.deskclock"), object!({"state": "disabled", "installed": true, "enabled": 3, "hidden": false, "suspended": false}));
-        let (back, code) = json(home.path(), &["put-back", serial, "com.android.music", "com.android.deskclock", "--user", "0", "--json"]);
+        assert_eq!(
+            state("com.android.music"),
+            object!({"state": "uninstalled", "installed": false, "enabled": 0, "hidden": false, "suspended": false})
+        );
+        assert_eq!(
+            state("com.android.deskclock"),
+            object!({"state": "disabled", "installed": true, "enabled": 3, "hidden": false, "suspended": false})
+        );
+        let (back, code) = json(
+            home.path(),
+            &["put-back", serial, "com.android.music", "com.android.deskclock", "--user", "0", "--json"],
+        );
         assert_eq!((outcomes(&back), code), (vec!["done"; 2], 0), "{back}");
         assert_eq!(back["steps"][1]["state"]["enabled"], enabled_again);
     }
@@ -60,13 +82,31 @@ fn exit_codes_tell_the_ends_apart() {
         (vec!["run", at, "--user", "0", "--uninstall", "com.android.music"], 2, "usage"),
         (vec!["run", at, "--user", "0", "--yes"], 2, "usage"),
         (vec!["run", at, "--user", "7", "--uninstall", "com.android.music", "--yes"], 2, "usage"),
-        (vec!["run", at, "--user", "0", "--uninstall", "com.android.music", "--disable", "com.android.music", "--yes"], 2, "usage"),
+        (
+            vec![
+                "run",
+                at,
+                "--user",
+                "0",
+                "--uninstall",
+                "com.android.music",
+                "--disable",
+                "com.android.music",
+                "--yes",
+            ],
+            2,
+            "usage",
+        ),
         (vec!["run", at, "--user", "0", "--uninstall", "com.android.music", "com.corvane.fota", "--yes"], 3, ""),
         (vec!["run", at, "--user", "0", "--uninstall", "com.android.egg", "--yes", "--answer-within", "0.3"], 4, ""),
         (vec!["run", &free, "--user", "0", "--uninstall", "com.android.music", "--yes"], 5, "no-device"),
         (vec!["packages", "NO-SUCH-SERIAL"], 5, "no-device"),
         (vec!["run", at, "--user", "0", "--uninstall", "com.android.music", "--yes"], 0, ""),
-        (vec!["run", at, "--user", "0", "--uninstall", "com.android.calendar", "com.wrenandkelp.radio", "--dry-run"], 0, ""),
+        (
+            vec!["run", at, "--user", "0", "--uninstall", "com.android.calendar", "com.wrenandkelp.radio", "--dry-run"],
+            0,
+            "",
+        ),
         (vec!["carry-on", at, "--yes", "--answer-within", "0.3"], 4, ""),
         (vec!["carry-on", at, "99", "--yes"], 1, "nothing-done"),
     ] {
@@ -79,8 +119,24 @@ fn exit_codes_tell_the_ends_apart() {
             assert_eq!(answer["error"]["kind"], kind, "{answer}");
         }
     }
-    let (dry, _) = json(home.path(), &["run", at, "--user", "0", "--uninstall", "com.android.calendar", "com.wrenandkelp.radio", "--dry-run", "--json"]);
-    assert_eq!((&dry["run"], &dry["steps"][0]["back"], &dry["steps"][1]["back"]), (&Value::Null, &object!("sure"), &object!("no-way")));
+    let (dry, _) = json(
+        home.path(),
+        &[
+            "run",
+            at,
+            "--user",
+            "0",
+            "--uninstall",
+            "com.android.calendar",
+            "com.wrenandkelp.radio",
+            "--dry-run",
+            "--json",
+        ],
+    );
+    assert_eq!(
+        (&dry["run"], &dry["steps"][0]["back"], &dry["steps"][1]["back"]),
+        (&Value::Null, &object!("sure"), &object!("no-way"))
+    );
     assert!(!std::fs::read_to_string(&sim.transcript).unwrap().contains("uninstall --user 0 com.android.calendar"));
     assert_eq!(run(home.path(), &["run", at, "--user", "0", "--uninstall", "a;b", "--yes"]).status.code(), Some(2));
 
@@ -100,20 +156,34 @@ fn a_kill_is_told_settled_and_carried_on() {
         let sim = Sim::start(&["--device", "crew-phone", "--fault", fault]);
         let home = home();
         let at = sim.address();
-        let arguments =
-            ["run", at, "--user", "0", "--uninstall", "com.android.music", "com.android.email", "com.android.calendar", "--yes", "--json"];
+        let arguments = [
+            "run",
+            at,
+            "--user",
+            "0",
+            "--uninstall",
+            "com.android.music",
+            "com.android.email",
+            "com.android.calendar",
+            "--yes",
+            "--json",
+        ];
         let mut going = command(home.path(), &arguments).stdout(std::process::Stdio::null()).spawn().unwrap();
         sim.wait_for("uninstall --user 0 com.android.email");
 
         // Meanwhile a second program is told, and sends nothing.
-        let (second, code) = json(home.path(), &["run", at, "--user", "0", "--disable", "com.android.deskclock", "--yes", "--json"]);
+        let (second, code) =
+            json(home.path(), &["run", at, "--user", "0", "--disable", "com.android.deskclock", "--yes", "--json"]);
         assert_eq!((code, &second["error"]["kind"]), (7, &object!("busy")), "{second}");
         assert!(second["error"]["message"].as_str().unwrap().contains("another Wibbet"));
 
         going.kill().unwrap();
         going.wait().unwrap();
         let (left, _) = json(home.path(), &["runs", "--json"]);
-        assert_eq!((&left["runs"][0]["state"], outcomes(&left["runs"][0])), (&object!("open"), vec!["done", "none", "none"]));
+        assert_eq!(
+            (&left["runs"][0]["state"], outcomes(&left["runs"][0])),
+            (&object!("open"), vec!["done", "none", "none"])
+        );
 
         let output = run(home.path(), &["carry-on", at, "--yes", "--json", "--answer-within", "0.3"]);
         let told = String::from_utf8(output.stderr).unwrap();
@@ -133,7 +203,11 @@ fn a_kill_is_told_settled_and_carried_on() {
 fn a_reader_that_goes_away_does_no_harm() {
     let sim = Sim::start(&["--device", "crew-phone"]);
     let home = home();
-    let mut child = command(home.path(), &["packages", sim.address()]).stdout(std::process::Stdio::piped()).stderr(std::process::Stdio::piped()).spawn().unwrap();
+    let mut child = command(home.path(), &["packages", sim.address()])
+        .stdout(std::process::Stdio::piped())
+        .stderr(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
     drop(child.stdout.take());
     let output = child.wait_with_output().unwrap();
     assert_eq!(output.status.code(), Some(0), "{}", String::from_utf8_lossy(&output.stderr));

@@ -13,7 +13,11 @@ fn the_demo_does_the_whole_job_by_keys_alone() {
     screen.wait_for("simulated bench devices");
     screen.wait_for("236 packages");
     screen.keys("Enter");
-    for (word, id, keys) in [("calend", "com.android.calendar", "Enter Space"), ("android.music", "com.android.music", "Enter Space"), ("deskclock", "com.android.deskclock", "Enter w")] {
+    for (word, id, keys) in [
+        ("calend", "com.android.calendar", "Enter Space"),
+        ("android.music", "com.android.music", "Enter Space"),
+        ("deskclock", "com.android.deskclock", "Enter w"),
+    ] {
         screen.keys("/ C-u");
         screen.types(word);
         // The details beside the table show the one that is meant before it is marked.
@@ -74,7 +78,11 @@ fn a_pulled_link_in_a_run_comes_back_by_itself() {
     // The first of the list is Android itself, which no device lets go.
     let text = screen.text();
     let shown: Vec<&str> = gone.iter().copied().filter(|id| text.contains(id)).collect();
-    assert_eq!((shown.len(), text.matches("●→○ uninstalled").count()), (3, 3), "screen and device agree\n{text}\n{gone:?}");
+    assert_eq!(
+        (shown.len(), text.matches("●→○ uninstalled").count()),
+        (3, 3),
+        "screen and device agree\n{text}\n{gone:?}"
+    );
     assert!(screen.line("uninstall             android ").contains("refused"));
 }
 

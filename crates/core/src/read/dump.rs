@@ -244,7 +244,9 @@ pub fn read_back(id: &PackageId, dump: PackageDump) -> ReadBack {
         Some(package) if !package.states.is_empty() => ReadBack::States(package.states),
         Some(_) => ReadBack::Unreadable("the device told of the package, but not for which users".into()),
         None if not_found.contains(id) => ReadBack::Gone,
-        None => ReadBack::Unreadable(gaps.into_iter().next().unwrap_or_else(|| "the device did not tell of the package".into())),
+        None => ReadBack::Unreadable(
+            gaps.into_iter().next().unwrap_or_else(|| "the device did not tell of the package".into()),
+        ),
     }
 }
 
@@ -301,8 +303,14 @@ Queries:
         assert_eq!(calendar.path.as_ref().unwrap().as_str(), "/data/app/~~a==/com.android.calendar-b==");
         assert!(calendar.system && calendar.updated && calendar.version.as_str() == "14");
         let records: Vec<String> = calendar.states.values().map(ToString::to_string).collect();
-        assert_eq!(records, ["installed=1 hidden=0 suspended=0 enabled=3", "installed=0 hidden=0 suspended=0 enabled=0"]);
-        assert_eq!(dump.packages[&id("com.ostrel.notes")].states[&UserId::OWNER].to_string(), "installed=1 hidden=1 suspended=1 enabled=0");
+        assert_eq!(
+            records,
+            ["installed=1 hidden=0 suspended=0 enabled=3", "installed=0 hidden=0 suspended=0 enabled=0"]
+        );
+        assert_eq!(
+            dump.packages[&id("com.ostrel.notes")].states[&UserId::OWNER].to_string(),
+            "installed=1 hidden=1 suspended=1 enabled=0"
+        );
         assert!(dump.factory_versions.contains(&id("com.android.calendar")));
         assert_eq!(dump.gaps, ["1 packages have ids that cannot be ids"]);
     }
@@ -324,7 +332,9 @@ Queries:
         assert!(matches!(back(""), ReadBack::Unreadable(_)));
         assert!(matches!(back("Packages:\n"), ReadBack::Unreadable(_)));
         assert!(matches!(back("Packages:\n  Package [com.a] (1):\n    User 0: insta"), ReadBack::Unreadable(_)));
-        assert!(matches!(back("Can't find service: package\n"), ReadBack::Unreadable(why) if why.contains("not up yet")));
+        assert!(
+            matches!(back("Can't find service: package\n"), ReadBack::Unreadable(why) if why.contains("not up yet"))
+        );
         let states = back("Packages:\n  Package [com.a] (1):\n    User 0: installed=true enabled=0\n");
         assert_eq!(states.state(UserId::OWNER), Some(PackageState::IN_USE));
         assert_eq!(states.state(UserId::new(10)), Some(PackageState::ABSENT));

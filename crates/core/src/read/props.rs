@@ -73,7 +73,10 @@ mod tests {
         assert_eq!(properties.get("long.value"), "one\ntwo");
         let stand_in = "at-1".parse().unwrap();
         let facts = properties.facts(&stand_in).unwrap();
-        assert_eq!((facts.name().as_str(), facts.serial.as_str(), facts.android.sdk()), ("Corvane Tarn 5", "CT5-1", 34));
+        assert_eq!(
+            (facts.name().as_str(), facts.serial.as_str(), facts.android.sdk()),
+            ("Corvane Tarn 5", "CT5-1", 34)
+        );
         assert!(Properties::read("").facts(&stand_in).is_none());
         let bare = Properties::read("[ro.build.version.sdk]: [23]\n[ro.serialno]: []").facts(&stand_in).unwrap();
         assert_eq!(bare.serial, stand_in);

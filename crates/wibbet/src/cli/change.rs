@@ -36,12 +36,19 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     check_user(&inventory, user)?;
     let way = if keep_data { Way::UninstallKeepData } else { Way::Uninstall };
     let item = |way| move |id| TrayItem { id, user, way };
-    let tray: Vec<TrayItem> = uninstall.into_iter().map(item(way)).chain(disable.into_iter().map(item(Way::Disable))).collect();
+    let tray: Vec<TrayItem> =
+        uninstall.into_iter().map(item(way)).chain(disable.into_iter().map(item(Way::Disable))).collect();
     let plan = plan_take_out(&inventory, &device.abilities(), &tray, no_way_back);
     carry_out(finder, &device, &inventory, RunKind::TakeOut, &plan, how).await
 }
 
-pub(crate) async fn put_back(finder: &Finder<'_>, name: &str, ids: &[PackageId], user: UserId, how: How) -> Result<Exit, Failure> {
+pub(crate) async fn put_back(
+    finder: &Finder<'_>,
+    name: &str,
+    ids: &[PackageId],
+    user: UserId,
+    how: How,
+) -> Result<Exit, Failure> {
     let (device, inventory) = read(finder, name).await?;
     check_user(&inventory, user)?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
@@ -98,7 +105,11 @@ fn asked(question: &str) -> bool {
     heard.is_ok() && matches!(answer.trim(), "y" | "Y" | "yes")
 }
 
-async fn settle(finder: &Finder<'_>, serial: &wibbet_types::Serial, inventory: &wibbet_core::Inventory) -> Result<(), Failure> {
+async fn settle(
+    finder: &Finder<'_>,
+    serial: &wibbet_types::Serial,
+    inventory: &wibbet_core::Inventory,
+) -> Result<(), Failure> {
     for told in settle_interrupted(&finder.workplace.book, serial, inventory).await? {
         eprintln!("wibbet: {told}");
     }
@@ -137,7 +148,8 @@ async fn carry_out(
     finish(finder, device, number, how).await
 }
 
-/// Carries out a run of the logbook; Ctrl-C stops it after the step that is on its way.
+/// Carries out a run of the logbook; Ctrl-C stops it after the step that is on its way, and a second
+/// one ends the program where it is.
 async fn finish(finder: &Finder<'_>, device: &AdbDevice, number: i64, how: How) -> Result<Exit, Failure> {
     let (stop, stopped) = watch::channel(false);
     let interrupt = tokio::spawn(async move {
@@ -145,7 +157,11 @@ async fn finish(finder: &Finder<'_>, device: &AdbDevice, number: i64, how: How) 
             eprintln!("wibbet: stopping after the step that is on its way");
             stop.send_replace(true);
         }
-        // The run listens until it ends.
+        if tokio::signal::ctrl_c().await.is_ok() {
+            eprintln!("wibbet: ended; the step that was on its way is settled at the next start");
+            std::process::exit(Exit::Unsettled as i32);
+        }
+        // The run listens to the sender until it ends.
         std::future::pending::<()>().await;
     });
     let last = Mutex::new(None);

@@ -229,7 +229,16 @@ impl Steps {
                 Back::NoWay(_) => "no-way",
             }),
         });
-        Self { run: None, serial: serial.to_owned(), kind: None, state: None, begun: None, dry_run: true, steps: steps.collect(), error: None }
+        Self {
+            run: None,
+            serial: serial.to_owned(),
+            kind: None,
+            state: None,
+            begun: None,
+            dry_run: true,
+            steps: steps.collect(),
+            error: None,
+        }
     }
 }
 

@@ -34,7 +34,8 @@ impl Finder<'_> {
             self.meet(&device).await?;
             return Ok(device);
         }
-        let wanted: Serial = name.parse().map_err(|e| Failure::new(Exit::Usage, format!("{e}; DEVICE is a serial or HOST:PORT")))?;
+        let wanted: Serial =
+            name.parse().map_err(|e| Failure::new(Exit::Usage, format!("{e}; DEVICE is a serial or HOST:PORT")))?;
         let met: Vec<_> = self.workplace.book.with(|book| book.devices()).await?;
         let last_seen = met.iter().filter(|d| d.facts.serial == wanted).map(|d| d.address.clone());
         let mut addresses: Vec<String> = last_seen.chain(self.at.iter().cloned()).collect();
@@ -101,7 +102,8 @@ pub(crate) async fn bench(finder: &Finder<'_>, as_json: bool) -> Result<Exit, Fa
         eprintln!("No devices are known yet. Add one with --at HOST:PORT, or start `wibbet` and press a.");
     } else {
         for device in &devices {
-            let name = [device.maker.as_deref(), device.model.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
+            let name =
+                [device.maker.as_deref(), device.model.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
             let android = device.android.as_ref().map_or_else(String::new, |a| format!("Android {a}"));
             line(format_args!("{:<22} {:<24} {:<12} {:<22} {}", device.id, name, android, device.address, device.link));
             if let Some(trouble) = &device.trouble {
@@ -119,7 +121,12 @@ pub(crate) async fn read(finder: &Finder<'_>, name: &str) -> Result<(AdbDevice, 
     Ok((device, inventory))
 }
 
-pub(crate) async fn packages(finder: &Finder<'_>, name: &str, user: Option<UserId>, as_json: bool) -> Result<Exit, Failure> {
+pub(crate) async fn packages(
+    finder: &Finder<'_>,
+    name: &str,
+    user: Option<UserId>,
+    as_json: bool,
+) -> Result<Exit, Failure> {
     let (device, inventory) = read(finder, name).await?;
     if let Some(user) = user {
         check_user(&inventory, user)?;
@@ -167,10 +174,19 @@ pub(crate) async fn runs(workplace: &Workplace, as_json: bool) -> Result<Exit, F
 }
 
 fn one_line(run: &Run) -> String {
-    let counts: Vec<String> = [Outcome::Done, Outcome::Refused, Outcome::NoEffect, Outcome::Unsettled, Outcome::Skipped]
-        .into_iter()
-        .filter(|o| run.count(*o) > 0)
-        .map(|o| format!("{} {o}", run.count(o)))
-        .collect();
-    format!("run {:<5} {:<22} {:<9} {:<9} {}  {}", run.number, run.serial, run.kind, run.state, json::time(run.begun), counts.join(", "))
+    let counts: Vec<String> =
+        [Outcome::Done, Outcome::Refused, Outcome::NoEffect, Outcome::Unsettled, Outcome::Skipped]
+            .into_iter()
+            .filter(|o| run.count(*o) > 0)
+            .map(|o| format!("{} {o}", run.count(o)))
+            .collect();
+    format!(
+        "run {:<5} {:<22} {:<9} {:<9} {}  {}",
+        run.number,
+        run.serial,
+        run.kind,
+        run.state,
+        json::time(run.begun),
+        counts.join(", ")
+    )
 }

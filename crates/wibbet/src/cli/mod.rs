@@ -140,7 +140,9 @@ pub(crate) fn address(text: &str) -> Result<String, String> {
     let (host, port) = text.rsplit_once(':').ok_or_else(rule)?;
     let bare = host.strip_prefix('[').and_then(|h| h.strip_suffix(']')).unwrap_or(host);
     let bracketed = bare.len() != host.len();
-    let fits = !bare.is_empty() && bare.chars().all(|c| c.is_ascii_alphanumeric() || ".-_:%".contains(c)) && (bracketed || !bare.contains(':'));
+    let fits = !bare.is_empty()
+        && bare.chars().all(|c| c.is_ascii_alphanumeric() || ".-_:%".contains(c))
+        && (bracketed || !bare.contains(':'));
     match port.parse::<u16>() {
         Ok(1..) if fits => Ok(text.to_owned()),
         _ => Err(rule()),

@@ -13,7 +13,9 @@ mod tests;
 use std::io::stdout;
 use std::time::Duration;
 
-use crossterm::event::{DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, EventStream};
+use crossterm::event::{
+    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, EventStream,
+};
 use crossterm::execute;
 use futures_util::StreamExt as _;
 use tokio::sync::mpsc;
@@ -58,7 +60,8 @@ impl Screen {
         let (told, inbox) = mpsc::unbounded_channel();
         let size = terminal.size().map_or((80, 24), |s| (s.width, s.height));
         let model = Model::new(&addresses, simulated, size, jiff::tz::TimeZone::system());
-        let mut screen = Self { workplace, model, theme: Theme::new(Depth::detect()), sessions: Vec::new(), told, inbox };
+        let mut screen =
+            Self { workplace, model, theme: Theme::new(Depth::detect()), sessions: Vec::new(), told, inbox };
         for address in &addresses {
             screen.start_session(address);
         }
@@ -79,6 +82,8 @@ impl Screen {
         let mut events = EventStream::new();
         let mut tick = tokio::time::interval(Duration::from_millis(150));
         tick.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Skip);
+        let terminated = crate::signals::terminated();
+        tokio::pin!(terminated);
         loop {
             terminal.draw(|frame| views::draw(&self.model, &self.theme, frame))?;
             let mut messages = Vec::new();
@@ -89,6 +94,7 @@ impl Screen {
                     None => return Ok(()),
                 },
                 message = self.inbox.recv() => messages.extend(message),
+                () = &mut terminated => return Ok(()),
                 _ = tick.tick(), if self.model.is_moving() => messages.push(Message::Tick),
             }
             // Whatever else has come is taken in before the next drawing, so that a burst of events
@@ -124,10 +130,8 @@ impl Screen {
             Effect::ReadLog => {
                 let (book, told) = (self.workplace.book.clone(), self.told.clone());
                 tokio::spawn(async move {
-                    let message = match book.with(|book| book.runs(None)).await {
-                        Ok(runs) => Message::Log(runs),
-                        Err(error) => Message::Session(0, wibbet_bench::SessionEvent::Note(error.to_string())),
-                    };
+                    let runs = book.with(|book| book.runs(None)).await;
+                    let message = Message::Log(runs.map_err(|error| error.to_string()));
                     let _ = told.send(message);
                 });
             }

@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use tui_input::Input;
 use wibbet_core::{
-    Abilities, DeviceFacts, Inventory, Ladder, Offered, PackageState, Plan, Run, RunKind, RunState, Search, Shelf, TrayItem, Way,
-    plan_put_back, plan_take_out,
+    Abilities, DeviceFacts, Inventory, Ladder, Offered, PackageState, Plan, Run, RunKind, RunState, Search, Shelf,
+    TrayItem, Way, plan_put_back, plan_take_out,
 };
 use wibbet_types::{PackageId, UserId};
 
@@ -52,7 +52,7 @@ pub(crate) enum RunPane {
     /// A plan that has not been sent.
     Review(Review),
     /// It has been sent, and the first word of it is waited for.
-    Starting,
+    Starting(Review),
     /// A run that is going on, or one from the logbook.
     Shown(Arc<Run>),
 }

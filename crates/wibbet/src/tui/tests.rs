@@ -9,8 +9,8 @@ use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use wibbet_bench::{RunNews, SessionCommand, SessionEvent};
 use wibbet_core::{
-    Abilities, DeviceFacts, Enabled, Inventory, Ladder, LinkTrouble, Offered, Outcome, Package, PackageKind, PackageState, Run,
-    RunKind, RunState, Rung, Step, StepState, Time, User, UserKind, Way,
+    Abilities, DeviceFacts, Enabled, Inventory, Ladder, LinkTrouble, Offered, Outcome, Package, PackageKind,
+    PackageState, Run, RunKind, RunState, Rung, Step, StepState, Time, User, UserKind, Way,
 };
 use wibbet_types::{AndroidVersion, PlainText, UserId};
 
@@ -69,7 +69,11 @@ fn run(outcomes: [Option<Outcome>; 3]) -> Run {
         after: outcome.map(|o| if o == Outcome::Done { OUT } else { IN }),
         outcome,
         settled: None,
-        remark: if outcome == Some(Outcome::Refused) { "Android itself protects this package".into() } else { String::new() },
+        remark: if outcome == Some(Outcome::Refused) {
+            "Android itself protects this package".into()
+        } else {
+            String::new()
+        },
     });
     let state = if outcomes.iter().all(Option::is_some) { RunState::Finished } else { RunState::Open };
     let serial = facts().serial;
@@ -161,7 +165,7 @@ fn the_views_at_their_sizes() {
     insta::assert_snapshot!("run_80x24", screen.text());
     screen.keys("4");
     insta::assert_snapshot!("shelf_80x24", screen.text());
-    update(&mut screen.model, Message::Log(vec![done]));
+    update(&mut screen.model, Message::Log(Ok(vec![done])));
     screen.keys("5");
     insta::assert_snapshot!("logbook_80x24", screen.text());
 }
@@ -203,14 +207,19 @@ fn nothing_is_sent_before_it_was_shown_and_asked_for() {
 
     let done = run([Some(Outcome::Done), Some(Outcome::Done), Some(Outcome::Refused)]);
     screen.tell(SessionEvent::Run(RunNews::Changed(Arc::new(done.clone()))));
-    screen.tell(SessionEvent::Run(RunNews::States("com.android.calendar".parse().unwrap(), BTreeMap::from([(UserId::OWNER, OUT)]))));
+    screen.tell(SessionEvent::Run(RunNews::States(
+        "com.android.calendar".parse().unwrap(),
+        BTreeMap::from([(UserId::OWNER, OUT)]),
+    )));
     screen.tell(SessionEvent::Runs(Arc::new(vec![done])));
     screen.tell(SessionEvent::RunEnded(None));
     assert!(screen.shows("2 of 3 done and read back"));
     screen.keys("4b");
     assert!(screen.shows("Plan: put back") && screen.shows("reinstall"));
     screen.keys("s");
-    assert!(matches!(screen.effects.last(), Some(Effect::Send(0, SessionCommand::Run(RunKind::PutBack, plan))) if plan.to_send() == 1));
+    assert!(
+        matches!(screen.effects.last(), Some(Effect::Send(0, SessionCommand::Run(RunKind::PutBack, plan))) if plan.to_send() == 1)
+    );
 }
 
 #[test]
@@ -223,7 +232,11 @@ fn what_has_no_way_back_needs_a_word_of_its_own() {
     screen.keys("d");
     assert!(screen.shows("disable") && screen.shows("1 to send"));
     screen.keys("\x1b2w");
-    assert_eq!(screen.model.devices[0].tray[0].way, Way::Uninstall, "the tray followed the plan, and w goes on from there");
+    assert_eq!(
+        screen.model.devices[0].tray[0].way,
+        Way::Uninstall,
+        "the tray followed the plan, and w goes on from there"
+    );
     screen.keys("\no");
     assert!(screen.shows("no way back: it is not part of the system"));
     screen.keys("s");
@@ -239,7 +252,11 @@ fn marks_are_for_one_user_and_can_be_undone() {
     screen.keys("u ");
     assert_eq!(screen.model.devices[0].tray[0].user, UserId::OWNER);
     screen.keys("/\x1b:mark all found\n");
-    assert_eq!(screen.model.devices[0].tray.len(), 1, "without a search everything is found; that is not marked at once");
+    assert_eq!(
+        screen.model.devices[0].tray.len(),
+        1,
+        "without a search everything is found; that is not marked at once"
+    );
     screen.keys("/android\nm");
     assert_eq!(screen.model.devices[0].tray.len(), 4);
     screen.keys("z");
@@ -264,6 +281,29 @@ fn a_run_that_goes_on_is_not_lost_by_leaving_it() {
     assert_eq!(screen.effects.last(), Some(&Effect::StopRun(0)));
     screen.tell(SessionEvent::RunEnded(Some("the link went".into())));
     assert!(screen.shows("the link went"));
+}
+
+#[test]
+fn a_plan_that_could_not_be_begun_is_there_again() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2_ \ns");
+    assert!(screen.shows("Looking at the device before anything is sent"));
+    screen.tell(SessionEvent::RunEnded(Some("another Wibbet is at work on the device".into())));
+    assert!(screen.shows("Nothing has been sent yet") && screen.shows("another Wibbet"));
+    assert_eq!(screen.model.devices[0].tray.len(), 1);
+    screen.keys("s");
+    assert_eq!(screen.effects.len(), 2);
+}
+
+#[test]
+fn what_was_refused_can_be_tried_another_way() {
+    let mut screen = Screen::linked(128, 40);
+    let refused = run([Some(Outcome::Done), Some(Outcome::Refused), Some(Outcome::NoEffect)]);
+    screen.tell(SessionEvent::Run(RunNews::Changed(Arc::new(refused))));
+    screen.keys("3d");
+    let tray: Vec<(&str, Way)> = screen.model.devices[0].tray.iter().map(|i| (i.id.as_str(), i.way)).collect();
+    assert_eq!(tray, [("com.corvane.cleaner", Way::Disable)], "disabling what could not be disabled leads nowhere");
+    assert!(screen.shows("Plan: take out") && screen.effects.is_empty());
 }
 
 #[test]
@@ -324,7 +364,10 @@ fn the_mouse_finds_what_is_drawn() {
     screen.keys("4");
     let row = screen.text().lines().position(|l| l.contains("com.corvane.usermanual")).unwrap();
     click(&mut screen, 10, row);
-    assert_eq!(screen.model.devices[0].shelf.entries[screen.model.devices[0].shelf_at].id.as_str(), "com.corvane.usermanual");
+    assert_eq!(
+        screen.model.devices[0].shelf.entries[screen.model.devices[0].shelf_at].id.as_str(),
+        "com.corvane.usermanual"
+    );
 }
 
 /// What stands on the bottom line does something, and help and palette know every action.

@@ -20,7 +20,9 @@ impl Depth {
         let set = |name: &str| std::env::var_os(name).is_some_and(|v| !v.is_empty());
         let full = std::env::var("COLORTERM").is_ok_and(|v| v.contains("truecolor") || v.contains("24bit"));
         match () {
-            () if set("NO_COLOR") || std::env::var("TERM").is_ok_and(|t| t == "dumb" || t.starts_with("vt")) => Self::None,
+            () if set("NO_COLOR") || std::env::var("TERM").is_ok_and(|t| t == "dumb" || t.starts_with("vt")) => {
+                Self::None
+            }
             () if full => Self::Full,
             () => Self::Sixteen,
         }

@@ -20,8 +20,8 @@ pub(crate) enum Message {
     Terminal(Event),
     /// A session tells something; by the place of its device.
     Session(usize, SessionEvent),
-    /// The runs of the logbook.
-    Log(Vec<wibbet_core::Run>),
+    /// The runs of the logbook, or why they could not be read.
+    Log(Result<Vec<wibbet_core::Run>, String>),
     /// Time passes.
     Tick,
 }
@@ -44,7 +44,11 @@ pub(crate) fn update(model: &mut Model, message: Message) -> Vec<Effect> {
             session(model, place, event);
             Vec::new()
         }
-        Message::Log(runs) => {
+        Message::Log(Err(trouble)) => {
+            model.alert(trouble);
+            Vec::new()
+        }
+        Message::Log(Ok(runs)) => {
             model.log = runs;
             model.log_at = model.log_at.min(model.log.len().saturating_sub(1));
             Vec::new()
@@ -92,15 +96,21 @@ fn session(model: &mut Model, place: usize, event: SessionEvent) {
             device.waiting = None;
             match trouble {
                 Some(trouble) => {
-                    if matches!(device.pane, RunPane::Starting) {
-                        device.pane = RunPane::Nothing;
+                    // Nothing came of it: the plan is there again, and so is its tray.
+                    if let RunPane::Starting(review) = &device.pane {
+                        let review = review.clone();
+                        if review.kind == RunKind::TakeOut {
+                            device.undo_tray();
+                        }
+                        device.pane = RunPane::Review(review);
                     }
                     model.alert(format!("{name}{trouble}"));
                 }
                 None => {
                     if let Some(run) = device.shown_run() {
                         let note = ended_words(run);
-                        let alert = run.steps.iter().any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Skipped)));
+                        let alert =
+                            run.steps.iter().any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Skipped)));
                         model.note = Some(super::model::Note { text: format!("{name}{note}"), alert });
                     }
                 }
@@ -262,11 +272,7 @@ fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
 /// The actions whose name holds every word of a line.
 pub(crate) fn palette(line: &str) -> Vec<Action> {
     let words: Vec<String> = line.split_whitespace().map(str::to_lowercase).collect();
-    KEYMAP
-        .iter()
-        .filter(|b| words.iter().all(|w| b.name.to_lowercase().contains(w)))
-        .map(|b| b.action)
-        .collect()
+    KEYMAP.iter().filter(|b| words.iter().all(|w| b.name.to_lowercase().contains(w))).map(|b| b.action).collect()
 }
 
 fn mouse(model: &mut Model, mouse: MouseEvent) -> Vec<Effect> {
@@ -292,14 +298,21 @@ pub(crate) fn is_useful(model: &Model, action: Action) -> bool {
     let in_packages = model.view == View::Packages && device.is_some_and(|d| d.inventory.is_some());
     let on = |test: fn(&DeviceModel) -> bool| device.is_some_and(test);
     let reviewed = model.view == View::Run && on(|d| d.reviewed().is_some());
-    let no_way_back = reviewed
-        && on(|d| d.reviewed().is_some_and(|r| r.plan.steps.iter().any(|s| s.skip == Some(Skip::NoWayBack))));
+    let no_way_back =
+        reviewed && on(|d| d.reviewed().is_some_and(|r| r.plan.steps.iter().any(|s| s.skip == Some(Skip::NoWayBack))));
     match action {
-        Action::Send => reviewed && on(|d| d.is_ready() && !d.running && d.reviewed().is_some_and(|r| r.plan.to_send() > 0)),
-        Action::ToDisable | Action::AllowNoWayBack => no_way_back,
+        Action::Send => {
+            reviewed && on(|d| d.is_ready() && !d.running && d.reviewed().is_some_and(|r| r.plan.to_send() > 0))
+        }
+        Action::ToDisable => {
+            no_way_back || (model.view == View::Run && on(|d| !d.running && !refused_uninstalls(d).is_empty()))
+        }
+        Action::AllowNoWayBack => no_way_back,
         Action::Stop => on(|d| d.running),
         Action::CarryOn => {
-            matches!(model.view, View::Run | View::Bench) && !reviewed && on(|d| !d.running && d.is_ready() && to_carry_on(d).is_some())
+            matches!(model.view, View::Run | View::Bench)
+                && !reviewed
+                && on(|d| !d.running && d.is_ready() && to_carry_on(d).is_some())
         }
         Action::Mark => in_packages || (model.view == View::Shelf && on(|d| !d.shelf.entries.is_empty())),
         Action::NextWay => in_packages && on(|d| d.under_cursor().is_some()),
@@ -312,7 +325,9 @@ pub(crate) fn is_useful(model: &Model, action: Action) -> bool {
         Action::PutBack => match model.view {
             View::Shelf => on(|d| !d.shelf.entries.is_empty()),
             View::Packages => on(is_off_under_cursor),
-            View::Run => !reviewed && on(|d| !d.running && d.shown_run().is_some_and(|r| can_be_put_back(r, Some(d.run_at)))),
+            View::Run => {
+                !reviewed && on(|d| !d.running && d.shown_run().is_some_and(|r| can_be_put_back(r, Some(d.run_at))))
+            }
             _ => false,
         },
         Action::Undo => match model.view {
@@ -320,7 +335,9 @@ pub(crate) fn is_useful(model: &Model, action: Action) -> bool {
             View::Run => on(|d| !d.running && d.shown_run().is_some_and(|r| can_be_put_back(r, None))),
             _ => false,
         },
-        Action::Search | Action::MarkFound => in_packages && (action == Action::Search || on(|d| !d.search.value().is_empty())),
+        Action::Search | Action::MarkFound => {
+            in_packages && (action == Action::Search || on(|d| !d.search.value().is_empty()))
+        }
         Action::NextUser => in_packages && on(|d| d.inventory.as_ref().is_some_and(|i| i.users.len() > 1)),
         Action::EmptyTray => in_packages && on(|d| !d.tray.is_empty()),
         Action::Words => model.view == View::Run && on(|d| d.run_len() > 0),
@@ -339,6 +356,17 @@ fn to_carry_on(device: &DeviceModel) -> Option<i64> {
         Some(_) => None,
         None => device.unfinished().map(|run| run.number),
     }
+}
+
+/// What a run could not uninstall, to be disabled instead.
+fn refused_uninstalls(device: &DeviceModel) -> Vec<TrayItem> {
+    let Some(run) = device.shown_run() else { return Vec::new() };
+    let failed = |s: &&wibbet_core::Step| {
+        let uninstall = s.way.takes_out() && s.way != Way::Disable;
+        uninstall && matches!(s.outcome, Some(Outcome::Refused | Outcome::NoEffect))
+    };
+    let item = |s: &wibbet_core::Step| TrayItem { id: s.id.clone(), user: s.user, way: Way::Disable };
+    run.steps.iter().filter(failed).map(item).collect()
 }
 
 fn is_off_under_cursor(device: &DeviceModel) -> bool {
@@ -362,7 +390,9 @@ pub(crate) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
     match action {
         Action::Show(view) => return show(model, view),
         Action::NextView => return show(model, View::ALL[(model.view as usize + 1) % View::ALL.len()]),
-        Action::FormerView => return show(model, View::ALL[(model.view as usize + View::ALL.len() - 1) % View::ALL.len()]),
+        Action::FormerView => {
+            return show(model, View::ALL[(model.view as usize + View::ALL.len() - 1) % View::ALL.len()]);
+        }
         Action::Up => move_by(model, -1),
         Action::Down => move_by(model, 1),
         Action::PageUp => move_by(model, -(views::page(model) as isize)),
@@ -466,6 +496,11 @@ fn on_device(model: &mut Model, action: Action) -> Vec<Effect> {
                 return vec![Effect::Send(current, SessionCommand::CarryOn(number))];
             }
         }
+        Action::ToDisable if device.reviewed().is_none() => {
+            let instead = refused_uninstalls(device);
+            device.change_tray(|tray| *tray = instead);
+            device.review_tray();
+        }
         Action::ToDisable => {
             device.review_again(
                 |items, plan| {
@@ -480,16 +515,17 @@ fn on_device(model: &mut Model, action: Action) -> Vec<Effect> {
         }
         Action::AllowNoWayBack => device.review_again(|_, _| {}, true),
         Action::Send => {
-            if let RunPane::Review(review) = std::mem::take(&mut device.pane) {
-                device.pane = RunPane::Starting;
+            if let Some(review) = device.reviewed().cloned() {
+                let (kind, plan) = (review.kind, review.plan.clone());
+                device.pane = RunPane::Starting(review);
                 device.running = true;
                 device.run_at = 0;
-                match review.kind {
+                match kind {
                     RunKind::TakeOut => device.change_tray(Vec::clear),
                     RunKind::PutBack => device.shelf_marks.clear(),
                 }
                 model.note = None;
-                return vec![Effect::Send(current, SessionCommand::Run(review.kind, review.plan))];
+                return vec![Effect::Send(current, SessionCommand::Run(kind, plan))];
             }
         }
         Action::Back if view == View::Run => {
@@ -558,7 +594,9 @@ fn mark_found(model: &mut Model) {
     let new: Vec<TrayItem> = device
         .found
         .iter()
-        .filter(|id| inventory.state(id, user).condition() == wibbet_core::Condition::InUse && device.chosen(id, user).is_none())
+        .filter(|id| {
+            inventory.state(id, user).condition() == wibbet_core::Condition::InUse && device.chosen(id, user).is_none()
+        })
         .map(|id| TrayItem { id: id.clone(), user, way: Way::Uninstall })
         .collect();
     let count = new.len();
@@ -570,7 +608,8 @@ fn mark_found(model: &mut Model) {
 fn put_back_run(model: &mut Model, only: Option<usize>) {
     let Some(device) = model.device_mut() else { return };
     let Some(run) = device.shown_run().cloned() else { return };
-    let done = run.steps.iter().filter(|s| s.outcome == Some(Outcome::Done) && only.is_none_or(|place| s.place == place));
+    let done =
+        run.steps.iter().filter(|s| s.outcome == Some(Outcome::Done) && only.is_none_or(|place| s.place == place));
     let wanted = done.map(|s| (s.id.clone(), s.user, s.before)).collect();
     device.review_put_back(wanted);
 }

@@ -62,7 +62,9 @@ impl Sim {
 
     /// Waits until the transcript holds a text.
     pub(crate) fn wait_for(&self, text: &str) {
-        wait(&format!("“{text}” in the transcript"), || std::fs::read_to_string(&self.transcript).unwrap().contains(text));
+        wait(&format!("“{text}” in the transcript"), || {
+            std::fs::read_to_string(&self.transcript).unwrap().contains(text)
+        });
     }
 }
 
@@ -99,7 +101,12 @@ pub(crate) fn run(home: &Path, arguments: &[&str]) -> Output {
 
 pub(crate) fn command(home: &Path, arguments: &[&str]) -> Command {
     let mut command = Command::new(wibbet());
-    command.args(arguments).env("WIBBET_HOME", home).env("HOME", home).env_remove("XDG_RUNTIME_DIR").stdin(Stdio::null());
+    command
+        .args(arguments)
+        .env("WIBBET_HOME", home)
+        .env("HOME", home)
+        .env_remove("XDG_RUNTIME_DIR")
+        .stdin(Stdio::null());
     command
 }
 
@@ -107,7 +114,12 @@ pub(crate) fn command(home: &Path, arguments: &[&str]) -> Command {
 pub(crate) fn json(home: &Path, arguments: &[&str]) -> (serde_json::Value, i32) {
     let output = run(home, arguments);
     let text = String::from_utf8(output.stdout).unwrap();
-    assert_eq!(text.lines().count(), 1, "one object on standard output: {text}{}", String::from_utf8_lossy(&output.stderr));
+    assert_eq!(
+        text.lines().count(),
+        1,
+        "one object on standard output: {text}{}",
+        String::from_utf8_lossy(&output.stderr)
+    );
     (serde_json::from_str(&text).unwrap(), output.status.code().unwrap())
 }
 

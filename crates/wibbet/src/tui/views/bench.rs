@@ -55,7 +55,11 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
             "",
             "To try Wibbet without a device: wibbet demo",
         ];
-        let lines: Vec<Line<'_>> = lines.iter().flat_map(|l| wrap(l, usize::from(body.width).saturating_sub(4))).map(|l| Line::raw(format!("  {l}"))).collect();
+        let lines: Vec<Line<'_>> = lines
+            .iter()
+            .flat_map(|l| wrap(l, usize::from(body.width).saturating_sub(4)))
+            .map(|l| Line::raw(format!("  {l}")))
+            .collect();
         frame.render_widget(Paragraph::new(lines), body);
         return;
     }
@@ -90,11 +94,17 @@ fn card(model: &Model, device: &DeviceModel, here: bool, theme: &Theme, frame: &
             ("║  ║", theme.dim)
         };
         let words = match n.cmp(&device.ladder.held) {
-            std::cmp::Ordering::Equal if device.ladder.trouble.is_none() => format!("{} {}", rung.words(), turning(model.tick)),
+            std::cmp::Ordering::Equal if device.ladder.trouble.is_none() => {
+                format!("{} {}", rung.words(), turning(model.tick))
+            }
             _ => rung.words().to_owned(),
         };
         let words_style = if n < device.ladder.held { theme.plain } else { style };
-        let mut spans = vec![Span::raw(" "), Span::styled(shape, style), Span::styled(format!(" {}", fit(&words, ladder_cells.saturating_sub(6))), words_style)];
+        let mut spans = vec![
+            Span::raw(" "),
+            Span::styled(shape, style),
+            Span::styled(format!(" {}", fit(&words, ladder_cells.saturating_sub(6))), words_style),
+        ];
         if let Some(text) = beside.get(lines.len()) {
             spans.extend(text.spans.iter().cloned());
         }
@@ -153,7 +163,11 @@ fn beside<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) 
         lines.push(Line::from(Span::styled(format!("patch level {}", facts.patch), theme.dim)));
     }
     if !device.abilities.install_existing {
-        lines.extend(wrap("this Android cannot reinstall what is uninstalled: disable instead", cells).into_iter().map(|l| Line::from(Span::styled(l, theme.alert))));
+        lines.extend(
+            wrap("this Android cannot reinstall what is uninstalled: disable instead", cells)
+                .into_iter()
+                .map(|l| Line::from(Span::styled(l, theme.alert))),
+        );
     }
     lines
 }
@@ -162,11 +176,17 @@ fn foot<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) ->
     let serial = device.facts.as_ref().map_or_else(String::new, |f| format!("{} · ", f.serial));
     let right = if let Some(run) = device.shown_run().filter(|_| device.running) {
         let settled = run.steps.iter().filter(|s| s.outcome.is_some()).count();
-        Span::styled(format!("{} run {}: {settled} of {} ", turning(model.tick), run.number, run.steps.len()), theme.accent)
+        Span::styled(
+            format!("{} run {}: {settled} of {} ", turning(model.tick), run.number, run.steps.len()),
+            theme.accent,
+        )
     } else if let Some(run) = device.unfinished() {
         Span::styled(format!("run {} is unfinished: c carries it on ", run.number), theme.alert)
     } else if let Some(run) = device.runs.first() {
-        Span::styled(format!("last run {}: {} of {} done ", run.number, run.count(Outcome::Done), run.steps.len()), theme.dim)
+        Span::styled(
+            format!("last run {}: {} of {} done ", run.number, run.count(Outcome::Done), run.steps.len()),
+            theme.dim,
+        )
     } else if device.inventory.is_some() {
         Span::styled("no runs yet ", theme.dim)
     } else {

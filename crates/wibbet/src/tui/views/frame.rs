@@ -79,7 +79,9 @@ fn station(model: &Model, view: View, cells: u16) -> String {
         0..60 if view == model.view => format!("◉{number} {}", view.name()),
         0..60 => format!("{shape}{number}"),
         60..96 => format!("{shape}{number} {}", view.name()),
-        _ if view == View::Run && device.is_some_and(|d| d.reviewed().is_some()) => format!("{shape} {number} Run · plan"),
+        _ if view == View::Run && device.is_some_and(|d| d.reviewed().is_some()) => {
+            format!("{shape} {number} Run · plan")
+        }
         _ if view == View::Run && device.is_some_and(|d| d.running) => format!("{shape} {number} Run · going on"),
         _ if count > 0 => format!("{shape} {number} {} {count}", view.name()),
         _ => format!("{shape} {number} {}", view.name()),
@@ -101,7 +103,10 @@ pub(crate) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, areas: &
         110.. => " simulated bench devices ",
         _ => " simulated ",
     };
-    frame.render_widget(Paragraph::new(ends(spans, vec![Span::styled(sign, theme.sign)], usize::from(cells))), areas.stations);
+    frame.render_widget(
+        Paragraph::new(ends(spans, vec![Span::styled(sign, theme.sign)], usize::from(cells))),
+        areas.stations,
+    );
     frame.render_widget(Paragraph::new(device_line(model, theme, usize::from(cells))), areas.device);
     let rule = "─".repeat(usize::from(cells));
     frame.render_widget(Paragraph::new(Span::styled(rule, theme.dim)), areas.rule);
@@ -194,7 +199,9 @@ fn words(model: &Model, action: Action, general: &'static str) -> &'static str {
         (Action::Back, View::Run) => "not now",
         (Action::Back, View::Packages) => "clear search",
         (Action::PutBack, View::Shelf) if device.is_some_and(|d| !d.shelf_marks.is_empty()) => "put back the marked",
-        (Action::Send, _) if device.is_some_and(|d| matches!(&d.pane, RunPane::Review(r) if r.plan.to_send() == 1)) => "send the step",
+        (Action::Send, _) if device.is_some_and(|d| matches!(&d.pane, RunPane::Review(r) if r.plan.to_send() == 1)) => {
+            "send the step"
+        }
         (Action::Send, _) => "send the steps",
         _ => general,
     }

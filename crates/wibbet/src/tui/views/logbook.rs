@@ -31,12 +31,26 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
     let first = first_shown(model.log_at, model.log.len(), room);
     for (n, run) in model.log.iter().enumerate().skip(first).take(room) {
         let here = n == model.log_at;
-        let alert = run.state != RunState::Finished || run.steps.iter().any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Skipped)));
+        let alert = run.state != RunState::Finished
+            || run.steps.iter().any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Skipped)));
         let spans = vec![
             Span::styled(if here { "▌ " } else { "  " }, theme.accent),
             Span::styled(format!("run {:<3} ", run.number), theme.strong),
             Span::styled(format!("{} ", fit(&model.clock(run.begun), 12)), theme.dim),
-            Span::styled(format!("{} ", fit(&device_name(model, run), match cells { 0..90 => 14, 90..110 => 31, _ => 40 })), theme.plain),
+            Span::styled(
+                format!(
+                    "{} ",
+                    fit(
+                        &device_name(model, run),
+                        match cells {
+                            0..90 => 14,
+                            90..110 => 31,
+                            _ => 40,
+                        }
+                    )
+                ),
+                theme.plain,
+            ),
             Span::styled(fit(if run.kind == RunKind::TakeOut { "take out" } else { "put back" }, 10), theme.plain),
             Span::styled(outcome_words(run), if alert { theme.alert } else { theme.good }),
         ];

@@ -73,7 +73,10 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
             Some(trouble) => format!("{} {}", trouble.seen, trouble.advice),
             None => format!("{} {}", device.busy.as_deref().unwrap_or("making the link"), turning(model.tick)),
         };
-        let lines: Vec<Line<'_>> = wrap(&what, usize::from(body.width).saturating_sub(4)).into_iter().map(|l| Line::raw(format!("  {l}"))).collect();
+        let lines: Vec<Line<'_>> = wrap(&what, usize::from(body.width).saturating_sub(4))
+            .into_iter()
+            .map(|l| Line::raw(format!("  {l}")))
+            .collect();
         frame.render_widget(Paragraph::new(lines), body);
         return;
     };
@@ -100,7 +103,8 @@ fn draw_search(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame
     } else {
         left.push(Span::styled(value.to_owned(), theme.plain));
     }
-    frame.render_widget(Paragraph::new(ends(left, vec![Span::styled(found, theme.dim)], usize::from(area.width))), area);
+    frame
+        .render_widget(Paragraph::new(ends(left, vec![Span::styled(found, theme.dim)], usize::from(area.width))), area);
     if device.searching {
         let x = area.x + 3 + u16::try_from(device.search.visual_cursor()).unwrap_or(0);
         frame.set_cursor_position((x.min(area.right().saturating_sub(1)), area.y));
@@ -195,7 +199,9 @@ fn state_cell(package: &Package, user: UserId, chosen: Option<Way>, cells: usize
     };
     let (becomes, word) = becoming(way);
     let text = match cells {
-        0..10 => format!("{}→{}{}", shape(condition), shape(becomes), if way == Way::UninstallKeepData { "+" } else { "" }),
+        0..10 => {
+            format!("{}→{}{}", shape(condition), shape(becomes), if way == Way::UninstallKeepData { "+" } else { "" })
+        }
         _ => format!("{}→{} {word}", shape(condition), shape(becomes)),
     };
     (text, theme.accent)
@@ -218,14 +224,26 @@ fn origin(package: &Package) -> &str {
     }
 }
 
-fn draw_details(model: &Model, device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+fn draw_details(
+    model: &Model,
+    device: &DeviceModel,
+    inventory: &Inventory,
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+    area: Rect,
+) {
     let cells = usize::from(area.width).saturating_sub(3);
     let mut lines: Vec<Line<'_>> = Vec::new();
     if let Some(package) = device.under_cursor().and_then(|id| inventory.packages.get(id)) {
-        let mut say = |text: &str, style: Style| lines.extend(wrap(text, cells).into_iter().map(|l| Line::styled(l, style)));
+        let mut say =
+            |text: &str, style: Style| lines.extend(wrap(text, cells).into_iter().map(|l| Line::styled(l, style)));
         say(package.id.as_str(), theme.strong);
         say("", theme.plain);
-        let version = if package.version.as_str().is_empty() { "no version".into() } else { format!("version {}", package.version) };
+        let version = if package.version.as_str().is_empty() {
+            "no version".into()
+        } else {
+            format!("version {}", package.version)
+        };
         let kind = match package.kind {
             wibbet_core::PackageKind::System => "system app",
             wibbet_core::PackageKind::UpdatedSystem => "system app, updated since",
@@ -245,20 +263,28 @@ fn draw_details(model: &Model, device: &DeviceModel, inventory: &Inventory, them
                 say(&format!("→ {}", way.words()), theme.accent);
             }
         }
-        let plan = tray_plan(device, inventory, &[TrayItem { id: package.id.clone(), user: device.user(), way: Way::Uninstall }]);
+        let plan = tray_plan(
+            device,
+            inventory,
+            &[TrayItem { id: package.id.clone(), user: device.user(), way: Way::Uninstall }],
+        );
         say("", theme.plain);
         if package.state(device.user()).installed {
             match plan.steps.first().map(|s| s.back) {
                 Some(Back::Sure) => say("If it is uninstalled, it can be put back as it was.", theme.dim),
                 Some(Back::Nearly(why)) => say(&format!("If it is uninstalled, {why}."), theme.plain),
-                Some(Back::NoWay(why)) => say(&format!("If it is uninstalled, there is no way back from here: {why}."), theme.alert),
+                Some(Back::NoWay(why)) => {
+                    say(&format!("If it is uninstalled, there is no way back from here: {why}."), theme.alert)
+                }
                 None => {}
             }
         }
         for entry in device.shelf.entries.iter().filter(|e| e.id == package.id) {
             let who = device.user_words(entry.user);
             match entry.origin {
-                Origin::Run { number, begun } => say(&format!("Taken out by run {number}, {}, for {who}.", model.clock(begun)), theme.plain),
+                Origin::Run { number, begun } => {
+                    say(&format!("Taken out by run {number}, {}, for {who}.", model.clock(begun)), theme.plain)
+                }
                 Origin::Before => say(&format!("Off for {who} before Wibbet."), theme.plain),
             }
         }
@@ -285,8 +311,15 @@ fn draw_tray(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: 
     if device.tray.is_empty() {
         let rule = "─".repeat(cells.saturating_sub(8));
         let lines = vec![
-            Line::from(vec![Span::styled("─ ", theme.dim), Span::styled("Tray ", theme.accent), Span::styled(rule, theme.dim)]),
-            Line::styled(cut(" Empty. Space marks a package to be uninstalled; w chooses another way, such as disable.", cells), theme.dim),
+            Line::from(vec![
+                Span::styled("─ ", theme.dim),
+                Span::styled("Tray ", theme.accent),
+                Span::styled(rule, theme.dim),
+            ]),
+            Line::styled(
+                cut(" Empty. Space marks a package to be uninstalled; w chooses another way, such as disable.", cells),
+                theme.dim,
+            ),
         ];
         let skip = lines.len().saturating_sub(usize::from(area.height));
         frame.render_widget(Paragraph::new(lines.into_iter().skip(skip).collect::<Vec<_>>()), area);
@@ -317,7 +350,11 @@ fn draw_tray(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: 
         .map(|item| {
             let condition = inventory.state(&item.id, item.user).condition();
             let (becomes, short) = becoming(item.way);
-            let (words, room) = if cells < 70 { (fit(short, 10), cells.saturating_sub(26)) } else { (fit(item.way.words(), 21), cells - 48) };
+            let (words, room) = if cells < 70 {
+                (fit(short, 10), cells.saturating_sub(26))
+            } else {
+                (fit(item.way.words(), 21), cells - 48)
+            };
             Line::from(vec![
                 Span::styled(format!(" {}→{} {words}", shape(condition), shape(becomes)), theme.accent),
                 Span::styled(fit(item.id.as_str(), room.clamp(12, 60)), theme.plain),

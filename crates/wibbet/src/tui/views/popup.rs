@@ -23,7 +23,12 @@ pub(super) fn draw(model: &Model, popup: &Popup, theme: &Theme, frame: &mut Fram
             let lines = vec![
                 Line::raw("The step on its way is settled at the next start."),
                 Line::raw(""),
-                Line::from(vec![Span::styled("y", theme.accent), Span::raw(" quit all the same   "), Span::styled("n", theme.accent), Span::raw(" stay")]),
+                Line::from(vec![
+                    Span::styled("y", theme.accent),
+                    Span::raw(" quit all the same   "),
+                    Span::styled("n", theme.accent),
+                    Span::raw(" stay"),
+                ]),
             ];
             frame.render_widget(Paragraph::new(lines), inside);
         }
@@ -35,7 +40,10 @@ fn window(frame: &mut Frame<'_>, theme: &Theme, title: &str, width: u16, height:
     let all = frame.area();
     let (width, height) = (width.min(all.width), height.min(all.height));
     let area = Rect::new((all.width - width) / 2, (all.height - height) / 2, width, height);
-    let block = Block::bordered().border_type(BorderType::Thick).border_style(theme.accent).title(Line::styled(title.to_owned(), theme.accent));
+    let block = Block::bordered()
+        .border_type(BorderType::Thick)
+        .border_style(theme.accent)
+        .title(Line::styled(title.to_owned(), theme.accent));
     let inside = block.inner(area);
     frame.render_widget(Clear, area);
     frame.render_widget(block, area);
@@ -44,7 +52,13 @@ fn window(frame: &mut Frame<'_>, theme: &Theme, title: &str, width: u16, height:
 
 fn help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
     let size = frame.area();
-    let inside = window(frame, theme, " Help · ↑↓ moves, Esc closes ", 104.min(size.width.saturating_sub(2)), size.height.saturating_sub(2));
+    let inside = window(
+        frame,
+        theme,
+        " Help · ↑↓ moves, Esc closes ",
+        104.min(size.width.saturating_sub(2)),
+        size.height.saturating_sub(2),
+    );
     let cells = usize::from(inside.width);
     let mut lines: Vec<Line<'_>> = Vec::new();
     let say = |text: &str, lines: &mut Vec<Line<'_>>| lines.extend(wrap(text, cells).into_iter().map(Line::raw));
@@ -54,7 +68,14 @@ fn help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
     );
     lines.push(Line::raw(""));
     lines.push(Line::styled("Shapes", theme.accent));
-    for condition in [Condition::InUse, Condition::Disabled, Condition::Suspended, Condition::Hidden, Condition::Uninstalled, Condition::Absent] {
+    for condition in [
+        Condition::InUse,
+        Condition::Disabled,
+        Condition::Suspended,
+        Condition::Hidden,
+        Condition::Uninstalled,
+        Condition::Absent,
+    ] {
         let words = match condition {
             Condition::InUse => "in use: installed for the user, and on",
             Condition::Disabled => "disabled: installed, but it does not run",
@@ -69,7 +90,10 @@ fn help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
     lines.push(Line::raw("  ▰▰▰  a step: sent, answered, read back"));
     lines.push(Line::raw(""));
     lines.push(Line::styled("Search", theme.accent));
-    say("Words parted by blanks; a package is found when its id holds every one. A word after a colon is a fact, and may be cut short:", &mut lines);
+    say(
+        "Words parted by blanks; a package is found when its id holds every one. A word after a colon is a fact, and may be cut short:",
+        &mut lines,
+    );
     say(&format!("  :{}, or a partition such as :product", wibbet_core::Search::FACTS.join(" :")), &mut lines);
     lines.push(Line::raw(""));
     lines.push(Line::styled("Keys", theme.accent));
@@ -89,11 +113,18 @@ fn help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
 
 fn actions(model: &Model, input: &tui_input::Input, at: usize, theme: &Theme, frame: &mut Frame<'_>) {
     let size = frame.area();
-    let inside = window(frame, theme, " All actions · type a part of a name, Enter does it ", 76, size.height.saturating_sub(4).min(24));
+    let inside = window(
+        frame,
+        theme,
+        " All actions · type a part of a name, Enter does it ",
+        76,
+        size.height.saturating_sub(4).min(24),
+    );
     let cells = usize::from(inside.width);
     let found = palette(input.value());
     let at = at.min(found.len().saturating_sub(1));
-    let mut lines = vec![Line::from(vec![Span::styled(": ", theme.accent), Span::styled(input.value().to_owned(), theme.strong)])];
+    let mut lines =
+        vec![Line::from(vec![Span::styled(": ", theme.accent), Span::styled(input.value().to_owned(), theme.strong)])];
     let room = usize::from(inside.height).saturating_sub(1);
     for (n, action) in found.iter().enumerate().skip(first_shown(at, found.len(), room)).take(room) {
         let name = KEYMAP.iter().find(|b| b.action == *action).map_or("", |b| b.name);

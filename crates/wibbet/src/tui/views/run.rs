@@ -54,23 +54,52 @@ fn head<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) ->
             let mut lines = vec![Line::raw("")];
             lines.push(match device.unfinished() {
                 Some(run) => Line::styled(
-                    cut(&format!(" Run {} was stopped or interrupted. c looks at the device and carries it on.", run.number), cells),
+                    cut(
+                        &format!(
+                            " Run {} was stopped or interrupted. c looks at the device and carries it on.",
+                            run.number
+                        ),
+                        cells,
+                    ),
                     theme.alert,
                 ),
-                None => Line::styled(cut(" Nothing is planned. Mark packages on 2 Packages, then Enter shows the plan here.", cells), theme.dim),
+                None => Line::styled(
+                    cut(" Nothing is planned. Mark packages on 2 Packages, then Enter shows the plan here.", cells),
+                    theme.dim,
+                ),
             });
             lines
         }
-        RunPane::Starting => vec![Line::raw(""), Line::styled(format!(" Looking at the device before anything is sent {}", turning(model.tick)), theme.accent)],
+        RunPane::Starting(_) => vec![
+            Line::raw(""),
+            Line::styled(
+                format!(" Looking at the device before anything is sent {}", turning(model.tick)),
+                theme.accent,
+            ),
+        ],
         RunPane::Review(review) => {
             let (send, all) = (review.plan.to_send(), review.plan.steps.len());
             let left = if send == all { String::new() } else { format!(", {} not sent", all - send) };
             let title = format!(" Plan: {} on {} · {send} to send{left}", kind_words(review.kind), device.name());
-            let next = if send > 0 { " Nothing has been sent yet. s sends it in this order; v shows the words." } else { " Nothing here can be sent; each line says why." };
-            vec![Line::styled(cut(&title, cells), theme.strong), Line::styled(cut(next, cells), theme.accent), Line::raw("")]
+            let next = if send > 0 {
+                " Nothing has been sent yet. s sends it in this order; v shows the words."
+            } else {
+                " Nothing here can be sent; each line says why."
+            };
+            vec![
+                Line::styled(cut(&title, cells), theme.strong),
+                Line::styled(cut(next, cells), theme.accent),
+                Line::raw(""),
+            ]
         }
         RunPane::Shown(run) => {
-            let title = format!(" Run {}: {} on {} · {}", run.number, kind_words(run.kind), device.name(), model.clock(run.begun));
+            let title = format!(
+                " Run {}: {} on {} · {}",
+                run.number,
+                kind_words(run.kind),
+                device.name(),
+                model.clock(run.begun)
+            );
             vec![Line::styled(cut(&title, cells), theme.strong), progress(run, theme, cells), Line::raw("")]
         }
     }
@@ -162,7 +191,10 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
     let becomes = after(step.way, step.before);
     let mut spans = vec![
         Span::styled(format!("{:>3}  ", n + 1), theme.dim),
-        Span::styled(format!("{} ", way_cell(step.way, way)), if step.skip.is_some() { theme.dim } else { theme.accent }),
+        Span::styled(
+            format!("{} ", way_cell(step.way, way)),
+            if step.skip.is_some() { theme.dim } else { theme.accent },
+        ),
         Span::styled(format!("{} ", fit(step.id.as_str(), id)), theme.plain),
         Span::styled(user_cell(device, step.user, user), theme.dim),
     ];
@@ -171,7 +203,9 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         None => Span::styled(format!(" {}→{} {}", shape(before), shape(becomes), becomes.word()), theme.plain),
     });
     let mut lines = vec![Line::from(spans)];
-    let mut under = |text: String, style| lines.extend(wrap(&text, cells.saturating_sub(6)).into_iter().map(|l| Line::styled(format!("     {l}"), style)));
+    let mut under = |text: String, style| {
+        lines.extend(wrap(&text, cells.saturating_sub(6)).into_iter().map(|l| Line::styled(format!("     {l}"), style)))
+    };
     match (step.skip, step.back) {
         (Some(skip), Back::NoWay(why)) => under(format!("not sent: {skip}. {}.", capital(why)), theme.alert),
         (Some(skip), _) => under(format!("not sent: {skip}"), theme.alert),
@@ -242,7 +276,11 @@ fn carried_out<'a>(model: &Model, step: &Step, device: &DeviceModel, theme: &The
     let mut lines = vec![Line::from(spans)];
     let indent = if cells < 70 { 5 } else { 16 };
     let mut under = |text: &str, style| {
-        lines.extend(wrap(text, cells.saturating_sub(indent + 1)).into_iter().map(|l| Line::styled(format!("{}{l}", " ".repeat(indent)), style)));
+        lines.extend(
+            wrap(text, cells.saturating_sub(indent + 1))
+                .into_iter()
+                .map(|l| Line::styled(format!("{}{l}", " ".repeat(indent)), style)),
+        );
     };
     if !step.remark.is_empty() {
         let quiet = matches!(step.outcome, Some(Outcome::Done | Outcome::Skipped) | None);

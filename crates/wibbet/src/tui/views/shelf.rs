@@ -51,7 +51,11 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
             };
             let rule = "─".repeat(cells.saturating_sub(crate::tui::text::width(&words) + 4));
             list.push(Line::raw(""));
-            list.push(Line::from(vec![Span::styled("─ ", theme.dim), Span::styled(format!("{words} "), theme.accent), Span::styled(rule, theme.dim)]));
+            list.push(Line::from(vec![
+                Span::styled("─ ", theme.dim),
+                Span::styled(format!("{words} "), theme.accent),
+                Span::styled(rule, theme.dim),
+            ]));
         }
         let here = n == device.shelf_at;
         let marked = device.shelf_marks.contains(&(entry.id.clone(), entry.user));
@@ -65,7 +69,10 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
         let mut spans = vec![
             Span::styled(if here { "▌" } else { " " }, theme.accent),
             Span::styled(if marked { "◆ " } else { "  " }, theme.accent),
-            Span::styled(format!("{} {} ", shape(entry.condition), fit(entry.condition.word(), 12)), theme.condition(entry.condition)),
+            Span::styled(
+                format!("{} {} ", shape(entry.condition), fit(entry.condition.word(), 12)),
+                theme.condition(entry.condition),
+            ),
             Span::styled(format!("{} ", fit(entry.id.as_str(), id_cells)), theme.plain),
         ];
         if cells >= 70 {

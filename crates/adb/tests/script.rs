@@ -1,0 +1,163 @@
+//! The host side against a script of bytes. Both sides of the bytes are built here by hand from the
+//! protocol's documentation, without this crate's codec: a mistake in it cannot hide on both sides.
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+use std::time::Duration;
+
+use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _, DuplexStream, duplex};
+use wibbet_adb::{CallError, Collected, HostKey, KeyRing, Limits, Link, LinkError, Service};
+
+const VECTORS: &str = include_str!("key-vectors.txt");
+
+fn keys() -> KeyRing {
+    let from = VECTORS.find("-----BEGIN").unwrap();
+    let to = VECTORS.find("-----END PRIVATE KEY-----").unwrap() + "-----END PRIVATE KEY-----\n".len();
+    KeyRing::of(HostKey::from_pem(&VECTORS[from..to], "test@bench", "vector".as_ref()).unwrap())
+}
+
+fn vector(name: &str) -> Vec<u8> {
+    let hex = VECTORS.lines().find_map(|l| l.strip_prefix(name)).unwrap().trim();
+    (0..hex.len()).step_by(2).map(|i| u8::from_str_radix(&hex[i..i + 2], 16).unwrap()).collect()
+}
+
+/// Header and data, with the byte sum as checksum or with 0.
+fn packet(name: &[u8; 4], arg0: u32, arg1: u32, data: &[u8], sum: bool) -> Vec<u8> {
+    let checksum = if sum { data.iter().map(|b| u32::from(*b)).sum() } else { 0 };
+    let command = u32::from_le_bytes(*name);
+    let mut out = Vec::new();
+    for word in [command, arg0, arg1, data.len() as u32, checksum, command ^ 0xffff_ffff] {
+        out.extend_from_slice(&word.to_le_bytes());
+    }
+    out.extend_from_slice(data);
+    out
+}
+
+async fn expect(device: &mut DuplexStream, bytes: &[u8]) {
+    let mut seen = vec![0; bytes.len()];
+    device.read_exact(&mut seen).await.unwrap();
+    assert_eq!(String::from_utf8_lossy(&seen), String::from_utf8_lossy(bytes));
+    assert_eq!(seen, bytes);
+}
+
+fn limits() -> Limits {
+    let long = Duration::from_secs(30);
+    Limits { connect: long, answer: long, tap: long, idle: long }
+}
+
+/// A host that connects to the device's end of the wire.
+fn host(wire: DuplexStream) -> tokio::task::JoinHandle<Result<Link, LinkError>> {
+    let (from, to) = tokio::io::split(wire);
+    tokio::spawn(async move { Link::over(from, to, "script", &keys(), &limits(), &mut |_| {}).await })
+}
+
+const HELLO: &[u8] = b"host::features=shell_v2,cmd,abb,abb_exec,stat_v2";
+
+/// A new device: authorised by signature, no checksums once the version is known, large packets.
+#[tokio::test]
+async fn a_new_device() {
+    let (wire, mut device) = duplex(1 << 20);
+    let linking = host(wire);
+    expect(&mut device, &packet(b"CNXN", 0x0100_0001, 1 << 20, HELLO, true)).await;
+    // Packets that a former connection left behind come first.
+    device.write_all(&packet(b"WRTE", 9, 9, b"stale", false)).await.unwrap();
+    device.write_all(&packet(b"AUTH", 1, 0, &vector("token "), false)).await.unwrap();
+    expect(&mut device, &packet(b"AUTH", 2, 0, &vector("signature "), true)).await;
+    let banner = b"device::ro.product.name=n;ro.product.model=m;ro.product.device=d;features=shell_v2,cmd";
+    device.write_all(&packet(b"CNXN", 0x0100_0001, 256 * 1024, banner, false)).await.unwrap();
+    let link = linking.await.unwrap().unwrap();
+
+    let calling = tokio::spawn({
+        let link = link.clone();
+        async move {
+            let mut said = Collected::default();
+            let code = link.call(&Service::ShellV2("id".into()), &limits(), &mut said).await;
+            (code, said)
+        }
+    });
+    expect(&mut device, &packet(b"OPEN", 1, 0, b"shell,v2,raw:id\0", false)).await;
+    device.write_all(&packet(b"OKAY", 77, 1, b"", false)).await.unwrap();
+    device.write_all(&packet(b"WRTE", 77, 1, b"\x01\x03\0\0\0yes\x02\x02\0\0\0no", false)).await.unwrap();
+    expect(&mut device, &packet(b"OKAY", 1, 77, b"", false)).await;
+    device.write_all(&packet(b"WRTE", 77, 1, b"\x03\x01\0\0\0\x2a", false)).await.unwrap();
+    expect(&mut device, &packet(b"OKAY", 1, 77, b"", false)).await;
+    device.write_all(&packet(b"CLSE", 77, 1, b"", false)).await.unwrap();
+    let (code, said) = calling.await.unwrap();
+    assert_eq!((code.unwrap(), said.out.as_slice(), said.err.as_slice()), (Some(42), &b"yes"[..], &b"no"[..]));
+
+    // A service that is refused, and one that ends before its exit code.
+    for (answer, cut_short) in [(packet(b"CLSE", 0, 2, b"", false), false), (packet(b"OKAY", 78, 3, b"", false), true)]
+    {
+        let link = link.clone();
+        let calling = tokio::spawn(async move {
+            link.call(&Service::ShellV2("x".into()), &limits(), &mut Collected::default()).await
+        });
+        let id = if cut_short { 3 } else { 2 };
+        expect(&mut device, &packet(b"OPEN", id, 0, b"shell,v2,raw:x\0", false)).await;
+        device.write_all(&answer).await.unwrap();
+        if cut_short {
+            device.write_all(&packet(b"CLSE", 78, 3, b"", false)).await.unwrap();
+        }
+        let error = calling.await.unwrap().unwrap_err();
+        assert_eq!(matches!(error, CallError::CutShort { .. }), cut_short, "{error}");
+        assert_eq!(matches!(error, CallError::Refused { .. }), !cut_short, "{error}");
+    }
+}
+
+/// An old device: it does not know the key, asks its owner, wants checksums and small packets.
+#[tokio::test]
+async fn an_old_device() {
+    let (wire, mut device) = duplex(1 << 20);
+    let linking = host(wire);
+    expect(&mut device, &packet(b"CNXN", 0x0100_0001, 1 << 20, HELLO, true)).await;
+    device.write_all(&packet(b"AUTH", 1, 0, &vector("token "), true)).await.unwrap();
+    expect(&mut device, &packet(b"AUTH", 2, 0, &vector("signature "), true)).await;
+    device.write_all(&packet(b"AUTH", 1, 0, &[7; 20], true)).await.unwrap();
+    let base64 = VECTORS.lines().find_map(|l| l.strip_prefix("public_key_base64 ")).unwrap().trim();
+    expect(&mut device, &packet(b"AUTH", 3, 0, format!("{base64} test@bench\0").as_bytes(), true)).await;
+    device.write_all(&packet(b"CNXN", 0x0100_0000, 4096, b"device::ro.product.model=m;\0", true)).await.unwrap();
+    let link = linking.await.unwrap().unwrap();
+
+    let writing = tokio::spawn({
+        let link = link.clone();
+        async move {
+            let mut stream = link.open("sync:", limits().idle).await.unwrap();
+            stream.write(&[b'z'; 5000], limits().idle).await.unwrap();
+            stream
+        }
+    });
+    expect(&mut device, &packet(b"OPEN", 1, 0, b"sync:\0", true)).await;
+    device.write_all(&packet(b"OKAY", 5, 1, b"", true)).await.unwrap();
+    expect(&mut device, &packet(b"WRTE", 1, 5, &[b'z'; 4096], true)).await;
+    device.write_all(&packet(b"OKAY", 5, 1, b"", true)).await.unwrap();
+    expect(&mut device, &packet(b"WRTE", 1, 5, &[b'z'; 904], true)).await;
+    drop(writing.await.unwrap());
+    expect(&mut device, &packet(b"CLSE", 1, 5, b"", true)).await;
+
+    // What comes for a closed stream is answered by closing it; a wrong checksum ends the link.
+    device.write_all(&packet(b"WRTE", 5, 1, b"late", true)).await.unwrap();
+    expect(&mut device, &packet(b"CLSE", 1, 5, b"", true)).await;
+    device.write_all(&packet(b"WRTE", 5, 1, b"sum", false)).await.unwrap();
+    let end = link.ended().await;
+    assert!(matches!(&end, LinkError::Broken { rule, .. } if rule.contains("checksum")), "{end}");
+}
+
+/// A device that does not wait for its data to be taken would fill the memory; it is cut off.
+#[tokio::test]
+async fn data_that_were_not_asked_for_end_the_link() {
+    let (wire, mut device) = duplex(1 << 20);
+    let linking = host(wire);
+    expect(&mut device, &packet(b"CNXN", 0x0100_0001, 1 << 20, HELLO, true)).await;
+    device.write_all(&packet(b"CNXN", 0x0100_0001, 4096, b"device::", false)).await.unwrap();
+    let link = linking.await.unwrap().unwrap();
+    let opening = tokio::spawn({
+        let link = link.clone();
+        async move { link.open("shell:x", limits().idle).await }
+    });
+    expect(&mut device, &packet(b"OPEN", 1, 0, b"shell:x\0", false)).await;
+    device.write_all(&packet(b"OKAY", 5, 1, b"", false)).await.unwrap();
+    let _stream = opening.await.unwrap().unwrap();
+    for _ in 0..2 {
+        device.write_all(&packet(b"WRTE", 5, 1, b"more", false)).await.unwrap();
+    }
+    assert!(matches!(link.ended().await, LinkError::Broken { .. }));
+}
