@@ -32,6 +32,8 @@ pub struct AdbDevice {
 struct Known {
     facts: Option<DeviceFacts>,
     abilities: Abilities,
+    /// The help of the package service has been read, or is not needed.
+    learned: bool,
 }
 
 impl AdbDevice {
@@ -44,7 +46,7 @@ impl AdbDevice {
             limits,
             patience,
             live: tokio::sync::Mutex::new(None),
-            known: Mutex::new(Known { facts: None, abilities }),
+            known: Mutex::new(Known { facts: None, abilities, learned: false }),
         }
     }
 
@@ -84,15 +86,34 @@ impl AdbDevice {
 
     async fn link(&self, progress: &mut (dyn FnMut(LinkStep) + Send)) -> Result<Link, AskError> {
         let mut live = self.live.lock().await;
-        if let Some(link) = live.as_ref().filter(|link| !link.is_ended()) {
-            return Ok(link.clone());
+        let link = match live.as_ref().filter(|link| !link.is_ended()) {
+            Some(link) => link.clone(),
+            None => {
+                *live = None;
+                let made = Link::connect_tcp(&self.address, &self.keys, &self.limits, progress).await;
+                let link = made.map_err(AskError::NoLink)?;
+                self.meet(&link).await?;
+                *live = Some(link.clone());
+                link
+            }
+        };
+        if !self.known().learned {
+            let help = self.shell(&link, "pm").await.map_err(|e| self.nothing_sent(e))?;
+            let text = help.text();
+            let known = &mut *self.known();
+            // A device that is still starting has no help to give and is asked again next time. One
+            // that gives something else never will: then nothing is taken for granted.
+            known.learned = known.abilities.learn_from_help(&text) || !is_starting(&text);
         }
-        *live = None;
-        let link =
-            Link::connect_tcp(&self.address, &self.keys, &self.limits, progress).await.map_err(AskError::NoLink)?;
-        self.meet(&link).await?;
-        *live = Some(link.clone());
         Ok(link)
+    }
+
+    /// What a failure means before the request itself has been sent.
+    fn nothing_sent(&self, error: CallError) -> AskError {
+        match error {
+            CallError::Link(link) => AskError::NoLink(link),
+            other => AskError::NoLink(LinkError::Lost { at: self.address.clone(), why: other.to_string() }),
+        }
     }
 
     /// Asks a device that has just been linked what it is.
@@ -103,12 +124,7 @@ impl AdbDevice {
             abb_exec: features.has(Feature::AbbExec),
             cmd: features.has(Feature::Cmd),
         };
-        // No link of ours was there before, so a loss now means that nothing has been sent.
-        let no_link = |error: CallError| match error {
-            CallError::Link(link) => AskError::NoLink(link),
-            other => AskError::NoLink(LinkError::Lost { at: self.address.clone(), why: other.to_string() }),
-        };
-        let said = self.shell(link, "getprop").await.map_err(no_link)?;
+        let said = self.shell(link, "getprop").await.map_err(|e| self.nothing_sent(e))?;
         let stand_in = stand_in_serial(&self.address);
         let facts = Properties::read(&said.out).facts(&stand_in).ok_or_else(|| {
             let state = &link.banner().state;
@@ -130,14 +146,16 @@ impl AdbDevice {
                 )));
             }
         }
-        let mut abilities = Abilities::new(facts.android.sdk(), offered);
-        if abilities.needs_help_text() {
-            let help = self.shell(link, "pm").await.map_err(no_link)?;
-            abilities.learn_from_help(&help.text());
-        }
+        let fresh = Abilities::new(facts.android.sdk(), offered);
         let mut known = self.known();
+        if fresh.needs_help_text() && known.facts.is_some() {
+            // The same device as before: what its help said still holds.
+            known.abilities.offered = offered;
+        } else {
+            known.abilities = fresh;
+            known.learned = !fresh.needs_help_text();
+        }
         known.facts = Some(facts);
-        known.abilities = abilities;
         Ok(())
     }
 
@@ -195,6 +213,11 @@ impl Device for AdbDevice {
         }
         Err(AskError::Refused(refused.unwrap_or_else(|| "the device offers no way to ask that".into())))
     }
+}
+
+/// Whether an answer says that Android has not started as far as its package service.
+pub(crate) fn is_starting(text: &str) -> bool {
+    text.contains("Can't find service") || text.contains("Could not access the Package Manager")
 }
 
 fn shell_service(link: &Link, command: &str) -> Service {

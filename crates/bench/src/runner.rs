@@ -130,6 +130,10 @@ fn not_done_words(state: PackageState) -> String {
     format!("interrupted before it was done; it is {} still", state.condition().word())
 }
 
+fn came_back_words(state: PackageState) -> String {
+    format!("it was done, and a moment later it was {} again by itself", state.condition().word())
+}
+
 /// Settles what interrupted runs of a device left open, by its states as just read. What was found
 /// out, in words; nothing is sent. The device has to be claimed by the caller, which shows that
 /// no run is being carried out.
@@ -161,6 +165,19 @@ pub async fn settle_interrupted(
         }
         let unfinished = undone + open > 0 || run.steps.iter().any(|s| s.state == StepState::Waiting);
         let state = if unfinished { RunState::Stopped } else { RunState::Finished };
+        if !unfinished {
+            // The last look at all of them, which the interruption may have kept from being taken.
+            for step in run.reached() {
+                let (place, state) = (step.place, inventory.state(&step.id, step.user));
+                if !step.way.is_met_by(state) {
+                    let words = came_back_words(state);
+                    book.with(move |book| {
+                        book.step_settled(number, place, Outcome::NoEffect, Some(state), &words, now())
+                    })
+                    .await?;
+                }
+            }
+        }
         book.with(move |book| book.set_run_state(number, state, now())).await?;
         if run.state == RunState::Open || done > 0 {
             let left = run.steps.iter().filter(|s| s.state == StepState::Waiting).count() + undone;
@@ -217,7 +234,7 @@ impl<'a, D: Device> Runner<'a, D> {
         let runner = Self { device, book, patience, news, stop, run: Mutex::new(run) };
         let ended = runner.all().await;
         let state = match &ended {
-            Ok(()) if !runner.run().is_unfinished() => RunState::Finished,
+            Ok(()) if !runner.run().has_open_steps() => RunState::Finished,
             _ => RunState::Stopped,
         };
         let noted = book.with(move |book| book.set_run_state(number, state, now())).await;
@@ -247,7 +264,7 @@ impl<'a, D: Device> Runner<'a, D> {
         let number = self.run().number;
         self.book.with(move |book| book.set_run_state(number, RunState::Open, now())).await?;
         self.change(|run| run.state = RunState::Open);
-        if self.run().is_unfinished() {
+        if self.run().has_open_steps() {
             self.look_first().await?;
         }
         let waiting: Vec<(usize, PackageId)> = {
@@ -330,21 +347,17 @@ impl<'a, D: Device> Runner<'a, D> {
     /// Looks at all packages once more when all is done: what is put right behind one's back shows
     /// a moment later.
     async fn look_last(&self) -> Result<(), Left> {
-        let done: Vec<_> = self.run().steps.iter().filter(|s| s.outcome == Some(Outcome::Done)).cloned().collect();
-        if done.is_empty() {
+        let reached: Vec<Step> = self.run().reached().cloned().collect();
+        if reached.is_empty() {
             return Ok(());
         }
         let seen = self.all_states().await?;
-        // Several steps may lead a package to its state; the last one's aim counts.
-        let last: BTreeMap<_, _> = done.iter().map(|s| ((&s.id, s.user), s.place)).collect();
-        for step in &done {
+        for step in &reached {
             let Some(states) = self.states_of(&seen, &step.id).await? else { continue };
             (self.news)(RunNews::States(step.id.clone(), states.clone()));
             let state = states.get(&step.user).copied().unwrap_or(PackageState::ABSENT);
-            if last[&(&step.id, step.user)] == step.place && !step.way.is_met_by(state) {
-                let remark =
-                    format!("it was done, and a moment later it was {} again by itself", state.condition().word());
-                self.settle(step.place, Outcome::NoEffect, Some(state), &remark).await?;
+            if !step.way.is_met_by(state) {
+                self.settle(step.place, Outcome::NoEffect, Some(state), &came_back_words(state)).await?;
             }
         }
         Ok(())

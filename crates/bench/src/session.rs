@@ -219,6 +219,10 @@ impl Actor {
         self.tell(SessionEvent::Busy(None));
         match read {
             Ok(inventory) => {
+                // What the device can do may have become known only now.
+                if let Some(facts) = self.device.facts() {
+                    self.tell(SessionEvent::Facts(Box::new(facts), self.device.abilities()));
+                }
                 self.settle(&inventory).await;
                 self.tell(SessionEvent::Inventory(Arc::new(inventory)));
                 self.tell_runs().await;

@@ -7,6 +7,7 @@ use wibbet_core::read::{self, DumpReader};
 use wibbet_core::{Inventory, PackageState, Request};
 use wibbet_types::{PackageId, UserId};
 
+use crate::adb_device::is_starting;
 use crate::device::{AskError, Device};
 
 /// Why a survey could not be made.
@@ -110,7 +111,7 @@ async fn dump<D: Device>(
 }
 
 fn unusable(what: &'static str, said: &str) -> SurveyError {
-    if said.contains("Can't find service") || said.contains("Could not access the Package Manager") {
+    if is_starting(said) {
         return SurveyError::NotReady;
     }
     let said = wibbet_types::PlainText::new(said).as_str().chars().take(200).collect();

@@ -2,12 +2,15 @@
 //! logbook and the device disagree.
 #![allow(clippy::unwrap_used, reason = "tests")]
 
+mod support;
+
 use std::path::Path;
-use std::sync::{Arc, Mutex};
+use std::sync::Mutex;
 use std::time::Duration;
 
+use support::{id, keys, patience, workplace};
 use tokio::sync::watch;
-use wibbet_adb::{HostKey, KeyRing, Limits};
+use wibbet_adb::Limits;
 use wibbet_bench::{
     AdbDevice, Book, Device as _, Patience, RunError, RunNews, Runner, Workplace, begin_run, claim, settle_interrupted,
     survey,
@@ -15,18 +18,13 @@ use wibbet_bench::{
 use wibbet_core::{
     Outcome, Run, RunKind, RunState, StepState, TrayItem, Way, plan_put_back, plan_take_out, recorded_state,
 };
-use wibbet_sim::{Allow, CutAt, Fault, Flaw, Options, Scenario, SimDevice, Way as Direction};
-use wibbet_types::{PackageId, UserId};
+use wibbet_sim::{Allow, CutAt, Direction, Fault, Flaw, Options, Scenario, SimDevice};
+use wibbet_types::UserId;
 
-const PEM: &str = include_str!("../../adb/tests/key-vectors.txt");
 const NOTES: &str = "com.android.music";
 const RADIO: &str = "com.android.deskclock";
 const EGG: &str = "com.android.email";
 const OWNER: UserId = UserId::OWNER;
-
-fn id(text: &str) -> PackageId {
-    text.parse().unwrap()
-}
 
 struct Place {
     sim: SimDevice,
@@ -36,27 +34,11 @@ struct Place {
     _folder: tempfile::TempDir,
 }
 
-fn keys() -> Arc<KeyRing> {
-    let start = PEM.find("-----BEGIN").unwrap();
-    let end = PEM.find("-----END PRIVATE KEY-----").unwrap() + "-----END PRIVATE KEY-----\n".len();
-    Arc::new(KeyRing::of(HostKey::from_pem(&PEM[start..end], "test@bench", "vector".as_ref()).unwrap()))
-}
-
 async fn place(scenario: Scenario, window: usize) -> Place {
     let folder = tempfile::tempdir().unwrap();
-    let sim = SimDevice::start(scenario, Options { allow: Allow::After(Duration::ZERO), ..Options::default() })
-        .await
-        .unwrap();
-    let patience = Patience {
-        change: Duration::from_secs(20),
-        look: Duration::from_secs(20),
-        link: Duration::from_secs(20),
-        pause: Duration::from_millis(1),
-        tries: 5,
-        window,
-    };
-    let workplace =
-        Workplace { book: Book::open(folder.path()).unwrap(), keys: keys(), limits: Limits::default(), patience };
+    let sim = support::device(scenario, 1).await;
+    let patience = patience(window);
+    let workplace = workplace(folder.path(), patience);
     let device = workplace.device(&sim.address().to_string());
     device.connect(&mut |_| {}).await.unwrap();
     Place { sim, device, book: workplace.book, patience, _folder: folder }

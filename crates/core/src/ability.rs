@@ -45,12 +45,17 @@ impl Abilities {
     }
 
     /// Learns from the text that `pm` prints when called without words. Commands came and went in
-    /// makers' builds of these versions, so the device is believed over the version.
-    pub fn learn_from_help(&mut self, help: &str) {
+    /// makers' builds of these versions, so the device is believed over the version. False when
+    /// the text is no help: a device that is still starting gives an error instead.
+    pub fn learn_from_help(&mut self, help: &str) -> bool {
         let lists =
             |command: &str| help.split_whitespace().any(|word| word.trim_matches([':', ',', '[', ']']) == command);
+        if !lists("uninstall") {
+            return false;
+        }
         self.install_existing = lists("install-existing");
         self.default_state = lists("default-state");
+        true
     }
 
     /// Whether a package can be uninstalled for one user only. Before Android 5 it would go for
@@ -82,9 +87,13 @@ mod tests {
     fn the_help_of_old_versions_decides() {
         let mut old = Abilities::new(23, Offered::default());
         assert!(old.needs_help_text() && !old.install_existing && !old.default_state);
-        old.learn_from_help("usage: pm list users\n       pm install-existing PACKAGE\npm enable: makes it enabled");
+        assert!(
+            old.learn_from_help("usage: pm uninstall PACKAGE\n       pm install-existing PACKAGE\npm enable: makes it")
+        );
         assert!(old.install_existing && !old.default_state);
-        old.learn_from_help("pm uninstall-existing-ones");
+        assert!(!old.learn_from_help("Error: Could not access the Package Manager.  Is the system running?"));
+        assert!(old.install_existing, "an error teaches nothing");
+        assert!(old.learn_from_help("pm uninstall, pm uninstall-existing-ones"));
         assert!(!old.install_existing);
         let new = Abilities::new(34, Offered::default());
         assert!(!new.needs_help_text() && new.install_existing && new.default_state);

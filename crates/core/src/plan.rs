@@ -281,7 +281,7 @@ mod tests {
 
     fn old_device(help: &str) -> Abilities {
         let mut abilities = Abilities::new(23, Offered::default());
-        abilities.learn_from_help(help);
+        assert!(abilities.learn_from_help(&format!("usage: pm uninstall {help}")));
         abilities
     }
 

@@ -1,5 +1,6 @@
 //! The records that logbook, bench and screen share.
 
+use std::collections::BTreeMap;
 use std::fmt;
 
 use wibbet_types::{PackageId, PlainText, Serial, UserId};
@@ -151,8 +152,22 @@ impl Run {
         self.steps.iter().filter(|s| s.outcome == Some(outcome)).count()
     }
 
-    /// Whether something is left to do or to find out.
-    pub fn is_unfinished(&self) -> bool {
+    /// Whether a step is left to do or to find out about.
+    pub fn has_open_steps(&self) -> bool {
         self.steps.iter().any(|s| s.state == StepState::Waiting || s.is_open_question())
+    }
+
+    /// Whether the run can be carried on: a step is open, or the last look at all of them was not
+    /// taken.
+    pub fn is_unfinished(&self) -> bool {
+        self.state != RunState::Finished
+    }
+
+    /// The steps whose aims the run as a whole has reached: of several done ones for a package and
+    /// user the last.
+    pub fn reached(&self) -> impl Iterator<Item = &Step> {
+        let done = |s: &&Step| s.outcome == Some(Outcome::Done);
+        let last: BTreeMap<_, _> = self.steps.iter().filter(done).map(|s| ((&s.id, s.user), s.place)).collect();
+        last.into_values().filter_map(|place| self.steps.get(place))
     }
 }

@@ -51,7 +51,7 @@ fn a_run_is_kept_step_by_step() {
     assert_eq!((run.kind, run.state, run.begun), (RunKind::TakeOut, RunState::Open, Time(5)));
     assert_eq!(run.steps[0].state, StepState::Waiting);
     assert_eq!((run.steps[1].state, run.steps[1].outcome), (StepState::Settled, Some(Outcome::Skipped)));
-    assert!(run.is_unfinished() && !run.steps[0].is_open_question());
+    assert!(run.has_open_steps() && !run.steps[0].is_open_question());
 
     book.step_sent(number, 0, Time(6)).unwrap();
     // Another program, or the same one after a kill, sees what was written.

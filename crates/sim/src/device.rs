@@ -183,7 +183,7 @@ impl SimDevice {
     }
 
     /// Packets in a direction since the last cut was set, or since the start.
-    pub fn packets(&self, way: fault::Way) -> u64 {
+    pub fn packets(&self, way: fault::Direction) -> u64 {
         self.shared.state().cutter.packets(way)
     }
 

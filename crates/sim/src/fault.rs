@@ -10,7 +10,7 @@ use crate::scenario::Flaw;
 
 /// A direction of the connection.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Way {
+pub enum Direction {
     /// From the host to the device.
     ToDevice,
     /// From the device to the host.
@@ -22,9 +22,9 @@ pub enum Way {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum CutAt {
     /// Instead of this packet: it is neither acted on nor sent.
-    Packet(Way, u64),
+    Packet(Direction, u64),
     /// Behind so many bytes, which may be in the middle of a packet.
-    Bytes(Way, u64),
+    Bytes(Direction, u64),
 }
 
 /// A fault.
@@ -61,8 +61,8 @@ impl FromStr for Fault {
             let (way, n) = value.split_once(':').ok_or_else(bad)?;
             let n = n.parse().map_err(|_| bad())?;
             let way = match way {
-                "to" => Way::ToDevice,
-                "from" => Way::FromDevice,
+                "to" => Direction::ToDevice,
+                "from" => Direction::FromDevice,
                 _ => return Err(bad()),
             };
             Ok(if packets { CutAt::Packet(way, n) } else { CutAt::Bytes(way, n) })
@@ -108,12 +108,12 @@ impl Cutter {
     }
 
     /// Packets so far since the fault was set, in a direction.
-    pub(crate) fn packets(&self, way: Way) -> u64 {
+    pub(crate) fn packets(&self, way: Direction) -> u64 {
         self.packets[way as usize]
     }
 
     /// A packet of `size` bytes wants to pass.
-    pub(crate) fn pass(&mut self, way: Way, size: usize) -> Passage {
+    pub(crate) fn pass(&mut self, way: Direction, size: usize) -> Passage {
         let (packet, byte) = (self.packets[way as usize], self.bytes[way as usize]);
         self.packets[way as usize] += 1;
         self.bytes[way as usize] += size as u64;
@@ -141,8 +141,8 @@ mod tests {
         let id: PackageId = "a.b".parse().unwrap();
         for (text, fault) in [
             ("latency=20", Fault::Latency(Duration::from_millis(20))),
-            ("cut=to:3", Fault::Cut(CutAt::Packet(Way::ToDevice, 3))),
-            ("cut-bytes=from:100", Fault::Cut(CutAt::Bytes(Way::FromDevice, 100))),
+            ("cut=to:3", Fault::Cut(CutAt::Packet(Direction::ToDevice, 3))),
+            ("cut-bytes=from:100", Fault::Cut(CutAt::Bytes(Direction::FromDevice, 100))),
             ("mute", Fault::Mute),
             ("comes-back=a.b", Fault::Package(id.clone(), Flaw::ComesBack)),
             ("refuse=a.b:-1000", Fault::Refuse(id, "-1000".into())),
@@ -157,14 +157,14 @@ mod tests {
     #[test]
     fn cuts_happen_once_and_where_asked() {
         let mut cutter = Cutter::default();
-        cutter.set(CutAt::Packet(Way::FromDevice, 1));
-        assert_eq!(cutter.pass(Way::FromDevice, 30), Passage::Whole);
-        assert_eq!(cutter.pass(Way::ToDevice, 30), Passage::Whole);
-        assert_eq!(cutter.pass(Way::FromDevice, 30), Passage::Cut(0));
-        assert_eq!(cutter.pass(Way::FromDevice, 30), Passage::Whole);
-        cutter.set(CutAt::Bytes(Way::ToDevice, 40));
-        assert_eq!(cutter.pass(Way::ToDevice, 30), Passage::Whole);
-        assert_eq!(cutter.pass(Way::ToDevice, 30), Passage::Cut(10));
-        assert_eq!(cutter.packets(Way::ToDevice), 2);
+        cutter.set(CutAt::Packet(Direction::FromDevice, 1));
+        assert_eq!(cutter.pass(Direction::FromDevice, 30), Passage::Whole);
+        assert_eq!(cutter.pass(Direction::ToDevice, 30), Passage::Whole);
+        assert_eq!(cutter.pass(Direction::FromDevice, 30), Passage::Cut(0));
+        assert_eq!(cutter.pass(Direction::FromDevice, 30), Passage::Whole);
+        cutter.set(CutAt::Bytes(Direction::ToDevice, 40));
+        assert_eq!(cutter.pass(Direction::ToDevice, 30), Passage::Whole);
+        assert_eq!(cutter.pass(Direction::ToDevice, 30), Passage::Cut(10));
+        assert_eq!(cutter.packets(Direction::ToDevice), 2);
     }
 }

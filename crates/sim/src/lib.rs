@@ -24,5 +24,5 @@ mod scenario;
 mod server;
 
 pub use device::{Allow, Options, SimDevice};
-pub use fault::{BadFault, CutAt, Fault, Way};
+pub use fault::{BadFault, CutAt, Direction, Fault};
 pub use scenario::{BadScenario, Flaw, Scenario};

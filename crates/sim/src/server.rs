@@ -14,7 +14,7 @@ use wibbet_adb::{
 
 use crate::command::Effect;
 use crate::device::{Allow, Shared};
-use crate::fault::{Passage, Way};
+use crate::fault::{Direction, Passage};
 use crate::files::{SyncSession, SyncStep};
 use crate::packages::Output;
 
@@ -79,7 +79,7 @@ async fn write_all(
 ) {
     while let Some(packet) = queue.recv().await {
         let bytes = packet.encode(checksum);
-        let passage = shared.state().cutter.pass(Way::FromDevice, bytes.len());
+        let passage = shared.state().cutter.pass(Direction::FromDevice, bytes.len());
         let (pass, cut) = match passage {
             Passage::Whole => (bytes.len(), false),
             Passage::Cut(n) => (n, true),
@@ -121,7 +121,7 @@ async fn read_all(mut from: BufReader<OwnedReadHalf>, shared: &Arc<Shared>, out:
     };
     while let Ok(Ok(packet)) = read_packet(&mut from, MAX_DATA, checksum).await {
         let size = Header::SIZE + packet.data.len();
-        if shared.state().cutter.pass(Way::ToDevice, size) != Passage::Whole {
+        if shared.state().cutter.pass(Direction::ToDevice, size) != Passage::Whole {
             return;
         }
         connection.handle(packet).await;

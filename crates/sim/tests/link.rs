@@ -9,7 +9,7 @@ use tokio::net::TcpListener;
 use wibbet_adb::{
     CallError, Collected, HostKey, KeyRing, Limits, Link, LinkError, Progress, Service, SyncClient, SyncError,
 };
-use wibbet_sim::{Allow, CutAt, Fault, Options, Scenario, SimDevice, Way};
+use wibbet_sim::{Allow, CutAt, Direction, Fault, Options, Scenario, SimDevice};
 
 const PEM: &str = include_str!("../../adb/tests/key-vectors.txt");
 
@@ -212,7 +212,7 @@ async fn a_connection_cut_in_the_middle_of_a_packet_is_lost_and_nothing_else() {
     let device = device(Scenario::crew_phone(), AT_ONCE).await;
     open(&device).await;
     for bytes in [0, 1, 23, 24, 30, 60, 100, 5000] {
-        for way in [Way::FromDevice, Way::ToDevice] {
+        for way in [Direction::FromDevice, Direction::ToDevice] {
             device.set_fault(Fault::Cut(CutAt::Bytes(way, bytes)));
             let tried = Link::connect_tcp(&device.address().to_string(), &keys(), &quick(), &mut |_| {}).await;
             match tried {
@@ -223,7 +223,7 @@ async fn a_connection_cut_in_the_middle_of_a_packet_is_lost_and_nothing_else() {
                 Ok(link) => {
                     let said = say(&link, Service::ShellV2("dumpsys package packages".into())).await;
                     assert!(
-                        way == Way::ToDevice || matches!(said, Err(CallError::Link(_))),
+                        way == Direction::ToDevice || matches!(said, Err(CallError::Link(_))),
                         "{way:?} {bytes}: {said:?}"
                     );
                 }

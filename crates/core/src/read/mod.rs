@@ -62,3 +62,64 @@ pub fn inventory(users: Vec<User>, dump: PackageDump, listed: &[PackageId]) -> I
     }
     Inventory { users, packages, gaps }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::UserKind;
+    use crate::state::Condition;
+    use wibbet_types::{PlainText, UserId};
+
+    const DUMP: &str = "\
+Packages:
+  Package [sys] (1):
+    codePath=/system/app/Sys
+    flags=[ SYSTEM ]
+    User 0: installed=true enabled=0
+    User 10: installed=false enabled=0
+  Package [upd] (2):
+    flags=[ SYSTEM UPDATED_SYSTEM_APP ]
+    User 0: installed=true enabled=0
+  Package [old.upd] (3):
+    pkgFlags=[ SYSTEM ]
+    User 0: installed=true enabled=0
+  Package [app] (4):
+    flags=[ HAS_CODE ]
+    User 0: installed=true enabled=0
+    User 10: installed=false enabled=0
+  Package [kept] (5):
+    flags=[ HAS_CODE ]
+    User 0: installed=false enabled=0
+    User 10: installed=false enabled=0
+Hidden system packages:
+  Package [old.upd] (6):
+";
+
+    #[test]
+    fn kinds_and_conditions_come_from_several_places() {
+        let users = [0, 10].map(|n| User {
+            id: UserId::new(n),
+            name: PlainText::default(),
+            kind: UserKind::Owner,
+            running: true,
+        });
+        let mut reader = DumpReader::default();
+        reader.feed(DUMP.as_bytes());
+        let listed = ["sys", "upd", "missing"].map(|id| id.parse().unwrap());
+        let inventory = inventory(users.to_vec(), reader.finish(), &listed);
+        use Condition::{Absent, InUse, Uninstalled};
+        for (id, kind, conditions) in [
+            ("sys", PackageKind::System, [InUse, Uninstalled]),
+            ("upd", PackageKind::UpdatedSystem, [InUse, Absent]),
+            ("old.upd", PackageKind::UpdatedSystem, [InUse, Absent]),
+            ("app", PackageKind::User, [InUse, Absent]),
+            ("kept", PackageKind::User, [Uninstalled, Uninstalled]),
+        ] {
+            let package = &inventory.packages[&id.parse().unwrap()];
+            assert_eq!(package.kind, kind, "{id}");
+            assert_eq!([0, 10].map(|n| package.state(UserId::new(n)).condition()), conditions, "{id}");
+        }
+        assert_eq!(inventory.packages[&"sys".parse().unwrap()].partition(), "system");
+        assert_eq!(inventory.gaps, ["1 packages are on the device's list, but their state was not told"]);
+    }
+}

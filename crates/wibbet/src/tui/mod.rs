@@ -1,5 +1,6 @@
 //! The screen: a model, messages that change it, and a drawing of it.
 
+mod actions;
 mod keymap;
 mod model;
 mod text;
@@ -26,10 +27,15 @@ use model::Model;
 use theme::{Depth, Theme};
 use update::{Effect, Message, update};
 
+/// How long a run waits for a link that has gone.
+const LINK_PATIENCE: Duration = Duration::from_secs(600);
+
 /// Runs the screen until it is quit. Devices met before are on the bench beside those at the given
 /// addresses, unless these are `simulated`.
-pub(crate) async fn run(workplace: Workplace, at: Vec<String>, simulated: bool) -> anyhow::Result<Exit> {
+pub(crate) async fn run(mut workplace: Workplace, at: Vec<String>, simulated: bool) -> anyhow::Result<Exit> {
     let mut addresses = at;
+    // Somebody sits at the screen, sees that a link is waited for, and can stop the run.
+    workplace.patience.link = LINK_PATIENCE;
     if !simulated {
         for known in workplace.book.with(|book| book.devices()).await? {
             if !addresses.contains(&known.address) {

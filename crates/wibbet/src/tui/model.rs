@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use tui_input::Input;
 use wibbet_core::{
-    Abilities, DeviceFacts, Inventory, Ladder, Offered, PackageState, Plan, Run, RunKind, RunState, Search, Shelf,
-    TrayItem, Way, plan_put_back, plan_take_out,
+    Abilities, DeviceFacts, Inventory, Ladder, Offered, PackageState, Plan, Run, RunKind, Search, Shelf, TrayItem, Way,
+    plan_put_back, plan_take_out,
 };
 use wibbet_types::{PackageId, UserId};
 
@@ -262,7 +262,7 @@ impl DeviceModel {
 
     /// The device's latest run that was stopped or interrupted.
     pub(crate) fn unfinished(&self) -> Option<&Run> {
-        self.runs.iter().find(|run| run.state != RunState::Finished && run.is_unfinished())
+        self.runs.iter().find(|run| run.is_unfinished())
     }
 
     /// Whether it can be asked for something now.

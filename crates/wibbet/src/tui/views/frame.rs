@@ -5,11 +5,11 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 
+use crate::tui::actions::is_useful;
 use crate::tui::keymap::{Action, KEYMAP, key_of};
 use crate::tui::model::{Model, RunPane, View};
 use crate::tui::text::{cut, ends, width, wrap};
 use crate::tui::theme::{Theme, turning};
-use crate::tui::update::is_useful;
 
 /// The parts of the screen.
 pub(crate) struct Areas {

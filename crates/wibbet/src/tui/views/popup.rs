@@ -7,11 +7,12 @@ use ratatui::widgets::{Block, BorderType, Clear, Paragraph};
 use wibbet_core::Condition;
 
 use super::packages::under_cursor;
+use crate::tui::actions::is_useful;
 use crate::tui::keymap::{KEYMAP, key_of};
 use crate::tui::model::{Model, Popup};
 use crate::tui::text::{cut, first_shown, fit, wrap};
 use crate::tui::theme::{Theme, shape};
-use crate::tui::update::{is_useful, palette};
+use crate::tui::update::palette;
 
 pub(super) fn draw(model: &Model, popup: &Popup, theme: &Theme, frame: &mut Frame<'_>) {
     match popup {

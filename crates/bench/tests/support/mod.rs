@@ -1,0 +1,41 @@
+//! What tests against bench devices share.
+#![allow(dead_code, clippy::unwrap_used, reason = "tests; not every test file uses all of it")]
+
+use std::path::Path;
+use std::sync::Arc;
+use std::time::Duration;
+
+use wibbet_adb::{HostKey, KeyRing, Limits};
+use wibbet_bench::{Book, Patience, Workplace};
+use wibbet_sim::{Allow, Options, Scenario, SimDevice};
+use wibbet_types::PackageId;
+
+const PEM: &str = include_str!("../../../adb/tests/key-vectors.txt");
+
+pub(crate) fn keys() -> Arc<KeyRing> {
+    let start = PEM.find("-----BEGIN").unwrap();
+    let end = PEM.find("-----END PRIVATE KEY-----").unwrap() + "-----END PRIVATE KEY-----\n".len();
+    Arc::new(KeyRing::of(HostKey::from_pem(&PEM[start..end], "test@bench", "vector".as_ref()).unwrap()))
+}
+
+/// Long limits and short pauses: nothing passes by being fast, and nothing is slow for nothing.
+pub(crate) fn patience(window: usize) -> Patience {
+    let long = Duration::from_secs(60);
+    Patience { change: long, look: long, link: long, pause: Duration::from_millis(1), tries: 5, window }
+}
+
+pub(crate) fn workplace(folder: &Path, patience: Patience) -> Workplace {
+    let long = Duration::from_secs(60);
+    let limits = Limits { connect: long, answer: long, tap: long, idle: long };
+    Workplace { book: Book::open(folder).unwrap(), keys: keys(), limits, patience }
+}
+
+pub(crate) async fn device(scenario: Scenario, seed: u64) -> SimDevice {
+    let restart = Duration::from_millis(30);
+    let options = Options { allow: Allow::After(Duration::ZERO), seed, restart, ..Options::default() };
+    SimDevice::start(scenario, options).await.unwrap()
+}
+
+pub(crate) fn id(text: &str) -> PackageId {
+    text.parse().unwrap()
+}
