@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use wibbet_adb::{
     CallError, Channel, Collected, Feature, KeyRing, Limits, Link, LinkError, Progress, Service, Sink as _,
 };
-use wibbet_core::read::Properties;
+use wibbet_core::read::{Properties, says_not_ready};
 use wibbet_core::{Abilities, Answer, Carriage, DeviceFacts, Offered, Request};
 use wibbet_types::Serial;
 
@@ -103,7 +103,7 @@ impl AdbDevice {
             let known = &mut *self.known();
             // A device that is still starting has no help to give and is asked again next time. One
             // that gives something else never will: then nothing is taken for granted.
-            known.learned = known.abilities.learn_from_help(&text) || !is_starting(&text);
+            known.learned = known.abilities.learn_from_help(&text) || !says_not_ready(&text);
         }
         Ok(link)
     }
@@ -213,11 +213,6 @@ impl Device for AdbDevice {
         }
         Err(AskError::Refused(refused.unwrap_or_else(|| "the device offers no way to ask that".into())))
     }
-}
-
-/// Whether an answer says that Android has not started as far as its package service.
-pub(crate) fn is_starting(text: &str) -> bool {
-    text.contains("Can't find service") || text.contains("Could not access the Package Manager")
 }
 
 fn shell_service(link: &Link, command: &str) -> Service {

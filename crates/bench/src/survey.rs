@@ -7,7 +7,6 @@ use wibbet_core::read::{self, DumpReader};
 use wibbet_core::{Inventory, PackageState, Request};
 use wibbet_types::{PackageId, UserId};
 
-use crate::adb_device::is_starting;
 use crate::device::{AskError, Device};
 
 /// Why a survey could not be made.
@@ -104,14 +103,14 @@ async fn dump<D: Device>(
         })
         .await?;
     let dump = reader.finish();
-    if dump.packages.is_empty() && dump.gaps.iter().any(|gap| gap.contains("not up yet")) {
+    if dump.packages.is_empty() && dump.not_ready {
         return Err(SurveyError::NotReady);
     }
     Ok(dump)
 }
 
 fn unusable(what: &'static str, said: &str) -> SurveyError {
-    if is_starting(said) {
+    if read::says_not_ready(said) {
         return SurveyError::NotReady;
     }
     let said = wibbet_types::PlainText::new(said).as_str().chars().take(200).collect();

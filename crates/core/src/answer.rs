@@ -1,5 +1,6 @@
 //! What the package service's answers mean.
 
+use crate::read::says_not_ready;
 use crate::request::Answer;
 use crate::way::Way;
 
@@ -113,8 +114,6 @@ const REFUSALS: &[(&str, Refusal)] = &[
     ("DELETE_PACKAGES", Refusal::SecondSwitch),
     ("does not have permission to access user", Refusal::UserLocked),
     ("Shell cannot change component state", Refusal::NeedsRoot),
-    ("Can't find service", Refusal::NotReady),
-    ("Could not access the Package Manager", Refusal::NotReady),
     ("not installed for", Refusal::NotInstalled),
     ("NameNotFoundException", Refusal::Unknown),
     ("Unknown package", Refusal::Unknown),
@@ -126,6 +125,9 @@ const REFUSALS: &[(&str, Refusal)] = &[
 /// Reads the answer to a change.
 pub fn read_answer(way: Way, answer: &Answer) -> Said {
     let text = answer.text();
+    if says_not_ready(&text) {
+        return Said::Refused(Refusal::NotReady);
+    }
     if let Some((_, refusal)) = REFUSALS.iter().find(|(words, _)| text.contains(words)) {
         return Said::Refused(*refusal);
     }

@@ -18,6 +18,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use wibbet_types::{DevicePath, PackageId, PlainText, UserId};
 
+use super::says_not_ready;
 use crate::state::{Enabled, PackageState};
 
 /// A package as the dump shows it.
@@ -44,6 +45,8 @@ pub struct PackageDump {
     pub factory_versions: BTreeSet<PackageId>,
     /// Packages that the service says it cannot find.
     pub not_found: Vec<PackageId>,
+    /// The package service is not up yet.
+    pub not_ready: bool,
     /// What is missing or could not be read, in words.
     pub gaps: Vec<String>,
 }
@@ -134,7 +137,8 @@ impl DumpReader {
             if line.contains("DUMP TIMEOUT") {
                 self.dump.gaps.push("the device ran out of time while it told about its packages".into());
             }
-            if line.starts_with("Can't find service") {
+            if says_not_ready(line) {
+                self.dump.not_ready = true;
                 self.dump.gaps.push("the package service is not up yet".into());
             }
             return;

@@ -18,6 +18,12 @@ use crate::model::{Inventory, Package, PackageKind, User};
 use crate::request::Request;
 use crate::state::PackageState;
 
+/// Whether an answer says that Android has not started as far as its package service: the words of
+/// `cmd` and `dumpsys`, and those of `pm` on old versions.
+pub fn says_not_ready(text: &str) -> bool {
+    text.contains("Can't find service") || text.contains("Could not access the Package Manager")
+}
+
 /// What is asked for a survey, beside the users.
 pub fn survey_dump() -> Request {
     Request::shell("dumpsys package packages")
