@@ -6,17 +6,21 @@
 //! with it.
 
 mod adb_device;
+mod begin;
 mod book;
 mod device;
 mod runner;
 mod session;
+mod settle;
 mod survey;
 mod trouble;
 
 pub use adb_device::{AdbDevice, LinkStep};
+pub use begin::{begin_run, claim};
 pub use book::{Book, now};
 pub use device::{AskError, Device};
-pub use runner::{Patience, RunError, RunNews, Runner, begin_run, claim, settle_interrupted};
+pub use runner::{Patience, RunError, RunNews, Runner};
 pub use session::{Session, SessionCommand, SessionEvent, Workplace};
+pub use settle::settle_interrupted;
 pub use survey::{SurveyError, SurveyPart, states, survey};
 pub use trouble::{fallen, trouble_of};

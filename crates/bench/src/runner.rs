@@ -1,7 +1,6 @@
 //! Carrying out a run: each step written down, sent, answered, read back.
 
 use std::collections::BTreeMap;
-use std::path::PathBuf;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
@@ -12,14 +11,14 @@ use tokio::sync::watch;
 use tokio::time::{Instant, timeout};
 use wibbet_core::read::{DumpReader, ReadBack, read_back, read_back_request};
 use wibbet_core::{
-    Abilities, Heard, Inventory, Outcome, PackageState, Plan, Refusal, Run, RunKind, RunState, Said, Schedule, Step,
-    StepState, judge, read_answer,
+    Heard, Outcome, PackageState, Refusal, Run, RunState, Said, Schedule, Step, StepState, judge, read_answer,
 };
-use wibbet_logbook::{Claim, ClaimError, LogbookError, NewStep};
-use wibbet_types::{PackageId, PlainText, Serial, UserId};
+use wibbet_logbook::{ClaimError, LogbookError};
+use wibbet_types::{PackageId, PlainText, UserId};
 
 use crate::book::{Book, now};
 use crate::device::{AskError, Device};
+use crate::settle::{SETTLED_LATER, came_back_words, not_done_words};
 use crate::survey::{SurveyError, states};
 
 /// How patient to be.
@@ -78,115 +77,6 @@ pub enum RunNews {
     Waiting(Option<String>),
     /// A package's states were read.
     States(PackageId, BTreeMap<UserId, PackageState>),
-}
-
-/// Claims a device: by its serial for this logbook, and by its address for all others of this
-/// computer's user.
-pub fn claim(book: &Book, serial: &Serial, address: &str) -> Result<Vec<Claim>, ClaimError> {
-    let mut claims = vec![Claim::take(&book.folder().join("claims"), serial.as_str())?];
-    // A program with another logbook is kept out too, as far as there is a place to meet: without
-    // one, reading back still keeps both honest.
-    if let Some(folder) = meeting_place() {
-        match Claim::take(&folder, address) {
-            Ok(claim) => claims.push(claim),
-            Err(held @ ClaimError::Held { .. }) => return Err(held),
-            Err(ClaimError::File { .. }) => {}
-        }
-    }
-    Ok(claims)
-}
-
-fn meeting_place() -> Option<PathBuf> {
-    std::env::var_os("XDG_RUNTIME_DIR").map(PathBuf::from).filter(|p| p.is_dir()).map(|p| p.join("wibbet"))
-}
-
-/// Writes a plan down as a run. Its number.
-pub async fn begin_run(
-    book: &Book,
-    serial: &Serial,
-    kind: RunKind,
-    plan: &Plan,
-    abilities: &Abilities,
-) -> Result<i64, LogbookError> {
-    let steps: Vec<NewStep> = plan
-        .steps
-        .iter()
-        .map(|step| NewStep {
-            id: step.id.clone(),
-            user: step.user,
-            way: step.way,
-            words: step.words(abilities),
-            before: step.before,
-            skip: step.skip.map(|skip| skip.to_string()),
-        })
-        .collect();
-    let serial = serial.clone();
-    book.with(move |book| book.begin_run(&serial, kind, &steps, now())).await
-}
-
-const SETTLED_LATER: &str = "settled afterwards by asking the device";
-
-fn not_done_words(state: PackageState) -> String {
-    format!("interrupted before it was done; it is {} still", state.condition().word())
-}
-
-fn came_back_words(state: PackageState) -> String {
-    format!("it was done, and a moment later it was {} again by itself", state.condition().word())
-}
-
-/// Settles what interrupted runs of a device left open, by its states as just read. What was found
-/// out, in words; nothing is sent. The device has to be claimed by the caller, which shows that
-/// no run is being carried out.
-pub async fn settle_interrupted(
-    book: &Book,
-    serial: &Serial,
-    inventory: &Inventory,
-) -> Result<Vec<String>, LogbookError> {
-    let serial = serial.clone();
-    let runs = book.with(move |book| book.runs(Some(&serial))).await?;
-    let mut told = Vec::new();
-    for run in runs.iter().filter(|run| run.state == RunState::Open || run.steps.iter().any(Step::is_open_question)) {
-        let number = run.number;
-        let (mut done, mut undone, mut open) = (0, 0, 0);
-        for step in run.steps.iter().filter(|step| step.is_open_question()) {
-            let (place, state) = (step.place, inventory.state(&step.id, step.user));
-            if step.way.is_met_by(state) {
-                done += 1;
-                book.with(move |book| {
-                    book.step_settled(number, place, Outcome::Done, Some(state), SETTLED_LATER, now())
-                })
-                .await?;
-            } else if step.outcome.is_none() {
-                undone += 1;
-                book.with(move |book| book.step_waits_again(number, place, &not_done_words(state))).await?;
-            } else {
-                open += 1;
-            }
-        }
-        let unfinished = undone + open > 0 || run.steps.iter().any(|s| s.state == StepState::Waiting);
-        let state = if unfinished { RunState::Stopped } else { RunState::Finished };
-        if !unfinished {
-            // The last look at all of them, which the interruption may have kept from being taken.
-            for step in run.reached() {
-                let (place, state) = (step.place, inventory.state(&step.id, step.user));
-                if !step.way.is_met_by(state) {
-                    let words = came_back_words(state);
-                    book.with(move |book| {
-                        book.step_settled(number, place, Outcome::NoEffect, Some(state), &words, now())
-                    })
-                    .await?;
-                }
-            }
-        }
-        book.with(move |book| book.set_run_state(number, state, now())).await?;
-        if run.state == RunState::Open || done > 0 {
-            let left = run.steps.iter().filter(|s| s.state == StepState::Waiting).count() + undone;
-            told.push(format!(
-                "run {number} was interrupted: of the steps then on their way {done} turned out done, {undone} not; {left} are left to do"
-            ));
-        }
-    }
-    Ok(told)
 }
 
 /// Carries runs out on one device.

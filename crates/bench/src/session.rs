@@ -9,9 +9,11 @@ use wibbet_adb::{KeyRing, Limits, LinkError};
 use wibbet_core::{Abilities, DeviceFacts, Inventory, Ladder, LinkTrouble, Plan, Run, RunKind, Rung};
 
 use crate::adb_device::{AdbDevice, LinkStep};
+use crate::begin::{begin_run, claim};
 use crate::book::{Book, now};
 use crate::device::{AskError, Device as _};
-use crate::runner::{Patience, RunNews, Runner, begin_run, claim, settle_interrupted};
+use crate::runner::{Patience, RunNews, Runner};
+use crate::settle::settle_interrupted;
 use crate::survey::{SurveyError, survey};
 use crate::trouble::trouble_of;
 
@@ -333,7 +335,7 @@ impl Actor {
 
 fn awaiting_tap(address: &str, fingerprint: &str) -> LinkTrouble {
     LinkTrouble {
-        name: "awaiting-tap",
+        name: LinkTrouble::AWAITING_TAP,
         seen: format!("{address} asks on its screen whether this computer may debug it"),
         advice: format!(
             "Unlock the device, tick “Always allow” and tap “Allow”. It should show the fingerprint {fingerprint}"

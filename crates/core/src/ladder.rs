@@ -45,6 +45,11 @@ pub struct LinkTrouble {
     pub retrying: bool,
 }
 
+impl LinkTrouble {
+    /// The name of the trouble that the device asks its owner whether to allow this computer.
+    pub const AWAITING_TAP: &'static str = "awaiting-tap";
+}
+
 /// The ladder of one device.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Ladder {
@@ -70,6 +75,11 @@ impl Ladder {
     pub fn fall(&mut self, rung: Rung, trouble: LinkTrouble) {
         self.held = Rung::ALL.iter().position(|r| *r == rung).unwrap_or(0);
         self.trouble = Some(trouble);
+    }
+
+    /// Whether all that is missing is a tap on the device, which is nothing to be alarmed about.
+    pub fn awaits_tap(&self) -> bool {
+        self.trouble.as_ref().is_some_and(|t| t.name == LinkTrouble::AWAITING_TAP)
     }
 
     /// The word for machines.

@@ -140,3 +140,67 @@ impl From<wibbet_logbook::LogbookError> for Failure {
         Self::trouble(error)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use wibbet_core::{PackageState, RunKind, RunState, StepState, Time, Way};
+    use wibbet_types::UserId;
+
+    const IN: PackageState = PackageState::IN_USE;
+    const OUT: PackageState = PackageState { installed: false, ..IN };
+
+    fn run(outcomes: &[(Option<Outcome>, PackageState)]) -> Run {
+        let step = |(place, (outcome, before)): (usize, &(Option<Outcome>, PackageState))| Step {
+            place,
+            id: format!("p{place}").parse().unwrap(),
+            user: UserId::OWNER,
+            way: Way::Uninstall,
+            words: String::new(),
+            before: *before,
+            state: if outcome.is_some() { StepState::Settled } else { StepState::Waiting },
+            answer: None,
+            after: None,
+            outcome: *outcome,
+            settled: None,
+            remark: String::new(),
+        };
+        let steps = outcomes.iter().enumerate().map(step).collect();
+        let (serial, time) = ("S".parse().unwrap(), Time(0));
+        Run { number: 1, serial, kind: RunKind::TakeOut, state: RunState::Finished, begun: time, touched: time, steps }
+    }
+
+    #[test]
+    fn the_ends_of_a_run() {
+        use Outcome::{Done, NoEffect, Refused, Skipped, Unsettled};
+        for (outcomes, exit) in [
+            (vec![(Some(Done), IN), (Some(Done), IN)], Exit::Done),
+            (vec![(Some(Done), IN), (Some(Skipped), OUT)], Exit::Done),
+            (vec![(Some(Skipped), OUT)], Exit::Done),
+            (vec![(Some(Skipped), PackageState::ABSENT)], Exit::Nothing),
+            (vec![(Some(Skipped), IN)], Exit::Nothing),
+            (vec![(Some(Refused), IN), (Some(NoEffect), IN)], Exit::Nothing),
+            (vec![(Some(Done), IN), (Some(Refused), IN)], Exit::Partly),
+            (vec![(Some(Done), IN), (None, IN)], Exit::Partly),
+            (vec![(Some(Done), IN), (Some(Unsettled), IN)], Exit::Unsettled),
+        ] {
+            assert_eq!(Exit::of(&run(&outcomes)), exit, "{outcomes:?}");
+        }
+    }
+
+    #[test]
+    fn every_way_of_not_getting_a_link_has_its_code() {
+        let (at, why) = ("h:1".to_owned(), String::new());
+        for (error, exit) in [
+            (LinkError::NoAnswer { at: at.clone(), why: why.clone() }, Exit::NoDevice),
+            (LinkError::NotADaemon { at: at.clone(), why: why.clone() }, Exit::NoDevice),
+            (LinkError::NotAuthorised { at: at.clone(), why: why.clone() }, Exit::NotAuthorised),
+            (LinkError::WantsTls { at: at.clone() }, Exit::NotAuthorised),
+            (LinkError::Lost { at: at.clone(), why: why.clone() }, Exit::NoDevice),
+        ] {
+            let (rung, trouble) = wibbet_bench::trouble_of(&error);
+            assert!(!trouble.advice.is_empty() && trouble.seen.contains("h:1"), "{rung:?}");
+            assert_eq!(Failure::from(AskError::NoLink(error)).exit, exit);
+        }
+    }
+}

@@ -370,6 +370,72 @@ fn the_mouse_finds_what_is_drawn() {
     );
 }
 
+#[test]
+fn what_is_pasted_is_one_harmless_line() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2/");
+    update(&mut screen.model, Message::Terminal(Event::Paste("mus\u{1b}ic\nreboot".into())));
+    assert_eq!(screen.model.devices[0].search.value(), "mus␛ic");
+    screen.keys("\x1b");
+    assert_eq!(screen.model.devices[0].found.len(), 7);
+    update(&mut screen.model, Message::Terminal(Event::Paste("s".into())));
+    assert!(screen.model.devices[0].search.value().is_empty(), "nobody is typing");
+}
+
+#[test]
+fn lists_are_moved_over_by_keys_and_wheel() {
+    let mut screen = Screen::linked(80, 14);
+    screen.keys("2__");
+    assert_eq!(screen.model.devices[0].at, 2);
+    screen.keys("^");
+    screen.code(KeyCode::End);
+    assert_eq!(screen.model.devices[0].at, 6);
+    assert!(screen.shows("▌ fer.pellmoor.tides"));
+    screen.code(KeyCode::PageUp);
+    let up = screen.model.devices[0].at;
+    assert!(up < 6);
+    let wheel = MouseEvent { kind: MouseEventKind::ScrollDown, column: 1, row: 5, modifiers: KeyModifiers::NONE };
+    update(&mut screen.model, Message::Terminal(Event::Mouse(wheel)));
+    assert_eq!(screen.model.devices[0].at, (up + 3).min(6));
+    screen.code(KeyCode::Home);
+    assert_eq!(screen.model.devices[0].at, 0);
+    screen.keys("j k\t\t");
+    assert_eq!(screen.model.view, View::Shelf);
+    screen.code(KeyCode::BackTab);
+    assert_eq!(screen.model.view, View::Run);
+}
+
+/// The cursor stays on its package while the list around it changes.
+#[test]
+fn the_cursor_keeps_its_package() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2/webview\n");
+    screen.keys("/\x1b");
+    assert_eq!(screen.model.devices[0].under_cursor().unwrap().as_str(), "com.android.webview");
+    let mut fewer = inventory();
+    fewer.packages.remove(&"android".parse().unwrap());
+    screen.tell(SessionEvent::Inventory(Arc::new(fewer)));
+    assert_eq!(screen.model.devices[0].under_cursor().unwrap().as_str(), "com.android.webview");
+    screen.keys("/:disabled\n");
+    assert_eq!(screen.model.devices[0].found.len(), 1);
+    assert!(screen.shows("1 of 6 found"));
+}
+
+#[test]
+fn devices_work_beside_one_another() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("a192.0.2.7:5555\n");
+    update(&mut screen.model, Message::Session(1, SessionEvent::Note("run 3 was interrupted".into())));
+    assert!(screen.shows("192.0.2.7:5555: run 3 was interrupted"), "a note says whose it is");
+    screen.keys("n2 ");
+    assert_eq!((screen.model.current, screen.model.devices[0].tray.len()), (0, 1));
+    screen.keys("n");
+    assert!(screen.shows("making the link"));
+    screen.keys(" \ns");
+    assert!(screen.model.devices[1].tray.is_empty());
+    assert!(!screen.effects.iter().any(|e| matches!(e, Effect::Send(..))));
+}
+
 /// What stands on the bottom line does something, and help and palette know every action.
 #[test]
 fn hints_help_and_palette_come_from_one_table() {

@@ -87,7 +87,7 @@ fn card(model: &Model, device: &DeviceModel, here: bool, theme: &Theme, frame: &
         let (shape, style) = if n < device.ladder.held {
             ("╟──╢", theme.good)
         } else if n == device.ladder.held && device.ladder.trouble.is_some() {
-            ("╟  ╢", theme.alert)
+            ("╟  ╢", if device.ladder.awaits_tap() { theme.accent } else { theme.alert })
         } else if n == device.ladder.held {
             ("╟┄┄╢", theme.accent)
         } else {

@@ -132,7 +132,7 @@ fn device_line<'a>(model: &'a Model, theme: &Theme, cells: usize) -> Line<'a> {
         Span::styled(format!(" {turn} run going on "), theme.accent)
     } else if let Some(busy) = &device.busy {
         Span::styled(format!(" {turn} {busy} "), theme.accent)
-    } else if device.ladder.name() == "awaiting-tap" {
+    } else if device.ladder.awaits_tap() {
         Span::styled(format!(" {turn} waiting for “Allow” on the device "), theme.accent)
     } else if let Some(trouble) = &device.ladder.trouble {
         let again = if trouble.retrying { "tried again by itself " } else { "" };
