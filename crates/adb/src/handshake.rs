@@ -1,7 +1,7 @@
 //! From an open transport to an agreed connection: version, data limit, features, authorisation.
 
 use tokio::io::{AsyncRead, AsyncWrite, AsyncWriteExt as _};
-use tokio::time::timeout;
+use tokio::time::{Instant, timeout, timeout_at};
 use wibbet_types::PlainText;
 
 use crate::banner::Banner;
@@ -53,15 +53,17 @@ where
     W: AsyncWrite + Unpin,
 {
     let hello = Packet::new(Command::Cnxn, VERSION_SKIP_CHECKSUM, MAX_DATA, Banner::of_host());
-    send(to, &hello, at).await?;
+    send(to, &hello, at, limits).await?;
 
     let mut speaks = false;
     let mut asked = false;
     let mut untried = keys.all();
     let mut stale = 0;
+    // What a former connection left behind does not make the waiting longer.
+    let mut deadline = Instant::now() + limits.answer;
     loop {
         let wait = if asked { limits.tap } else { limits.answer };
-        let packet = match timeout(wait, read_packet(from, MAX_DATA, false)).await {
+        let packet = match timeout_at(deadline, read_packet(from, MAX_DATA, false)).await {
             Err(_) if asked => {
                 return Err(LinkError::NotAuthorised {
                     at: at.into(),
@@ -119,7 +121,8 @@ where
                         Packet::new(Command::Auth, AUTH_PUBLIC_KEY, 0, format!("{}\0", public.line()))
                     }
                 };
-                send(to, &answer, at).await?;
+                send(to, &answer, at, limits).await?;
+                deadline = Instant::now() + if asked { limits.tap } else { limits.answer };
             }
             (Command::Stls, _) => return Err(LinkError::WantsTls { at: at.into() }),
             // What a former connection left in the pipe, or a token while the dialog is open.
@@ -136,12 +139,15 @@ where
     }
 }
 
-async fn send<W: AsyncWrite + Unpin>(to: &mut W, packet: &Packet, at: &str) -> Result<(), LinkError> {
+async fn send<W: AsyncWrite + Unpin>(to: &mut W, packet: &Packet, at: &str, limits: &Limits) -> Result<(), LinkError> {
     let sent = async {
         to.write_all(&packet.encode(true)).await?;
         to.flush().await
     };
-    sent.await.map_err(|e| LinkError::lost(at, e))
+    match timeout(limits.answer, sent).await {
+        Ok(sent) => sent.map_err(|e| LinkError::lost(at, e)),
+        Err(_) => Err(LinkError::lost(at, "it takes no data")),
+    }
 }
 
 fn not_a_daemon(at: &str, why: impl ToString) -> LinkError {

@@ -13,7 +13,7 @@ use wibbet_core::read::{DumpReader, ReadBack, read_back, read_back_request};
 use wibbet_core::{
     Heard, Outcome, PackageState, Refusal, Run, RunState, Said, Schedule, Step, StepState, judge, read_answer,
 };
-use wibbet_logbook::{ClaimError, LogbookError};
+use wibbet_logbook::LogbookError;
 use wibbet_types::{PackageId, PlainText, UserId};
 
 use crate::book::{Book, now};
@@ -57,9 +57,6 @@ pub enum RunError {
     /// The record cannot be kept, so nothing more is sent.
     #[error(transparent)]
     Book(#[from] LogbookError),
-    /// Somebody else works on the device.
-    #[error(transparent)]
-    Claim(#[from] ClaimError),
     /// The device cannot be asked any more.
     #[error("{0}. The run stands where it was and can be carried on")]
     Device(String),

@@ -128,7 +128,6 @@ impl From<ClaimError> for Failure {
 impl From<RunError> for Failure {
     fn from(error: RunError) -> Self {
         match error {
-            RunError::Claim(claim) => claim.into(),
             RunError::Device(_) => Self::new(Exit::NoDevice, error.to_string()),
             other => Self::trouble(other),
         }

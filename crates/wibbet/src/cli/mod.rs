@@ -170,6 +170,9 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
 
 async fn done(arguments: Arguments) -> Result<Exit, Failure> {
     let Arguments { at, answer_within, allow_within, command } = arguments;
+    if !at.is_empty() && matches!(command, Some(Command::Demo | Command::Sim(_))) {
+        return Err(Failure::new(Exit::Usage, "--at names a real device; demo and sim have devices of their own"));
+    }
     let command = match command {
         Some(Command::Demo) => return demo::run(answer_within).await,
         Some(Command::Sim(sim)) => return sim::run(sim).await,

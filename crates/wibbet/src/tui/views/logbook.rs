@@ -52,7 +52,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
                 theme.plain,
             ),
             Span::styled(fit(if run.kind == RunKind::TakeOut { "take out" } else { "put back" }, 10), theme.plain),
-            Span::styled(outcome_words(run), if alert { theme.alert } else { theme.good }),
+            Span::styled(outcome_words(model, run), if alert { theme.alert } else { theme.good }),
         ];
         let line = Line::from(spans);
         lines.push(if here { under_cursor(line, theme, cells) } else { line });
@@ -65,7 +65,7 @@ fn device_name(model: &Model, run: &Run) -> String {
     known.map_or_else(|| run.serial.to_string(), |f| format!("{} · {}", f.name(), f.serial))
 }
 
-fn outcome_words(run: &Run) -> String {
+fn outcome_words(model: &Model, run: &Run) -> String {
     let counts: Vec<String> = [
         (Outcome::Done, "done"),
         (Outcome::Refused, "refused"),
@@ -79,7 +79,13 @@ fn outcome_words(run: &Run) -> String {
     .collect();
     let state = match run.state {
         RunState::Finished => "",
-        RunState::Open => " · going on",
+        RunState::Open
+            if model.devices.iter().any(|d| d.running && d.shown_run().is_some_and(|r| r.number == run.number)) =>
+        {
+            " · going on"
+        }
+        // Another program may be at it, or it was interrupted: linking the device settles that.
+        RunState::Open => " · open",
         RunState::Stopped => " · stopped",
     };
     format!("{}{state}", counts.join(", "))
