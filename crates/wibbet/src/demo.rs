@@ -15,11 +15,15 @@ pub(crate) async fn run(answer_within: Option<Duration>) -> Result<Exit, Failure
     for (_, scenario) in Scenario::all() {
         devices.push(SimDevice::start(scenario, Options::default()).await.map_err(Failure::trouble)?);
     }
-    // A folder of its own in any case: in WIBBET_HOME may be somebody's real logbook.
-    let passing = tempfile::Builder::new().prefix("wibbet-demo-").tempdir().map_err(Failure::trouble)?;
-    let folder = std::env::var_os("WIBBET_HOME")
-        .filter(|home| !home.is_empty())
-        .map_or_else(|| passing.path().to_owned(), |home| PathBuf::from(home).join("demo"));
+    // A folder of its own in any case: in WIBBET_HOME may be somebody's real logbook. One that is
+    // made for the purpose goes when it is dropped.
+    let (folder, _passing) = match std::env::var_os("WIBBET_HOME").filter(|home| !home.is_empty()) {
+        Some(home) => (PathBuf::from(home).join("demo"), None),
+        None => {
+            let made = tempfile::Builder::new().prefix("wibbet-demo-").tempdir().map_err(Failure::trouble)?;
+            (made.path().to_owned(), Some(made))
+        }
+    };
     let opened = tokio::task::spawn_blocking(move || Folders::apart(&folder).open(answer_within, None));
     let workplace = opened.await.map_err(Failure::trouble)?.map_err(Failure::trouble)?;
     let addresses = devices.iter().map(|device| device.address().to_string()).collect();

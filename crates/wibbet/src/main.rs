@@ -16,7 +16,7 @@ fn main() -> ExitCode {
     let runtime = match tokio::runtime::Runtime::new() {
         Ok(runtime) => runtime,
         Err(error) => {
-            eprintln!("wibbet: the program could not be started: {error}");
+            cli::tell(format_args!("the program could not be started: {error}"));
             return cli::Exit::Trouble.into();
         }
     };

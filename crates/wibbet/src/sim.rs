@@ -7,7 +7,7 @@ use std::time::Duration;
 use tokio::io::{AsyncBufReadExt as _, BufReader};
 use wibbet_sim::{Allow, Fault, Options, Scenario, SimDevice};
 
-use crate::cli::{Exit, Failure, line};
+use crate::cli::{Exit, Failure, line, tell};
 
 /// Arguments of `wibbet sim`.
 #[derive(Debug, clap::Args)]
@@ -103,7 +103,7 @@ pub(crate) async fn run(arguments: SimArguments) -> Result<Exit, Failure> {
         }
     }
     if !arguments.json {
-        eprintln!("Lines to type: allow, restart, fault FAULT. Ctrl-C ends the devices.");
+        tell("Lines to type: allow, restart, fault FAULT. Ctrl-C ends the devices.");
     }
     let mut written = vec![0; devices.len()];
     let mut lines = BufReader::new(tokio::io::stdin()).lines();
@@ -136,10 +136,10 @@ fn obey(line: &str, devices: &[SimDevice]) {
         ("restart", _) => devices.iter().for_each(SimDevice::restart),
         ("fault", fault) => match fault.parse::<Fault>() {
             Ok(fault) => devices.iter().for_each(|device| device.set_fault(fault.clone())),
-            Err(error) => eprintln!("{error}"),
+            Err(error) => tell(error),
         },
         ("", _) => {}
-        _ => eprintln!("allow, restart, or fault FAULT"),
+        _ => tell("allow, restart, or fault FAULT"),
     }
 }
 

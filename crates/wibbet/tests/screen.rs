@@ -31,7 +31,7 @@ fn the_demo_does_the_whole_job_by_keys_alone() {
     screen.keys("v");
     screen.wait_for("⟩ package disable-user --user 0 com.android.deskclock");
     screen.keys("v s");
-    screen.wait_for("all 3 done and read back");
+    screen.wait_for("all 3 are done and read back");
     assert!(screen.line("com.android.calendar").contains("●→○ uninstalled"));
     assert!(screen.line("com.android.deskclock").contains("●→◐ disabled"));
     screen.keys("4");
@@ -40,7 +40,7 @@ fn the_demo_does_the_whole_job_by_keys_alone() {
     screen.wait_for("Plan: put back");
     screen.wait_for("reinstall");
     screen.keys("s");
-    screen.wait_for("Run 2: all 1 done and read back");
+    screen.wait_for("Run 2: it is done and read back");
     screen.wait_for("○→● in use");
     screen.keys("5");
     screen.wait_for("2 runs");

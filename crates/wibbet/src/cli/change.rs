@@ -12,7 +12,7 @@ use super::How;
 use super::exit::{Exit, Failure};
 use super::json;
 use super::look::{Finder, check_user, read};
-use super::out::line;
+use super::out::{line, tell};
 
 /// What `run` is asked for.
 pub(crate) struct TakeOut {
@@ -99,9 +99,8 @@ fn may_change(how: How) -> Result<(), Failure> {
 }
 
 fn asked(question: &str) -> bool {
-    eprint!("{question} [y/N] ");
     let mut answer = String::new();
-    let heard = std::io::stderr().flush().and_then(|()| std::io::stdin().read_line(&mut answer));
+    let heard = write!(std::io::stderr(), "{question} [y/N] ").and_then(|()| std::io::stdin().read_line(&mut answer));
     heard.is_ok() && matches!(answer.trim(), "y" | "Y" | "yes")
 }
 
@@ -111,7 +110,7 @@ async fn settle(
     inventory: &wibbet_core::Inventory,
 ) -> Result<(), Failure> {
     for told in settle_interrupted(&finder.workplace.book, serial, inventory).await? {
-        eprintln!("wibbet: {told}");
+        tell(told);
     }
     Ok(())
 }
@@ -154,11 +153,11 @@ async fn finish(finder: &Finder<'_>, device: &AdbDevice, number: i64, how: How) 
     let (stop, stopped) = watch::channel(false);
     let interrupt = tokio::spawn(async move {
         if tokio::signal::ctrl_c().await.is_ok() {
-            eprintln!("wibbet: stopping after the step that is on its way");
+            tell("stopping after the step that is on its way");
             stop.send_replace(true);
         }
         if tokio::signal::ctrl_c().await.is_ok() {
-            eprintln!("wibbet: ended; the step that was on its way is settled at the next start");
+            tell("ended; the step that was on its way is settled at the next start");
             std::process::exit(Exit::Unsettled as i32);
         }
         // The run listens to the sender until it ends.
@@ -172,7 +171,7 @@ async fn finish(finder: &Finder<'_>, device: &AdbDevice, number: i64, how: How) 
             if *last != why
                 && let Some(why) = &why
             {
-                eprintln!("wibbet: {why}; waiting");
+                tell(format_args!("{why}; waiting"));
             }
             *last = why;
         }
@@ -191,7 +190,7 @@ async fn finish(finder: &Finder<'_>, device: &AdbDevice, number: i64, how: How) 
                 other => other,
             };
             if how.json {
-                eprintln!("wibbet: {}", failure.message);
+                tell(&failure.message);
                 json::print(&json::Steps::failed(&run, &failure));
                 return Ok(failure.exit);
             }

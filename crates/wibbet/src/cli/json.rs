@@ -7,7 +7,7 @@ use wibbet_core::{Back, DeviceFacts, Inventory, Package, PackageState, Plan, Run
 use wibbet_types::UserId;
 
 use super::exit::Failure;
-use super::out::line;
+use super::out::{line, tell};
 
 /// A time as RFC 3339 in UTC.
 pub(crate) fn time(time: Time) -> String {
@@ -18,7 +18,7 @@ pub(crate) fn print(object: &impl Serialize) {
     match serde_json::to_string(object) {
         Ok(text) => line(text),
         // Nothing that is printed here holds a map with keys that are no text.
-        Err(error) => eprintln!("wibbet: the answer could not be written as JSON: {error}"),
+        Err(error) => tell(format_args!("the answer could not be written as JSON: {error}")),
     }
 }
 

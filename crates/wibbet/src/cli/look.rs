@@ -7,7 +7,7 @@ use wibbet_types::{Serial, UserId};
 
 use super::exit::{Exit, Failure};
 use super::json;
-use super::out::line;
+use super::out::{line, tell};
 
 /// Finds devices by what people call them.
 pub(crate) struct Finder<'a> {
@@ -60,7 +60,7 @@ impl Finder<'_> {
     async fn meet(&self, device: &AdbDevice) -> Result<Serial, Failure> {
         let mut progress = |step| {
             if let wibbet_bench::LinkStep::AwaitingTap { fingerprint } = step {
-                eprintln!("wibbet: waiting for “Allow” on the device; it should show the fingerprint {fingerprint}");
+                tell(format_args!("waiting for “Allow” on the device; it should show the fingerprint {fingerprint}"));
             }
         };
         let facts = device.connect(&mut progress).await?;
@@ -99,7 +99,7 @@ pub(crate) async fn bench(finder: &Finder<'_>, as_json: bool) -> Result<Exit, Fa
     if as_json {
         json::print(&json::Bench { devices });
     } else if devices.is_empty() {
-        eprintln!("No devices are known yet. Add one with --at HOST:PORT, or start `wibbet` and press a.");
+        tell("No devices are known yet. Add one with --at HOST:PORT, or start `wibbet` and press a.");
     } else {
         for device in &devices {
             let name =
@@ -145,7 +145,7 @@ pub(crate) async fn packages(
         line(format_args!("{states}{:<16}{}", package.kind.name(), package.id));
     }
     for gap in &inventory.gaps {
-        eprintln!("wibbet: not read: {gap}");
+        tell(format_args!("not read: {gap}"));
     }
     Ok(Exit::Done)
 }
@@ -167,7 +167,7 @@ pub(crate) async fn runs(workplace: &Workplace, as_json: bool) -> Result<Exit, F
             line(one_line(run));
         }
         if runs.is_empty() {
-            eprintln!("The logbook has no runs yet.");
+            tell("The logbook has no runs yet.");
         }
     }
     Ok(Exit::Done)

@@ -12,7 +12,7 @@ use clap::{Args, Parser, Subcommand};
 use wibbet_types::{PackageId, UserId};
 
 pub(crate) use exit::{Exit, Failure};
-pub(crate) use out::line;
+pub(crate) use out::{line, tell};
 
 use crate::place::Folders;
 use crate::{demo, sim, tui};
@@ -162,7 +162,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             if json {
                 json::print_failure(&failure);
             }
-            eprintln!("wibbet: {}", failure.message);
+            tell(&failure.message);
             failure.exit
         }
     }

@@ -1,4 +1,4 @@
-//! Standard output.
+//! Standard output and standard error.
 
 use std::io::Write as _;
 
@@ -7,4 +7,9 @@ use std::io::Write as _;
 pub(crate) fn line(text: impl std::fmt::Display) {
     let mut out = std::io::stdout().lock();
     let _ = writeln!(out, "{text}").and_then(|()| out.flush());
+}
+
+/// Tells people something on standard error. A terminal that has gone away is no reason to fail.
+pub(crate) fn tell(text: impl std::fmt::Display) {
+    let _ = writeln!(std::io::stderr().lock(), "wibbet: {text}");
 }

@@ -48,7 +48,12 @@ pub(crate) async fn run(mut workplace: Workplace, at: Vec<String>, simulated: bo
     let _ = execute!(stdout(), EnableMouseCapture, EnableBracketedPaste);
     let ended = Screen::new(workplace, addresses, simulated, &terminal).live(&mut terminal).await;
     let _ = execute!(stdout(), DisableMouseCapture, DisableBracketedPaste);
-    ratatui::restore();
+    let restored = ratatui::try_restore().and_then(|()| terminal.show_cursor());
+    if restored.is_err() {
+        // The terminal has gone, and there is nothing to tell that to: what dropping it would do in
+        // vain, and complain about, is left out.
+        std::mem::forget(terminal);
+    }
     ended.map(|()| Exit::Done)
 }
 

@@ -128,7 +128,9 @@ fn ended_words(run: &wibbet_core::Run) -> String {
         return format!("Run {} is stopped: {done} of {all} done and read back. c carries it on.", run.number);
     }
     if done == all {
-        format!("Run {}: all {all} done and read back. z shows how to put them back.", run.number)
+        let counted = if all == 1 { "it is".to_owned() } else { format!("all {all} are") };
+        let back = if run.kind == RunKind::TakeOut { " z shows how to put back." } else { "" };
+        format!("Run {}: {counted} done and read back.{back}", run.number)
     } else {
         format!("Run {}: {done} of {all} done and read back, the others not.", run.number)
     }
