@@ -97,8 +97,9 @@ fn a_device_that_is_away_or_asks_is_waited_for() {
     sim.tell("allow");
     screen.wait_for("180 packages");
     sim.tell("restart");
-    screen.wait_for("packages read ");
-    screen.wait_for("linked");
+    screen.wait_for("tried again by itself");
+    screen.wait_for("180 packages");
+    screen.wait_for(" linked");
     screen.keys("q");
     screen.wait_for("ended with 0");
 }

@@ -133,9 +133,13 @@ async fn carry_out(
         }
         return Ok(Exit::Done);
     }
-    if !how.yes {
+    if !how.yes && plan.to_send() > 0 {
         show_plan(plan, &abilities);
-        let question = format!("Send {} steps to {} ({})?", plan.to_send(), facts.name(), facts.serial);
+        let steps = match plan.to_send() {
+            1 => "1 step".to_owned(),
+            n => format!("{n} steps"),
+        };
+        let question = format!("Send {steps} to {} ({})?", facts.name(), facts.serial);
         if !asked(&question) {
             return Err(Failure::new(Exit::Nothing, "nothing was sent"));
         }

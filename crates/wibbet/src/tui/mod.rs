@@ -14,6 +14,7 @@ mod tests;
 use std::io::stdout;
 use std::time::Duration;
 
+use anyhow::Context as _;
 use crossterm::event::{
     DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, EventStream,
 };
@@ -43,7 +44,8 @@ pub(crate) async fn run(mut workplace: Workplace, at: Vec<String>, simulated: bo
             }
         }
     }
-    let mut terminal = ratatui::try_init()?;
+    let mut terminal = ratatui::try_init()
+        .context("the screen needs a terminal; without one, see `wibbet --help` for the commands")?;
     // A terminal without a mouse or pasting works all the same.
     let _ = execute!(stdout(), EnableMouseCapture, EnableBracketedPaste);
     let ended = Screen::new(workplace, addresses, simulated, &terminal).live(&mut terminal).await;
