@@ -179,6 +179,10 @@ fn a_missing_rung_says_what_to_do() {
     ladder.fall(Rung::Authorised, trouble);
     screen.tell(SessionEvent::Ladder(ladder));
     assert!(screen.shows("Unlock the device and tap “Allow”.") && screen.shows("waiting for “Allow” on the device"));
+    for (columns, lines) in [(80, 24), (50, 20), (42, 16)] {
+        screen.model.size = (columns, lines);
+        assert!(screen.shows("Unlock the device and tap"), "{columns}x{lines}\n{}", screen.text());
+    }
 }
 
 /// The whole job by keys: search, mark, plan, send, put one back.

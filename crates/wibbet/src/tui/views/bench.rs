@@ -80,7 +80,8 @@ fn card(model: &Model, device: &DeviceModel, here: bool, theme: &Theme, frame: &
     let inside = block.inner(area);
     frame.render_widget(block, area);
     let cells = usize::from(inside.width);
-    let ladder_cells = LADDER.min(cells);
+    // On a narrow screen what to do is worth more than the names of the rungs.
+    let ladder_cells = if cells < 60 && device.ladder.trouble.is_some() { 6 } else { LADDER.min(cells) };
     let beside = beside(model, device, theme, cells.saturating_sub(ladder_cells + 1));
     let mut lines: Vec<Line<'_>> = Vec::new();
     for (n, rung) in Rung::ALL.into_iter().enumerate().rev() {

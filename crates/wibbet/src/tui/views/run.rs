@@ -200,6 +200,7 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
     ];
     spans.push(match step.skip {
         Some(_) => Span::styled(format!(" {} stays {}", shape(before), before.word()), theme.dim),
+        None if cells < 70 => Span::styled(format!(" {}→{}", shape(before), shape(becomes)), theme.plain),
         None => Span::styled(format!(" {}→{} {}", shape(before), shape(becomes), becomes.word()), theme.plain),
     });
     let mut lines = vec![Line::from(spans)];
