@@ -9,7 +9,7 @@ use futures_util::stream::FuturesUnordered;
 use thiserror::Error;
 use tokio::sync::watch;
 use tokio::time::{Instant, timeout};
-use wibbet_core::read::{DumpReader, ReadBack, read_back, read_back_request};
+use wibbet_core::read::ReadBack;
 use wibbet_core::{
     Heard, Outcome, PackageState, Refusal, Run, RunState, Said, Schedule, Step, StepState, judge, read_answer,
 };
@@ -19,7 +19,7 @@ use wibbet_types::{PackageId, PlainText, UserId};
 use crate::book::{Book, now};
 use crate::device::{AskError, Device};
 use crate::settle::{SETTLED_LATER, came_back_words, not_done_words};
-use crate::survey::{SurveyError, states};
+use crate::survey::{SurveyError, read_one, states};
 
 /// How patient to be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -86,7 +86,8 @@ pub struct Runner<'a, D> {
     run: Mutex<Run>,
 }
 
-type AllStates = BTreeMap<PackageId, BTreeMap<UserId, PackageState>>;
+/// The states of every package for every user.
+pub(crate) type AllStates = BTreeMap<PackageId, BTreeMap<UserId, PackageState>>;
 
 /// Why a step was left where it is.
 enum Left {
@@ -395,13 +396,11 @@ impl<'a, D: Device> Runner<'a, D> {
     /// Reads one package back, waiting for the link where it has gone. `None` when the device
     /// cannot be brought to tell.
     async fn read_back(&self, id: &PackageId) -> Result<Option<ReadBack>, Left> {
-        let request = read_back_request(id);
         let deadline = Instant::now() + self.patience.link;
         let mut unreadable = 0;
         loop {
-            let mut reader = DumpReader::default();
-            let why = match self.device.ask(&request, &mut |piece| reader.feed(piece)).await {
-                Ok(_) => match read_back(id, reader.finish()) {
+            let why = match read_one(self.device, id).await {
+                Ok(told) => match told {
                     ReadBack::Unreadable(why) => {
                         unreadable += 1;
                         if unreadable == self.patience.tries {

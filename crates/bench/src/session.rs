@@ -225,7 +225,7 @@ impl Actor {
                 if let Some(facts) = self.device.facts() {
                     self.tell(SessionEvent::Facts(Box::new(facts), self.device.abilities()));
                 }
-                self.settle(&inventory).await;
+                self.settle().await;
                 self.tell(SessionEvent::Inventory(Arc::new(inventory)));
                 self.tell_runs().await;
                 self.climb(Rung::Survey);
@@ -251,11 +251,11 @@ impl Actor {
         }
     }
 
-    async fn settle(&self, inventory: &Inventory) {
+    async fn settle(&self) {
         let Some(facts) = self.device.facts() else { return };
         // Whoever holds the device is at work on it, and settles by himself.
         let Ok(_claims) = claim(&self.workplace.book, &facts.serial, self.device.address()) else { return };
-        match settle_interrupted(&self.workplace.book, &facts.serial, inventory).await {
+        match settle_interrupted(&self.workplace.book, &self.device, &facts.serial).await {
             Ok(told) => told.into_iter().for_each(|note| self.tell(SessionEvent::Note(note))),
             Err(error) => self.tell(SessionEvent::Note(error.to_string())),
         }

@@ -1,10 +1,12 @@
 //! What an interruption left open, settled by asking the device.
 
-use wibbet_core::{Inventory, Outcome, PackageState, RunState, Step, StepState};
-use wibbet_logbook::LogbookError;
+use wibbet_core::{Outcome, PackageState, Run, RunState, Step, StepState};
 use wibbet_types::Serial;
 
 use crate::book::{Book, now};
+use crate::device::Device;
+use crate::runner::{AllStates, RunError};
+use crate::survey::{read_one, states};
 
 pub(crate) const SETTLED_LATER: &str = "settled afterwards by asking the device";
 
@@ -16,57 +18,81 @@ pub(crate) fn came_back_words(state: PackageState) -> String {
     format!("it was done, and a moment later it was {} again by itself", state.condition().word())
 }
 
-/// Settles what interrupted runs of a device left open, by its states as just read. What was found
-/// out, in words; nothing is sent. The device has to be claimed by the caller, which shows that
-/// no run is being carried out.
-pub async fn settle_interrupted(
-    book: &Book,
-    serial: &Serial,
-    inventory: &Inventory,
-) -> Result<Vec<String>, LogbookError> {
-    let serial = serial.clone();
-    let runs = book.with(move |book| book.runs(Some(&serial))).await?;
+/// Settles what interrupted runs of a device left open, by looking at the device now. What was found
+/// out, in words; nothing is sent but questions. The device has to be claimed by the caller, which
+/// shows that no run is being carried out, and before it is looked at: what is settled must not be
+/// older than what the last program did.
+///
+/// # Errors
+/// When the device cannot be asked, or the record cannot be kept. What was settled before stays so.
+pub async fn settle_interrupted<D: Device>(book: &Book, device: &D, serial: &Serial) -> Result<Vec<String>, RunError> {
+    let of = serial.clone();
+    let mut runs = book.with(move |book| book.runs(Some(&of))).await?;
+    runs.retain(|run| run.state == RunState::Open || run.steps.iter().any(Step::is_open_question));
+    if runs.is_empty() {
+        return Ok(Vec::new());
+    }
+    let seen = states(device).await.map_err(|error| RunError::Device(error.to_string()))?;
     let mut told = Vec::new();
-    for run in runs.iter().filter(|run| run.state == RunState::Open || run.steps.iter().any(Step::is_open_question)) {
-        let number = run.number;
-        let (mut done, mut undone, mut open) = (0, 0, 0);
-        for step in run.steps.iter().filter(|step| step.is_open_question()) {
-            let (place, state) = (step.place, inventory.state(&step.id, step.user));
-            if step.way.is_met_by(state) {
+    for run in &runs {
+        told.extend(settle_run(book, device, run, &seen).await?);
+    }
+    Ok(told)
+}
+
+/// A step's state now; `None` where the device cannot be brought to tell.
+async fn state_of<D: Device>(device: &D, seen: &AllStates, step: &Step) -> Option<PackageState> {
+    match seen.get(&step.id) {
+        Some(states) => Some(states.get(&step.user).copied().unwrap_or(PackageState::ABSENT)),
+        None => read_one(device, &step.id).await.ok()?.state(step.user),
+    }
+}
+
+async fn settle_run<D: Device>(
+    book: &Book,
+    device: &D,
+    run: &Run,
+    seen: &AllStates,
+) -> Result<Option<String>, RunError> {
+    let number = run.number;
+    let (mut done, mut undone, mut open) = (0, 0, 0);
+    for step in run.steps.iter().filter(|step| step.is_open_question()) {
+        let place = step.place;
+        match state_of(device, seen, step).await {
+            Some(state) if step.way.is_met_by(state) => {
                 done += 1;
                 book.with(move |book| {
                     book.step_settled(number, place, Outcome::Done, Some(state), SETTLED_LATER, now())
                 })
                 .await?;
-            } else if step.outcome.is_none() {
+            }
+            Some(state) if step.outcome.is_none() => {
                 undone += 1;
                 book.with(move |book| book.step_waits_again(number, place, &not_done_words(state))).await?;
-            } else {
-                open += 1;
             }
-        }
-        let unfinished = undone + open > 0 || run.steps.iter().any(|s| s.state == StepState::Waiting);
-        let state = if unfinished { RunState::Stopped } else { RunState::Finished };
-        if !unfinished {
-            // The last look at all of them, which the interruption may have kept from being taken.
-            for step in run.reached() {
-                let (place, state) = (step.place, inventory.state(&step.id, step.user));
-                if !step.way.is_met_by(state) {
-                    let words = came_back_words(state);
-                    book.with(move |book| {
-                        book.step_settled(number, place, Outcome::NoEffect, Some(state), &words, now())
-                    })
-                    .await?;
-                }
-            }
-        }
-        book.with(move |book| book.set_run_state(number, state, now())).await?;
-        if run.state == RunState::Open || done > 0 {
-            let left = run.steps.iter().filter(|s| s.state == StepState::Waiting).count() + undone;
-            told.push(format!(
-                "run {number} was interrupted: of the steps then on their way {done} turned out done, {undone} not; {left} are left to do"
-            ));
+            _ => open += 1,
         }
     }
-    Ok(told)
+    let waiting = run.steps.iter().filter(|s| s.state == StepState::Waiting).count();
+    let unfinished = undone + open + waiting > 0;
+    if !unfinished {
+        // The last look at all of them, which the interruption may have kept from being taken.
+        for step in run.reached() {
+            let place = step.place;
+            if let Some(state) = state_of(device, seen, step).await.filter(|state| !step.way.is_met_by(*state)) {
+                let words = came_back_words(state);
+                book.with(move |book| book.step_settled(number, place, Outcome::NoEffect, Some(state), &words, now()))
+                    .await?;
+            }
+        }
+    }
+    let state = if unfinished { RunState::Stopped } else { RunState::Finished };
+    book.with(move |book| book.set_run_state(number, state, now())).await?;
+    let worth_telling = run.state == RunState::Open || done > 0;
+    Ok(worth_telling.then(|| {
+        format!(
+            "run {number} was interrupted: of the steps then on their way {done} turned out done, {undone} not; {} are left to do",
+            waiting + undone
+        )
+    }))
 }

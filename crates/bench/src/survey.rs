@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use thiserror::Error;
-use wibbet_core::read::{self, DumpReader};
+use wibbet_core::read::{self, DumpReader, ReadBack};
 use wibbet_core::{Inventory, PackageState, Request};
 use wibbet_types::{PackageId, UserId};
 
@@ -85,6 +85,13 @@ pub async fn states<D: Device>(device: &D) -> Result<BTreeMap<PackageId, BTreeMa
         return Err(unusable("it names no packages", &dump.gaps.join("; ")));
     }
     Ok(dump.packages.into_iter().map(|(id, package)| (id, package.states)).collect())
+}
+
+/// Reads one package back.
+pub(crate) async fn read_one<D: Device>(device: &D, id: &PackageId) -> Result<ReadBack, AskError> {
+    let mut reader = DumpReader::default();
+    device.ask(&read::read_back_request(id), &mut |piece| reader.feed(piece)).await?;
+    Ok(read::read_back(id, reader.finish()))
 }
 
 async fn dump<D: Device>(

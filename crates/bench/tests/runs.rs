@@ -229,8 +229,7 @@ async fn a_kill_at_every_packet_is_settled_by_the_next_start() {
             ended = Runner::carry_out(&place.device, &place.book, place.patience, number, stopped, &news) => drop(ended.unwrap()),
         }
         place.device.hang_up().await;
-        let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
-        let told = settle_interrupted(&place.book, &place.serial(), &inventory).await.unwrap();
+        let told = settle_interrupted(&place.book, &place.device, &place.serial()).await.unwrap();
         let settled = place.kept(number).await;
         assert!(settled.steps.iter().all(|s| !s.is_open_question()), "{n}: {settled:#?}");
         place.agrees(&settled);

@@ -39,7 +39,7 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     let tray: Vec<TrayItem> =
         uninstall.into_iter().map(item(way)).chain(disable.into_iter().map(item(Way::Disable))).collect();
     let plan = plan_take_out(&inventory, &device.abilities(), &tray, no_way_back);
-    carry_out(finder, &device, &inventory, RunKind::TakeOut, &plan, how).await
+    carry_out(finder, &device, RunKind::TakeOut, &plan, how).await
 }
 
 pub(crate) async fn put_back(
@@ -61,15 +61,15 @@ pub(crate) async fn put_back(
     let wanted: Vec<_> = ids.iter().map(|id| (id.clone(), user, target(id))).collect();
     let plan = plan_put_back(&inventory, &device.abilities(), &wanted);
     // Putting back what is named undoes a change; it is not asked about.
-    carry_out(finder, &device, &inventory, RunKind::PutBack, &plan, How { yes: true, ..how }).await
+    carry_out(finder, &device, RunKind::PutBack, &plan, How { yes: true, ..how }).await
 }
 
 pub(crate) async fn carry_on(finder: &Finder<'_>, name: &str, number: Option<i64>, how: How) -> Result<Exit, Failure> {
     may_change(how)?;
-    let (device, inventory) = read(finder, name).await?;
+    let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let _claims = claim(&finder.workplace.book, &facts.serial, device.address())?;
-    settle(finder, &facts.serial, &inventory).await?;
+    settle(finder, &device, &facts.serial).await?;
     let serial = facts.serial.clone();
     let runs = finder.workplace.book.with(move |book| book.runs(Some(&serial))).await?;
     let run = match number {
@@ -104,12 +104,8 @@ fn asked(question: &str) -> bool {
     heard.is_ok() && matches!(answer.trim(), "y" | "Y" | "yes")
 }
 
-async fn settle(
-    finder: &Finder<'_>,
-    serial: &wibbet_types::Serial,
-    inventory: &wibbet_core::Inventory,
-) -> Result<(), Failure> {
-    for told in settle_interrupted(&finder.workplace.book, serial, inventory).await? {
+async fn settle(finder: &Finder<'_>, device: &AdbDevice, serial: &wibbet_types::Serial) -> Result<(), Failure> {
+    for told in settle_interrupted(&finder.workplace.book, device, serial).await? {
         tell(told);
     }
     Ok(())
@@ -118,7 +114,6 @@ async fn settle(
 async fn carry_out(
     finder: &Finder<'_>,
     device: &AdbDevice,
-    inventory: &wibbet_core::Inventory,
     kind: RunKind,
     plan: &Plan,
     how: How,
@@ -146,7 +141,7 @@ async fn carry_out(
     }
     let book = &finder.workplace.book;
     let _claims = claim(book, &facts.serial, device.address())?;
-    settle(finder, &facts.serial, inventory).await?;
+    settle(finder, device, &facts.serial).await?;
     let number = begin_run(book, &facts.serial, kind, plan, &abilities).await?;
     finish(finder, device, number, how).await
 }
