@@ -147,7 +147,7 @@ async fn the_new_device_is_asked_without_a_shell_and_with_one_where_that_is_refu
 #[tokio::test]
 async fn nothing_is_called_done_that_is_not() {
     let mut place = place(Scenario::crew_phone(), 1).await;
-    place.patience.change = Duration::from_millis(300);
+    place.patience.change = Duration::from_secs(2);
     // The device's own limit is fixed when it is made, so it is made anew with the shorter one.
     let workplace =
         Workplace { book: place.book.clone(), keys: keys(), limits: Limits::default(), patience: place.patience };

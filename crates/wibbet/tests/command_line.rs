@@ -98,7 +98,7 @@ fn exit_codes_tell_the_ends_apart() {
             "usage",
         ),
         (vec!["run", at, "--user", "0", "--uninstall", "com.android.music", "com.corvane.fota", "--yes"], 3, ""),
-        (vec!["run", at, "--user", "0", "--uninstall", "com.android.egg", "--yes", "--answer-within", "0.3"], 4, ""),
+        (vec!["run", at, "--user", "0", "--uninstall", "com.android.egg", "--yes", "--answer-within", "2"], 4, ""),
         (vec!["run", &free, "--user", "0", "--uninstall", "com.android.music", "--yes"], 5, "no-device"),
         (vec!["packages", "NO-SUCH-SERIAL"], 5, "no-device"),
         (vec!["run", at, "--user", "0", "--uninstall", "com.android.music", "--yes"], 0, ""),
@@ -107,7 +107,7 @@ fn exit_codes_tell_the_ends_apart() {
             0,
             "",
         ),
-        (vec!["carry-on", at, "--yes", "--answer-within", "0.3"], 4, ""),
+        (vec!["carry-on", at, "--yes", "--answer-within", "2"], 4, ""),
         (vec!["carry-on", at, "99", "--yes"], 1, "nothing-done"),
     ] {
         let with_json: Vec<&str> = arguments.iter().copied().chain(["--json"]).collect();
@@ -185,7 +185,7 @@ fn a_kill_is_told_settled_and_carried_on() {
             (&object!("open"), vec!["done", "none", "none"])
         );
 
-        let output = run(home.path(), &["carry-on", at, "--yes", "--json", "--answer-within", "0.3"]);
+        let output = run(home.path(), &["carry-on", at, "--yes", "--json", "--answer-within", "2"]);
         let told = String::from_utf8(output.stderr).unwrap();
         let run: Value = serde_json::from_slice(&output.stdout).unwrap();
         assert!(told.contains("run 1 was interrupted"), "{told}");
