@@ -6,6 +6,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::{Outcome, Run, RunKind, RunState};
 
+use super::outcome_counts;
 use super::packages::under_cursor;
 use crate::tui::model::Model;
 use crate::tui::text::{cut, first_shown, fit};
@@ -66,17 +67,6 @@ fn device_name(model: &Model, run: &Run) -> String {
 }
 
 fn outcome_words(model: &Model, run: &Run) -> String {
-    let counts: Vec<String> = [
-        (Outcome::Done, "done"),
-        (Outcome::Refused, "refused"),
-        (Outcome::NoEffect, "no effect"),
-        (Outcome::Unsettled, "unsettled"),
-        (Outcome::Skipped, "not sent"),
-    ]
-    .into_iter()
-    .filter(|(outcome, _)| run.count(*outcome) > 0)
-    .map(|(outcome, word)| format!("{} {word}", run.count(outcome)))
-    .collect();
     let state = match run.state {
         RunState::Finished => "",
         RunState::Open
@@ -88,5 +78,5 @@ fn outcome_words(model: &Model, run: &Run) -> String {
         RunState::Open => " · open",
         RunState::Stopped => " · stopped",
     };
-    format!("{}{state}", counts.join(", "))
+    format!("{}{state}", outcome_counts(run))
 }

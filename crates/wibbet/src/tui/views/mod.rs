@@ -11,6 +11,7 @@ mod shelf;
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
+use wibbet_core::{Outcome, Run};
 
 use super::model::{Model, View};
 use super::theme::Theme;
@@ -71,6 +72,20 @@ pub(crate) fn hit(model: &Model, column: u16, line: u16) -> Option<Hit> {
         View::Run => run::line_at(model, areas.body, line),
     };
     place.map(Hit::Line)
+}
+
+/// How the steps of a run ended, counted in words.
+fn outcome_counts(run: &Run) -> String {
+    let words = [
+        (Outcome::Done, "done"),
+        (Outcome::Refused, "refused"),
+        (Outcome::NoEffect, "no effect"),
+        (Outcome::Unsettled, "unsettled"),
+        (Outcome::Skipped, "not sent"),
+    ];
+    let counted = words.map(|(outcome, word)| (run.count(outcome), word));
+    let told: Vec<String> = counted.iter().filter(|(n, _)| *n > 0).map(|(n, word)| format!("{n} {word}")).collect();
+    told.join(", ")
 }
 
 /// A list of items of one or more lines each: the lines that are shown, as places in `heights`'

@@ -7,7 +7,7 @@ use ratatui::widgets::Paragraph;
 use wibbet_core::{Back, Condition, Outcome, PackageState, PlannedStep, Run, RunKind, RunState, Step, StepState, Way};
 
 use super::packages::{becoming, under_cursor};
-use super::{first_line, item_at};
+use super::{first_line, item_at, outcome_counts};
 use crate::tui::model::{DeviceModel, Model, Review, RunPane};
 use crate::tui::text::{capital, cut, fit, width, wrap};
 use crate::tui::theme::{Theme, shape, turning};
@@ -110,25 +110,12 @@ fn progress<'a>(run: &Run, theme: &Theme, cells: usize) -> Line<'a> {
     let settled = run.steps.iter().filter(|s| s.outcome.is_some()).count();
     let bar = (cells / 4).clamp(8, 40);
     let full = bar * settled / all;
-    let mut counts: Vec<String> = Vec::new();
-    for (outcome, word) in [
-        (Outcome::Done, "done"),
-        (Outcome::Refused, "refused"),
-        (Outcome::NoEffect, "no effect"),
-        (Outcome::Unsettled, "unsettled"),
-        (Outcome::Skipped, "not sent"),
-    ] {
-        let n = run.count(outcome);
-        if n > 0 {
-            counts.push(format!("{n} {word}"));
-        }
-    }
     let state = match run.state {
         RunState::Open => "",
         RunState::Stopped => " · stopped, can be carried on",
         RunState::Finished => " · finished",
     };
-    let words = format!(" {settled} of {}  {}{state}", run.steps.len(), counts.join(", "));
+    let words = format!(" {settled} of {}  {}{state}", run.steps.len(), outcome_counts(run));
     Line::from(vec![
         Span::styled(format!(" {}", "━".repeat(full)), theme.good),
         Span::styled("╌".repeat(bar - full), theme.dim),
