@@ -27,14 +27,14 @@ const ENCODED_LEN: usize = 4 + 4 + WORDS * 4 * 2 + 4;
 #[derive(Debug, Error)]
 pub enum KeyError {
     /// The file could not be read or written.
-    #[error("the key {path} could not be {done}: {source}")]
+    #[error("the key {path} could not be {done}: {why}")]
     File {
         /// The file.
         path: PathBuf,
         /// "read" or "written".
         done: &'static str,
         /// What the system said.
-        source: std::io::Error,
+        why: std::io::Error,
     },
     /// The file holds no key of the right kind.
     #[error("{path} does not hold an RSA-2048 key in PKCS#8 PEM: {why}. Move it away and Wibbet makes a new one")]
@@ -84,15 +84,14 @@ impl HostKey {
 
     /// Reads a key file.
     pub fn load(path: &Path, remark: &str) -> Result<Self, KeyError> {
-        let pem =
-            fs::read_to_string(path).map_err(|source| KeyError::File { path: path.into(), done: "read", source })?;
+        let pem = fs::read_to_string(path).map_err(|why| KeyError::File { path: path.into(), done: "read", why })?;
         Self::from_pem(&pem, remark, path)
     }
 
     /// Writes the key so that nobody else can read it, and never over an existing file: of two
     /// programs that start at once both end up with the same key.
     fn store(&self, path: &Path) -> Result<(), KeyError> {
-        let failed = |source| KeyError::File { path: path.into(), done: "written", source };
+        let failed = |why| KeyError::File { path: path.into(), done: "written", why };
         let pem = self
             .private
             .to_pkcs8_pem(LineEnding::LF)
@@ -261,16 +260,11 @@ mod tests {
 
     /// Made with a general cryptography library, independent of this code.
     const VECTORS: &str = include_str!("../tests/key-vectors.txt");
+    const PEM: &str = include_str!("../tests/key.pem");
 
     fn field(name: &str) -> &'static str {
         let line = VECTORS.lines().find_map(|l| l.strip_prefix(name)).unwrap();
         line.trim()
-    }
-
-    fn pem() -> String {
-        let start = VECTORS.find("-----BEGIN").unwrap();
-        let end = VECTORS.find("-----END PRIVATE KEY-----").unwrap() + "-----END PRIVATE KEY-----".len();
-        VECTORS[start..end].to_owned() + "\n"
     }
 
     fn unhex(text: &str) -> Vec<u8> {
@@ -278,7 +272,7 @@ mod tests {
     }
 
     fn key() -> HostKey {
-        HostKey::from_pem(&pem(), "test@bench", Path::new("vector")).unwrap()
+        HostKey::from_pem(PEM, "test@bench", Path::new("vector")).unwrap()
     }
 
     #[test]
@@ -327,7 +321,7 @@ mod tests {
             assert_eq!(mode & 0o777, 0o600);
         }
         assert_eq!(fs::read_dir(&home).unwrap().count(), 1, "no draft is left");
-        fs::write(home.join("adbkey"), pem()).unwrap();
+        fs::write(home.join("adbkey"), PEM).unwrap();
         let two = KeyRing::open(&home, Some(&home.join("adbkey")), "a@b").unwrap();
         assert_eq!(two.all().count(), 2);
         fs::write(home.join(KeyRing::OWN), "rubbish").unwrap();

@@ -7,12 +7,11 @@ use std::time::Duration;
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _, DuplexStream, duplex};
 use wibbet_adb::{CallError, Collected, HostKey, KeyRing, Limits, Link, LinkError, Service};
 
+const PEM: &str = include_str!("key.pem");
 const VECTORS: &str = include_str!("key-vectors.txt");
 
 fn keys() -> KeyRing {
-    let from = VECTORS.find("-----BEGIN").unwrap();
-    let to = VECTORS.find("-----END PRIVATE KEY-----").unwrap() + "-----END PRIVATE KEY-----\n".len();
-    KeyRing::of(HostKey::from_pem(&VECTORS[from..to], "test@bench", "vector".as_ref()).unwrap())
+    KeyRing::of(HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap())
 }
 
 fn vector(name: &str) -> Vec<u8> {

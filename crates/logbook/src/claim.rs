@@ -20,12 +20,12 @@ pub enum ClaimError {
         process: String,
     },
     /// The claim could not be written down.
-    #[error("the claim {path} could not be made: {source}")]
+    #[error("the claim {path} could not be made: {why}")]
     File {
         /// The file.
         path: PathBuf,
         /// What the system said.
-        source: std::io::Error,
+        why: std::io::Error,
     },
 }
 
@@ -43,7 +43,7 @@ impl Claim {
     /// [`ClaimError::Held`] when another program, or another part of this one, has it.
     pub fn take(folder: &Path, name: &str) -> Result<Self, ClaimError> {
         let path = folder.join(file_name(name));
-        let failed = |source| ClaimError::File { path: path.clone(), source };
+        let failed = |why| ClaimError::File { path: path.clone(), why };
         std::fs::create_dir_all(folder).map_err(failed)?;
         let mut file =
             OpenOptions::new().read(true).write(true).create(true).truncate(false).open(&path).map_err(failed)?;
@@ -58,7 +58,7 @@ impl Claim {
                 let process = if known { process.to_owned() } else { "unknown".to_owned() };
                 return Err(ClaimError::Held { name: name.to_owned(), process });
             }
-            Err(TryLockError::Error(source)) => return Err(failed(source)),
+            Err(TryLockError::Error(why)) => return Err(failed(why)),
         }
         let noted =
             file.set_len(0).and_then(|()| file.rewind()).and_then(|()| writeln!(file, "{}", std::process::id()));

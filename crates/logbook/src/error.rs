@@ -9,12 +9,12 @@ use thiserror::Error;
 #[derive(Debug, Error)]
 pub enum LogbookError {
     /// Its folder could not be made.
-    #[error("the folder {path} could not be made: {source}")]
+    #[error("the folder {path} could not be made: {why}")]
     Folder {
         /// The folder.
         path: PathBuf,
         /// What the system said.
-        source: std::io::Error,
+        why: std::io::Error,
     },
     /// The disk is full.
     #[error(
@@ -23,6 +23,18 @@ pub enum LogbookError {
     Full {
         /// The file.
         path: PathBuf,
+    },
+    /// The disk does not do what is asked of it. SQLite says so too when a full disk has no room for
+    /// the files that it works with.
+    #[error(
+        "the logbook {path} could not be read or written: the disk is full or failing ({why}). Nothing more is sent to a \
+         device until it can be"
+    )]
+    Disk {
+        /// The file.
+        path: PathBuf,
+        /// What SQLite said.
+        why: String,
     },
     /// Another program holds it.
     #[error("the logbook {path} is held by another program; try again in a moment")]
@@ -77,6 +89,7 @@ impl LogbookError {
         let why = error.to_string();
         match error.sqlite_error_code() {
             Some(ErrorCode::DiskFull) => Self::Full { path },
+            Some(ErrorCode::SystemIoFailure) => Self::Disk { path, why },
             Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => Self::Busy { path },
             Some(ErrorCode::NotADatabase | ErrorCode::DatabaseCorrupt) => Self::Damaged { path, why },
             None if matches!(error, rusqlite::Error::FromSqlConversionFailure(..)) => Self::Damaged { path, why },

@@ -67,7 +67,7 @@ impl Logbook {
     /// When the file cannot be opened, is no logbook, or was written by a newer Wibbet.
     pub fn open(folder: &Path) -> Result<Self> {
         let path = folder.join(Self::FILE);
-        std::fs::create_dir_all(folder).map_err(|source| LogbookError::Folder { path: folder.into(), source })?;
+        std::fs::create_dir_all(folder).map_err(|why| LogbookError::Folder { path: folder.into(), why })?;
         let connection = schema::open(&path)?;
         Ok(Self { connection, path })
     }

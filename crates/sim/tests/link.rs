@@ -11,12 +11,10 @@ use wibbet_adb::{
 };
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Options, Scenario, SimDevice};
 
-const PEM: &str = include_str!("../../adb/tests/key-vectors.txt");
+const PEM: &str = include_str!("../../adb/tests/key.pem");
 
 fn keys() -> KeyRing {
-    let start = PEM.find("-----BEGIN").unwrap();
-    let end = PEM.find("-----END PRIVATE KEY-----").unwrap() + "-----END PRIVATE KEY-----\n".len();
-    KeyRing::of(HostKey::from_pem(&PEM[start..end], "test@bench", "vector".as_ref()).unwrap())
+    KeyRing::of(HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap())
 }
 
 fn quick() -> Limits {
@@ -129,8 +127,7 @@ async fn a_device_that_trusts_the_customary_key_does_not_ask() {
     open(&device).await;
     let folder = tempfile::tempdir().unwrap();
     let customary = folder.path().join("adbkey");
-    let end = PEM.find("-----END PRIVATE KEY-----").unwrap() + "-----END PRIVATE KEY-----\n".len();
-    std::fs::write(&customary, &PEM[PEM.find("-----BEGIN").unwrap()..end]).unwrap();
+    std::fs::write(&customary, PEM).unwrap();
     let ring = KeyRing::open(&folder.path().join("own"), Some(&customary), "test@bench").unwrap();
     Link::connect_tcp(&device.address().to_string(), &ring, &quick(), &mut |_| {}).await.unwrap();
     assert_eq!(device.dialogs(), 1, "that of the first link");

@@ -6,7 +6,7 @@ use std::time::Duration;
 use wibbet_adb::{Collected, HostKey, KeyRing, Limits, Link, Service};
 use wibbet_sim::{Allow, Options, Scenario, SimDevice};
 
-const PEM: &str = include_str!("../../adb/tests/key-vectors.txt");
+const PEM: &str = include_str!("../../adb/tests/key.pem");
 
 struct Phone {
     sim: SimDevice,
@@ -19,9 +19,7 @@ impl Phone {
         let old = scenario.android.sdk < 24;
         let options = Options { allow: Allow::After(Duration::ZERO), ..Options::default() };
         let sim = SimDevice::start(scenario, options).await.unwrap();
-        let start = PEM.find("-----BEGIN").unwrap();
-        let end = PEM.find("-----END PRIVATE KEY-----").unwrap() + "-----END PRIVATE KEY-----\n".len();
-        let key = HostKey::from_pem(&PEM[start..end], "test@bench", "vector".as_ref()).unwrap();
+        let key = HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
         let limits = Limits { answer: Duration::from_secs(60), ..Limits::default() };
         let address = sim.address().to_string();
         let link = Link::connect_tcp(&address, &KeyRing::of(key), &limits, &mut |_| {}).await.unwrap();

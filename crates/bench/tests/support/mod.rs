@@ -10,12 +10,10 @@ use wibbet_bench::{Book, Patience, Workplace};
 use wibbet_sim::{Allow, Options, Scenario, SimDevice};
 use wibbet_types::PackageId;
 
-const PEM: &str = include_str!("../../../adb/tests/key-vectors.txt");
+const PEM: &str = include_str!("../../../adb/tests/key.pem");
 
 pub(crate) fn keys() -> Arc<KeyRing> {
-    let start = PEM.find("-----BEGIN").unwrap();
-    let end = PEM.find("-----END PRIVATE KEY-----").unwrap() + "-----END PRIVATE KEY-----\n".len();
-    Arc::new(KeyRing::of(HostKey::from_pem(&PEM[start..end], "test@bench", "vector".as_ref()).unwrap()))
+    Arc::new(KeyRing::of(HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap()))
 }
 
 /// Long limits and short pauses: nothing passes by being fast, and nothing is slow for nothing.

@@ -86,11 +86,7 @@ pub(crate) fn wait(what: &str, mut so: impl FnMut() -> bool) {
 /// A home for a test, with a key that is not made anew for each: making one takes its time.
 pub(crate) fn home() -> tempfile::TempDir {
     let home = tempfile::tempdir().unwrap();
-    let vectors = include_str!("../../../adb/tests/key-vectors.txt");
-    let from = vectors.find("-----BEGIN").unwrap();
-    let end = "-----END PRIVATE KEY-----\n";
-    let to = vectors.find(end).unwrap() + end.len();
-    std::fs::write(home.path().join("host-key.pem"), &vectors[from..to]).unwrap();
+    std::fs::write(home.path().join("host-key.pem"), include_str!("../../../adb/tests/key.pem")).unwrap();
     home
 }
 
