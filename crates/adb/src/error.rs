@@ -28,13 +28,35 @@ pub enum LinkError {
         /// What came instead.
         why: String,
     },
-    /// The port is that of wireless debugging, which needs TLS and pairing.
+    /// The device asks for wireless debugging's encrypted link and does not know this computer's key.
     #[error(
-        "{at} asks for wireless debugging's encrypted link, which this version of Wibbet cannot make yet. \
-         Use the older kind of network debugging (port 5555) if the device has it"
+        "{at} does not know this computer ({why}). Pair with it first: on the device, Developer options, Wireless \
+         debugging, “Pair device with pairing code”"
     )]
-    WantsTls {
+    NotPaired {
         /// The address.
+        at: String,
+        /// How it said so.
+        why: String,
+    },
+    /// The system does not let this user open the device on its cable.
+    #[error(
+        "this user may not open {at} ({node}). `wibbet usb-rule` prints a rule for udev that permits it, and says \
+         where to put it"
+    )]
+    NoPermission {
+        /// The place on the bus.
+        at: String,
+        /// What may not be opened.
+        node: String,
+    },
+    /// Another program holds the debugging interface.
+    #[error(
+        "another program on this computer holds {at}. End it (a debugging server or a development environment, \
+         mostly), or start its debugging server, through which the device can be used too"
+    )]
+    Taken {
+        /// The place on the bus.
         at: String,
     },
     /// The device asked its owner whether this computer may debug it, and nobody allowed it.

@@ -1,6 +1,5 @@
 //! From an open transport to an agreed connection: version, data limit, features, authorisation.
 
-use tokio::io::{AsyncRead, AsyncWrite, AsyncWriteExt as _};
 use tokio::time::{Instant, timeout, timeout_at};
 use wibbet_types::PlainText;
 
@@ -8,8 +7,11 @@ use crate::banner::Banner;
 use crate::error::LinkError;
 use crate::keys::{KeyRing, TOKEN_LEN};
 use crate::link::Limits;
-use crate::wire::{Command, MAX_DATA, Packet, VERSION_MIN, VERSION_SKIP_CHECKSUM, read_packet};
+use crate::transport::{PacketSink, PacketSource, plain_io};
+use crate::wire::{Command, MAX_DATA, Packet, VERSION_MIN, VERSION_SKIP_CHECKSUM};
 
+/// The version of the agreement to encrypt; there is one.
+const STLS_VERSION: u32 = 0x0100_0000;
 const AUTH_TOKEN: u32 = 1;
 const AUTH_SIGNATURE: u32 = 2;
 const AUTH_PUBLIC_KEY: u32 = 3;
@@ -19,8 +21,10 @@ const MOST_STALE: u32 = 4096;
 /// How far the making of a link has got.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Progress {
-    /// The address answers.
+    /// The address answers, or the device is on the bus.
     Reached,
+    /// Its debugging interface is there and no other program holds it.
+    Free,
     /// What answers is a debugging daemon.
     Speaks,
     /// The device asks its owner whether this computer may debug it.
@@ -40,22 +44,41 @@ pub(crate) struct Agreed {
     pub(crate) checksum: bool,
 }
 
+/// How a connection begins.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Opening {
+    /// This side introduces itself.
+    Hello,
+    /// It has done so before the connection was encrypted; now the device does.
+    Encrypted,
+}
+
+/// How it goes on.
+pub(crate) enum Shaken {
+    /// Both sides agreed.
+    Agreed(Agreed),
+    /// The device asked for an encrypted connection and was told yes: it begins behind the last packet.
+    WantsTls,
+}
+
 pub(crate) async fn shake_hands<R, W>(
     from: &mut R,
     to: &mut W,
+    opening: Opening,
     at: &str,
     keys: &KeyRing,
     limits: &Limits,
     progress: &mut (dyn FnMut(Progress) + Send),
-) -> Result<Agreed, LinkError>
+) -> Result<Shaken, LinkError>
 where
-    R: AsyncRead + Unpin,
-    W: AsyncWrite + Unpin,
+    R: PacketSource,
+    W: PacketSink,
 {
-    let hello = Packet::new(Command::Cnxn, VERSION_SKIP_CHECKSUM, MAX_DATA, Banner::of_host());
-    send(to, &hello, at, limits).await?;
-
-    let mut speaks = false;
+    if opening == Opening::Hello {
+        let hello = Packet::new(Command::Cnxn, VERSION_SKIP_CHECKSUM, MAX_DATA, Banner::of_host());
+        send(to, &hello, at, limits).await?;
+    }
+    let mut speaks = opening == Opening::Encrypted;
     let mut asked = false;
     let mut untried = keys.all();
     let mut stale = 0;
@@ -63,7 +86,7 @@ where
     let mut deadline = Instant::now() + limits.answer;
     loop {
         let wait = if asked { limits.tap } else { limits.answer };
-        let packet = match timeout_at(deadline, read_packet(from, MAX_DATA, false)).await {
+        let packet = match timeout_at(deadline, from.next(false)).await {
             Err(_) if asked => {
                 return Err(LinkError::NotAuthorised {
                     at: at.into(),
@@ -80,7 +103,9 @@ where
             Ok(Err(_)) if asked => {
                 return Err(LinkError::NotAuthorised { at: at.into(), why: "the device closed the connection".into() });
             }
-            Ok(Err(error)) if speaks => return Err(LinkError::lost(at, error)),
+            Ok(Err(error)) if speaks => return Err(LinkError::lost(at, plain_io(&error))),
+            // A cable says why; what closes a connection at an address is no daemon.
+            Ok(Err(error)) if error.kind() != std::io::ErrorKind::UnexpectedEof => return Err(LinkError::lost(at, plain_io(&error))),
             Ok(Err(_)) => return Err(not_a_daemon(at, "it closed the connection without a word of the protocol")),
             Ok(Ok(Err(error))) if speaks => return Err(LinkError::Broken { at: at.into(), rule: error.to_string() }),
             Ok(Ok(Err(error))) => return Err(not_a_daemon(at, error)),
@@ -97,11 +122,11 @@ where
                     return Err(LinkError::Broken { at: at.into(), rule });
                 }
                 progress(Progress::Authorised);
-                return Ok(Agreed {
+                return Ok(Shaken::Agreed(Agreed {
                     banner: Banner::read(&packet.data),
                     max_data: packet.arg1.min(MAX_DATA),
                     checksum: version.min(VERSION_SKIP_CHECKSUM) < VERSION_SKIP_CHECKSUM,
-                });
+                }));
             }
             (Command::Auth, AUTH_TOKEN) if !asked => {
                 let Ok(token) = <[u8; TOKEN_LEN]>::try_from(packet.data.as_slice()) else {
@@ -124,7 +149,10 @@ where
                 send(to, &answer, at, limits).await?;
                 deadline = Instant::now() + if asked { limits.tap } else { limits.answer };
             }
-            (Command::Stls, _) => return Err(LinkError::WantsTls { at: at.into() }),
+            (Command::Stls, _) => {
+                send(to, &Packet::new(Command::Stls, STLS_VERSION, 0, []), at, limits).await?;
+                return Ok(Shaken::WantsTls);
+            }
             // What a former connection left in the pipe, or a token while the dialog is open.
             _ => {
                 stale += 1;
@@ -139,13 +167,9 @@ where
     }
 }
 
-async fn send<W: AsyncWrite + Unpin>(to: &mut W, packet: &Packet, at: &str, limits: &Limits) -> Result<(), LinkError> {
-    let sent = async {
-        to.write_all(&packet.encode(true)).await?;
-        to.flush().await
-    };
-    match timeout(limits.answer, sent).await {
-        Ok(sent) => sent.map_err(|e| LinkError::lost(at, e)),
+async fn send<W: PacketSink>(to: &mut W, packet: &Packet, at: &str, limits: &Limits) -> Result<(), LinkError> {
+    match timeout(limits.answer, to.put(packet, true)).await {
+        Ok(sent) => sent.map_err(|e| LinkError::lost(at, plain_io(&e))),
         Err(_) => Err(LinkError::lost(at, "it takes no data")),
     }
 }

@@ -47,6 +47,9 @@ pub enum KeyError {
     /// The arithmetic failed.
     #[error("the key could not be made or used: {0}")]
     Rsa(#[from] rsa::Error),
+    /// No certificate could be made for it.
+    #[error("no certificate could be made for the key: {0}")]
+    Certificate(String),
     /// A public key line does not follow its layout.
     #[error("not a public key of a debugging host: {0}")]
     Line(&'static str),
@@ -122,6 +125,19 @@ impl HostKey {
     /// Signs a device's token.
     pub fn sign(&self, token: &[u8; TOKEN_LEN]) -> Result<Vec<u8>, KeyError> {
         Ok(self.private.sign(Pkcs1v15Sign::new::<Sha1>(), token)?)
+    }
+
+    /// The key as PKCS#8 DER, for a certificate.
+    pub(crate) fn pkcs8(&self) -> Result<Vec<u8>, KeyError> {
+        let der = self.private.to_pkcs8_der().map_err(|e| KeyError::Certificate(e.to_string()))?;
+        Ok(der.as_bytes().to_vec())
+    }
+
+    /// A certificate for the key, signed with it, and the key itself; both DER. This is what a device sees of the
+    /// computer in wireless debugging.
+    pub fn certificate(&self) -> Result<(Vec<u8>, Vec<u8>), KeyError> {
+        let (certificate, _) = crate::tls::certificate(self)?;
+        Ok((certificate.to_vec(), self.pkcs8()?))
     }
 
     /// The public half.

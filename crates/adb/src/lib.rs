@@ -20,16 +20,22 @@
 //! `shell_protocol`), and the observed behaviour of daemons.
 
 mod banner;
+mod discovery;
 mod error;
 mod handshake;
 mod keys;
 mod link;
+mod mux;
+pub mod pairing;
 mod services;
 mod shell;
 mod sync;
+mod tls;
+mod transport;
 mod wire;
 
 pub use banner::{Banner, Feature, Features};
+pub use discovery::{Announced, AnnouncedKind, Announcements, SystemMdns, service_kind};
 pub use error::{CallError, LinkError};
 pub use handshake::Progress;
 pub use keys::{HostKey, KeyError, KeyRing, PublicKey, TOKEN_LEN};
@@ -37,4 +43,9 @@ pub use link::{Limits, Link, Stream};
 pub use services::{Channel, Collected, Service, Sink};
 pub use shell::{ShellDecoder, ShellId, encode_shell};
 pub use sync::{Entry, SyncClient, SyncError, SyncId, read_sync_header, sync_message};
+pub use transport::bulk::{BulkPipe, Transfer};
+pub use transport::server::{
+    SERVER_ADDRESS, ServerDevice, ServerError, read_server_devices, server_devices, server_request,
+};
+pub use transport::usb::{SystemUsb, UsbBus, UsbPlace, UsbSeen, UsbTrouble};
 pub use wire::{Command, Header, MAX_DATA, Packet, VERSION_MIN, VERSION_SKIP_CHECKSUM, WireError, read_packet};

@@ -1,21 +1,25 @@
-//! A link: one connection to a device, shared by any number of streams.
+//! A link: one way to a device that is open, shared by any number of streams.
 
-use std::collections::{HashMap, VecDeque};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 use std::time::Duration;
 
-use tokio::io::{AsyncRead, AsyncWrite, AsyncWriteExt as _};
+use tokio::io::{AsyncRead, AsyncReadExt as _, AsyncWrite, AsyncWriteExt as _};
 use tokio::net::TcpStream;
-use tokio::sync::{mpsc, watch};
+use tokio::sync::watch;
 use tokio::task::JoinHandle;
 use tokio::time::timeout;
 use wibbet_types::PlainText;
 
 use crate::banner::Banner;
 use crate::error::{CallError, LinkError};
-use crate::handshake::{Agreed, Progress, shake_hands};
-use crate::keys::KeyRing;
-use crate::wire::{Command, MAX_DATA, Packet, read_packet};
+use crate::handshake::{Agreed, Opening, Progress, Shaken, shake_hands};
+use crate::keys::{HostKey, KeyRing};
+use crate::mux::{Connection, Mux, MuxStream};
+use crate::tls;
+use crate::transport::bulk::{BulkPipe, BulkSink, BulkSource};
+use crate::transport::server::{self, ServerError};
+use crate::transport::usb::{UsbBus, UsbPlace, UsbTrouble};
+use crate::transport::{Bytes, plain_io, tls_error};
 
 /// How long to wait for what.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -41,80 +45,47 @@ impl Default for Limits {
     }
 }
 
-/// What the reader passes on to a stream.
-#[derive(Debug)]
-enum Event {
-    /// The other side is ready: the stream is open, or what was written has been taken.
-    Ready,
-    Data(Vec<u8>),
-}
-
-#[derive(Debug)]
-struct Slot {
-    events: mpsc::UnboundedSender<Event>,
-    remote: Option<u32>,
-    /// A packet of the device has not been acknowledged yet; it must not send another before.
-    /// That bounds what an unread stream holds to one packet.
-    unacknowledged: bool,
-}
-
-#[derive(Debug)]
-struct Shared {
-    at: String,
-    out: mpsc::UnboundedSender<Packet>,
-    table: Mutex<Table>,
-    max_data: u32,
-    ended: watch::Sender<bool>,
-}
-
-#[derive(Debug, Default)]
-struct Table {
-    slots: HashMap<u32, Slot>,
-    last_id: u32,
-    /// Why the link has ended, once it has.
-    end: Option<LinkError>,
-}
-
-impl Shared {
-    fn table(&self) -> MutexGuard<'_, Table> {
-        // The table is consistent at every point where its holder could panic.
-        self.table.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-
-    /// Marks the link as ended; every stream learns of it because its sender goes.
-    fn end(&self, error: LinkError) {
-        let mut table = self.table();
-        table.end.get_or_insert(error);
-        table.slots.clear();
-        drop(table);
-        self.ended.send_replace(true);
-    }
-
-    fn why_ended(&self) -> LinkError {
-        self.table().end.clone().unwrap_or_else(|| LinkError::lost(&self.at, "the link was closed"))
-    }
-}
-
 /// A connection to a device on which services can be called. Cheap to clone; the connection is
 /// closed when the last clone goes.
 #[derive(Debug, Clone)]
 pub struct Link {
-    shared: Arc<Shared>,
+    way: Arc<Way>,
     banner: Arc<Banner>,
-    _tasks: Arc<Tasks>,
+    encrypted: bool,
 }
 
 #[derive(Debug)]
-struct Tasks([JoinHandle<()>; 2]);
+enum Way {
+    /// A connection of our own.
+    Own(Connection),
+    /// Through a server that owns the cable.
+    Server(ServerLink),
+}
 
-impl Drop for Tasks {
+#[derive(Debug)]
+struct ServerLink {
+    at: String,
+    serial: String,
+    limit: Duration,
+    ended: watch::Receiver<bool>,
+    task: JoinHandle<()>,
+}
+
+impl Drop for ServerLink {
     fn drop(&mut self) {
-        self.0.iter().for_each(JoinHandle::abort);
+        self.task.abort();
+    }
+}
+
+impl ServerLink {
+    fn lost(&self) -> LinkError {
+        LinkError::lost(&self.serial, format!("the debugging server at {} has it no longer", self.at))
     }
 }
 
 impl Link {
-    /// Connects to a daemon on TCP (`HOST:PORT`), telling `progress` how far it has got.
+    /// Connects to a daemon on TCP (`HOST:PORT`), telling `progress` how far it has got. A daemon that asks for it gets
+    /// an encrypted connection.
     ///
     /// # Errors
     /// Each way in which there can be no link is a [`LinkError`] of its own.
@@ -124,8 +95,26 @@ impl Link {
         limits: &Limits,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
+        // An encrypted link offers one key a connection.
+        let mut refused = None;
+        for key in keys.all() {
+            match Self::try_tcp(at, keys, key, limits, progress).await {
+                Err(error @ LinkError::NotPaired { .. }) => refused = Some(error),
+                other => return other,
+            }
+        }
+        Err(refused.unwrap_or_else(|| LinkError::lost(at, "there is no key to try")))
+    }
+
+    async fn try_tcp(
+        at: &str,
+        keys: &KeyRing,
+        key: &HostKey,
+        limits: &Limits,
+        progress: &mut (dyn FnMut(Progress) + Send),
+    ) -> Result<Self, LinkError> {
         let no_answer = |why: String| LinkError::NoAnswer { at: at.to_owned(), why };
-        let socket = match timeout(limits.connect, TcpStream::connect(at)).await {
+        let mut socket = match timeout(limits.connect, TcpStream::connect(at)).await {
             Err(_) => return Err(no_answer(format!("nothing came within {} s", limits.connect.as_secs()))),
             Ok(Err(error)) => return Err(no_answer(plain_io(&error))),
             Ok(Ok(socket)) => socket,
@@ -133,14 +122,95 @@ impl Link {
         // Small packets go to and fro; waiting to fill a segment would cost 40 ms each.
         socket.set_nodelay(true).map_err(|e| LinkError::lost(at, e))?;
         progress(Progress::Reached);
+        let shaken = {
+            let (from, to) = socket.split();
+            shake_hands(&mut Bytes(from), &mut Bytes(to), Opening::Hello, at, keys, limits, progress).await?
+        };
+        let agreed = match shaken {
+            Shaken::Agreed(agreed) => agreed,
+            Shaken::WantsTls => return Self::encrypted(socket, at, keys, key, limits, progress).await,
+        };
         let (from, to) = socket.into_split();
-        Self::over(from, to, at, keys, limits, progress).await
+        Ok(Self::own(Mux::start(Bytes(from), Bytes(to), at, &agreed), agreed, false))
     }
 
-    /// Makes a link over any open transport; `at` names it in messages.
+    async fn encrypted(
+        socket: TcpStream,
+        at: &str,
+        keys: &KeyRing,
+        key: &HostKey,
+        limits: &Limits,
+        progress: &mut (dyn FnMut(Progress) + Send),
+    ) -> Result<Self, LinkError> {
+        let not_paired = |why: String| LinkError::NotPaired { at: at.to_owned(), why };
+        let broken = |rule: String| LinkError::Broken { at: at.to_owned(), rule };
+        let said_no = |error: &std::io::Error| match tls_error(error) {
+            Some(rustls::Error::AlertReceived(alert)) => Some(format!("it said {alert:?}")),
+            Some(_) => None,
+            None => Some(plain_io(error)),
+        };
+        let stream = match timeout(limits.answer, tls::connect(socket, key)).await {
+            Err(_) => return Err(LinkError::lost(at, "the device fell silent while encrypting")),
+            Ok(Err(tls::TlsError::Key(why))) => return Err(broken(why)),
+            Ok(Err(tls::TlsError::Io(error))) => {
+                return Err(said_no(&error).map_or_else(|| broken(plain_io(&error)), not_paired));
+            }
+            Ok(Ok(stream)) => stream,
+        };
+        let (from, to) = tokio::io::split(stream);
+        let (mut from, mut to) = (Bytes(from), Bytes(to));
+        // A device that does not know the key says so now, or just closes.
+        match shake_hands(&mut from, &mut to, Opening::Encrypted, at, keys, limits, progress).await {
+            Ok(Shaken::Agreed(agreed)) => Ok(Self::own(Mux::start(from, to, at, &agreed), agreed, true)),
+            Ok(Shaken::WantsTls) => Err(broken("it asks for encryption within the encrypted connection".into())),
+            Err(LinkError::Lost { why, .. }) => Err(not_paired(why)),
+            Err(other) => Err(other),
+        }
+    }
+
+    /// Connects to a device on a cable.
+    ///
+    /// # Errors
+    /// Beside those of the other ways: no permission, or the interface is held by another program.
+    pub async fn connect_usb(
+        bus: &dyn UsbBus,
+        place: &UsbPlace,
+        keys: &KeyRing,
+        limits: &Limits,
+        progress: &mut (dyn FnMut(Progress) + Send),
+    ) -> Result<Self, LinkError> {
+        let at = format!("USB {place}");
+        progress(Progress::Reached);
+        let pipe = bus.open(place).await.map_err(|trouble| match trouble {
+            UsbTrouble::Gone => LinkError::NoAnswer { at: at.clone(), why: "it is not on the bus any more".into() },
+            UsbTrouble::NoPermission { node } => LinkError::NoPermission { at: at.clone(), node },
+            UsbTrouble::Busy => LinkError::Taken { at: at.clone() },
+            UsbTrouble::Other(why) => LinkError::NoAnswer { at: at.clone(), why },
+        })?;
+        progress(Progress::Free);
+        Self::over_bulk(pipe, &at, keys, limits, progress).await
+    }
+
+    /// Makes a link over an open bulk pipe; `at` names it in messages.
+    pub async fn over_bulk(
+        pipe: Arc<dyn BulkPipe>,
+        at: &str,
+        keys: &KeyRing,
+        limits: &Limits,
+        progress: &mut (dyn FnMut(Progress) + Send),
+    ) -> Result<Self, LinkError> {
+        let (mut from, mut to) = (BulkSource::new(Arc::clone(&pipe)), BulkSink(pipe));
+        from.drain().await.map_err(|e| LinkError::lost(at, plain_io(&e)))?;
+        match shake_hands(&mut from, &mut to, Opening::Hello, at, keys, limits, progress).await? {
+            Shaken::Agreed(agreed) => Ok(Self::own(Mux::start(from, to, at, &agreed), agreed, false)),
+            Shaken::WantsTls => Err(LinkError::Broken { at: at.into(), rule: "it asks for TLS on a cable".into() }),
+        }
+    }
+
+    /// Makes a link over any open stream of bytes; `at` names it in messages.
     pub async fn over<R, W>(
-        mut from: R,
-        mut to: W,
+        from: R,
+        to: W,
         at: &str,
         keys: &KeyRing,
         limits: &Limits,
@@ -150,19 +220,52 @@ impl Link {
         R: AsyncRead + Unpin + Send + 'static,
         W: AsyncWrite + Unpin + Send + 'static,
     {
-        let agreed = shake_hands(&mut from, &mut to, at, keys, limits, progress).await?;
-        let (out, queue) = mpsc::unbounded_channel();
-        let shared = Arc::new(Shared {
-            at: at.to_owned(),
-            out,
-            table: Mutex::default(),
-            max_data: agreed.max_data,
-            ended: watch::Sender::new(false),
-        });
-        let reader = tokio::spawn(read_all(from, Arc::clone(&shared), agreed.checksum));
-        let writer = tokio::spawn(write_all(to, queue, Arc::clone(&shared), agreed.checksum));
-        let Agreed { banner, .. } = agreed;
-        Ok(Self { shared, banner: Arc::new(banner), _tasks: Arc::new(Tasks([reader, writer])) })
+        let (mut from, mut to) = (Bytes(from), Bytes(to));
+        match shake_hands(&mut from, &mut to, Opening::Hello, at, keys, limits, progress).await? {
+            Shaken::Agreed(agreed) => Ok(Self::own(Mux::start(from, to, at, &agreed), agreed, false)),
+            Shaken::WantsTls => Err(LinkError::Broken { at: at.into(), rule: "it asks for TLS".into() }),
+        }
+    }
+
+    /// Uses a device that a debugging server at `server` has, by the server's name for it.
+    pub async fn connect_server(
+        server: &str,
+        serial: &str,
+        limits: &Limits,
+        progress: &mut (dyn FnMut(Progress) + Send),
+    ) -> Result<Self, LinkError> {
+        let at = format!("{serial} through the debugging server");
+        let trouble = |error: ServerError| match error {
+            ServerError::NoServer { why, .. } => LinkError::NoAnswer { at: at.clone(), why },
+            ServerError::Refused(said) if said.as_str().contains("unauthorized") => {
+                LinkError::NotAuthorised { at: at.clone(), why: said.into_string() }
+            }
+            other => LinkError::lost(&at, other),
+        };
+        let devices = server::server_devices(server, limits.answer).await.map_err(&trouble)?;
+        progress(Progress::Reached);
+        let device = devices.into_iter().find(|d| d.serial == serial);
+        match device.as_ref().map_or("", |d| d.state.as_str()) {
+            "device" => {}
+            "unauthorized" | "authorizing" => {
+                return Err(LinkError::NotAuthorised { at, why: "the server's key is not allowed yet".into() });
+            }
+            "no permissions" => return Err(LinkError::NoPermission { at, node: "the server's device".into() }),
+            "" => return Err(LinkError::NoAnswer { at, why: "the server does not have it".into() }),
+            other => return Err(LinkError::lost(&at, format!("the server says that it is {other}"))),
+        }
+        progress(Progress::Free);
+        let features = server::features(server, serial, limits.answer).await.map_err(&trouble)?;
+        progress(Progress::Authorised);
+        let (tell, ended) = watch::channel(false);
+        let task = tokio::spawn(server::watch_device(server.to_owned(), serial.to_owned(), limits.answer, tell));
+        let way = ServerLink { at: server.to_owned(), serial: serial.to_owned(), limit: limits.answer, ended, task };
+        let banner = Banner { state: PlainText::new("device"), features, ..Banner::default() };
+        Ok(Self { way: Arc::new(Way::Server(way)), banner: Arc::new(banner), encrypted: false })
+    }
+
+    fn own(connection: Connection, agreed: Agreed, encrypted: bool) -> Self {
+        Self { way: Arc::new(Way::Own(connection)), banner: Arc::new(agreed.banner), encrypted }
     }
 
     /// What the device said of itself.
@@ -170,93 +273,86 @@ impl Link {
         &self.banner
     }
 
+    /// Whether it is encrypted, which it is with wireless debugging.
+    pub fn is_encrypted(&self) -> bool {
+        self.encrypted
+    }
+
     /// Whether the link is known to have ended.
     pub fn is_ended(&self) -> bool {
-        self.shared.table().end.is_some()
+        match &*self.way {
+            Way::Own(connection) => connection.is_ended(),
+            Way::Server(server) => *server.ended.borrow(),
+        }
     }
 
     /// Waits until the link has ended, and says why.
     pub async fn ended(&self) -> LinkError {
-        // The sender lives as long as this link does, so waiting cannot fail.
-        let _ = self.shared.ended.subscribe().wait_for(|ended| *ended).await;
-        self.shared.why_ended()
+        match &*self.way {
+            Way::Own(connection) => connection.ended().await,
+            Way::Server(server) => {
+                // A sender that has gone has ended too.
+                let _ = server.ended.clone().wait_for(|ended| *ended).await;
+                server.lost()
+            }
+        }
     }
 
     /// Opens a stream to a service, waiting at most `limit` for the device to accept it.
     pub async fn open(&self, service: &str, limit: Duration) -> Result<Stream, CallError> {
-        let (events, inbox) = mpsc::unbounded_channel();
-        let id = {
-            let mut table = self.shared.table();
-            if let Some(error) = &table.end {
-                return Err(error.clone().into());
-            }
-            // Ids are never 0 and are not used again while their stream is open.
-            loop {
-                table.last_id = table.last_id.wrapping_add(1);
-                if table.last_id != 0 && !table.slots.contains_key(&table.last_id) {
-                    break;
+        match &*self.way {
+            Way::Own(connection) => Ok(Stream(Kind::Mux(connection.open(service, limit).await?))),
+            Way::Server(server) => {
+                let name = PlainText::new(service);
+                let request = format!("host:transport:{}", server.serial);
+                let lost = |_| CallError::Link(server.lost());
+                let mut socket = server::ask(&server.at, &request, server.limit).await.map_err(lost)?;
+                match server::say(&mut socket, service, limit).await {
+                    Ok(()) => Ok(Stream(Kind::Socket { socket, name })),
+                    Err(ServerError::Refused(said)) if said.as_str().contains("offline") => Err(server.lost().into()),
+                    Err(ServerError::Refused(_)) => Err(CallError::Refused { service: name }),
+                    Err(_) => Err(server.lost().into()),
                 }
             }
-            let id = table.last_id;
-            table.slots.insert(id, Slot { events, remote: None, unacknowledged: false });
-            id
-        };
-        let mut stream = Stream {
-            shared: Arc::clone(&self.shared),
-            name: PlainText::new(service),
-            id,
-            inbox,
-            may_write: false,
-            waiting: VecDeque::new(),
-        };
-        let open = Packet::new(Command::Open, id, 0, format!("{service}\0"));
-        if self.shared.out.send(open).is_err() {
-            return Err(self.shared.why_ended().into());
-        }
-        match timeout(limit, stream.inbox.recv()).await {
-            Err(_) => Err(CallError::Silent { service: stream.name.clone(), waited: limit }),
-            Ok(Some(Event::Ready)) => {
-                stream.may_write = true;
-                Ok(stream)
-            }
-            Ok(Some(Event::Data(_))) => {
-                Err(CallError::Garbled { service: stream.name.clone(), rule: "data before the stream was open".into() })
-            }
-            Ok(None) => match self.shared.table().end.clone() {
-                Some(error) => Err(error.into()),
-                None => Err(CallError::Refused { service: stream.name.clone() }),
-            },
         }
     }
 }
 
 /// One stream of a link: an open service.
 #[derive(Debug)]
-pub struct Stream {
-    shared: Arc<Shared>,
-    name: PlainText,
-    id: u32,
-    inbox: mpsc::UnboundedReceiver<Event>,
-    may_write: bool,
-    waiting: VecDeque<Vec<u8>>,
+pub struct Stream(Kind);
+
+#[derive(Debug)]
+enum Kind {
+    Mux(MuxStream),
+    Socket { socket: TcpStream, name: PlainText },
 }
 
 impl Stream {
     /// The service, for messages.
     pub fn name(&self) -> &PlainText {
-        &self.name
+        match &self.0 {
+            Kind::Mux(stream) => &stream.name,
+            Kind::Socket { name, .. } => name,
+        }
     }
 
     /// The next piece of data, or `None` when the device has closed the stream. Waits at most
     /// `idle`. Taking a piece is what lets the device send the next one.
     pub async fn read(&mut self, idle: Duration) -> Result<Option<Vec<u8>>, CallError> {
-        loop {
-            if let Some(data) = self.waiting.pop_front() {
-                self.acknowledge();
-                return Ok(Some(data));
-            }
-            if !self.take_event(idle).await? {
-                return Ok(None);
+        match &mut self.0 {
+            Kind::Mux(stream) => stream.read(idle).await,
+            Kind::Socket { socket, name } => {
+                let mut piece = vec![0; 64 * 1024];
+                match timeout(idle, socket.read(&mut piece)).await {
+                    Err(_) => Err(CallError::Silent { service: name.clone(), waited: idle }),
+                    Ok(Err(error)) => Err(LinkError::lost(name.as_str(), plain_io(&error)).into()),
+                    Ok(Ok(0)) => Ok(None),
+                    Ok(Ok(count)) => {
+                        piece.truncate(count);
+                        Ok(Some(piece))
+                    }
+                }
             }
         }
     }
@@ -264,158 +360,12 @@ impl Stream {
     /// Writes all of `data`, in packets of the agreed size, waiting at most `idle` for each to be
     /// taken.
     pub async fn write(&mut self, data: &[u8], idle: Duration) -> Result<(), CallError> {
-        for piece in data.chunks(self.shared.max_data as usize) {
-            while !self.may_write {
-                if !self.take_event(idle).await? {
-                    return Err(CallError::CutShort { service: self.name.clone() });
-                }
-            }
-            self.may_write = false;
-            let Some(remote) = self.remote() else {
-                return Err(CallError::CutShort { service: self.name.clone() });
-            };
-            let packet = Packet::new(Command::Wrte, self.id, remote, piece);
-            if self.shared.out.send(packet).is_err() {
-                return Err(self.shared.why_ended().into());
-            }
-        }
-        Ok(())
-    }
-
-    /// Takes one event; false when the stream has been closed by the device.
-    async fn take_event(&mut self, idle: Duration) -> Result<bool, CallError> {
-        match timeout(idle, self.inbox.recv()).await {
-            Err(_) => Err(CallError::Silent { service: self.name.clone(), waited: idle }),
-            Ok(Some(Event::Ready)) => {
-                self.may_write = true;
-                Ok(true)
-            }
-            Ok(Some(Event::Data(data))) => {
-                self.waiting.push_back(data);
-                Ok(true)
-            }
-            Ok(None) => match self.shared.table().end.clone() {
-                Some(error) => Err(error.into()),
-                None => Ok(false),
+        match &mut self.0 {
+            Kind::Mux(stream) => stream.write(data, idle).await,
+            Kind::Socket { socket, name } => match timeout(idle, socket.write_all(data)).await {
+                Err(_) => Err(CallError::Silent { service: name.clone(), waited: idle }),
+                Ok(written) => written.map_err(|e| LinkError::lost(name.as_str(), plain_io(&e)).into()),
             },
         }
-    }
-
-    fn remote(&self) -> Option<u32> {
-        self.shared.table().slots.get(&self.id).and_then(|slot| slot.remote)
-    }
-
-    fn acknowledge(&self) {
-        let mut table = self.shared.table();
-        if let Some(slot) = table.slots.get_mut(&self.id)
-            && let Some(remote) = slot.remote
-        {
-            slot.unacknowledged = false;
-            // A closed queue means that the link has ended; the next read says so.
-            let _ = self.shared.out.send(Packet::new(Command::Okay, self.id, remote, []));
-        }
-    }
-}
-
-impl Drop for Stream {
-    fn drop(&mut self) {
-        if let Some(slot) = self.shared.table().slots.remove(&self.id) {
-            // A stream whose opening has not been answered is closed with remote id 0: the daemon
-            // ignores that, and its late OKAY is answered by a CLSE in `dispatch`.
-            let _ = self.shared.out.send(Packet::new(Command::Clse, self.id, slot.remote.unwrap_or(0), []));
-        }
-    }
-}
-
-async fn read_all<R: AsyncRead + Unpin>(mut from: R, shared: Arc<Shared>, strict: bool) {
-    let end = loop {
-        match read_packet(&mut from, MAX_DATA, strict).await {
-            Err(error) => break LinkError::lost(&shared.at, plain_io(&error)),
-            Ok(Err(error)) => break LinkError::Broken { at: shared.at.clone(), rule: error.to_string() },
-            Ok(Ok(packet)) => {
-                if let Err(end) = dispatch(&shared, packet) {
-                    break end;
-                }
-            }
-        }
-    };
-    shared.end(end);
-}
-
-fn dispatch(shared: &Shared, packet: Packet) -> Result<(), LinkError> {
-    let (remote, local) = (packet.arg0, packet.arg1);
-    let mut table = shared.table();
-    let slot = table.slots.get_mut(&local);
-    match packet.command {
-        Command::Okay => match slot {
-            Some(slot) if slot.remote.is_none_or(|r| r == remote) && remote != 0 => {
-                slot.remote = Some(remote);
-                let _ = slot.events.send(Event::Ready);
-            }
-            Some(_) => {}
-            None if remote != 0 => {
-                let _ = shared.out.send(Packet::new(Command::Clse, local, remote, []));
-            }
-            None => {}
-        },
-        Command::Wrte => match slot {
-            Some(slot) if slot.remote == Some(remote) => {
-                if slot.unacknowledged {
-                    return Err(LinkError::Broken {
-                        at: shared.at.clone(),
-                        rule: "it sent data before the former ones were acknowledged".into(),
-                    });
-                }
-                slot.unacknowledged = true;
-                let _ = slot.events.send(Event::Data(packet.data));
-            }
-            Some(_) => {}
-            None => {
-                let _ = shared.out.send(Packet::new(Command::Clse, local, remote, []));
-            }
-        },
-        // Old daemons close with remote id 0 even after opening; the local id decides.
-        Command::Clse => {
-            table.slots.remove(&local);
-        }
-        Command::Cnxn | Command::Auth | Command::Stls => {
-            return Err(LinkError::lost(&shared.at, "the device began the connection anew"));
-        }
-        // A device opens streams to the host only for reverse forwarding, which is never asked for.
-        Command::Open => {
-            let _ = shared.out.send(Packet::new(Command::Clse, 0, remote, []));
-        }
-    }
-    Ok(())
-}
-
-async fn write_all<W: AsyncWrite + Unpin>(
-    mut to: W,
-    mut queue: mpsc::UnboundedReceiver<Packet>,
-    shared: Arc<Shared>,
-    checksum: bool,
-) {
-    while let Some(packet) = queue.recv().await {
-        let written = async {
-            to.write_all(&packet.encode(checksum)).await?;
-            to.flush().await
-        };
-        if let Err(error) = written.await {
-            shared.end(LinkError::lost(&shared.at, plain_io(&error)));
-            return;
-        }
-    }
-}
-
-/// What the system said of a connection, in words.
-fn plain_io(error: &std::io::Error) -> String {
-    use std::io::ErrorKind as Kind;
-    match error.kind() {
-        Kind::ConnectionRefused => "the connection was refused".into(),
-        Kind::UnexpectedEof => "the other side closed it".into(),
-        Kind::ConnectionReset | Kind::BrokenPipe | Kind::ConnectionAborted => "it was reset".into(),
-        Kind::HostUnreachable | Kind::NetworkUnreachable => "there is no way to it on the network".into(),
-        Kind::TimedOut => "nothing came in time".into(),
-        _ => error.to_string(),
     }
 }

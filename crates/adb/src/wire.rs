@@ -73,6 +73,12 @@ pub enum WireError {
         /// Bytes agreed.
         most: u32,
     },
+    /// Over a cable header and data are a transfer each, and this one is neither.
+    #[error("a transfer of {bytes} bytes where a packet's header or the rest of its data was due")]
+    Transfer {
+        /// Its bytes.
+        bytes: usize,
+    },
     /// The data do not add up to the checksum.
     #[error("checksum {got:#x} does not fit the data, expected {expected:#x}")]
     Checksum {

@@ -1,0 +1,208 @@
+//! Devices that announce themselves on the network (mDNS, RFC 6762 and 6763).
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::net::{IpAddr, SocketAddr};
+
+use mdns_sd::{ServiceDaemon, ServiceEvent};
+use tokio::sync::watch;
+use tokio::task::JoinHandle;
+
+/// What a device announces.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum AnnouncedKind {
+    /// Pairing, while its dialog is open.
+    Pairing,
+    /// Wireless debugging's encrypted link.
+    Connect,
+    /// The older link without encryption.
+    Plain,
+}
+
+impl AnnouncedKind {
+    const ALL: [(Self, &'static str); 3] =
+        [(Self::Pairing, "_adb-tls-pairing._tcp"), (Self::Connect, "_adb-tls-connect._tcp"), (Self::Plain, "_adb._tcp")];
+
+    /// The service type, without a domain.
+    pub fn service(self) -> &'static str {
+        Self::ALL.iter().find(|(kind, _)| *kind == self).map_or("", |(_, service)| service)
+    }
+}
+
+/// Takes a full name like `adb-SERIAL-x1y2z3._adb-tls-connect._tcp.local.` apart: what is announced, and by whom.
+/// `None` for services of other kinds, and for names that hold more than visible characters.
+pub fn service_kind(full_name: &str) -> Option<(AnnouncedKind, String)> {
+    let (kind, instance) = AnnouncedKind::ALL.iter().find_map(|(kind, service)| {
+        let (instance, domain) = full_name.rsplit_once(&format!(".{service}"))?;
+        (domain.is_empty() || domain.starts_with('.')).then_some((*kind, instance))
+    })?;
+    let visible = !instance.is_empty() && instance.len() <= 63 && instance.chars().all(|c| c.is_ascii_graphic());
+    visible.then(|| (kind, instance.to_owned()))
+}
+
+/// A service that was announced and has not been withdrawn.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Announced {
+    /// What it is.
+    pub kind: AnnouncedKind,
+    /// The name of the instance, `adb-SERIAL-xxxxxx` mostly; for pairing by QR code the name that was in the code.
+    pub instance: String,
+    /// Where it is; never empty. The addresses that are worth trying first come first.
+    pub addresses: Vec<SocketAddr>,
+}
+
+impl Announced {
+    /// The serial in the name of an instance, where it has one.
+    pub fn serial(&self) -> Option<&str> {
+        let (serial, suffix) = self.instance.strip_prefix("adb-")?.rsplit_once('-')?;
+        (!serial.is_empty() && suffix.len() == 6).then_some(serial)
+    }
+}
+
+/// What is announced, from wherever it is learned.
+pub type Announcements = watch::Receiver<Vec<Announced>>;
+
+/// Listens on the networks of this computer.
+pub struct SystemMdns {
+    daemon: ServiceDaemon,
+    seen: Announcements,
+    tasks: Vec<JoinHandle<()>>,
+}
+
+impl std::fmt::Debug for SystemMdns {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("SystemMdns").finish_non_exhaustive()
+    }
+}
+
+impl SystemMdns {
+    /// Begins to listen.
+    ///
+    /// # Errors
+    /// In words, where there is no multicast; devices can be named by address then.
+    pub fn start() -> Result<Self, String> {
+        let failed = |error: mdns_sd::Error| format!("devices on the network cannot be heard: {error}");
+        let daemon = ServiceDaemon::new().map_err(failed)?;
+        let (tell, seen) = watch::channel(Vec::new());
+        let tell = std::sync::Arc::new(tell);
+        let mut tasks = Vec::new();
+        for (_, service) in AnnouncedKind::ALL {
+            let events = daemon.browse(&format!("{service}.local.")).map_err(failed)?;
+            let tell = std::sync::Arc::clone(&tell);
+            tasks.push(tokio::spawn(async move {
+                while let Ok(event) = events.recv_async().await {
+                    take(&tell, event);
+                }
+            }));
+        }
+        Ok(Self { daemon, seen, tasks })
+    }
+
+    /// What is announced.
+    pub fn seen(&self) -> Announcements {
+        self.seen.clone()
+    }
+}
+
+impl Drop for SystemMdns {
+    fn drop(&mut self) {
+        self.tasks.iter().for_each(JoinHandle::abort);
+        // That it cannot be told to end is no reason to fail: the program is ending.
+        let _ = self.daemon.shutdown();
+    }
+}
+
+fn take(tell: &watch::Sender<Vec<Announced>>, event: ServiceEvent) {
+    match event {
+        ServiceEvent::ServiceResolved(service) => {
+            let ips: BTreeSet<IpAddr> = service.get_addresses().iter().map(mdns_sd::ScopedIp::to_ip_addr).collect();
+            put(tell, service.get_fullname(), &ips, service.get_port());
+        }
+        ServiceEvent::ServiceRemoved(_, full_name) => withdraw(tell, &full_name),
+        _ => {}
+    }
+}
+
+fn put(tell: &watch::Sender<Vec<Announced>>, full_name: &str, ips: &BTreeSet<IpAddr>, port: u16) {
+    let Some((kind, instance)) = service_kind(full_name) else { return };
+    // An address of one link only would need its interface named; it is left out unless there is no other.
+    let single_link = |ip: &IpAddr| matches!(ip, IpAddr::V6(v6) if v6.is_unicast_link_local());
+    let mut ordered: BTreeMap<(bool, bool), Vec<IpAddr>> = BTreeMap::new();
+    for ip in ips.iter().take(16) {
+        ordered.entry((single_link(ip), ip.is_ipv6())).or_default().push(*ip);
+    }
+    let addresses: Vec<SocketAddr> = ordered.into_values().flatten().map(|ip| SocketAddr::new(ip, port)).collect();
+    if addresses.is_empty() || port == 0 {
+        return;
+    }
+    tell.send_modify(|seen| {
+        seen.retain(|s| (s.kind, &s.instance) != (kind, &instance));
+        seen.push(Announced { kind, instance, addresses });
+        seen.sort();
+        // Somebody may announce without end.
+        seen.truncate(256);
+    });
+}
+
+fn withdraw(tell: &watch::Sender<Vec<Announced>>, full_name: &str) {
+    if let Some((kind, instance)) = service_kind(full_name) {
+        tell.send_modify(|seen| seen.retain(|s| (s.kind, &s.instance) != (kind, &instance)));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn names_of_services() {
+        let read = |name: &str| service_kind(name).map(|(kind, instance)| (kind, instance));
+        assert_eq!(
+            read("adb-CT5-0417-x1y2z3._adb-tls-connect._tcp.local."),
+            Some((AnnouncedKind::Connect, "adb-CT5-0417-x1y2z3".into()))
+        );
+        assert_eq!(read("wibbet-abc._adb-tls-pairing._tcp.local."), Some((AnnouncedKind::Pairing, "wibbet-abc".into())));
+        assert_eq!(read("adb-1._adb._tcp"), Some((AnnouncedKind::Plain, "adb-1".into())));
+        for other in ["._adb._tcp.local.", "a b._adb._tcp.local.", "x._http._tcp.local.", "\u{1b}[2J._adb._tcp.local."] {
+            assert_eq!(read(other), None, "{other}");
+        }
+        let connect = |instance: &str| Announced {
+            kind: AnnouncedKind::Connect,
+            instance: instance.into(),
+            addresses: vec![([192, 0, 2, 7], 40001).into()],
+        };
+        assert_eq!(connect("adb-CT5-0417-x1y2z3").serial(), Some("CT5-0417"));
+        assert_eq!(connect("adb-x1y2z3").serial(), None);
+        assert_eq!(connect("wibbet-abcdef").serial(), None);
+    }
+
+    #[test]
+    fn a_new_port_replaces_the_former_and_a_goodbye_withdraws() {
+        let (tell, seen) = watch::channel(Vec::new());
+        let name = "adb-S-aaaaaa._adb-tls-connect._tcp.local.";
+        let ips: BTreeSet<IpAddr> =
+            ["fe80::1", "2001:db8::1", "192.0.2.7"].iter().map(|ip| ip.parse().unwrap()).collect();
+        put(&tell, name, &ips, 40001);
+        put(&tell, name, &ips, 40002);
+        {
+            let now = seen.borrow();
+            let shown: Vec<String> = now[0].addresses.iter().map(ToString::to_string).collect();
+            assert_eq!((now.len(), shown), (1, ["192.0.2.7:40002", "[2001:db8::1]:40002", "[fe80::1]:40002"].map(String::from).to_vec()));
+        }
+        put(&tell, name, &BTreeSet::new(), 1);
+        assert_eq!(seen.borrow()[0].addresses[0].port(), 40002);
+        withdraw(&tell, name);
+        assert!(seen.borrow().is_empty());
+    }
+
+    proptest! {
+        #[test]
+        fn any_name_is_read_or_passed_over(name in any::<String>(), service in 0usize..3) {
+            let full = format!("{name}.{}.local.", AnnouncedKind::ALL[service].1);
+            if let Some((_, instance)) = service_kind(&full) {
+                prop_assert!(instance.chars().all(|c| c.is_ascii_graphic()));
+            }
+            service_kind(&name);
+        }
+    }
+}
