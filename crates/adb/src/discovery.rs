@@ -19,8 +19,11 @@ pub enum AnnouncedKind {
 }
 
 impl AnnouncedKind {
-    const ALL: [(Self, &'static str); 3] =
-        [(Self::Pairing, "_adb-tls-pairing._tcp"), (Self::Connect, "_adb-tls-connect._tcp"), (Self::Plain, "_adb._tcp")];
+    const ALL: [(Self, &'static str); 3] = [
+        (Self::Pairing, "_adb-tls-pairing._tcp"),
+        (Self::Connect, "_adb-tls-connect._tcp"),
+        (Self::Plain, "_adb._tcp"),
+    ];
 
     /// The service type, without a domain.
     pub fn service(self) -> &'static str {
@@ -161,9 +164,13 @@ mod tests {
             read("adb-CT5-0417-x1y2z3._adb-tls-connect._tcp.local."),
             Some((AnnouncedKind::Connect, "adb-CT5-0417-x1y2z3".into()))
         );
-        assert_eq!(read("wibbet-abc._adb-tls-pairing._tcp.local."), Some((AnnouncedKind::Pairing, "wibbet-abc".into())));
+        assert_eq!(
+            read("wibbet-abc._adb-tls-pairing._tcp.local."),
+            Some((AnnouncedKind::Pairing, "wibbet-abc".into()))
+        );
         assert_eq!(read("adb-1._adb._tcp"), Some((AnnouncedKind::Plain, "adb-1".into())));
-        for other in ["._adb._tcp.local.", "a b._adb._tcp.local.", "x._http._tcp.local.", "\u{1b}[2J._adb._tcp.local."] {
+        for other in ["._adb._tcp.local.", "a b._adb._tcp.local.", "x._http._tcp.local.", "\u{1b}[2J._adb._tcp.local."]
+        {
             assert_eq!(read(other), None, "{other}");
         }
         let connect = |instance: &str| Announced {
@@ -187,7 +194,10 @@ mod tests {
         {
             let now = seen.borrow();
             let shown: Vec<String> = now[0].addresses.iter().map(ToString::to_string).collect();
-            assert_eq!((now.len(), shown), (1, ["192.0.2.7:40002", "[2001:db8::1]:40002", "[fe80::1]:40002"].map(String::from).to_vec()));
+            assert_eq!(
+                (now.len(), shown),
+                (1, ["192.0.2.7:40002", "[2001:db8::1]:40002", "[fe80::1]:40002"].map(String::from).to_vec())
+            );
         }
         put(&tell, name, &BTreeSet::new(), 1);
         assert_eq!(seen.borrow()[0].addresses[0].port(), 40002);

@@ -105,7 +105,9 @@ where
             }
             Ok(Err(error)) if speaks => return Err(LinkError::lost(at, plain_io(&error))),
             // A cable says why; what closes a connection at an address is no daemon.
-            Ok(Err(error)) if error.kind() != std::io::ErrorKind::UnexpectedEof => return Err(LinkError::lost(at, plain_io(&error))),
+            Ok(Err(error)) if error.kind() != std::io::ErrorKind::UnexpectedEof => {
+                return Err(LinkError::lost(at, plain_io(&error)));
+            }
             Ok(Err(_)) => return Err(not_a_daemon(at, "it closed the connection without a word of the protocol")),
             Ok(Ok(Err(error))) if speaks => return Err(LinkError::Broken { at: at.into(), rule: error.to_string() }),
             Ok(Ok(Err(error))) => return Err(not_a_daemon(at, error)),

@@ -78,7 +78,7 @@ impl Refusal {
             Self::SharedLibrary => "take out the packages that use it first",
             Self::Pinned => "unpin it on the device: hold Back and Overview",
             Self::SecondSwitch => {
-                "in the developer options switch on “USB debugging (Security settings)” or what the maker calls it, then retry"
+                "in the developer options, under “USB debugging”, switch on the maker's second switch for changes, then retry"
             }
             Self::UserLocked => "unlock the profile on the device, then retry",
             Self::NeedsRoot => "change it on the device, in the app's settings page",

@@ -1,41 +1,111 @@
-//! How far the link to a device has got, rung by rung.
+//! How far the link to a device has got, rung by rung: whether each holds, how that is known, and what to do about the
+//! first one that does not.
+
+use crate::advice::Advice;
 
 /// One condition that must hold, bottom to top.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Rung {
-    /// Something answers at the address.
-    Address,
-    /// It is a debugging daemon.
-    Daemon,
+    /// The device is on the bus, or something answers at the address.
+    Reached,
+    /// It has a debugging interface.
+    Interface,
+    /// No other program holds it, and this user may open it.
+    Free,
     /// The device has authorised this computer.
     Authorised,
-    /// Android has started and its package service answers.
+    /// A shell answers.
+    Shell,
+    /// Android's package service answers.
     Service,
-    /// The packages have been read.
-    Survey,
+    /// The device permits changes over debugging.
+    Changes,
+    /// Android has started up fully.
+    Started,
 }
 
 impl Rung {
     /// Every rung, bottom to top.
-    pub const ALL: [Self; 5] = [Self::Address, Self::Daemon, Self::Authorised, Self::Service, Self::Survey];
+    pub const ALL: [Self; 8] = [
+        Self::Reached,
+        Self::Interface,
+        Self::Free,
+        Self::Authorised,
+        Self::Shell,
+        Self::Service,
+        Self::Changes,
+        Self::Started,
+    ];
 
     /// What holds when the rung does.
     pub fn words(self) -> &'static str {
         match self {
-            Self::Address => "the address answers",
-            Self::Daemon => "a debugging daemon",
-            Self::Authorised => "this computer authorised",
-            Self::Service => "package service up",
-            Self::Survey => "packages read",
+            Self::Reached => "device reached",
+            Self::Interface => "debugging interface",
+            Self::Free => "free for Wibbet",
+            Self::Authorised => "computer authorised",
+            Self::Shell => "shell answers",
+            Self::Service => "package service answers",
+            Self::Changes => "changes permitted",
+            Self::Started => "started up fully",
         }
     }
+
+    /// The word for machines.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Reached => "reached",
+            Self::Interface => "interface",
+            Self::Free => "free",
+            Self::Authorised => "authorised",
+            Self::Shell => "shell",
+            Self::Service => "service",
+            Self::Changes => "changes",
+            Self::Started => "started",
+        }
+    }
+}
+
+/// Whether a rung holds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+pub enum Standing {
+    /// It has not been looked at, or cannot be known yet.
+    #[default]
+    Unknown,
+    /// It holds.
+    Holds,
+    /// It does not.
+    Missing,
+}
+
+impl Standing {
+    /// The word for people and machines.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Unknown => "unknown",
+            Self::Holds => "holds",
+            Self::Missing => "missing",
+        }
+    }
+}
+
+/// A rung as it stands.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RungState {
+    /// Which one.
+    pub rung: Rung,
+    /// Whether it holds.
+    pub standing: Standing,
+    /// How that is known; empty where nothing is.
+    pub known: String,
 }
 
 /// Why the first missing rung does not hold.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LinkTrouble {
-    /// The word for machines: "no-answer", "not-a-daemon", "awaiting-tap", "not-authorised",
-    /// "lost", "wants-tls", "wrong-device", "not-ready", "broken".
+    /// The rung.
+    pub rung: Rung,
+    /// The word for machines, see [`Advice::name`].
     pub name: &'static str,
     /// What was seen.
     pub seen: String,
@@ -46,49 +116,116 @@ pub struct LinkTrouble {
 }
 
 impl LinkTrouble {
-    /// The name of the trouble that the device asks its owner whether to allow this computer.
-    pub const AWAITING_TAP: &'static str = "awaiting-tap";
+    /// A trouble whose advice is for a device that nothing is known of yet.
+    pub fn new(rung: Rung, advice: Advice, seen: impl Into<String>) -> Self {
+        Self::with(rung, advice, seen, advice.words(crate::DeviceKind::Unknown, None))
+    }
+
+    /// A trouble with advice in words of its own.
+    pub fn with(rung: Rung, advice: Advice, seen: impl Into<String>, words: String) -> Self {
+        Self { rung, name: advice.name(), seen: seen.into(), advice: words, retrying: advice.mends_itself() }
+    }
 }
 
 /// The ladder of one device.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Ladder {
-    /// How many rungs hold, from the bottom.
-    pub held: usize,
-    /// What is in the way of the next one; `None` while it is being tried, or when all hold.
+    /// Every rung, bottom to top.
+    pub rungs: [RungState; 8],
+    /// What is in the way; `None` while all goes well.
     pub trouble: Option<LinkTrouble>,
+    /// The packages have been read over this link.
+    pub surveyed: bool,
+}
+
+impl Default for Ladder {
+    fn default() -> Self {
+        let rungs = Rung::ALL.map(|rung| RungState { rung, standing: Standing::Unknown, known: String::new() });
+        Self { rungs, trouble: None, surveyed: false }
+    }
 }
 
 impl Ladder {
-    /// The first rung that does not hold.
+    /// A rung as it stands.
+    pub fn standing(&self, rung: Rung) -> Standing {
+        self.rungs[rung as usize].standing
+    }
+
+    /// Whether a rung holds.
+    pub fn holds(&self, rung: Rung) -> bool {
+        self.standing(rung) == Standing::Holds
+    }
+
+    /// The first rung that is known not to hold.
     pub fn missing(&self) -> Option<Rung> {
-        Rung::ALL.get(self.held).copied()
+        self.rungs.iter().find(|r| r.standing == Standing::Missing).map(|r| r.rung)
     }
 
-    /// The rungs up to and with `rung` hold.
-    pub fn climb(&mut self, rung: Rung) {
-        self.held = Rung::ALL.iter().position(|r| *r == rung).map_or(self.held, |at| at + 1);
-        self.trouble = None;
+    /// The rung that is being tried: the first of those below "changes permitted" of which nothing is known.
+    pub fn tried(&self) -> Option<Rung> {
+        let unknown = self.rungs.iter().find(|r| r.standing != Standing::Holds && r.rung < Rung::Changes)?;
+        (unknown.standing == Standing::Unknown).then_some(unknown.rung)
     }
 
-    /// The rung and all above it do not hold, because of this.
-    pub fn fall(&mut self, rung: Rung, trouble: LinkTrouble) {
-        self.held = Rung::ALL.iter().position(|r| *r == rung).unwrap_or(0);
-        self.trouble = Some(trouble);
+    /// Whether the packages can be read and changed as far as the link is concerned.
+    pub fn is_up(&self) -> bool {
+        self.holds(Rung::Service)
+    }
+
+    /// What is known of one rung. The others stay as they are, but for a trouble of this very rung, which is over when
+    /// it holds.
+    pub fn note(&mut self, rung: Rung, standing: Standing, known: impl Into<String>) {
+        self.rungs[rung as usize] = RungState { rung, standing, known: known.into() };
+        if standing != Standing::Missing && self.trouble.as_ref().is_some_and(|t| t.rung == rung) {
+            self.trouble = None;
+        }
+    }
+
+    /// The rung holds, and so do those below it.
+    pub fn climb(&mut self, rung: Rung, known: impl Into<String>) {
+        let known = known.into();
+        for lower in Rung::ALL.into_iter().filter(|r| *r < rung && !matches!(r, Rung::Changes)) {
+            if !self.holds(lower) {
+                self.note(lower, Standing::Holds, known.clone());
+            }
+        }
+        self.note(rung, Standing::Holds, known);
+        if self.trouble.as_ref().is_some_and(|t| t.rung < rung && t.rung != Rung::Changes) {
+            self.trouble = None;
+        }
+    }
+
+    /// The rung does not hold. Nothing is known of those above it any more, unless it is one that leaves the others as
+    /// they are.
+    pub fn fall(&mut self, trouble: LinkTrouble) {
+        let rung = trouble.rung;
+        self.rungs[rung as usize] = RungState { rung, standing: Standing::Missing, known: trouble.seen.clone() };
+        if rung < Rung::Changes {
+            for higher in Rung::ALL.into_iter().filter(|r| *r > rung) {
+                self.rungs[higher as usize] =
+                    RungState { rung: higher, standing: Standing::Unknown, known: String::new() };
+            }
+            self.surveyed = false;
+        }
+        // What is in the way of everything else is told before what is in the way of changes.
+        if self.trouble.as_ref().is_none_or(|t| rung <= t.rung) {
+            self.trouble = Some(trouble);
+        }
     }
 
     /// Whether all that is missing is a tap on the device, which is nothing to be alarmed about.
     pub fn awaits_tap(&self) -> bool {
-        self.trouble.as_ref().is_some_and(|t| t.name == LinkTrouble::AWAITING_TAP)
+        self.trouble.as_ref().is_some_and(|t| t.name == Advice::Allow.name())
     }
 
-    /// The word for machines.
+    /// The word for machines: a trouble's name, "ready" when work can begin, "linked" while more is being found out,
+    /// "trying".
     pub fn name(&self) -> &'static str {
-        match (&self.trouble, self.missing()) {
-            (Some(trouble), _) => trouble.name,
-            (None, None) => "ready",
-            (None, Some(Rung::Survey)) => "linked",
-            (None, Some(_)) => "trying",
+        match &self.trouble {
+            Some(trouble) => trouble.name,
+            None if self.is_up() => "ready",
+            None if self.holds(Rung::Authorised) => "linked",
+            None => "trying",
         }
     }
 }
@@ -97,16 +234,39 @@ impl Ladder {
 mod tests {
     use super::*;
 
+    fn trouble(rung: Rung, advice: Advice) -> LinkTrouble {
+        LinkTrouble::new(rung, advice, "seen")
+    }
+
     #[test]
     fn climbing_and_falling() {
         let mut ladder = Ladder::default();
-        assert_eq!((ladder.missing(), ladder.name()), (Some(Rung::Address), "trying"));
-        ladder.climb(Rung::Authorised);
-        assert_eq!(ladder.missing(), Some(Rung::Service));
-        let trouble = LinkTrouble { name: "lost", seen: String::new(), advice: String::new(), retrying: true };
-        ladder.fall(Rung::Address, trouble);
-        assert_eq!((ladder.held, ladder.name()), (0, "lost"));
-        ladder.climb(Rung::Survey);
+        assert_eq!((ladder.tried(), ladder.missing(), ladder.name()), (Some(Rung::Reached), None, "trying"));
+        ladder.climb(Rung::Authorised, "it said so");
+        assert_eq!((ladder.tried(), ladder.name()), (Some(Rung::Shell), "linked"));
+        ladder.climb(Rung::Service, "it answered");
+        assert!(ladder.is_up() && ladder.tried().is_none());
+        assert_eq!((ladder.name(), ladder.standing(Rung::Changes)), ("ready", Standing::Unknown));
+        ladder.surveyed = true;
+        ladder.fall(trouble(Rung::Reached, Advice::CheckCable));
+        assert_eq!((ladder.missing(), ladder.name(), ladder.surveyed), (Some(Rung::Reached), "unplugged", false));
+        assert_eq!(ladder.standing(Rung::Shell), Standing::Unknown);
+    }
+
+    #[test]
+    fn the_second_switch_leaves_the_other_rungs_alone() {
+        let mut ladder = Ladder::default();
+        ladder.climb(Rung::Service, "it answered");
+        ladder.note(Rung::Started, Standing::Holds, "it says so");
+        ladder.fall(trouble(Rung::Changes, Advice::SecondSwitch));
+        assert!(ladder.is_up() && ladder.holds(Rung::Started));
+        assert_eq!((ladder.missing(), ladder.name()), (Some(Rung::Changes), "second-switch"));
+        ladder.climb(Rung::Service, "still there");
+        assert_eq!(ladder.name(), "second-switch", "what happens below does not mend it");
+        ladder.fall(trouble(Rung::Reached, Advice::CheckNetwork));
+        assert_eq!(ladder.name(), "lost", "what is lower is told first");
+        ladder.climb(Rung::Service, "again");
+        ladder.note(Rung::Changes, Standing::Holds, "tried");
         assert_eq!((ladder.missing(), ladder.name()), (None, "ready"));
     }
 }

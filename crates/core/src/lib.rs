@@ -7,10 +7,12 @@
 //! the state that was read back become a [`Verdict`].
 
 mod ability;
+mod advice;
 mod answer;
 mod judge;
 mod ladder;
 mod model;
+mod permit;
 mod plan;
 pub mod read;
 mod record;
@@ -22,13 +24,17 @@ mod state;
 mod way;
 
 pub use ability::{Abilities, Offered};
+pub use advice::{Advice, first_steps};
 pub use answer::{Refusal, Said, read_answer};
 pub use judge::{Heard, Verdict, judge};
-pub use ladder::{Ladder, LinkTrouble, Rung};
-pub use model::{DeviceFacts, Inventory, Package, PackageKind, User, UserKind};
+pub use ladder::{Ladder, LinkTrouble, Rung, RungState, Standing};
+pub use model::{
+    Battery, DeviceFacts, DeviceKind, Inventory, Managed, Package, PackageKind, Root, Space, User, UserKind, Vitals,
+};
+pub use permit::{Permit, PermitProbe};
 pub use plan::{Back, Plan, PlannedStep, Skip, TrayItem, plan_put_back, plan_take_out};
 pub use record::{Outcome, Run, RunKind, RunState, Step, StepState, Time};
-pub use request::{Answer, Call, Carriage, Request};
+pub use request::{Answer, Call, Care, Carriage, Request};
 pub use schedule::Schedule;
 pub use search::Search;
 pub use shelf::{Origin, Shelf, ShelfEntry, recorded_state};

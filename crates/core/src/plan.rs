@@ -261,7 +261,13 @@ mod tests {
 
     fn inventory(packages: &[(&str, PackageKind, [PackageState; 2])]) -> Inventory {
         let users: Vec<User> = [0, 10]
-            .map(|n| User { id: UserId::new(n), name: PlainText::default(), kind: UserKind::Owner, running: true })
+            .map(|n| User {
+                id: UserId::new(n),
+                name: PlainText::default(),
+                kind: UserKind::Owner,
+                running: true,
+                unlocked: None,
+            })
             .into();
         let package = |(id, kind, states): &(&str, PackageKind, [PackageState; 2])| {
             let id: PackageId = id.parse().unwrap();

@@ -138,7 +138,7 @@ mod tests {
     }
 
     fn inventory(states: &[(&str, PackageState)]) -> Inventory {
-        let user = User { id: OWNER, name: PlainText::default(), kind: UserKind::Owner, running: true };
+        let user = User { id: OWNER, name: PlainText::default(), kind: UserKind::Owner, running: true, unlocked: None };
         let packages = states.iter().map(|(id, state)| {
             let id: PackageId = id.parse().unwrap();
             let states = BTreeMap::from([(OWNER, *state)]);

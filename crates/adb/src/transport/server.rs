@@ -162,12 +162,14 @@ mod tests {
         let text = "CT5-1                  device usb:1-2 product:tarn5 model:Tarn_5 device:tarn5 transport_id:3\n\
                     192.0.2.7:5555         unauthorized transport_id:4\nOP-66\tdevice\n\
                     X1  no permissions (user in plugdev group; are your udev rules wrong?); see [http://x] usb:1-1\n\n";
-        let list: Vec<_> = read_server_devices(text)
-            .into_iter()
-            .map(|d| (d.serial, d.state.into_string(), d.cable))
-            .collect();
-        let expected =
-            [("CT5-1", "device", true), ("192.0.2.7:5555", "unauthorized", false), ("OP-66", "device", true), ("X1", "no permissions", true)];
+        let list: Vec<_> =
+            read_server_devices(text).into_iter().map(|d| (d.serial, d.state.into_string(), d.cable)).collect();
+        let expected = [
+            ("CT5-1", "device", true),
+            ("192.0.2.7:5555", "unauthorized", false),
+            ("OP-66", "device", true),
+            ("X1", "no permissions", true),
+        ];
         assert_eq!(list, expected.map(|(a, b, c)| (a.to_owned(), b.to_owned(), c)));
         assert_eq!(server_request("host:version").unwrap(), b"000chost:version");
         assert_eq!(server_request(&"x".repeat(0x10000)), None);

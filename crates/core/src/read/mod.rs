@@ -3,11 +3,13 @@
 mod dump;
 mod list;
 mod props;
+mod report;
 mod users;
 
 pub use dump::{DumpReader, DumpedPackage, PackageDump, ReadBack, read_back};
 pub use list::read_package_list;
 pub use props::Properties;
+pub use report::{ANDROID_ID, UserCondition, read_android_id, read_report, report_request};
 pub use users::read_users;
 
 use std::collections::BTreeMap;
@@ -108,6 +110,7 @@ Hidden system packages:
             name: PlainText::default(),
             kind: UserKind::Owner,
             running: true,
+            unlocked: None,
         });
         let mut reader = DumpReader::default();
         reader.feed(DUMP.as_bytes());

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use wibbet_types::{AndroidVersion, PlainText, Serial};
 
-use crate::model::DeviceFacts;
+use crate::model::{DeviceFacts, DeviceKind};
 
 /// A device's properties.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -52,11 +52,15 @@ impl Properties {
             .unwrap_or_else(|| stand_in.clone());
         let text = |name| PlainText::new(self.get(name).trim());
         Some(DeviceFacts {
+            id: serial.clone(),
             serial,
             maker: text("ro.product.manufacturer"),
             model: text("ro.product.model"),
             android: AndroidVersion::new(sdk, self.get("ro.build.version.release").trim()),
             patch: text("ro.build.version.security_patch"),
+            kind: DeviceKind::from_characteristics(self.get("ro.build.characteristics")),
+            build: text("ro.build.display.id"),
+            android_id: None,
         })
     }
 }

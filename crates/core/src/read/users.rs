@@ -27,11 +27,12 @@ fn read_line(line: &str) -> Option<User> {
     let flags = u32::from_str_radix(flags, 16).ok()?;
     let kind = match flags {
         _ if id == UserId::OWNER => UserKind::Owner,
-        f if f & (FLAG_MANAGED_PROFILE | FLAG_PROFILE) != 0 => UserKind::Profile,
+        f if f & FLAG_MANAGED_PROFILE != 0 => UserKind::Work,
+        f if f & FLAG_PROFILE != 0 => UserKind::Profile,
         f if f & FLAG_GUEST != 0 => UserKind::Guest,
         _ => UserKind::Full,
     };
-    Some(User { id, name: PlainText::new(name), kind, running: rest.trim() == "running" })
+    Some(User { id, name: PlainText::new(name), kind, running: rest.trim() == "running", unlocked: None })
 }
 
 #[cfg(test)]
@@ -49,7 +50,7 @@ mod tests {
             seen,
             [
                 (0, "Owner", UserKind::Owner, true),
-                (10, "Work: night {2}", UserKind::Profile, true),
+                (10, "Work: night {2}", UserKind::Work, true),
                 (11, "Guest", UserKind::Guest, false),
             ]
         );
