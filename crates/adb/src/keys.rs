@@ -182,6 +182,16 @@ impl PublicKey {
         Ok(decoded)
     }
 
+    /// Reads the key of a certificate (DER, `SubjectPublicKeyInfo`), which has no remark.
+    pub fn from_spki(der: &[u8]) -> Result<Self, KeyError> {
+        use rsa::pkcs8::DecodePublicKey as _;
+        let key = RsaPublicKey::from_public_key_der(der).map_err(|_| KeyError::Line("it is not an RSA key"))?;
+        if key.n().bits() != BITS {
+            return Err(KeyError::Line("it is not an RSA-2048 key"));
+        }
+        Ok(Self { key, remark: String::new() })
+    }
+
     /// The 524 bytes of the layout.
     fn encode(&self) -> Vec<u8> {
         let n = self.key.n();

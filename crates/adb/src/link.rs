@@ -21,6 +21,10 @@ use crate::transport::server::{self, ServerError};
 use crate::transport::usb::{UsbBus, UsbPlace, UsbTrouble};
 use crate::transport::{Bytes, plain_io, tls_error};
 
+/// How often, and how far apart, a cable's interface that is held is tried again.
+const RELEASE_TRIES: u32 = 6;
+const RELEASE_PAUSE: Duration = Duration::from_millis(50);
+
 /// How long to wait for what.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Limits {
@@ -181,7 +185,16 @@ impl Link {
     ) -> Result<Self, LinkError> {
         let at = format!("USB {place}");
         progress(Progress::Reached);
-        let pipe = bus.open(place).await.map_err(|trouble| match trouble {
+        // A link of our own that has just been dropped lets go of the interface a moment later.
+        let mut opened = bus.open(place).await;
+        for _ in 0..RELEASE_TRIES {
+            if !matches!(opened, Err(UsbTrouble::Busy)) {
+                break;
+            }
+            tokio::time::sleep(RELEASE_PAUSE).await;
+            opened = bus.open(place).await;
+        }
+        let pipe = opened.map_err(|trouble| match trouble {
             UsbTrouble::Gone => LinkError::NoAnswer { at: at.clone(), why: "it is not on the bus any more".into() },
             UsbTrouble::NoPermission { node } => LinkError::NoPermission { at: at.clone(), node },
             UsbTrouble::Busy => LinkError::Taken { at: at.clone() },

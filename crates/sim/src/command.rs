@@ -8,6 +8,10 @@ use crate::packages::Output;
 pub(crate) enum Effect {
     None,
     Restart,
+    /// USB debugging, with the older network link, was switched off.
+    UsbDebuggingOff,
+    /// Wireless debugging was.
+    WirelessDebuggingOff,
 }
 
 impl State {
@@ -18,7 +22,7 @@ impl State {
         for words in split_commands(line) {
             let words: Vec<String> = words.iter().map(|w| w.replace("$?", &all.code.to_string())).collect();
             let (output, asked) = self.command(&words);
-            if asked == Effect::Restart {
+            if asked != Effect::None {
                 effect = asked;
             }
             all.merged.push_str(&output.together());
@@ -45,12 +49,59 @@ impl State {
                 other => Output::failed(20, format!("cmd: Can't find service: {}\n", other.unwrap_or(""))),
             },
             "dumpsys" if first == Some("package") => self.dump_packages(rest.get(1).map(String::as_str)),
-            "dumpsys" => Output::ok(format!("Can't find service: {}\n", first.unwrap_or(""))),
+            "dumpsys" => self.dump_system(first.unwrap_or("")),
+            "settings" => return self.settings(rest),
+            "cat" if first == Some("/proc/uptime") => {
+                Output::ok(format!("{}.25 9000.00\n", 3600 * 26 + self.started.elapsed().as_secs()))
+            }
+            "df" => Output::ok(self.df()),
+            "id" => Output::ok("uid=2000(shell) gid=2000(shell) groups=2000(shell),1004(input),1007(log)\n"),
+            "ls" => Output::failed(
+                1,
+                rest.iter().map(|f| format!("ls: {f}: No such file or directory\n")).collect::<String>(),
+            ),
             "am" if first == Some("get-current-user") => Output::ok("0\n"),
             "reboot" => return (Output::default(), Effect::Restart),
             other => Output::failed(127, format!("/system/bin/sh: {other}: not found\n")),
         };
         (output, Effect::None)
+    }
+
+    fn df(&self) -> String {
+        if self.scenario.android.sdk < 24 {
+            return "Filesystem               Size     Used     Free   Blksize\n/data                    5.1G     3.4G     1.7G   4096\n".into();
+        }
+        let (total, free) = (112_000_000_u64, 61_250_000_u64);
+        format!(
+            "Filesystem       1K-blocks     Used Available Use% Mounted on\n/dev/block/dm-5  {total} {} {free}  {}% /data\n",
+            total - free,
+            (total - free) * 100 / total
+        )
+    }
+
+    /// `settings get|put NAMESPACE NAME [VALUE]`.
+    fn settings(&mut self, words: &[String]) -> (Output, Effect) {
+        let words: Vec<&str> = words.iter().map(String::as_str).collect();
+        let known = |state: &Self, space: &str, name: &str| match (space, name) {
+            ("secure", "android_id") => state.scenario.android_id.clone(),
+            _ => state.settings.get(&format!("{space}/{name}")).cloned(),
+        };
+        match words.as_slice() {
+            ["get", space, name] => {
+                let value = known(self, space, name).unwrap_or_else(|| "null".into());
+                (Output::ok(format!("{value}\n")), Effect::None)
+            }
+            ["put", "global", name, value] => {
+                self.settings.insert(format!("global/{name}"), (*value).to_owned());
+                let effect = match (*name, *value) {
+                    ("adb_enabled", "0") => Effect::UsbDebuggingOff,
+                    ("adb_wifi_enabled", "0") => Effect::WirelessDebuggingOff,
+                    _ => Effect::None,
+                };
+                (Output::default(), effect)
+            }
+            _ => (Output::failed(1, "usage: settings get|put NAMESPACE KEY [VALUE]\n"), Effect::None),
+        }
     }
 
     fn getprop(&self, name: Option<&str>) -> Output {
@@ -64,6 +115,8 @@ impl State {
             ("ro.product.manufacturer", s.maker.as_str()),
             ("ro.product.model", s.model.as_str()),
             ("ro.product.name", s.product.as_str()),
+            ("ro.build.characteristics", s.characteristics.as_str()),
+            ("ro.build.display.id", s.build.as_str()),
             ("ro.serialno", s.serial.as_str()),
             ("sys.boot_completed", booted),
         ];

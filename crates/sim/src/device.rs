@@ -2,17 +2,21 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::SocketAddr;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::time::Duration;
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
+use std::time::{Duration, Instant};
 
 use tokio::net::TcpListener;
 use tokio::sync::watch;
 use tokio::task::JoinHandle;
+use wibbet_adb::{AnnouncedKind, HostKey};
 
 use crate::fault::{Cutter, Fault};
 use crate::packages::Holding;
-use crate::scenario::Scenario;
-use crate::{fault, server};
+use crate::scenario::{ReachedBy, Scenario};
+use crate::screen::OwnersAct;
+use crate::server::Access;
+use crate::wireless::{PairingDialog, SimNetwork};
+use crate::{fault, server, wireless};
 
 /// What happens when a computer that the device does not know asks to debug it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -36,6 +40,17 @@ pub struct Options {
     pub seed: u64,
     /// How long the device is away when it restarts.
     pub restart: Duration,
+    /// Where it announces itself.
+    pub network: Option<SimNetwork>,
+}
+
+/// The switches in the developer options.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Switches {
+    /// Over a cable, and over the older kind of network link.
+    pub(crate) usb_debugging: bool,
+    /// Over the encrypted kind.
+    pub(crate) wireless: bool,
 }
 
 impl Default for Options {
@@ -45,6 +60,7 @@ impl Default for Options {
             allow: Allow::After(Duration::from_millis(1500)),
             seed: 1,
             restart: Duration::from_secs(2),
+            network: None,
         }
     }
 }
@@ -68,6 +84,13 @@ pub(crate) struct State {
     pub(crate) dialogs: u32,
     /// The device is restarting and does not answer.
     pub(crate) down: bool,
+    pub(crate) switches: Switches,
+    /// `settings`, by namespace and name.
+    pub(crate) settings: BTreeMap<String, String>,
+    pub(crate) started: Instant,
+    /// The fingerprint in the dialog that asks whether to allow a computer.
+    pub(crate) asks: Option<String>,
+    pub(crate) pairing: Option<PairingDialog>,
 }
 
 /// What server tasks share.
@@ -78,11 +101,116 @@ pub(crate) struct Shared {
     pub(crate) restart: Duration,
     /// The tap on "Allow", counted.
     pub(crate) taps: watch::Sender<u32>,
-    /// Counted up at each restart: connections of a former count end.
-    pub(crate) starts: watch::Sender<u32>,
+    /// Counted up at each restart and when debugging is switched off: connections of that kind and of a former count
+    /// end.
+    pub(crate) ends: watch::Sender<[u32; 3]>,
+    network: Option<SimNetwork>,
+    instance: String,
+    own_key: OnceLock<HostKey>,
+    dialog: Mutex<Option<JoinHandle<()>>>,
+    /// Where the port of wireless debugging, or of the older network link, is; it changes when it is switched on.
+    listening: Mutex<Option<(SocketAddr, JoinHandle<()>)>>,
 }
 
+/// The key of every bench device's certificate. A real device makes its own; here nothing depends on it being secret,
+/// and making one takes its time.
+const DEVICE_KEY: &str = include_str!("../scenarios/device-key.pem");
+
 impl Shared {
+    /// The name under which the device announces its encrypted link.
+    pub(crate) fn instance(&self) -> String {
+        self.instance.clone()
+    }
+
+    #[expect(clippy::expect_used, reason = "the file is part of the program and read in its tests")]
+    pub(crate) fn own_key(&self) -> HostKey {
+        self.own_key
+            .get_or_init(|| HostKey::from_pem(DEVICE_KEY, "device", "device-key.pem".as_ref()).expect("a built-in key"))
+            .clone()
+    }
+
+    /// Ends every connection of some kinds.
+    pub(crate) fn end(&self, kinds: &[Access]) {
+        self.ends.send_modify(|counts| kinds.iter().for_each(|kind| counts[*kind as usize] += 1));
+    }
+
+    pub(crate) fn usb_debugging(&self, on: bool) {
+        self.state().switches.usb_debugging = on;
+        self.state().settings.insert("global/adb_enabled".into(), u8::from(on).to_string());
+        if !on {
+            self.end(&[Access::Plain, Access::Cable]);
+        }
+    }
+
+    pub(crate) fn wireless_debugging_off(&self) {
+        self.state().switches.wireless = false;
+        self.state().settings.insert("global/adb_wifi_enabled".into(), "0".into());
+        self.close_dialog();
+        self.end(&[Access::Air]);
+        if let Some((_, task)) = self.listening.lock().unwrap_or_else(PoisonError::into_inner).take() {
+            task.abort();
+        }
+        if let Some(network) = &self.network {
+            network.withdraw(AnnouncedKind::Connect, &self.instance);
+        }
+    }
+
+    /// Listens, and announces where.
+    async fn listen(self: &Arc<Self>, at: SocketAddr, access: Access) -> std::io::Result<SocketAddr> {
+        let listener = TcpListener::bind(at).await?;
+        let address = listener.local_addr()?;
+        let task = tokio::spawn(server::serve(listener, Arc::clone(self), access));
+        let former = self.listening.lock().unwrap_or_else(PoisonError::into_inner).replace((address, task));
+        if let Some((_, task)) = former {
+            task.abort();
+        }
+        if let Some(network) = &self.network {
+            match access {
+                Access::Air => network.announce(AnnouncedKind::Connect, &self.instance, address),
+                Access::Plain => network.announce(AnnouncedKind::Plain, &self.instance, address),
+                Access::Cable => {}
+            }
+        }
+        Ok(address)
+    }
+
+    pub(crate) fn close_dialog(&self) {
+        if let Some(task) = self.dialog.lock().unwrap_or_else(PoisonError::into_inner).take() {
+            task.abort();
+        }
+        self.dialog_has_closed();
+    }
+
+    fn dialog_has_closed(&self) {
+        let dialog = self.state().pairing.take();
+        if let (Some(dialog), Some(network)) = (dialog, &self.network) {
+            network.withdraw(AnnouncedKind::Pairing, &dialog.instance);
+        }
+    }
+
+    /// Opens the dialog that offers pairing under a name.
+    async fn open_dialog(
+        self: &Arc<Self>,
+        code: String,
+        instance: String,
+        scanned: bool,
+    ) -> std::io::Result<PairingDialog> {
+        self.close_dialog();
+        let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
+        let dialog = PairingDialog { code: code.clone(), address: listener.local_addr()?, scanned, instance };
+        self.state().pairing = Some(dialog.clone());
+        if let Some(network) = &self.network {
+            network.announce(AnnouncedKind::Pairing, &dialog.instance, dialog.address);
+        }
+        let shared = Arc::clone(self);
+        let task = tokio::spawn(async move {
+            wireless::offer(listener, code, Arc::clone(&shared)).await;
+            shared.dialog_has_closed();
+        });
+        *self.dialog.lock().unwrap_or_else(PoisonError::into_inner) = Some(task);
+        Ok(dialog)
+    }
+
     pub(crate) fn state(&self) -> MutexGuard<'_, State> {
         // The state is consistent wherever its holder could panic.
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
@@ -93,8 +221,7 @@ impl Shared {
 #[derive(Debug)]
 pub struct SimDevice {
     shared: Arc<Shared>,
-    address: SocketAddr,
-    task: JoinHandle<()>,
+    at: SocketAddr,
 }
 
 impl SimDevice {
@@ -103,10 +230,12 @@ impl SimDevice {
     /// # Errors
     /// When the address cannot be listened at.
     pub async fn start(scenario: Scenario, options: Options) -> std::io::Result<Self> {
-        let listener = TcpListener::bind(options.listen).await?;
-        let address = listener.local_addr()?;
         let packages = Holding::all_of(&scenario);
         let files = crate::files::first_files(&scenario, options.seed);
+        let access = if scenario.reached_by == ReachedBy::Air { Access::Air } else { Access::Plain };
+        let mut random = fastrand::Rng::with_seed(options.seed);
+        let suffix: String = (0..6).map(|_| random.alphanumeric()).collect();
+        let instance = format!("adb-{}-{suffix}", scenario.serial);
         let shared = Arc::new(Shared {
             state: Mutex::new(State {
                 packages,
@@ -120,20 +249,80 @@ impl SimDevice {
                 files,
                 dialogs: 0,
                 down: false,
+                switches: Switches { usb_debugging: true, wireless: scenario.reached_by == ReachedBy::Air },
+                settings: BTreeMap::from([
+                    ("global/adb_enabled".to_owned(), "1".to_owned()),
+                    ("global/stay_on_while_plugged_in".to_owned(), "0".to_owned()),
+                ]),
+                started: Instant::now(),
+                asks: None,
+                pairing: None,
                 scenario,
             }),
             allow: options.allow,
             restart: options.restart,
             taps: watch::Sender::new(0),
-            starts: watch::Sender::new(0),
+            ends: watch::Sender::new([0; 3]),
+            network: options.network,
+            instance,
+            own_key: OnceLock::new(),
+            dialog: Mutex::default(),
+            listening: Mutex::default(),
         });
-        let task = tokio::spawn(server::serve(listener, Arc::clone(&shared)));
-        Ok(Self { shared, address, task })
+        let at = shared.listen(options.listen, access).await?;
+        Ok(Self { shared, at })
     }
 
-    /// Where it listens.
+    pub(crate) fn shared(&self) -> Arc<Shared> {
+        Arc::clone(&self.shared)
+    }
+
+    /// Where it listens, or last did.
     pub fn address(&self) -> SocketAddr {
-        self.address
+        let listening = self.shared.listening.lock().unwrap_or_else(PoisonError::into_inner);
+        listening.as_ref().map_or(self.at, |(address, _)| *address)
+    }
+
+    /// The name under which it announces its encrypted link.
+    pub fn instance(&self) -> String {
+        self.shared.instance()
+    }
+
+    /// Does what its owner does on its screen. What comes of it shows there, and in what is returned: the dialog, where
+    /// one was opened.
+    ///
+    /// # Errors
+    /// When no port is to be had.
+    pub async fn act(&self, act: OwnersAct) -> std::io::Result<Option<PairingDialog>> {
+        match act {
+            OwnersAct::Allow => self.allow(),
+            OwnersAct::Deny => self.shared.state().asks = None,
+            OwnersAct::ShowCode => {
+                let code: String = {
+                    let mut state = self.shared.state();
+                    (0..6).map(|_| state.random.digit(10)).collect()
+                };
+                return self.shared.open_dialog(code, self.shared.instance(), false).await.map(Some);
+            }
+            OwnersAct::CloseDialog => self.shared.close_dialog(),
+            OwnersAct::Scan(text) => {
+                let field = |name: &str| {
+                    text.strip_prefix("WIFI:")?.split(';').find_map(|f| f.strip_prefix(name)).map(str::to_owned)
+                };
+                if let (Some("ADB"), Some(name), Some(password)) = (field("T:").as_deref(), field("S:"), field("P:")) {
+                    return self.shared.open_dialog(password, name, true).await.map(Some);
+                }
+            }
+            OwnersAct::SecondSwitch(on) => self.shared.state().scenario.second_switch_off = !on,
+            OwnersAct::UsbDebugging(on) => self.shared.usb_debugging(on),
+            OwnersAct::WirelessDebugging(false) => self.shared.wireless_debugging_off(),
+            OwnersAct::WirelessDebugging(true) => {
+                self.shared.state().switches.wireless = true;
+                self.shared.listen(([127, 0, 0, 1], 0).into(), Access::Air).await?;
+            }
+            OwnersAct::Restart => self.restart(),
+        }
+        Ok(None)
     }
 
     /// Its serial.
@@ -208,6 +397,14 @@ impl SimDevice {
 
 impl Drop for SimDevice {
     fn drop(&mut self) {
-        self.task.abort();
+        self.shared.close_dialog();
+        self.shared.end(&[Access::Plain, Access::Cable, Access::Air]);
+        if let Some((_, task)) = self.shared.listening.lock().unwrap_or_else(PoisonError::into_inner).take() {
+            task.abort();
+        }
+        if let Some(network) = &self.shared.network {
+            network.withdraw(AnnouncedKind::Connect, &self.shared.instance);
+            network.withdraw(AnnouncedKind::Plain, &self.shared.instance);
+        }
     }
 }

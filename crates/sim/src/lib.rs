@@ -14,6 +14,7 @@
 //! # Ok(()) }
 //! ```
 
+mod cable;
 mod command;
 mod device;
 mod dump;
@@ -21,8 +22,13 @@ mod fault;
 mod files;
 mod packages;
 mod scenario;
+mod screen;
 mod server;
+mod wireless;
 
+pub use cable::SimBus;
 pub use device::{Allow, Options, SimDevice};
 pub use fault::{BadFault, CutAt, Direction, Fault};
-pub use scenario::{BadScenario, Flaw, Scenario};
+pub use scenario::{BadScenario, Flaw, ReachedBy, Scenario};
+pub use screen::{OwnersAct, OwnersScreen};
+pub use wireless::{PairingDialog, SimNetwork};

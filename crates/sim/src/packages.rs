@@ -160,6 +160,10 @@ impl State {
             Err(output) => return output,
         };
         let target = given.rest.first().copied().unwrap_or("");
+        let away = |user: u32| self.scenario.users.iter().any(|u| u.id == user && u.locked_away);
+        if let Some(user) = given.user.filter(|user| away(*user)) {
+            return self.security_exception(command, &format!("Shell does not have permission to access user {user}"));
+        }
         match command.as_str() {
             "list" => self.list(&given),
             "path" => match self.packages.get(target) {
@@ -326,10 +330,6 @@ impl State {
     }
 
     fn set_enabled(&mut self, command: &str, id: &str, user: u32) -> Output {
-        if self.scenario.second_switch_off {
-            let permission = "Permission Denial: attempt to change component state from pid=1, uid=2000, needs android.permission.CHANGE_COMPONENT_ENABLED_STATE";
-            return self.security_exception(command, permission);
-        }
         let (number, name) = match command {
             "default-state" => (0, "default"),
             "enable" => (1, "enabled"),
@@ -342,6 +342,12 @@ impl State {
             Some(state) if state.installed => state.enabled,
             _ => return self.unknown_package(command, id),
         };
+        // As in the system: first whether the package is there, then whether the caller may, and only then whether
+        // there is anything to change.
+        if self.scenario.second_switch_off {
+            let permission = "Permission Denial: attempt to change component state from pid=1, uid=2000, needs android.permission.CHANGE_COMPONENT_ENABLED_STATE";
+            return self.security_exception(command, permission);
+        }
         if protected && number >= 2 {
             return self.security_exception(command, &format!("Cannot disable a protected package: {id}"));
         }

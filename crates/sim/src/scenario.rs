@@ -29,6 +29,25 @@ pub struct Scenario {
     pub model: String,
     /// `ro.product.name`.
     pub product: String,
+    /// `ro.build.characteristics`.
+    #[serde(default = "default_characteristics")]
+    pub characteristics: String,
+    /// `ro.build.display.id`.
+    #[serde(default)]
+    pub build: String,
+    /// `settings get secure android_id`; none where left out.
+    pub android_id: Option<String>,
+    /// How the demo workshop reaches it.
+    #[serde(default)]
+    pub reached_by: ReachedBy,
+    /// Its battery, if it has one.
+    pub battery: Option<SimBattery>,
+    /// Who manages it.
+    #[serde(default)]
+    pub managed: Vec<SimOwner>,
+    /// Accounts that somebody is signed in to.
+    #[serde(default)]
+    pub accounts: u32,
     /// Its Android.
     pub android: Android,
     /// The version of every package that names none.
@@ -38,13 +57,53 @@ pub struct Scenario {
     /// Commands that `pm` of an old build has beyond those that every build of its version has.
     #[serde(default)]
     pub extra_commands: Vec<String>,
-    /// Whether the maker's second switch for changes over debugging is there and off.
+    /// Whether the maker's build has a second switch for changes over debugging.
+    #[serde(default)]
+    pub second_switch: bool,
+    /// Whether that switch is off.
     #[serde(default)]
     pub second_switch_off: bool,
     /// How it speaks.
     pub protocol: Protocol,
     /// What is installed.
     pub inventory: Holdings,
+}
+
+fn default_characteristics() -> String {
+    "default".into()
+}
+
+/// How a device is reached.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, Default)]
+#[serde(rename_all = "lowercase")]
+pub enum ReachedBy {
+    /// By cable.
+    #[default]
+    Cable,
+    /// By wireless debugging, after pairing.
+    Air,
+    /// By network address, over the older kind of link.
+    Address,
+}
+
+/// A battery.
+#[derive(Debug, Clone, Copy, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SimBattery {
+    /// How full, 0 to 100.
+    pub level: u32,
+    /// Whether it is being fed.
+    pub powered: bool,
+}
+
+/// Somebody who manages the device or a profile.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SimOwner {
+    /// The profile; the whole device when left out.
+    pub user: Option<u32>,
+    /// The package.
+    pub package: String,
 }
 
 /// The version of Android.
@@ -71,6 +130,9 @@ pub struct SimUser {
     pub flags: u32,
     /// Whether it runs.
     pub running: bool,
+    /// Whether debugging may not act for it.
+    #[serde(default)]
+    pub locked_away: bool,
 }
 
 /// The protocol's side.
@@ -210,9 +272,36 @@ impl Scenario {
         Self::built_in(include_str!("../scenarios/spare-handset.toml"))
     }
 
+    /// The ticket-desk tablet: Ostrel Slate 11, Android 12, two users.
+    pub fn desk_tablet() -> Self {
+        Self::built_in(include_str!("../scenarios/desk-tablet.toml"))
+    }
+
+    /// The waiting-room TV: Tarnbek Vista 43, Android 11, by network address.
+    pub fn waiting_room_tv() -> Self {
+        Self::built_in(include_str!("../scenarios/waiting-room-tv.toml"))
+    }
+
+    /// The lost-property phone: Corvane Rill 2, Android 9, with a second switch that is off and a locked-away profile.
+    pub fn lost_phone() -> Self {
+        Self::built_in(include_str!("../scenarios/lost-phone.toml"))
+    }
+
+    /// The seventh-hand phone: Tarnbek Go, Android 15, by wireless debugging, to be paired.
+    pub fn seventh_hand() -> Self {
+        Self::built_in(include_str!("../scenarios/seventh-hand.toml"))
+    }
+
     /// The devices of the demo workshop, by the name that the command line takes.
     pub fn all() -> Vec<(&'static str, Self)> {
-        vec![("crew-phone", Self::crew_phone()), ("spare-handset", Self::spare_handset())]
+        vec![
+            ("crew-phone", Self::crew_phone()),
+            ("desk-tablet", Self::desk_tablet()),
+            ("waiting-room-tv", Self::waiting_room_tv()),
+            ("lost-phone", Self::lost_phone()),
+            ("spare-handset", Self::spare_handset()),
+            ("seventh-hand", Self::seventh_hand()),
+        ]
     }
 
     #[expect(clippy::expect_used, reason = "the files are part of the program and read in its tests")]

@@ -1,10 +1,10 @@
 //! The device side of the protocol: a connection, its authorisation and its streams.
 
 use std::collections::HashMap;
+use std::future::Future;
 use std::sync::Arc;
 
-use tokio::io::{AsyncWriteExt as _, BufReader};
-use tokio::net::tcp::{OwnedReadHalf, OwnedWriteHalf};
+use tokio::io::{AsyncRead, AsyncWrite, AsyncWriteExt as _, BufReader};
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::mpsc;
 use tokio::task::JoinSet;
@@ -21,23 +21,74 @@ use crate::packages::Output;
 /// Calls of the package service that fail after a restart, before it is up.
 const CALLS_BEFORE_READY: u32 = 2;
 
-pub(crate) async fn serve(listener: TcpListener, shared: Arc<Shared>) {
+/// How a computer comes to the device.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Access {
+    /// The older kind of network link.
+    Plain,
+    /// A cable.
+    Cable,
+    /// Wireless debugging.
+    Air,
+}
+
+pub(crate) async fn serve(listener: TcpListener, shared: Arc<Shared>, access: Access) {
     let mut connections = JoinSet::new();
     while let Ok((socket, _)) = listener.accept().await {
         // A restarting device does not answer; closing at once comes nearest to that.
-        if shared.state().down {
+        let closed = {
+            let state = shared.state();
+            state.down || (access == Access::Plain && !state.switches.usb_debugging)
+        };
+        if closed || socket.set_nodelay(true).is_err() {
             continue;
         }
         let shared = Arc::clone(&shared);
         connections.spawn(async move {
-            let mut starts = shared.starts.subscribe();
-            starts.mark_unchanged();
-            tokio::select! {
-                () = connection(socket, &shared) => {}
-                _ = starts.changed() => {}
+            match access {
+                Access::Air => wireless(socket, &shared).await,
+                _ => connection(socket, &shared, access).await,
             }
         });
         while connections.try_join_next().is_some() {}
+    }
+}
+
+/// The beginning of wireless debugging: hello, encrypt, encrypted; then the device introduces itself.
+async fn wireless(mut socket: TcpStream, shared: &Arc<Shared>) {
+    let Ok(Ok(hello)) = read_packet(&mut socket, MAX_DATA, false).await else { return };
+    if hello.command != Command::Cnxn {
+        return;
+    }
+    let please = Packet::new(Command::Stls, 0x0100_0000, 0, []);
+    if socket.write_all(&please.encode(false)).await.is_err() {
+        return;
+    }
+    match read_packet(&mut socket, MAX_DATA, false).await {
+        Ok(Ok(yes)) if yes.command == Command::Stls => {}
+        _ => return,
+    }
+    if let Some(stream) = crate::wireless::encrypt(socket, shared).await {
+        until_ended(shared, Access::Air, talk(stream, shared, Some(hello.arg1))).await;
+    }
+}
+
+/// A connection on which the computer introduces itself first.
+pub(crate) async fn connection<S>(stream: S, shared: &Arc<Shared>, access: Access)
+where
+    S: AsyncRead + AsyncWrite + Send + Unpin,
+{
+    if !shared.state().down {
+        until_ended(shared, access, talk(stream, shared, None)).await;
+    }
+}
+
+async fn until_ended(shared: &Shared, access: Access, talk: impl Future<Output = ()>) {
+    let mut ends = shared.ends.subscribe();
+    let now = ends.borrow_and_update()[access as usize];
+    tokio::select! {
+        () = talk => {}
+        _ = ends.wait_for(|counts| counts[access as usize] != now) => {}
     }
 }
 
@@ -48,7 +99,7 @@ pub(crate) fn restart(shared: &Arc<Shared>) {
         state.calls_until_ready = CALLS_BEFORE_READY;
         state.transcript.push("restart".into());
     }
-    shared.starts.send_modify(|n| *n += 1);
+    shared.end(&[Access::Plain, Access::Cable, Access::Air]);
     let shared = Arc::clone(shared);
     tokio::spawn(async move {
         tokio::time::sleep(shared.restart).await;
@@ -58,21 +109,22 @@ pub(crate) fn restart(shared: &Arc<Shared>) {
 
 type Out = mpsc::UnboundedSender<Packet>;
 
-async fn connection(socket: TcpStream, shared: &Arc<Shared>) {
-    if socket.set_nodelay(true).is_err() {
-        return;
-    }
-    let (from, to) = socket.into_split();
+/// `welcomed` is how much the computer takes, when it has introduced itself and is known already.
+async fn talk<S>(stream: S, shared: &Arc<Shared>, welcomed: Option<u32>)
+where
+    S: AsyncRead + AsyncWrite + Send + Unpin,
+{
+    let (from, to) = tokio::io::split(stream);
     let (out, queue) = mpsc::unbounded_channel();
     let checksum = shared.state().scenario.protocol.version < VERSION_SKIP_CHECKSUM;
     tokio::select! {
-        () = read_all(BufReader::new(from), shared, out, checksum) => {}
+        () = read_all(BufReader::new(from), shared, out, checksum, welcomed) => {}
         () = write_all(to, queue, shared, checksum) => {}
     }
 }
 
-async fn write_all(
-    mut to: OwnedWriteHalf,
+async fn write_all<W: AsyncWrite + Unpin>(
+    mut to: W,
     mut queue: mpsc::UnboundedReceiver<Packet>,
     shared: &Shared,
     checksum: bool,
@@ -84,7 +136,7 @@ async fn write_all(
             Passage::Whole => (bytes.len(), false),
             Passage::Cut(n) => (n, true),
         };
-        if to.write_all(&bytes[..pass]).await.is_err() || cut {
+        if to.write_all(&bytes[..pass]).await.is_err() || to.flush().await.is_err() || cut {
             return;
         }
     }
@@ -108,7 +160,13 @@ struct Connection<'a> {
     tasks: JoinSet<()>,
 }
 
-async fn read_all(mut from: BufReader<OwnedReadHalf>, shared: &Arc<Shared>, out: Out, checksum: bool) {
+async fn read_all<R: AsyncRead + Unpin>(
+    mut from: R,
+    shared: &Arc<Shared>,
+    out: Out,
+    checksum: bool,
+    welcomed: Option<u32>,
+) {
     let mut connection = Connection {
         shared,
         out,
@@ -119,6 +177,10 @@ async fn read_all(mut from: BufReader<OwnedReadHalf>, shared: &Arc<Shared>, out:
         last_id: 0,
         tasks: JoinSet::new(),
     };
+    if let Some(takes) = welcomed {
+        connection.agree(takes);
+        connection.welcome();
+    }
     while let Ok(Ok(packet)) = read_packet(&mut from, MAX_DATA, checksum).await {
         let size = Header::SIZE + packet.data.len();
         if shared.state().cutter.pass(Direction::ToDevice, size) != Passage::Whole {
@@ -139,8 +201,7 @@ impl Connection<'_> {
         let (host, local) = (packet.arg0, packet.arg1);
         match packet.command {
             Command::Cnxn => {
-                let own = self.shared.state().scenario.protocol.max_data;
-                self.max_data = packet.arg1.min(own).max(1) as usize;
+                self.agree(packet.arg1);
                 self.send_token();
             }
             Command::Auth => self.authorise(packet).await,
@@ -160,6 +221,11 @@ impl Connection<'_> {
             Command::Clse => drop(self.streams.remove(&local)),
             Command::Open | Command::Stls => {}
         }
+    }
+
+    fn agree(&mut self, takes: u32) {
+        let own = self.shared.state().scenario.protocol.max_data;
+        self.max_data = takes.min(own).max(1) as usize;
     }
 
     fn send_token(&mut self) {
@@ -185,13 +251,20 @@ impl Connection<'_> {
                     let mut state = self.shared.state();
                     state.dialogs += 1;
                     state.transcript.push(format!("dialog: allow {}?", key.fingerprint()));
+                    state.asks = Some(key.fingerprint());
                 }
+                // The dialog goes with the connection that it is about.
+                let _shown = Shown(self.shared);
                 let mut taps = self.shared.taps.subscribe();
                 taps.mark_unchanged();
                 match self.shared.allow {
                     Allow::After(time) => tokio::time::sleep(time).await,
                     Allow::ByHand => drop(taps.changed().await),
                     Allow::Never => std::future::pending().await,
+                }
+                // Denied: nothing is ever said.
+                if self.shared.state().asks.is_none() {
+                    return std::future::pending().await;
                 }
                 self.shared.state().trusted.insert(key.line());
                 self.welcome();
@@ -235,6 +308,14 @@ impl Connection<'_> {
         self.send(Command::Okay, id, host, []);
         let stream = StreamOut { out: self.out.clone(), id, host, acks, max_data: self.max_data };
         self.tasks.spawn(run(service, stream, inbox, Arc::clone(self.shared)));
+    }
+}
+
+struct Shown<'a>(&'a Shared);
+
+impl Drop for Shown<'_> {
+    fn drop(&mut self) {
+        self.0.state().asks = None;
     }
 }
 
@@ -321,8 +402,11 @@ async fn run(
     match service {
         Service::Shell(line, framing) => {
             let (output, effect) = shared.state().shell(&line);
-            if effect == Effect::Restart {
-                restart(&shared);
+            match effect {
+                Effect::None => {}
+                Effect::Restart => restart(&shared),
+                Effect::UsbDebuggingOff => shared.usb_debugging(false),
+                Effect::WirelessDebuggingOff => shared.wireless_debugging_off(),
             }
             say(output, framing, &mut stream).await;
             stream.close();

@@ -152,7 +152,7 @@ async fn the_ways_of_not_getting_a_link_are_told_apart() {
         (&b"HTTP/1.1 400 Bad Request\r\n\r\n"[..], "not a debugging daemon"),
         (&b""[..], "not a debugging daemon"),
         (&b"CNXN\0\0"[..], "not a debugging daemon"),
-        (&b"STLS\0\0\0\x01\0\0\0\0\0\0\0\0\0\0\0\0\xac\xab\xb3\xac"[..], "wireless debugging"),
+        (&b"STLS\0\0\0\x01\0\0\0\0\0\0\0\0\0\0\0\0\xac\xab\xb3\xac"[..], "Pair with it first"),
         (&b"CNXN\0\0\0\0\0\0\x10\0\0\0\0\0\0\0\0\0\xbc\xb1\xa7\xb1"[..], "broke a rule"),
     ] {
         let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();

@@ -1,0 +1,346 @@
+//! Bench devices on a cable: a bus in memory, with the framing of bulk transfers as a real bus has it.
+
+use std::collections::VecDeque;
+use std::future::Future;
+use std::io;
+use std::pin::Pin;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
+
+use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
+use tokio::sync::{Notify, mpsc, watch};
+use tokio::task::JoinHandle;
+use wibbet_adb::{BulkPipe, Header, MAX_DATA, Transfer, UsbBus, UsbPlace, UsbSeen, UsbTrouble};
+use wibbet_types::PlainText;
+
+use crate::device::{Shared, SimDevice};
+use crate::server::{Access, connection};
+
+/// Bytes of a packet on the bus.
+const PACKET: usize = 512;
+
+/// A bus that bench devices are plugged into.
+#[derive(Debug, Default)]
+pub struct SimBus {
+    ports: Mutex<Vec<Port>>,
+    seen: watch::Sender<Vec<UsbSeen>>,
+}
+
+#[derive(Debug)]
+struct Port {
+    place: UsbPlace,
+    device: Arc<Shared>,
+    /// What is in its way, if anything is.
+    trouble: Option<UsbTrouble>,
+    pipe: Weak<Pipe>,
+    stale: usize,
+}
+
+impl SimBus {
+    fn ports(&self) -> MutexGuard<'_, Vec<Port>> {
+        // The list is consistent wherever its holder could panic.
+        self.ports.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Plugs a device in. It gets a new number each time.
+    pub fn plug(&self, device: &SimDevice) -> UsbPlace {
+        let mut ports = self.ports();
+        let number = ports.iter().map(|p| p.place.number).max().unwrap_or(1).saturating_add(1);
+        let place = UsbPlace { bus: "1".into(), number };
+        let device = device.shared();
+        ports.push(Port { place: place.clone(), device, trouble: None, pipe: Weak::new(), stale: 0 });
+        self.tell(&ports);
+        place
+    }
+
+    /// Pulls a device's cable.
+    pub fn unplug(&self, serial: &str) {
+        let mut ports = self.ports();
+        ports.retain(|port| {
+            let stays = port.device.state().scenario.serial != serial;
+            if let Some(pipe) = port.pipe.upgrade().filter(|_| !stays) {
+                pipe.unplug();
+            }
+            stays
+        });
+        self.tell(&ports);
+    }
+
+    /// Whether a device is plugged in.
+    pub fn is_plugged(&self, serial: &str) -> bool {
+        self.ports().iter().any(|p| p.device.state().scenario.serial == serial)
+    }
+
+    /// Puts something in the way of opening a device, or takes it away.
+    pub fn set_trouble(&self, serial: &str, trouble: Option<UsbTrouble>) {
+        for port in self.ports().iter_mut().filter(|p| p.device.state().scenario.serial == serial) {
+            port.trouble.clone_from(&trouble);
+        }
+    }
+
+    /// The next host finds so many bytes in the pipe that a former one did not fetch.
+    pub fn leave_stale(&self, serial: &str, bytes: usize) {
+        for port in self.ports().iter_mut().filter(|p| p.device.state().scenario.serial == serial) {
+            port.stale = bytes;
+        }
+    }
+
+    /// The next read of a device stalls.
+    pub fn stall(&self, serial: &str) {
+        for port in self.ports().iter().filter(|p| p.device.state().scenario.serial == serial) {
+            if let Some(pipe) = port.pipe.upgrade() {
+                pipe.inside().stall = true;
+                pipe.came.notify_waiters();
+            }
+        }
+    }
+
+    /// Says anew what is there: a device's switches may have changed.
+    pub fn look_again(&self) {
+        self.tell(&self.ports());
+    }
+
+    fn tell(&self, ports: &[Port]) {
+        let seen = ports
+            .iter()
+            .map(|port| {
+                let state = port.device.state();
+                UsbSeen {
+                    place: port.place.clone(),
+                    serial: PlainText::new(&state.scenario.serial),
+                    name: PlainText::new(&format!("{} {}", state.scenario.maker, state.scenario.model)),
+                    debugging: state.switches.usb_debugging,
+                }
+            })
+            .collect();
+        self.seen.send_replace(seen);
+    }
+}
+
+impl UsbBus for SimBus {
+    fn seen(&self) -> watch::Receiver<Vec<UsbSeen>> {
+        self.seen.subscribe()
+    }
+
+    fn open(
+        &self,
+        place: &UsbPlace,
+    ) -> Pin<Box<dyn Future<Output = Result<Arc<dyn BulkPipe>, UsbTrouble>> + Send + '_>> {
+        let place = place.clone();
+        Box::pin(async move {
+            let mut ports = self.ports();
+            let port = ports.iter_mut().find(|p| p.place == place).ok_or(UsbTrouble::Gone)?;
+            if let Some(trouble) = &port.trouble {
+                return Err(trouble.clone());
+            }
+            if port.pipe.upgrade().is_some() {
+                return Err(UsbTrouble::Busy);
+            }
+            if !port.device.state().switches.usb_debugging {
+                return Err(UsbTrouble::Gone);
+            }
+            let pipe = Pipe::open(&port.device, std::mem::take(&mut port.stale));
+            port.pipe = Arc::downgrade(&pipe);
+            Ok(pipe as Arc<dyn BulkPipe>)
+        })
+    }
+}
+
+/// What is in a pipe.
+#[derive(Debug, Default)]
+struct Inside {
+    /// Transfers to the host; of the first, so much has been taken.
+    ready: VecDeque<Vec<u8>>,
+    taken: usize,
+    gone: bool,
+    stall: bool,
+}
+
+#[derive(Debug)]
+struct Pipe {
+    inside: Mutex<Inside>,
+    came: Notify,
+    to_device: mpsc::UnboundedSender<Vec<u8>>,
+    task: Mutex<Option<JoinHandle<()>>>,
+}
+
+impl Pipe {
+    fn open(device: &Arc<Shared>, stale: usize) -> Arc<Self> {
+        let (to_device, from_host) = mpsc::unbounded_channel();
+        let pipe = Arc::new(Self { inside: Mutex::default(), came: Notify::new(), to_device, task: Mutex::default() });
+        if stale > 0 {
+            let mut inside = pipe.inside();
+            // The rest of a packet whose header is gone, and then whole ones.
+            inside.ready.push_back(vec![0xa5; stale % 1000]);
+            for _ in 0..stale / 1000 {
+                let header = Header {
+                    command: wibbet_adb::Command::Wrte,
+                    arg0: 77,
+                    arg1: 78,
+                    length: 976,
+                    checksum: 976 * 0x5a,
+                };
+                inside.ready.push_back(header.encode().to_vec());
+                inside.ready.push_back(vec![0x5a; 976]);
+            }
+        }
+        let weak = Arc::downgrade(&pipe);
+        let task = tokio::spawn(bridge(weak, from_host, Arc::clone(device)));
+        *pipe.task.lock().unwrap_or_else(PoisonError::into_inner) = Some(task);
+        pipe
+    }
+
+    fn inside(&self) -> MutexGuard<'_, Inside> {
+        self.inside.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn unplug(&self) {
+        self.inside().gone = true;
+        self.came.notify_waiters();
+        if let Some(task) = self.task.lock().unwrap_or_else(PoisonError::into_inner).take() {
+            task.abort();
+        }
+    }
+
+    fn push(&self, transfer: Vec<u8>) {
+        self.inside().ready.push_back(transfer);
+        self.came.notify_waiters();
+    }
+
+    /// Takes what a read of `most` bytes gets now.
+    fn take(&self, most: usize) -> Option<io::Result<Vec<u8>>> {
+        let mut inside = self.inside();
+        if inside.gone {
+            return Some(Err(unplugged()));
+        }
+        if std::mem::take(&mut inside.stall) {
+            return Some(Err(io::Error::other("the device stalled the transfer")));
+        }
+        let taken = inside.taken;
+        let transfer = inside.ready.front()?;
+        let rest = &transfer[taken..];
+        let piece = rest[..rest.len().min(most)].to_vec();
+        if piece.len() < rest.len() {
+            inside.taken += piece.len();
+            return Some(Ok(piece));
+        }
+        let full = !piece.is_empty() && piece.len() == most;
+        inside.taken = 0;
+        inside.ready.pop_front();
+        if full {
+            // The read ended because it was full; what ends the transfer comes behind it.
+            inside.ready.push_front(Vec::new());
+        }
+        Some(Ok(piece))
+    }
+}
+
+impl Drop for Pipe {
+    fn drop(&mut self) {
+        self.unplug();
+    }
+}
+
+fn unplugged() -> io::Error {
+    io::Error::new(io::ErrorKind::NotConnected, "the cable was pulled")
+}
+
+impl BulkPipe for Pipe {
+    fn packet_size(&self) -> usize {
+        PACKET
+    }
+
+    fn read(&self, most: usize) -> Transfer<'_, Vec<u8>> {
+        Box::pin(async move {
+            if most == 0 || !most.is_multiple_of(PACKET) {
+                return Err(io::Error::new(io::ErrorKind::InvalidInput, "a read has to be of whole packets"));
+            }
+            loop {
+                let came = self.came.notified();
+                tokio::pin!(came);
+                came.as_mut().enable();
+                if let Some(done) = self.take(most) {
+                    return done;
+                }
+                came.await;
+            }
+        })
+    }
+
+    fn write(&self, data: Vec<u8>) -> Transfer<'_, ()> {
+        Box::pin(async move {
+            if self.inside().gone {
+                return Err(unplugged());
+            }
+            self.to_device.send(data).map_err(|_| unplugged())
+        })
+    }
+}
+
+/// The device's end: puts the host's transfers together to packets, as strictly as a device does, and cuts its own
+/// packets into transfers. Each introduction of a host begins a new connection.
+async fn bridge(pipe: Weak<Pipe>, mut from_host: mpsc::UnboundedReceiver<Vec<u8>>, device: Arc<Shared>) {
+    let mut current: Option<(tokio::io::WriteHalf<tokio::io::DuplexStream>, [AbortOnDrop; 2])> = None;
+    while let Some(transfer) = from_host.recv().await {
+        if transfer.is_empty() {
+            continue;
+        }
+        let Some(header) = <[u8; Header::SIZE]>::try_from(transfer.as_slice())
+            .ok()
+            .and_then(|bytes| Header::read(&bytes, MAX_DATA).ok())
+        else {
+            device.state().transcript.push(format!("usb: {} bytes where a header was due", transfer.len()));
+            continue;
+        };
+        let mut packet = transfer;
+        let length = header.length as usize;
+        while packet.len() < Header::SIZE + length {
+            let Some(piece) = from_host.recv().await else { return };
+            packet.extend_from_slice(&piece);
+        }
+        if length > 0 && length.is_multiple_of(PACKET) {
+            match from_host.recv().await {
+                Some(end) if end.is_empty() => {}
+                Some(_) => device.state().transcript.push("usb: a transfer of whole packets was not ended".into()),
+                None => return,
+            }
+        }
+        if header.command == wibbet_adb::Command::Cnxn {
+            let (ours, daemons) = tokio::io::duplex(1024 * 1024);
+            let (mut from_daemon, to_daemon) = tokio::io::split(ours);
+            let daemon = {
+                let device = Arc::clone(&device);
+                tokio::spawn(async move { connection(daemons, &device, Access::Cable).await })
+            };
+            let pipe = pipe.clone();
+            let reader = tokio::spawn(async move {
+                let mut header = [0; Header::SIZE];
+                while from_daemon.read_exact(&mut header).await.is_ok() {
+                    let Ok(head) = Header::read(&header, MAX_DATA) else { return };
+                    let mut data = vec![0; head.length as usize];
+                    if from_daemon.read_exact(&mut data).await.is_err() {
+                        return;
+                    }
+                    let Some(pipe) = pipe.upgrade() else { return };
+                    pipe.push(header.to_vec());
+                    if !data.is_empty() {
+                        pipe.push(data);
+                    }
+                }
+            });
+            current = Some((to_daemon, [AbortOnDrop(daemon), AbortOnDrop(reader)]));
+        }
+        if let Some((to_daemon, _)) = &mut current
+            && to_daemon.write_all(&packet).await.is_err()
+        {
+            current = None;
+        }
+    }
+}
+
+struct AbortOnDrop(JoinHandle<()>);
+
+impl Drop for AbortOnDrop {
+    fn drop(&mut self) {
+        self.0.abort();
+    }
+}

@@ -1,0 +1,169 @@
+//! Every way to a bench device: pairing and the encrypted link, a cable with what can be wrong about one, and what the
+//! owner does on the device's own screen.
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use wibbet_adb::pairing::{PairError, pair, qr_text};
+use wibbet_adb::{AnnouncedKind, Collected, HostKey, KeyRing, Limits, Link, LinkError, Service, UsbBus as _, UsbTrouble};
+use wibbet_sim::{Allow, Options, OwnersAct, Scenario, SimBus, SimDevice, SimNetwork};
+
+const PEM: &str = include_str!("../../adb/tests/key.pem");
+
+fn keys() -> KeyRing {
+    KeyRing::of(HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap())
+}
+
+fn limits() -> Limits {
+    let long = Duration::from_secs(30);
+    Limits { connect: long, answer: long, tap: long, idle: long }
+}
+
+async fn device(scenario: Scenario, network: Option<SimNetwork>) -> SimDevice {
+    let options = Options { allow: Allow::After(Duration::ZERO), network, ..Options::default() };
+    SimDevice::start(scenario, options).await.unwrap()
+}
+
+async fn by_air(device: &SimDevice) -> Result<Link, LinkError> {
+    Link::connect_tcp(&device.address().to_string(), &keys(), &limits(), &mut |_| {}).await
+}
+
+async fn serial_over(link: &Link) -> String {
+    let mut said = Collected::default();
+    link.call(&Service::ShellV2("getprop ro.serialno".into()), &limits(), &mut said).await.unwrap();
+    String::from_utf8(said.out).unwrap().trim().to_owned()
+}
+
+#[tokio::test]
+async fn wireless_debugging_from_unpaired_to_linked() {
+    let network = SimNetwork::default();
+    let go = device(Scenario::seventh_hand(), Some(network.clone())).await;
+    assert!(matches!(by_air(&go).await, Err(LinkError::NotPaired { .. })), "unknown");
+    let seen = network.seen();
+    let announced = seen.borrow()[0].clone();
+    assert_eq!((announced.kind, announced.serial()), (AnnouncedKind::Connect, Some("TG-70007-7")));
+    let connect_port = announced.addresses[0].to_string();
+    let key = keys();
+    let not_there = pair(&connect_port, "123456", key.own(), &limits()).await;
+    assert!(matches!(not_there, Err(PairError::NotPairing { .. })), "{not_there:?}");
+
+    let dialog = go.act(OwnersAct::ShowCode).await.unwrap().unwrap();
+    let at = dialog.address.to_string();
+    assert_eq!(dialog.code.len(), 6);
+    assert!(seen.borrow().iter().any(|a| a.kind == AnnouncedKind::Pairing && a.addresses[0] == dialog.address));
+    let wrong = if dialog.code == "000000" { "000001" } else { "000000" };
+    let error = pair(&at, wrong, key.own(), &limits()).await.unwrap_err();
+    assert_eq!(error, PairError::WrongCode { at: at.clone() });
+    let paired = pair(&at, &dialog.code, key.own(), &limits()).await.unwrap();
+    assert_eq!(paired.name, go.instance());
+    let late = pair(&at, &dialog.code, key.own(), &limits()).await.unwrap_err();
+    assert!(matches!(late, PairError::NotOffered { .. }), "{late:?}");
+
+    let link = by_air(&go).await.unwrap();
+    assert!(link.is_encrypted());
+    assert_eq!(serial_over(&link).await, "TG-70007-7");
+    go.act(OwnersAct::WirelessDebugging(false)).await.unwrap();
+    assert!(matches!(link.ended().await, LinkError::Lost { .. }));
+    go.act(OwnersAct::WirelessDebugging(true)).await.unwrap();
+    assert_eq!(serial_over(&by_air(&go).await.unwrap()).await, "TG-70007-7", "at another port, still known");
+}
+
+#[tokio::test]
+async fn a_scanned_code_offers_pairing_under_its_own_name() {
+    let network = SimNetwork::default();
+    let go = device(Scenario::seventh_hand(), Some(network.clone())).await;
+    let text = qr_text("wibbet-abcdef", "secret2345");
+    let dialog = go.act(OwnersAct::Scan(text)).await.unwrap().unwrap();
+    let seen = network.seen();
+    assert!(seen.borrow().iter().any(|a| a.instance == "wibbet-abcdef" && a.addresses[0] == dialog.address));
+    pair(&dialog.address.to_string(), "secret2345", keys().own(), &limits()).await.unwrap();
+    by_air(&go).await.unwrap();
+    assert!(go.act(OwnersAct::Scan("https://example.invalid".into())).await.unwrap().is_none());
+}
+
+#[tokio::test]
+async fn the_second_key_of_the_ring_is_tried_over_the_air_too() {
+    let go = device(Scenario::seventh_hand(), None).await;
+    let dialog = go.act(OwnersAct::ShowCode).await.unwrap().unwrap();
+    pair(&dialog.address.to_string(), &dialog.code, keys().own(), &limits()).await.unwrap();
+    let home = tempfile::tempdir().unwrap();
+    std::fs::write(home.path().join("customary"), PEM).unwrap();
+    let ring = KeyRing::open(home.path(), Some(&home.path().join("customary")), "a@b").unwrap();
+    let link = Link::connect_tcp(&go.address().to_string(), &ring, &limits(), &mut |_| {}).await.unwrap();
+    assert_eq!(serial_over(&link).await, "TG-70007-7");
+}
+
+#[tokio::test]
+async fn a_cable_and_what_can_be_wrong_about_it() {
+    let bus = Arc::new(SimBus::default());
+    let phone = device(Scenario::crew_phone(), None).await;
+    let serial = phone.serial();
+    let place = bus.plug(&phone);
+    assert_eq!(bus.seen().borrow()[0].serial.as_str(), serial);
+    let open = async || Link::connect_usb(&*bus, &place, &keys(), &limits(), &mut |_| {}).await;
+
+    bus.set_trouble(&serial, Some(UsbTrouble::NoPermission { node: "/dev/bus/usb/001/002".into() }));
+    assert!(matches!(open().await, Err(LinkError::NoPermission { node, .. }) if node.ends_with("002")));
+    bus.set_trouble(&serial, Some(UsbTrouble::Busy));
+    assert!(matches!(open().await, Err(LinkError::Taken { .. })));
+    bus.set_trouble(&serial, None);
+
+    bus.leave_stale(&serial, 5300);
+    let link = open().await.unwrap();
+    assert_eq!(serial_over(&link).await, serial);
+    assert!(matches!(open().await, Err(LinkError::Taken { .. })), "one at a time");
+    // Answers and requests of every size around whole packets of the bus.
+    for size in [1usize, 470, 487, 488, 489, 512, 1000, 1023, 1024, 1025, 4096, 70_000] {
+        let word = "x".repeat(size);
+        let mut said = Collected::default();
+        link.call(&Service::Exec(format!("echo {word}")), &limits(), &mut said).await.unwrap();
+        assert_eq!(said.out.len(), size + 1);
+    }
+    assert!(!phone.transcript().iter().any(|l| l.starts_with("usb:")), "{:?}", phone.transcript());
+
+    bus.stall(&serial);
+    assert!(matches!(link.ended().await, LinkError::Lost { .. }));
+    drop(link);
+    let link = open().await.unwrap();
+    bus.unplug(&serial);
+    match link.ended().await {
+        LinkError::Lost { why, .. } => assert!(why.contains("cable"), "{why}"),
+        other => panic!("{other}"),
+    }
+    drop(link);
+    assert!(matches!(open().await, Err(LinkError::NoAnswer { .. })));
+    assert!(bus.seen().borrow().is_empty());
+}
+
+#[tokio::test]
+async fn the_owner_allows_denies_and_switches() {
+    let options = Options { allow: Allow::ByHand, ..Options::default() };
+    let phone = SimDevice::start(Scenario::lost_phone(), options).await.unwrap();
+    let at = phone.address().to_string();
+    let connecting = tokio::spawn(async move {
+        let limits = Limits { tap: Duration::from_secs(30), ..limits() };
+        Link::connect_tcp(&at, &keys(), &limits, &mut |_| {}).await
+    });
+    while !phone.screen(None).acts.contains(&OwnersAct::Allow) {
+        tokio::time::sleep(Duration::from_millis(10)).await;
+    }
+    assert!(phone.screen(None).lines.iter().any(|l| l.contains("Allow USB debugging?")));
+    phone.act(OwnersAct::Allow).await.unwrap();
+    let link = connecting.await.unwrap().unwrap();
+    let try_it = async || {
+        let mut said = Collected::default();
+        let command = "cmd package default-state --user 0 com.android.htmlviewer";
+        link.call(&Service::ShellV2(command.into()), &limits(), &mut said).await.unwrap();
+        String::from_utf8([said.out, said.err].concat()).unwrap()
+    };
+    assert!(try_it().await.contains("CHANGE_COMPONENT_ENABLED_STATE"));
+    phone.act(OwnersAct::SecondSwitch(true)).await.unwrap();
+    assert!(try_it().await.contains("new state: default"));
+    let mut said = Collected::default();
+    let away = "cmd package uninstall --user 999 com.android.egg";
+    link.call(&Service::ShellV2(away.into()), &limits(), &mut said).await.unwrap();
+    assert!(String::from_utf8_lossy(&said.err).contains("does not have permission to access user 999"));
+    phone.act(OwnersAct::UsbDebugging(false)).await.unwrap();
+    assert!(matches!(link.ended().await, LinkError::Lost { .. }));
+}
