@@ -44,6 +44,11 @@ impl Features {
         self.0.contains(&feature)
     }
 
+    /// The names, as in a banner.
+    pub fn names(&self) -> Vec<&'static str> {
+        self.0.iter().map(|f| f.name()).collect()
+    }
+
     /// Reads a comma-separated list.
     pub fn read(list: &str) -> Self {
         let known = |name: &str| Feature::ALL.iter().find(|(_, n)| *n == name.trim()).map(|(f, _)| *f);

@@ -5,22 +5,24 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use wibbet_adb::{
     CallError, Channel, Collected, Feature, KeyRing, Limits, Link, LinkError, Progress, Service, Sink as _,
 };
-use wibbet_core::read::{Properties, says_not_ready};
+use wibbet_core::read::{ANDROID_ID, Properties, read_android_id, read_commands, says_not_ready};
 use wibbet_core::{Abilities, Answer, Carriage, DeviceFacts, Offered, Request};
 use wibbet_types::Serial;
 
 use crate::device::{AskError, Device};
+use crate::route::{Route, Surroundings};
 use crate::runner::Patience;
 
 /// How far the making of a link has got.
 pub type LinkStep = Progress;
 
-/// A device at a TCP address. The link is made at the first request, and again whenever it has
-/// gone; each time the device is asked for its serial, so that a request never reaches another
-/// device that has taken over the address.
+/// A device, by whichever ways there are to it. The link is made at the first request, by the best way
+/// that works, and again whenever it has gone; each time the device is asked what it is, so that a
+/// request never reaches another device that has taken over its place.
 #[derive(Debug)]
 pub struct AdbDevice {
-    address: String,
+    routes: Mutex<Routes>,
+    surroundings: Arc<Surroundings>,
     keys: Arc<KeyRing>,
     limits: Limits,
     patience: Patience,
@@ -28,9 +30,19 @@ pub struct AdbDevice {
     known: Mutex<Known>,
 }
 
+#[derive(Debug, Default)]
+struct Routes {
+    /// Best first.
+    all: Vec<Route>,
+    /// The one in use, or the last that was.
+    last: Option<Route>,
+}
+
 #[derive(Debug)]
 struct Known {
     facts: Option<DeviceFacts>,
+    /// The package service's commands, from its help.
+    commands: Vec<String>,
     abilities: Abilities,
     /// The help of the package service has been read, or is not needed.
     learned: bool,
@@ -38,21 +50,78 @@ struct Known {
 
 impl AdbDevice {
     /// A device that has not been contacted yet.
-    pub fn at(address: &str, keys: Arc<KeyRing>, limits: Limits, patience: Patience) -> Self {
+    pub fn new(
+        routes: Vec<Route>,
+        surroundings: Arc<Surroundings>,
+        keys: Arc<KeyRing>,
+        limits: Limits,
+        patience: Patience,
+    ) -> Self {
         let abilities = Abilities::new(0, Offered::default());
+        let mut all = Vec::new();
+        routes.into_iter().for_each(|route| route.take_into(&mut all));
         Self {
-            address: address.to_owned(),
+            routes: Mutex::new(Routes { all, last: None }),
+            surroundings,
             keys,
             limits,
             patience,
             live: tokio::sync::Mutex::new(None),
-            known: Mutex::new(Known { facts: None, abilities, learned: false }),
+            known: Mutex::new(Known { facts: None, commands: Vec::new(), abilities, learned: false }),
         }
     }
 
-    /// The address.
-    pub fn address(&self) -> &str {
-        &self.address
+    fn ways(&self) -> MutexGuard<'_, Routes> {
+        self.routes.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The ways to it that are known, best first.
+    pub fn routes(&self) -> Vec<Route> {
+        self.ways().all.clone()
+    }
+
+    /// The way that is in use, or was used last, or would be tried first.
+    pub fn route(&self) -> Option<Route> {
+        let ways = self.ways();
+        ways.last.clone().or_else(|| ways.all.first().cloned())
+    }
+
+    /// There is one way more.
+    pub fn add_route(&self, route: Route) {
+        route.take_into(&mut self.ways().all);
+    }
+
+    /// A way is gone.
+    pub fn remove_route(&self, route: &Route) {
+        self.ways().all.retain(|r| r != route);
+    }
+
+    /// The way to it, in words.
+    pub fn address(&self) -> String {
+        self.route().map_or_else(|| "no way".into(), |route| route.to_string())
+    }
+
+    /// Whether the link is encrypted; `None` without one.
+    pub async fn is_encrypted(&self) -> Option<bool> {
+        self.live.lock().await.as_ref().map(Link::is_encrypted)
+    }
+
+    /// The features that its daemon announced, and the package service's commands.
+    pub async fn offers(&self) -> (Vec<&'static str>, Vec<String>) {
+        let features = self.live.lock().await.as_ref().map_or_else(Vec::new, |l| l.banner().features.names());
+        (features, self.known().commands.clone())
+    }
+
+    /// Takes the name by which the logbook knows it.
+    pub fn set_id(&self, id: Serial) {
+        if let Some(facts) = &mut self.known().facts {
+            facts.id = id;
+        }
+    }
+
+    /// Takes for known what a device was before, so that another one in its place is noticed.
+    pub fn expect(&self, facts: DeviceFacts) {
+        self.known().facts = Some(facts);
     }
 
     /// What the device is, once it has been contacted.
@@ -75,7 +144,7 @@ impl AdbDevice {
         let link = self.live.lock().await.clone();
         match link {
             Some(link) => link.ended().await,
-            None => LinkError::Lost { at: self.address.clone(), why: "there is no link".into() },
+            None => LinkError::Lost { at: self.address(), why: "there is no link".into() },
         }
     }
 
@@ -90,9 +159,7 @@ impl AdbDevice {
             Some(link) => link.clone(),
             None => {
                 *live = None;
-                let made = Link::connect_tcp(&self.address, &self.keys, &self.limits, progress).await;
-                let link = made.map_err(AskError::NoLink)?;
-                self.meet(&link).await?;
+                let link = self.any_way(progress).await?;
                 *live = Some(link.clone());
                 link
             }
@@ -108,11 +175,57 @@ impl AdbDevice {
         Ok(link)
     }
 
+    /// Tries one way after the other. Of several troubles that of the best way is told.
+    async fn any_way(&self, progress: &mut (dyn FnMut(LinkStep) + Send)) -> Result<Link, AskError> {
+        let mut first = None;
+        for route in self.routes() {
+            let made = self.by(&route, progress).await;
+            let met = match made {
+                Ok(link) => {
+                    self.ways().last = Some(route);
+                    self.meet(&link).await.map(|()| link)
+                }
+                Err(error) => Err(AskError::NoLink(error)),
+            };
+            match met {
+                Ok(link) => return Ok(link),
+                Err(error) => drop(first.get_or_insert(error)),
+            }
+        }
+        Err(first.unwrap_or_else(|| {
+            let last = self.ways().last.clone();
+            let (at, why) = match &last {
+                Some(Route::Cable(_)) => ("USB".to_owned(), "the cable was pulled, or debugging switched off"),
+                Some(route) => (route.to_string(), "it is not announced any more"),
+                None => ("the device".to_owned(), "there is no way to it"),
+            };
+            AskError::NoLink(LinkError::Lost { at, why: why.into() })
+        }))
+    }
+
+    async fn by(&self, route: &Route, progress: &mut (dyn FnMut(LinkStep) + Send)) -> Result<Link, LinkError> {
+        let missing =
+            |what: &str| LinkError::NoAnswer { at: route.to_string(), why: format!("{what} is not looked at") };
+        match route {
+            Route::Cable(place) => {
+                let bus = self.surroundings.bus.as_ref().ok_or_else(|| missing("the USB bus"))?;
+                Link::connect_usb(&**bus, place, &self.keys, &self.limits, progress).await
+            }
+            Route::Server(serial) => {
+                let server = self.surroundings.server.as_ref().ok_or_else(|| missing("the debugging server"))?;
+                Link::connect_server(server, serial, &self.limits, progress).await
+            }
+            Route::Air { at, .. } | Route::Address(at) => {
+                Link::connect_tcp(at, &self.keys, &self.limits, progress).await
+            }
+        }
+    }
+
     /// What a failure means before the request itself has been sent.
     fn nothing_sent(&self, error: CallError) -> AskError {
         match error {
             CallError::Link(link) => AskError::NoLink(link),
-            other => AskError::NoLink(LinkError::Lost { at: self.address.clone(), why: other.to_string() }),
+            other => AskError::NoLink(LinkError::Lost { at: self.address(), why: other.to_string() }),
         }
     }
 
@@ -124,31 +237,40 @@ impl AdbDevice {
             abb_exec: features.has(Feature::AbbExec),
             cmd: features.has(Feature::Cmd),
         };
+        let state = &link.banner().state;
+        if !matches!(state.as_str(), "device" | "") {
+            return Err(AskError::NotAndroid(format!("{} is in the mode “{state}”, not in Android", self.address())));
+        }
         let said = self.shell(link, "getprop").await.map_err(|e| self.nothing_sent(e))?;
-        let stand_in = stand_in_serial(&self.address);
-        let facts = Properties::read(&said.out).facts(&stand_in).ok_or_else(|| {
-            let state = &link.banner().state;
+        let stand_in = stand_in_serial(&self.address());
+        let mut facts = Properties::read(&said.out).facts(&stand_in).ok_or_else(|| {
             AskError::NoLink(LinkError::Broken {
-                at: self.address.clone(),
-                rule: format!("it does not tell its version of Android (it is in the state “{state}”)"),
+                at: self.address(),
+                rule: "it does not tell its version of Android".into(),
             })
         })?;
+        let id = self.shell(link, ANDROID_ID).await.map_err(|e| self.nothing_sent(e))?;
+        facts.android_id = read_android_id(&id.out);
         {
             let known = self.known();
-            if let Some(before) = known.facts.as_ref().filter(|before| before.serial != facts.serial) {
+            if let Some(before) = known.facts.as_ref().filter(|before| !before.is_same_device(&facts)) {
                 return Err(AskError::OtherDevice(format!(
                     "at {} there is {} (serial {}) now, not {} (serial {}). Nothing was sent to it",
-                    self.address,
+                    self.address(),
                     facts.name(),
                     facts.serial,
                     before.name(),
                     before.serial
                 )));
             }
+            if let Some(before) = &known.facts {
+                facts.id = before.id.clone();
+                facts.android_id = facts.android_id.or_else(|| before.android_id.clone());
+            }
         }
         let fresh = Abilities::new(facts.android.sdk(), offered);
         let mut known = self.known();
-        if fresh.needs_help_text() && known.facts.is_some() {
+        if fresh.needs_help_text() && known.learned {
             // The same device as before: what its help said still holds.
             known.abilities.offered = offered;
         } else {
@@ -156,6 +278,15 @@ impl AdbDevice {
             known.learned = !fresh.needs_help_text();
         }
         known.facts = Some(facts);
+        Ok(())
+    }
+
+    /// Learns once which commands the package service has, from its help.
+    pub(crate) async fn learn_commands(&self) -> Result<(), AskError> {
+        if self.known().commands.is_empty() {
+            let said = self.ask(&Request::look(&["help"]), &mut |_| {}).await?;
+            self.known().commands = read_commands(&said.text());
+        }
         Ok(())
     }
 

@@ -14,6 +14,9 @@ pub enum AskError {
     /// What answers now is another device. The request was not sent.
     #[error("{0}")]
     OtherDevice(String),
+    /// It answers, but is not in Android: recovery and the like. Nothing was asked.
+    #[error("{0}")]
+    NotAndroid(String),
     /// The link went while the request was on its way.
     #[error("{0}")]
     Lost(String),

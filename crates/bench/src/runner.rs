@@ -282,7 +282,7 @@ impl<'a, D: Device> Runner<'a, D> {
     /// A trouble that may pass is given back in words; one that cannot ends the run.
     fn or_final(&self, error: AskError) -> Result<String, Left> {
         match error {
-            AskError::OtherDevice(why) => Err(Left::Failed(RunError::Device(why))),
+            AskError::OtherDevice(why) | AskError::NotAndroid(why) => Err(Left::Failed(RunError::Device(why))),
             other => Ok(other.to_string()),
         }
     }
@@ -342,7 +342,9 @@ impl<'a, D: Device> Runner<'a, D> {
                     self.wait(deadline, &error.to_string()).await?;
                     continue;
                 }
-                Err(AskError::OtherDevice(why)) => return Err(Left::Failed(RunError::Device(why))),
+                Err(AskError::OtherDevice(why) | AskError::NotAndroid(why)) => {
+                    return Err(Left::Failed(RunError::Device(why)));
+                }
                 Err(AskError::Refused(why)) => {
                     self.answered(number, place, &PlainText::new(&why)).await?;
                     Heard::Answer(Said::Refused(Refusal::Other))

@@ -3,19 +3,25 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use tokio::sync::{mpsc, watch};
+use tokio::sync::{Notify, mpsc, watch};
 use tokio::task::JoinHandle;
+use tokio::time::{Instant, timeout};
 use wibbet_adb::{KeyRing, Limits, LinkError};
-use wibbet_core::{Abilities, DeviceFacts, Inventory, Ladder, LinkTrouble, Plan, Run, RunKind, Rung};
+use wibbet_core::{
+    Abilities, Advice, Care, DeviceFacts, Inventory, Ladder, LinkTrouble, Outcome, Permit, PermitProbe, Plan, Refusal,
+    Run, RunKind, Rung, Said, Standing, read_answer,
+};
 
 use crate::adb_device::{AdbDevice, LinkStep};
 use crate::begin::{begin_run, claim};
 use crate::book::{Book, now};
+use crate::details::{Details, details};
 use crate::device::{AskError, Device as _};
+use crate::route::{Route, Surroundings};
 use crate::runner::{Patience, RunNews, Runner};
 use crate::settle::settle_interrupted;
 use crate::survey::{SurveyError, survey};
-use crate::trouble::trouble_of;
+use crate::trouble::{advised, trouble_of};
 
 /// What the sessions of a program share.
 #[derive(Debug, Clone)]
@@ -28,12 +34,19 @@ pub struct Workplace {
     pub limits: Limits,
     /// How patient to be afterwards.
     pub patience: Patience,
+    /// Where devices are looked for.
+    pub surroundings: Arc<Surroundings>,
 }
 
 impl Workplace {
     /// A device at an address.
     pub fn device(&self, address: &str) -> AdbDevice {
-        AdbDevice::at(address, Arc::clone(&self.keys), self.limits, self.patience)
+        self.device_by(vec![Route::Address(address.to_owned())])
+    }
+
+    /// A device by some ways to it.
+    pub fn device_by(&self, routes: Vec<Route>) -> AdbDevice {
+        AdbDevice::new(routes, Arc::clone(&self.surroundings), Arc::clone(&self.keys), self.limits, self.patience)
     }
 }
 
@@ -46,15 +59,37 @@ pub enum SessionCommand {
     Run(RunKind, Plan),
     /// Carry on with a run of the logbook.
     CarryOn(i64),
+    /// Keep the device awake while it is fed, or put that back as it was.
+    StayAwake(bool),
+    /// Put back what was changed for the link's sake, switch debugging off on the device, and let go of it.
+    Close {
+        /// Debugging is switched off on the device.
+        switch_off: bool,
+        /// The device is not linked by itself any more.
+        forget: bool,
+    },
+}
+
+/// One thing that was done to close a link.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct CloseStep {
+    /// What.
+    pub what: String,
+    /// Whether it was done, and seen to be.
+    pub done: bool,
+    /// How that is known, or what came in its way.
+    pub known: String,
 }
 
 /// What a session tells.
 #[derive(Debug, Clone)]
 pub enum SessionEvent {
     /// How far the link has got.
-    Ladder(Ladder),
+    Ladder(Box<Ladder>),
     /// What the device is.
     Facts(Box<DeviceFacts>, Abilities),
+    /// How it is.
+    Details(Box<Details>),
     /// What the session is at, in words; `None` when it is idle.
     Busy(Option<String>),
     /// The packages, read anew.
@@ -65,6 +100,10 @@ pub enum SessionEvent {
     Run(RunNews),
     /// A run has ended; why, if not by itself.
     RunEnded(Option<String>),
+    /// The link has been closed on purpose; what was done for it.
+    Closed(Vec<CloseStep>),
+    /// Another device has turned up in the place of this one.
+    OtherDevice(Route),
     /// Something worth telling that is not in the other events.
     Note(String),
 }
@@ -74,32 +113,57 @@ pub enum SessionEvent {
 pub struct Session {
     commands: mpsc::UnboundedSender<SessionCommand>,
     stop: Arc<watch::Sender<bool>>,
+    wake: Arc<Notify>,
+    device: Arc<AdbDevice>,
     task: JoinHandle<()>,
 }
 
 impl Session {
-    /// Starts a session with the device at an address. `events` is called from the session's task
-    /// and must not block.
-    pub fn start(address: &str, workplace: Workplace, events: impl Fn(SessionEvent) + Send + Sync + 'static) -> Self {
+    /// Starts a session with a device. `events` is called from the session's task and must not block.
+    pub fn start(
+        device: AdbDevice,
+        workplace: Workplace,
+        events: impl Fn(SessionEvent) + Send + Sync + 'static,
+    ) -> Self {
         let (commands, inbox) = mpsc::unbounded_channel();
         let stop = Arc::new(watch::Sender::new(false));
-        let device = workplace.device(address);
+        let wake = Arc::new(Notify::new());
+        let device = Arc::new(device);
         let mut actor = Actor {
-            device,
+            device: Arc::clone(&device),
             workplace,
             events: Box::new(events),
             inbox,
             stop: Arc::clone(&stop),
+            wake: Arc::clone(&wake),
             ladder: Ladder::default(),
+            details: Details::default(),
+            probe: None,
+            closed: false,
         };
         let task = tokio::spawn(async move { actor.live().await });
-        Self { commands, stop, task }
+        Self { commands, stop, wake, device, task }
+    }
+
+    /// The device.
+    pub fn device(&self) -> &Arc<AdbDevice> {
+        &self.device
     }
 
     /// Tells the session to do something.
     pub fn send(&self, command: SessionCommand) {
         // A session whose task has ended has told so; there is nobody left to be told.
         let _ = self.commands.send(command);
+    }
+
+    /// The ways to the device have changed, or it may have: it is tried at once.
+    pub fn wake(&self) {
+        self.wake.notify_one();
+    }
+
+    /// Wakes the session from elsewhere.
+    pub(crate) fn waker(&self) -> Arc<Notify> {
+        Arc::clone(&self.wake)
     }
 
     /// Ends the run that is being carried out, after the steps that are on their way.
@@ -114,13 +178,25 @@ impl Drop for Session {
     }
 }
 
+/// How often a rung that mends itself on the device is looked at again.
+const LOOK_AGAIN: Duration = Duration::from_secs(2);
+/// How many of these pass between two looks at battery and the like.
+const VITALS_EVERY: u32 = 20;
+/// How long the link may take to go when debugging has been switched off.
+const GOING: Duration = Duration::from_secs(10);
+
 struct Actor {
-    device: AdbDevice,
+    device: Arc<AdbDevice>,
     workplace: Workplace,
     events: Box<dyn Fn(SessionEvent) + Send + Sync>,
     inbox: mpsc::UnboundedReceiver<SessionCommand>,
     stop: Arc<watch::Sender<bool>>,
+    wake: Arc<Notify>,
     ladder: Ladder,
+    details: Details,
+    probe: Option<PermitProbe>,
+    /// The link was closed on purpose: it is made again only when somebody asks for it.
+    closed: bool,
 }
 
 impl Actor {
@@ -128,20 +204,26 @@ impl Actor {
         (self.events)(event);
     }
 
-    fn fall(&mut self, rung: Rung, trouble: LinkTrouble) {
-        self.ladder.fall(rung, trouble);
-        self.tell(SessionEvent::Ladder(self.ladder.clone()));
+    fn tell_ladder(&self) {
+        self.tell(SessionEvent::Ladder(Box::new(self.ladder.clone())));
     }
 
-    fn climb(&mut self, rung: Rung) {
-        self.ladder.climb(rung);
-        self.tell(SessionEvent::Ladder(self.ladder.clone()));
+    fn fall(&mut self, trouble: LinkTrouble) {
+        self.ladder.fall(trouble);
+        self.tell_ladder();
+    }
+
+    fn advise(&self, rung: Rung, advice: Advice, seen: impl Into<String>) -> LinkTrouble {
+        advised(rung, advice, seen.into(), self.device.facts().as_ref())
     }
 
     /// Makes the link, reads the packages, serves commands until the link goes, and begins again.
     async fn live(&mut self) {
         loop {
-            if self.link().await && self.read_packages().await {
+            if self.closed {
+                self.rest().await;
+            }
+            if self.link().await && self.read_all().await {
                 self.serve().await;
             } else {
                 self.pause().await;
@@ -149,15 +231,52 @@ impl Actor {
         }
     }
 
+    /// Closed: nothing is done until somebody asks for the device.
+    async fn rest(&mut self) {
+        loop {
+            match self.inbox.recv().await {
+                Some(SessionCommand::Survey) => break,
+                Some(command) => self.refuse(&command),
+                None => return tokio::time::sleep(Duration::from_secs(3600)).await,
+            }
+        }
+        self.closed = false;
+        self.ladder = Ladder::default();
+    }
+
+    fn refuse(&self, command: &SessionCommand) {
+        let nothing_sent = "there is no link to the device; nothing was sent".to_owned();
+        match command {
+            SessionCommand::Survey => {}
+            SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
+                self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
+            }
+            SessionCommand::StayAwake(_) => self.tell(SessionEvent::Note(nothing_sent)),
+            SessionCommand::Close { .. } => self.tell(SessionEvent::Closed(vec![CloseStep {
+                what: "switch debugging off".into(),
+                done: false,
+                known: nothing_sent,
+            }])),
+        }
+    }
+
     /// A while until the next try. A command in the meantime cannot be carried out, and is told so.
     async fn pause(&mut self) {
-        let until = tokio::time::Instant::now() + self.workplace.patience.pause * 4;
-        while let Ok(command) = tokio::time::timeout_at(until, self.inbox.recv()).await {
+        let until = Instant::now() + self.workplace.patience.pause * 4;
+        loop {
+            let wake = Arc::clone(&self.wake);
+            let command = tokio::select! {
+                command = self.inbox.recv() => command,
+                () = tokio::time::sleep_until(until) => return,
+                () = wake.notified() => return,
+            };
             match command {
                 Some(SessionCommand::Survey) => return,
-                Some(_) => {
-                    self.tell(SessionEvent::RunEnded(Some("there is no link to the device; nothing was sent".into())))
+                Some(SessionCommand::Close { switch_off: false, forget }) => {
+                    self.close(false, forget).await;
+                    return;
                 }
+                Some(command) => self.refuse(&command),
                 // The session is being dropped; its task is ended from outside.
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
             }
@@ -166,69 +285,170 @@ impl Actor {
 
     async fn link(&mut self) -> bool {
         let connected = {
-            let (events, mut ladder) = (&self.events, Ladder { held: 0, trouble: self.ladder.trouble.clone() });
-            let address = self.device.address().to_owned();
+            let (events, device) = (&self.events, Arc::clone(&self.device));
+            let mut ladder = Ladder { trouble: self.ladder.trouble.clone(), ..Ladder::default() };
+            let facts = device.facts();
             let mut progress = |step: LinkStep| {
                 match step {
-                    LinkStep::Reached => ladder.climb(Rung::Address),
-                    LinkStep::Speaks => ladder.climb(Rung::Daemon),
-                    LinkStep::Authorised => ladder.climb(Rung::Authorised),
+                    LinkStep::Reached => ladder.climb(Rung::Reached, "it answers"),
+                    LinkStep::Free => ladder.climb(Rung::Free, "it could be opened"),
+                    LinkStep::Speaks => ladder.climb(Rung::Free, "it speaks the debugging protocol"),
+                    LinkStep::Authorised => ladder.climb(Rung::Authorised, "it accepted this computer's key"),
                     LinkStep::AwaitingTap { fingerprint } => {
-                        ladder.fall(Rung::Authorised, awaiting_tap(&address, &fingerprint))
+                        let seen = format!(
+                            "it asks on its screen whether this computer may debug it, with the fingerprint {fingerprint}"
+                        );
+                        ladder.fall(advised(Rung::Authorised, Advice::Allow, seen, facts.as_ref()));
                     }
                 }
-                events(SessionEvent::Ladder(ladder.clone()));
+                events(SessionEvent::Ladder(Box::new(ladder.clone())));
             };
-            self.device.connect(&mut progress).await
+            device.connect(&mut progress).await
         };
         match connected {
             Ok(facts) => {
-                self.ladder.climb(Rung::Authorised);
-                self.tell(SessionEvent::Facts(Box::new(facts.clone()), self.device.abilities()));
-                let address = self.device.address().to_owned();
-                let noted = self.workplace.book.with(move |book| book.note_device(&facts, &address, now())).await;
-                if let Err(error) = noted {
-                    self.tell(SessionEvent::Note(error.to_string()));
+                self.ladder = Ladder { trouble: None, ..Ladder::default() };
+                let by = self.device.route().map_or("", |route| route.kind());
+                self.ladder.climb(Rung::Reached, format!("by {by}, {}", self.device.address()));
+                self.ladder.climb(Rung::Interface, "found");
+                self.ladder.climb(Rung::Free, "it could be opened");
+                self.ladder.climb(Rung::Authorised, "it accepted this computer's key");
+                self.ladder.climb(Rung::Shell, "it told its properties");
+                self.ladder.note(Rung::Changes, Standing::Unknown, "not tried yet");
+                let address = self.device.address();
+                let note = facts.clone();
+                match self.workplace.book.with(move |book| book.note_device(&note, &address, now())).await {
+                    Ok(id) => self.device.set_id(id),
+                    Err(error) => self.tell(SessionEvent::Note(error.to_string())),
                 }
+                self.tell_facts();
+                self.tell_ladder();
                 true
             }
             Err(AskError::NoLink(error)) => {
                 self.lost(&error);
                 false
             }
+            Err(AskError::NotAndroid(seen)) => {
+                let trouble = self.advise(Rung::Shell, Advice::StartAndroid, seen);
+                self.fall(trouble);
+                false
+            }
             Err(other) => {
-                let advice = "Check which device is at this address.".into();
-                self.fall(
-                    Rung::Authorised,
-                    LinkTrouble { name: "wrong-device", seen: other.to_string(), advice, retrying: true },
-                );
+                let trouble = self.advise(Rung::Shell, Advice::WrongDevice, other.to_string());
+                self.fall(trouble);
+                if let (AskError::OtherDevice(_), Some(route)) = (&other, self.device.route()) {
+                    self.tell(SessionEvent::OtherDevice(route));
+                }
                 false
             }
         }
     }
 
+    fn tell_facts(&self) {
+        if let Some(facts) = self.device.facts() {
+            self.tell(SessionEvent::Facts(Box::new(facts), self.device.abilities()));
+        }
+    }
+
     fn lost(&mut self, error: &LinkError) {
-        let (rung, trouble) = trouble_of(error);
-        self.fall(rung, trouble);
+        let trouble = trouble_of(error, self.device.facts().as_ref());
+        self.fall(trouble);
+    }
+
+    /// Reads how the device is and what is installed, and finds out whether changes are permitted.
+    async fn read_all(&mut self) -> bool {
+        // Before Android 7 each part of this starts a runtime of its own, so the packages come first there.
+        let slow = self.device.abilities().sdk < 24;
+        if !slow {
+            self.read_details().await;
+        }
+        if !self.read_packages().await {
+            return false;
+        }
+        if slow {
+            self.read_details().await;
+        }
+        self.try_changes().await;
+        true
+    }
+
+    /// Reads how the device is. That it cannot be read is told by what stays unknown.
+    async fn read_details(&mut self) {
+        let Some(details) = details(&self.device).await else { return };
+        match details.vitals.started {
+            Some(true) => self.ladder.note(Rung::Started, Standing::Holds, "sys.boot_completed is 1"),
+            Some(false) => {
+                let trouble = self.advise(Rung::Started, Advice::WaitForStart, "sys.boot_completed is not 1 yet");
+                self.ladder.fall(trouble);
+            }
+            None => self.ladder.note(Rung::Started, Standing::Unknown, "it does not tell"),
+        }
+        self.details = details;
+        self.tell(SessionEvent::Details(Box::new(self.details.clone())));
+        self.tell_ladder();
+    }
+
+    /// Tries whether changes are permitted, in a way that changes nothing.
+    async fn try_changes(&mut self) {
+        let Some(probe) = &self.probe else {
+            self.ladder.note(Rung::Changes, Standing::Unknown, "the first change will show");
+            self.tell_ladder();
+            return;
+        };
+        let Ok(answer) = self.device.ask(&probe.request(), &mut |_| {}).await else { return };
+        let id = probe.id.clone();
+        match probe.read(&answer) {
+            Permit::Given => {
+                self.ladder.note(Rung::Changes, Standing::Holds, format!("{id} could be set to what it is"));
+            }
+            Permit::Withheld => {
+                let seen = format!("it refused to set {id} to what it is");
+                let trouble = self.advise(Rung::Changes, Advice::SecondSwitch, seen);
+                self.ladder.fall(trouble);
+            }
+            Permit::Unclear => self.ladder.note(Rung::Changes, Standing::Unknown, "the first change will show"),
+        }
+        self.tell_ladder();
+    }
+
+    /// What the answers of a run say of the permission.
+    fn learn_from(&mut self, run: &Run) {
+        let withheld = run.steps.iter().any(|step| {
+            let said = step.answer.as_ref().map(|text| {
+                let answer = wibbet_core::Answer { out: text.to_string(), ..Default::default() };
+                read_answer(step.way, &answer)
+            });
+            said == Some(Said::Refused(Refusal::SecondSwitch))
+        });
+        if withheld {
+            let trouble = self.advise(Rung::Changes, Advice::SecondSwitch, "it refused a change");
+            self.ladder.fall(trouble);
+        } else if run.count(Outcome::Done) > 0 {
+            self.ladder.note(Rung::Changes, Standing::Holds, "a change was made and read back");
+        }
+        self.tell_ladder();
     }
 
     /// Reads the packages, settles what was interrupted, and tells it all.
     async fn read_packages(&mut self) -> bool {
         let read = {
-            let (device, events) = (&self.device, &self.events);
+            let (device, events) = (&*self.device, &self.events);
             survey(device, &mut |part| events(SessionEvent::Busy(Some(part.words())))).await
         };
         self.tell(SessionEvent::Busy(None));
         match read {
-            Ok(inventory) => {
+            Ok(mut inventory) => {
+                inventory.with_users(&self.details.users);
                 // What the device can do may have become known only now.
-                if let Some(facts) = self.device.facts() {
-                    self.tell(SessionEvent::Facts(Box::new(facts), self.device.abilities()));
-                }
+                self.tell_facts();
                 self.settle().await;
+                self.probe = PermitProbe::choose(&inventory, &self.device.abilities());
+                self.ladder.climb(Rung::Service, format!("it told of {} packages", inventory.packages.len()));
+                self.ladder.surveyed = true;
                 self.tell(SessionEvent::Inventory(Arc::new(inventory)));
                 self.tell_runs().await;
-                self.climb(Rung::Survey);
+                self.tell_ladder();
                 true
             }
             Err(SurveyError::Ask(AskError::NoLink(error))) => {
@@ -236,16 +456,16 @@ impl Actor {
                 false
             }
             Err(error) => {
-                let not_ready = error == SurveyError::NotReady;
-                let (name, advice) = if not_ready {
-                    ("not-ready", "The device is still starting; it is tried again.")
-                } else {
-                    ("unreadable", "It is tried again; restarting the device may help.")
+                let (rung, advice) = match &error {
+                    SurveyError::NotReady => (Rung::Service, Advice::WaitForStart),
+                    SurveyError::Ask(AskError::Lost(_)) => {
+                        let cable = matches!(self.device.route(), Some(Route::Cable(_)));
+                        (Rung::Reached, if cable { Advice::CheckCable } else { Advice::CheckNetwork })
+                    }
+                    _ => (Rung::Service, Advice::Restart),
                 };
-                self.fall(
-                    Rung::Service,
-                    LinkTrouble { name, seen: error.to_string(), advice: advice.into(), retrying: true },
-                );
+                let trouble = self.advise(rung, advice, error.to_string());
+                self.fall(trouble);
                 false
             }
         }
@@ -254,8 +474,8 @@ impl Actor {
     async fn settle(&self) {
         let Some(facts) = self.device.facts() else { return };
         // Whoever holds the device is at work on it, and settles by himself.
-        let Ok(_claims) = claim(&self.workplace.book, &facts.serial, self.device.address()) else { return };
-        match settle_interrupted(&self.workplace.book, &self.device, &facts.serial).await {
+        let Ok(_claims) = claim(&self.workplace.book, &facts.id, &self.device.address()) else { return };
+        match settle_interrupted(&self.workplace.book, &*self.device, &facts.id).await {
             Ok(told) => told.into_iter().for_each(|note| self.tell(SessionEvent::Note(note))),
             Err(error) => self.tell(SessionEvent::Note(error.to_string())),
         }
@@ -263,83 +483,225 @@ impl Actor {
 
     async fn tell_runs(&self) {
         let Some(facts) = self.device.facts() else { return };
-        match self.workplace.book.with(move |book| book.runs(Some(&facts.serial))).await {
+        match self.workplace.book.with(move |book| book.runs(Some(&facts.id))).await {
             Ok(runs) => self.tell(SessionEvent::Runs(Arc::new(runs))),
             Err(error) => self.tell(SessionEvent::Note(error.to_string())),
         }
     }
 
     async fn serve(&mut self) {
+        let mut ticks = 0;
+        let mut tick = tokio::time::interval(LOOK_AGAIN);
+        tick.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
+        tick.reset();
         loop {
+            let device = Arc::clone(&self.device);
             let command = tokio::select! {
                 command = self.inbox.recv() => command,
-                error = self.device.gone() => {
+                error = device.gone() => {
                     self.lost(&error);
                     return;
                 }
-            };
-            match command {
-                None => return,
-                Some(SessionCommand::Survey) => {
-                    if !self.read_packages().await {
-                        return;
-                    }
+                _ = tick.tick() => {
+                    ticks += 1;
+                    self.look_again(ticks).await;
+                    continue;
                 }
+            };
+            let goes_on = match command {
+                None => return,
+                Some(SessionCommand::Survey) => self.read_packages().await,
                 Some(SessionCommand::Run(kind, plan)) => {
                     let ended = self.run(Ok((kind, plan))).await;
-                    if !self.after_run(ended).await {
-                        return;
-                    }
+                    self.after_run(ended).await
                 }
                 Some(SessionCommand::CarryOn(number)) => {
                     let ended = self.run(Err(number)).await;
-                    if !self.after_run(ended).await {
-                        return;
-                    }
+                    self.after_run(ended).await
                 }
+                Some(SessionCommand::StayAwake(on)) => {
+                    self.stay_awake(on).await;
+                    true
+                }
+                Some(SessionCommand::Close { switch_off, forget }) => {
+                    self.close(switch_off, forget).await;
+                    false
+                }
+            };
+            if !goes_on {
+                return;
             }
         }
     }
 
-    /// Carries out a new run, or carries on with an old one.
-    async fn run(&self, what: Result<(RunKind, Plan), i64>) -> Option<String> {
-        let facts = self.device.facts()?;
+    /// Looks at what may have mended itself on the device, and now and then at battery and the like.
+    async fn look_again(&mut self, ticks: u32) {
+        if self.ladder.standing(Rung::Changes) == Standing::Missing {
+            self.try_changes().await;
+        }
+        if self.ladder.standing(Rung::Started) == Standing::Missing || ticks.is_multiple_of(VITALS_EVERY) {
+            self.read_details().await;
+        }
+    }
+
+    /// Carries out a new run, or carries on with an old one. The run's number, and why it ended early.
+    async fn run(&self, what: Result<(RunKind, Plan), i64>) -> (Option<i64>, Option<String>) {
+        let Some(facts) = self.device.facts() else { return (None, Some("the device is not known yet".into())) };
         let book = &self.workplace.book;
         self.stop.send_replace(false);
-        let _claims = match claim(book, &facts.serial, self.device.address()) {
+        let _claims = match claim(book, &facts.id, &self.device.address()) {
             Ok(claims) => claims,
-            Err(error) => return Some(error.to_string()),
+            Err(error) => return (None, Some(error.to_string())),
         };
         let number = match what {
-            Ok((kind, plan)) => match begin_run(book, &facts.serial, kind, &plan, &self.device.abilities()).await {
+            Ok((kind, plan)) => match begin_run(book, &facts.id, kind, &plan, &self.device.abilities()).await {
                 Ok(number) => number,
-                Err(error) => return Some(error.to_string()),
+                Err(error) => return (None, Some(error.to_string())),
             },
             Err(number) => number,
         };
         let events = &self.events;
         let news = move |news| events(SessionEvent::Run(news));
         let stop = self.stop.subscribe();
-        let ended = Runner::carry_out(&self.device, book, self.workplace.patience, number, stop, &news).await;
-        ended.err().map(|error| error.to_string())
+        let ended = Runner::carry_out(&*self.device, book, self.workplace.patience, number, stop, &news).await;
+        (Some(number), ended.err().map(|error| error.to_string()))
     }
 
     /// Tells how a run ended, and reads the packages again: paths and kinds may have changed beside
     /// the states that were read back. False when there is no link any more.
-    async fn after_run(&mut self, trouble: Option<String>) -> bool {
+    async fn after_run(&mut self, (number, trouble): (Option<i64>, Option<String>)) -> bool {
         self.tell_runs().await;
         self.tell(SessionEvent::RunEnded(trouble));
-        self.read_packages().await
+        let run = match number {
+            Some(number) => self.workplace.book.with(move |book| book.run(number)).await.ok().flatten(),
+            None => None,
+        };
+        let up = self.read_packages().await;
+        if let Some(run) = run.filter(|_| up) {
+            self.learn_from(&run);
+        }
+        up
     }
-}
 
-fn awaiting_tap(address: &str, fingerprint: &str) -> LinkTrouble {
-    LinkTrouble {
-        name: LinkTrouble::AWAITING_TAP,
-        seen: format!("{address} asks on its screen whether this computer may debug it"),
-        advice: format!(
-            "Unlock the device, tick “Always allow” and tap “Allow”. It should show the fingerprint {fingerprint}"
-        ),
-        retrying: true,
+    /// Sends a change to the device itself and reads it back.
+    async fn care(&self, care: Care) -> Result<String, String> {
+        self.device.ask(&care.request(), &mut |_| {}).await.map_err(|e| e.to_string())?;
+        match care.read_back() {
+            Some(request) => {
+                let said = self.device.ask(&request, &mut |_| {}).await.map_err(|e| e.to_string())?;
+                Ok(said.text().trim().to_owned())
+            }
+            None => Ok(String::new()),
+        }
+    }
+
+    async fn stay_awake(&mut self, on: bool) {
+        let done = if on { self.wake_up().await } else { self.let_sleep().await };
+        match done {
+            Ok(now) => {
+                self.details.vitals.stays_awake = now.parse().ok();
+                self.tell(SessionEvent::Details(Box::new(self.details.clone())));
+            }
+            Err(why) => self.tell(SessionEvent::Note(format!("the device could not be told: {why}"))),
+        }
+    }
+
+    async fn wake_up(&self) -> Result<String, String> {
+        let facts = self.device.facts().ok_or("the device is not known yet")?;
+        let before = self.details.vitals.stays_awake.ok_or("it does not tell whether it stays awake")?;
+        if before != Care::AWAKE_ALWAYS {
+            // What it was is on disk before it is changed.
+            let kept = self.workplace.book.with(move |book| book.set_awake_before(&facts.id, Some(before))).await;
+            kept.map_err(|e| e.to_string())?;
+        }
+        self.care(Care::StayAwake(Care::AWAKE_ALWAYS)).await
+    }
+
+    async fn let_sleep(&self) -> Result<String, String> {
+        let facts = self.device.facts().ok_or("the device is not known yet")?;
+        let before = self.awake_before().await.unwrap_or(0);
+        let now = self.care(Care::StayAwake(before)).await?;
+        let kept = self.workplace.book.with(move |book| book.set_awake_before(&facts.id, None)).await;
+        kept.map_err(|e| e.to_string())?;
+        Ok(now)
+    }
+
+    /// What `stay_on_while_plugged_in` was before it was changed from here.
+    async fn awake_before(&self) -> Option<u32> {
+        let id = self.device.facts()?.id;
+        let known = self.workplace.book.with(|book| book.devices()).await.ok()?;
+        known.into_iter().find(|d| d.facts.id == id)?.awake_before
+    }
+
+    /// Closes the link: what was changed for its sake is put back, debugging is switched off, and its going is seen.
+    async fn close(&mut self, switch_off: bool, forget: bool) {
+        let mut steps = Vec::new();
+        if let Some(before) = self.awake_before().await {
+            let done = self.let_sleep().await;
+            steps.push(CloseStep {
+                what: format!("stay-awake back to {before}"),
+                done: done.as_deref() == Ok(before.to_string().as_str()),
+                known: done.map_or_else(|e| e, |now| format!("read back: {now}")),
+            });
+        }
+        if switch_off {
+            steps.extend(self.switch_off().await);
+        }
+        if forget && let Some(facts) = self.device.facts() {
+            let done = self.workplace.book.with(move |book| book.forget_device(&facts.id)).await;
+            steps.push(CloseStep {
+                what: "forget the device here".into(),
+                done: done.is_ok(),
+                known: done.map_or_else(|e| e.to_string(), |()| "its runs stay in the logbook".into()),
+            });
+        }
+        self.device.hang_up().await;
+        self.closed = true;
+        self.ladder = Ladder::default();
+        self.tell_ladder();
+        self.tell(SessionEvent::Closed(steps));
+    }
+
+    /// Switches debugging off, the way that is in use last, and watches the link go.
+    async fn switch_off(&self) -> Vec<CloseStep> {
+        let encrypted = self.device.is_encrypted().await.unwrap_or(false);
+        let mut cares = vec![Care::UsbDebuggingOff];
+        // There is wireless debugging from Android 11 on.
+        if self.device.abilities().sdk >= 30 {
+            cares.push(Care::WirelessDebuggingOff);
+        }
+        if !encrypted {
+            cares.reverse();
+        }
+        let mut steps = Vec::new();
+        for (n, care) in cares.iter().enumerate() {
+            let last = n + 1 == cares.len();
+            let sent = self.device.ask(&care.request(), &mut |_| {}).await;
+            let what = match care {
+                Care::WirelessDebuggingOff => "wireless debugging off",
+                _ => "USB debugging off",
+            };
+            let (done, known) = match (sent, last) {
+                // The answer to the last one seldom comes: the link goes before it.
+                (_, true) => match timeout(GOING, self.device.gone()).await {
+                    Ok(_) => (true, "the link went with it".to_owned()),
+                    Err(_) => (false, "the link is still there: switch it off on the device".to_owned()),
+                },
+                (Ok(_), false) => match self.read_switch(*care).await {
+                    Some(false) => (true, "read back: off".to_owned()),
+                    _ => (false, "it could not be read back".to_owned()),
+                },
+                (Err(error), false) => (false, error.to_string()),
+            };
+            steps.push(CloseStep { what: what.into(), done, known });
+        }
+        steps
+    }
+
+    async fn read_switch(&self, care: Care) -> Option<bool> {
+        let name = if care == Care::WirelessDebuggingOff { "adb_wifi_enabled" } else { "adb_enabled" };
+        let request = wibbet_core::Request::shell(format!("settings get global {name}"));
+        let said = self.device.ask(&request, &mut |_| {}).await.ok()?;
+        Some(said.text().trim() == "1")
     }
 }

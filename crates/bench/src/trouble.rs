@@ -1,74 +1,46 @@
 //! What a missing rung means, and what to do about it.
 
 use wibbet_adb::LinkError;
-use wibbet_core::{Ladder, LinkTrouble, Rung};
+use wibbet_core::{Advice, DeviceFacts, DeviceKind, LinkTrouble, Rung};
 
-/// The rung that a link error leaves missing, and the trouble in words.
-pub fn trouble_of(error: &LinkError) -> (Rung, LinkTrouble) {
-    let trouble =
-        |name, seen: String, advice: &str, retrying| LinkTrouble { name, seen, advice: advice.into(), retrying };
-    match error {
-        LinkError::NoAnswer { at, why } => (
-            Rung::Address,
-            trouble(
-                "no-answer",
-                format!("no answer at {at}: {why}"),
-                "On the device: Settings, Developer options, switch debugging on. Check the address and that both are on one network.",
-                true,
-            ),
-        ),
-        LinkError::NotADaemon { at, why } => (
-            Rung::Daemon,
-            trouble(
-                "not-a-daemon",
-                format!("{at} answers, but not as a debugging daemon: {why}"),
-                "Check the port; debugging over the network is mostly on 5555.",
-                true,
-            ),
-        ),
-        LinkError::WantsTls { at } => (
-            Rung::Authorised,
-            trouble(
-                "wants-tls",
-                format!("{at} is a port of wireless debugging, which needs pairing"),
-                "This version of Wibbet cannot pair yet. Use the older kind of network debugging, if the device has it.",
-                false,
-            ),
-        ),
-        LinkError::NotAuthorised { at, why } => (
-            Rung::Authorised,
-            trouble(
-                "not-authorised",
-                format!("{at} has not authorised this computer: {why}"),
-                "Wake and unlock the device; at “Allow USB debugging?” tick “Always allow” and tap “Allow”.",
-                true,
-            ),
-        ),
-        LinkError::Lost { at, why } => (
-            Rung::Address,
-            trouble(
-                "lost",
-                format!("the link to {at} went: {why}"),
-                "Check cable or network; it is tried again.",
-                true,
-            ),
-        ),
-        LinkError::Broken { at, rule } => (
-            Rung::Daemon,
-            trouble(
-                "broken",
-                format!("{at} broke a rule of the protocol: {rule}"),
-                "Switch debugging off and on again on the device.",
-                true,
-            ),
-        ),
-    }
+/// The trouble that a link error means, with advice for the device as far as it is known.
+pub fn trouble_of(error: &LinkError, facts: Option<&DeviceFacts>) -> LinkTrouble {
+    let cable = |at: &str| at.starts_with("USB");
+    let (rung, advice, seen) = match error {
+        LinkError::NoAnswer { at, why } if cable(at) => (Rung::Reached, Advice::CheckCable, format!("{at}: {why}")),
+        LinkError::NoAnswer { at, why } => (Rung::Reached, Advice::CheckAddress, format!("no answer at {at}: {why}")),
+        LinkError::NotADaemon { at, why } if cable(at) => {
+            (Rung::Shell, Advice::Restart, format!("{at} does not speak the debugging protocol: {why}"))
+        }
+        LinkError::NotADaemon { at, why } => {
+            (Rung::Interface, Advice::CheckPort, format!("{at} answers, but not as a debugging daemon: {why}"))
+        }
+        LinkError::NoPermission { at, node } => {
+            (Rung::Free, Advice::Permission, format!("the system does not let this user open {at} ({node})"))
+        }
+        LinkError::Taken { at } => {
+            (Rung::Free, Advice::EndTheOther, format!("another program on this computer holds {at}"))
+        }
+        LinkError::NotPaired { at, why } => {
+            (Rung::Authorised, Advice::Pair, format!("{at} does not know this computer: {why}"))
+        }
+        LinkError::NotAuthorised { at, why } => {
+            (Rung::Authorised, Advice::AllowAfterAll, format!("{at} has not authorised this computer: {why}"))
+        }
+        LinkError::Lost { at, why } => {
+            let advice = if cable(at) { Advice::CheckCable } else { Advice::CheckNetwork };
+            (Rung::Reached, advice, format!("the link to {at} went: {why}"))
+        }
+        LinkError::Broken { at, rule } => {
+            (Rung::Shell, Advice::Restart, format!("{at} broke a rule of the protocol: {rule}"))
+        }
+    };
+    advised(rung, advice, seen, facts)
 }
 
-/// A ladder that has fallen because of an error.
-pub fn fallen(error: &LinkError) -> Ladder {
-    let (rung, trouble) = trouble_of(error);
-    let mut ladder = Ladder::default();
-    ladder.fall(rung, trouble);
-    ladder
+/// A trouble with advice for a device as far as it is known.
+pub(crate) fn advised(rung: Rung, advice: Advice, seen: String, facts: Option<&DeviceFacts>) -> LinkTrouble {
+    let kind = facts.map_or(DeviceKind::Unknown, |f| f.kind);
+    let sdk = facts.map(|f| f.android.sdk());
+    LinkTrouble::with(rung, advice, seen, advice.words(kind, sdk))
 }

@@ -5,6 +5,7 @@
 mod support;
 
 use std::path::Path;
+use std::sync::Arc;
 use std::sync::Mutex;
 use std::time::Duration;
 
@@ -12,8 +13,8 @@ use support::{id, keys, patience, workplace};
 use tokio::sync::watch;
 use wibbet_adb::Limits;
 use wibbet_bench::{
-    AdbDevice, Book, Device as _, Patience, RunError, RunNews, Runner, Workplace, begin_run, claim, settle_interrupted,
-    survey,
+    AdbDevice, Book, Device as _, Patience, Route, RunError, RunNews, Runner, Workplace, begin_run, claim,
+    settle_interrupted, survey,
 };
 use wibbet_core::{
     Outcome, Run, RunKind, RunState, StepState, TrayItem, Way, plan_put_back, plan_take_out, recorded_state,
@@ -149,8 +150,13 @@ async fn nothing_is_called_done_that_is_not() {
     let mut place = place(Scenario::crew_phone(), 1).await;
     place.patience.change = Duration::from_secs(2);
     // The device's own limit is fixed when it is made, so it is made anew with the shorter one.
-    let workplace =
-        Workplace { book: place.book.clone(), keys: keys(), limits: Limits::default(), patience: place.patience };
+    let workplace = Workplace {
+        book: place.book.clone(),
+        keys: keys(),
+        limits: Limits::default(),
+        patience: place.patience,
+        surroundings: Arc::default(),
+    };
     place.device = workplace.device(&place.sim.address().to_string());
     place.device.connect(&mut |_| {}).await.unwrap();
     for (package, flaw) in [
@@ -271,7 +277,7 @@ async fn a_device_that_stays_away_ends_the_run_with_a_reason() {
     let gone = SimDevice::start(Scenario::crew_phone(), Options::default()).await.unwrap();
     let address = gone.address().to_string();
     drop(gone);
-    let device = AdbDevice::at(&address, keys(), limits, place.patience);
+    let device = AdbDevice::new(vec![Route::Address(address)], Arc::default(), keys(), limits, place.patience);
     let (_stop, stopped) = watch::channel(false);
     let error = Runner::carry_out(&device, &place.book, place.patience, number, stopped, &|_| {}).await.unwrap_err();
     assert!(error.to_string().contains("can be carried on"), "{error}");
@@ -353,11 +359,11 @@ async fn an_old_device_without_the_command_says_beforehand_what_cannot_be_undone
 async fn the_second_program_on_a_device_is_told() {
     let place = place(Scenario::crew_phone(), 1).await;
     let at = place.device.address();
-    let held = claim(&place.book, &place.serial(), at).unwrap();
-    let error = claim(&place.book, &place.serial(), at).unwrap_err();
+    let held = claim(&place.book, &place.serial(), &at).unwrap();
+    let error = claim(&place.book, &place.serial(), &at).unwrap_err();
     assert!(error.to_string().contains("another Wibbet"), "{error}");
     drop(held);
-    assert!(claim(&place.book, &place.serial(), at).is_ok());
+    assert!(claim(&place.book, &place.serial(), &at).is_ok());
 }
 
 #[tokio::test]

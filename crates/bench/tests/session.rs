@@ -34,7 +34,7 @@ impl Seen {
 
     fn start_in(address: &str, workplace: Workplace, folder: tempfile::TempDir) -> Self {
         let (told, events) = mpsc::unbounded_channel();
-        let session = Session::start(address, workplace.clone(), move |event| drop(told.send(event)));
+        let session = Session::start(workplace.device(address), workplace.clone(), move |event| drop(told.send(event)));
         Self { session, events, workplace, _folder: folder }
     }
 
@@ -78,7 +78,7 @@ async fn the_ladder_is_climbed_rung_by_rung() {
         })
         .await;
     assert_eq!((trouble.name, trouble.retrying), ("awaiting-tap", true));
-    assert!(trouble.advice.contains(&support::keys().own().public().fingerprint()));
+    assert!(trouble.seen.contains(&support::keys().own().public().fingerprint()));
     while sim.dialogs() == 0 {
         tokio::task::yield_now().await;
     }

@@ -14,7 +14,7 @@ mod schema;
 use std::path::{Path, PathBuf};
 
 use rusqlite::{Connection, Row, params};
-use wibbet_core::{DeviceFacts, Outcome, PackageState, Run, RunKind, RunState, Step, StepState, Time};
+use wibbet_core::{DeviceFacts, DeviceKind, Outcome, PackageState, Run, RunKind, RunState, Step, StepState, Time};
 use wibbet_types::{AndroidVersion, PackageId, PlainText, Serial, UserId};
 
 pub use claim::{Claim, ClaimError};
@@ -31,6 +31,10 @@ pub struct KnownDevice {
     pub address: String,
     /// When it was last seen.
     pub seen: Time,
+    /// Somebody had it forgotten: it is not linked by itself.
+    pub forgotten: bool,
+    /// What `stay_on_while_plugged_in` was before it was changed from here.
+    pub awake_before: Option<u32>,
 }
 
 /// A step that is about to be written down.
@@ -81,46 +85,84 @@ impl Logbook {
         |error| LogbookError::from_sqlite(&self.path, error)
     }
 
-    /// Notes that a device was met, and where.
-    pub fn note_device(&self, facts: &DeviceFacts, address: &str, now: Time) -> Result<()> {
-        let sql = "INSERT INTO devices (serial, maker, model, sdk, release, patch, address, first_seen, last_seen) \
-                   VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?8) \
-                   ON CONFLICT (serial) DO UPDATE SET maker = ?2, model = ?3, sdk = ?4, release = ?5, patch = ?6, \
-                   address = ?7, last_seen = ?8";
-        let (serial, android) = (facts.serial.as_str(), &facts.android);
+    /// Notes that a device was met, and where. The id by which it is known here: its serial, or the serial with a
+    /// number behind it where another device has the same.
+    pub fn note_device(&self, facts: &DeviceFacts, address: &str, now: Time) -> Result<Serial> {
+        let known = self.devices()?;
+        let same = known.iter().find(|d| d.facts.is_same_device(facts)).map(|d| d.facts.id.clone());
+        let taken = |id: &Serial| known.iter().any(|d| d.facts.id == *id);
+        let id = match same {
+            Some(id) => id,
+            None => (1..)
+                .filter_map(|n| {
+                    if n == 1 { Some(facts.serial.clone()) } else { format!("{}.{n}", facts.serial).parse().ok() }
+                })
+                .find(|id| !taken(id))
+                .unwrap_or_else(|| facts.serial.clone()),
+        };
+        let sql = "INSERT INTO devices (id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, first_seen, last_seen) \
+                   VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?12) \
+                   ON CONFLICT (id) DO UPDATE SET maker = ?3, model = ?4, kind = ?5, sdk = ?6, release = ?7, patch = ?8, \
+                   build = ?9, android_id = coalesce(?10, android_id), address = ?11, last_seen = ?12, forgotten = 0";
+        let android = &facts.android;
         let values = params![
-            serial,
+            id.as_str(),
+            facts.serial.as_str(),
             facts.maker.as_str(),
             facts.model.as_str(),
+            facts.kind.name(),
             android.sdk(),
             android.release().as_str(),
             facts.patch.as_str(),
+            facts.build.as_str(),
+            facts.android_id.as_ref().map(PlainText::as_str),
             address,
             now.0
         ];
         self.connection.execute(sql, values).map_err(self.failed())?;
-        Ok(())
+        Ok(id)
     }
 
     /// The devices that have been met, the last one first.
     pub fn devices(&self) -> Result<Vec<KnownDevice>> {
-        let sql = "SELECT serial, maker, model, sdk, release, patch, address, last_seen FROM devices ORDER BY last_seen DESC, serial";
+        let sql = "SELECT id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, last_seen, forgotten, awake_before \
+                   FROM devices ORDER BY last_seen DESC, id";
         let mut statement = self.connection.prepare(sql).map_err(self.failed())?;
         let rows = statement.query_map([], |row| {
             let text = |i| row.get::<_, String>(i).map(|t| PlainText::new(&t));
             Ok(KnownDevice {
                 facts: DeviceFacts {
-                    serial: parsed(row, 0)?,
-                    maker: text(1)?,
-                    model: text(2)?,
-                    android: AndroidVersion::new(row.get(3)?, &row.get::<_, String>(4)?),
-                    patch: text(5)?,
+                    id: parsed(row, 0)?,
+                    serial: parsed(row, 1)?,
+                    maker: text(2)?,
+                    model: text(3)?,
+                    kind: DeviceKind::from_name(&row.get::<_, String>(4)?),
+                    android: AndroidVersion::new(row.get(5)?, &row.get::<_, String>(6)?),
+                    patch: text(7)?,
+                    build: text(8)?,
+                    android_id: row.get::<_, Option<String>>(9)?.map(|t| PlainText::new(&t)),
                 },
-                address: row.get(6)?,
-                seen: Time(row.get(7)?),
+                address: row.get(10)?,
+                seen: Time(row.get(11)?),
+                forgotten: row.get(12)?,
+                awake_before: row.get(13)?,
             })
         });
         rows.and_then(Iterator::collect).map_err(self.failed())
+    }
+
+    /// A device is not linked by itself any more, until it is met again. Its runs stay.
+    pub fn forget_device(&self, id: &Serial) -> Result<()> {
+        let sql = "UPDATE devices SET forgotten = 1 WHERE id = ?1";
+        self.connection.execute(sql, [id.as_str()]).map_err(self.failed())?;
+        Ok(())
+    }
+
+    /// Keeps what `stay_on_while_plugged_in` was before it was changed; `None` when it has been put back.
+    pub fn set_awake_before(&self, id: &Serial, before: Option<u32>) -> Result<()> {
+        let sql = "UPDATE devices SET awake_before = ?2 WHERE id = ?1";
+        self.connection.execute(sql, params![id.as_str(), before]).map_err(self.failed())?;
+        Ok(())
     }
 
     /// Writes a run down with all its steps, before any of them is sent. Its number.

@@ -11,7 +11,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 1] = ["
+const STEPS: [&str; 2] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -37,6 +37,23 @@ CREATE TABLE steps (
     remark TEXT NOT NULL DEFAULT '',
     PRIMARY KEY (run, place)
 ) STRICT, WITHOUT ROWID;
+", "
+-- Devices of equal serial are told apart; `id` is what runs name them by.
+CREATE TABLE devices_2 (
+    id TEXT PRIMARY KEY, serial TEXT NOT NULL,
+    maker TEXT NOT NULL, model TEXT NOT NULL, kind TEXT NOT NULL,
+    sdk INTEGER NOT NULL, release TEXT NOT NULL, patch TEXT NOT NULL, build TEXT NOT NULL,
+    android_id TEXT,
+    address TEXT NOT NULL,                                        -- the route by which it was last linked
+    forgotten INTEGER NOT NULL DEFAULT 0,                         -- not linked by itself any more
+    awake_before INTEGER,                                         -- stay_on_while_plugged_in as it was before Wibbet changed it
+    first_seen INTEGER NOT NULL, last_seen INTEGER NOT NULL
+) STRICT;
+INSERT INTO devices_2 (id, serial, maker, model, kind, sdk, release, patch, build, address, first_seen, last_seen)
+    SELECT serial, serial, maker, model, 'unknown', sdk, release, patch, '', address, first_seen, last_seen FROM devices;
+DROP TABLE devices;
+ALTER TABLE devices_2 RENAME TO devices;
+CREATE INDEX devices_of_serial ON devices (serial);
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

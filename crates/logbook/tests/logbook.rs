@@ -4,7 +4,7 @@
 
 use std::path::Path;
 
-use wibbet_core::{DeviceFacts, Outcome, PackageState, RunKind, RunState, StepState, Time, Way};
+use wibbet_core::{DeviceFacts, DeviceKind, Outcome, PackageState, RunKind, RunState, StepState, Time, Way};
 use wibbet_logbook::{Logbook, LogbookError, NewStep};
 use wibbet_types::{AndroidVersion, PlainText, Serial, UserId};
 
@@ -16,7 +16,11 @@ fn serial() -> Serial {
 
 fn facts(model: &str) -> DeviceFacts {
     DeviceFacts {
+        id: serial(),
         serial: serial(),
+        kind: DeviceKind::Phone,
+        build: PlainText::default(),
+        android_id: None,
         maker: "Corvane".into(),
         model: model.into(),
         android: AndroidVersion::new(34, "14"),

@@ -20,8 +20,12 @@ const PACKET: usize = 512;
 
 /// A bus that bench devices are plugged into.
 #[derive(Debug, Default)]
-pub struct SimBus {
+pub struct SimBus(Arc<Bus>);
+
+#[derive(Debug, Default)]
+struct Bus {
     ports: Mutex<Vec<Port>>,
+    last_number: Mutex<u8>,
     seen: watch::Sender<Vec<UsbSeen>>,
 }
 
@@ -33,92 +37,118 @@ struct Port {
     trouble: Option<UsbTrouble>,
     pipe: Weak<Pipe>,
     stale: usize,
+    task: JoinHandle<()>,
 }
 
-impl SimBus {
+impl Drop for Port {
+    fn drop(&mut self) {
+        self.task.abort();
+        if let Some(pipe) = self.pipe.upgrade() {
+            pipe.unplug();
+        }
+    }
+}
+
+impl Bus {
+    /// A device gets a new number whenever it turns up.
+    fn next_place(&self) -> UsbPlace {
+        let mut last = self.last_number.lock().unwrap_or_else(PoisonError::into_inner);
+        *last = last.wrapping_add(1).max(2);
+        UsbPlace { bus: "1".into(), number: *last }
+    }
+
     fn ports(&self) -> MutexGuard<'_, Vec<Port>> {
         // The list is consistent wherever its holder could panic.
         self.ports.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
+    fn tell(&self, ports: &[Port]) {
+        let seen = ports.iter().filter_map(|port| {
+            let state = port.device.state();
+            let seen = UsbSeen {
+                place: port.place.clone(),
+                serial: PlainText::new(&state.scenario.serial),
+                name: PlainText::new(&format!("{} {}", state.scenario.maker, state.scenario.model)),
+                debugging: state.switches.usb_debugging,
+            };
+            (!state.down).then_some(seen)
+        });
+        self.seen.send_replace(seen.collect());
+    }
+
+    /// A device was restarted, or one of its switches was switched: it leaves the bus and comes back as it is now.
+    fn device_changed(&self, device: &Arc<Shared>) {
+        let mut ports = self.ports();
+        for port in ports.iter_mut().filter(|p| Arc::ptr_eq(&p.device, device)) {
+            if let Some(pipe) = port.pipe.upgrade() {
+                pipe.unplug();
+            }
+            port.place = self.next_place();
+        }
+        self.tell(&ports);
+    }
+}
+
+impl SimBus {
     /// Plugs a device in. It gets a new number each time.
     pub fn plug(&self, device: &SimDevice) -> UsbPlace {
-        let mut ports = self.ports();
-        let number = ports.iter().map(|p| p.place.number).max().unwrap_or(1).saturating_add(1);
-        let place = UsbPlace { bus: "1".into(), number };
         let device = device.shared();
-        ports.push(Port { place: place.clone(), device, trouble: None, pipe: Weak::new(), stale: 0 });
-        self.tell(&ports);
+        let mut changes = device.cable_changes.subscribe();
+        changes.mark_unchanged();
+        let (bus, of) = (Arc::downgrade(&self.0), Arc::downgrade(&device));
+        let task = tokio::spawn(async move {
+            while changes.changed().await.is_ok() {
+                let (Some(bus), Some(device)) = (bus.upgrade(), of.upgrade()) else { return };
+                bus.device_changed(&device);
+            }
+        });
+        let place = self.0.next_place();
+        let mut ports = self.0.ports();
+        ports.push(Port { place: place.clone(), device, trouble: None, pipe: Weak::new(), stale: 0, task });
+        self.0.tell(&ports);
         place
     }
 
     /// Pulls a device's cable.
     pub fn unplug(&self, serial: &str) {
-        let mut ports = self.ports();
-        ports.retain(|port| {
-            let stays = port.device.state().scenario.serial != serial;
-            if let Some(pipe) = port.pipe.upgrade().filter(|_| !stays) {
-                pipe.unplug();
-            }
-            stays
-        });
-        self.tell(&ports);
+        let mut ports = self.0.ports();
+        ports.retain(|port| port.device.state().scenario.serial != serial);
+        self.0.tell(&ports);
     }
 
     /// Whether a device is plugged in.
     pub fn is_plugged(&self, serial: &str) -> bool {
-        self.ports().iter().any(|p| p.device.state().scenario.serial == serial)
+        self.0.ports().iter().any(|p| p.device.state().scenario.serial == serial)
     }
 
     /// Puts something in the way of opening a device, or takes it away.
     pub fn set_trouble(&self, serial: &str, trouble: Option<UsbTrouble>) {
-        for port in self.ports().iter_mut().filter(|p| p.device.state().scenario.serial == serial) {
+        for port in self.0.ports().iter_mut().filter(|p| p.device.state().scenario.serial == serial) {
             port.trouble.clone_from(&trouble);
         }
     }
 
     /// The next host finds so many bytes in the pipe that a former one did not fetch.
     pub fn leave_stale(&self, serial: &str, bytes: usize) {
-        for port in self.ports().iter_mut().filter(|p| p.device.state().scenario.serial == serial) {
+        for port in self.0.ports().iter_mut().filter(|p| p.device.state().scenario.serial == serial) {
             port.stale = bytes;
         }
     }
 
     /// The next read of a device stalls.
     pub fn stall(&self, serial: &str) {
-        for port in self.ports().iter().filter(|p| p.device.state().scenario.serial == serial) {
+        for port in self.0.ports().iter().filter(|p| p.device.state().scenario.serial == serial) {
             if let Some(pipe) = port.pipe.upgrade() {
                 pipe.inside().stall = true;
                 pipe.came.notify_waiters();
             }
         }
     }
-
-    /// Says anew what is there: a device's switches may have changed.
-    pub fn look_again(&self) {
-        self.tell(&self.ports());
-    }
-
-    fn tell(&self, ports: &[Port]) {
-        let seen = ports
-            .iter()
-            .map(|port| {
-                let state = port.device.state();
-                UsbSeen {
-                    place: port.place.clone(),
-                    serial: PlainText::new(&state.scenario.serial),
-                    name: PlainText::new(&format!("{} {}", state.scenario.maker, state.scenario.model)),
-                    debugging: state.switches.usb_debugging,
-                }
-            })
-            .collect();
-        self.seen.send_replace(seen);
-    }
 }
 
 impl UsbBus for SimBus {
     fn seen(&self) -> watch::Receiver<Vec<UsbSeen>> {
-        self.seen.subscribe()
+        self.0.seen.subscribe()
     }
 
     fn open(
@@ -127,7 +157,7 @@ impl UsbBus for SimBus {
     ) -> Pin<Box<dyn Future<Output = Result<Arc<dyn BulkPipe>, UsbTrouble>> + Send + '_>> {
         let place = place.clone();
         Box::pin(async move {
-            let mut ports = self.ports();
+            let mut ports = self.0.ports();
             let port = ports.iter_mut().find(|p| p.place == place).ok_or(UsbTrouble::Gone)?;
             if let Some(trouble) = &port.trouble {
                 return Err(trouble.clone());
@@ -135,7 +165,7 @@ impl UsbBus for SimBus {
             if port.pipe.upgrade().is_some() {
                 return Err(UsbTrouble::Busy);
             }
-            if !port.device.state().switches.usb_debugging {
+            if !port.device.state().switches.usb_debugging || port.device.state().down {
                 return Err(UsbTrouble::Gone);
             }
             let pipe = Pipe::open(&port.device, std::mem::take(&mut port.stale));

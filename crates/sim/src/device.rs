@@ -104,6 +104,8 @@ pub(crate) struct Shared {
     /// Counted up at each restart and when debugging is switched off: connections of that kind and of a former count
     /// end.
     pub(crate) ends: watch::Sender<[u32; 3]>,
+    /// Counted up when the device leaves a cable's bus, or comes back to it as another.
+    pub(crate) cable_changes: watch::Sender<u32>,
     network: Option<SimNetwork>,
     instance: String,
     own_key: OnceLock<HostKey>,
@@ -140,6 +142,7 @@ impl Shared {
         if !on {
             self.end(&[Access::Plain, Access::Cable]);
         }
+        self.cable_changes.send_modify(|n| *n += 1);
     }
 
     pub(crate) fn wireless_debugging_off(&self) {
@@ -263,6 +266,7 @@ impl SimDevice {
             restart: options.restart,
             taps: watch::Sender::new(0),
             ends: watch::Sender::new([0; 3]),
+            cable_changes: watch::Sender::new(0),
             network: options.network,
             instance,
             own_key: OnceLock::new(),
@@ -294,7 +298,14 @@ impl SimDevice {
     /// # Errors
     /// When no port is to be had.
     pub async fn act(&self, act: OwnersAct) -> std::io::Result<Option<PairingDialog>> {
+        let (air, second) = {
+            let state = self.shared.state();
+            (state.scenario.reached_by == ReachedBy::Air, state.scenario.second_switch)
+        };
         match act {
+            // What this device does not have cannot be touched.
+            OwnersAct::ShowCode | OwnersAct::Scan(_) | OwnersAct::WirelessDebugging(_) if !air => {}
+            OwnersAct::SecondSwitch(_) if !second => {}
             OwnersAct::Allow => self.allow(),
             OwnersAct::Deny => self.shared.state().asks = None,
             OwnersAct::ShowCode => {
@@ -323,6 +334,11 @@ impl SimDevice {
             OwnersAct::Restart => self.restart(),
         }
         Ok(None)
+    }
+
+    /// How the demo workshop reaches it.
+    pub fn reached_by(&self) -> ReachedBy {
+        self.shared.state().scenario.reached_by
     }
 
     /// Its serial.

@@ -165,6 +165,7 @@ impl State {
             return self.security_exception(command, &format!("Shell does not have permission to access user {user}"));
         }
         match command.as_str() {
+            "help" => Output::ok(self.help()),
             "list" => self.list(&given),
             "path" => match self.packages.get(target) {
                 Some(package) => Output::ok(format!("package:{}\n", package.apk())),

@@ -100,10 +100,12 @@ pub(crate) fn restart(shared: &Arc<Shared>) {
         state.transcript.push("restart".into());
     }
     shared.end(&[Access::Plain, Access::Cable, Access::Air]);
+    shared.cable_changes.send_modify(|n| *n += 1);
     let shared = Arc::clone(shared);
     tokio::spawn(async move {
         tokio::time::sleep(shared.restart).await;
         shared.state().down = false;
+        shared.cable_changes.send_modify(|n| *n += 1);
     });
 }
 

@@ -6,7 +6,9 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use wibbet_adb::pairing::{PairError, pair, qr_text};
-use wibbet_adb::{AnnouncedKind, Collected, HostKey, KeyRing, Limits, Link, LinkError, Service, UsbBus as _, UsbTrouble};
+use wibbet_adb::{
+    AnnouncedKind, Collected, HostKey, KeyRing, Limits, Link, LinkError, Service, UsbBus as _, UsbTrouble,
+};
 use wibbet_sim::{Allow, Options, OwnersAct, Scenario, SimBus, SimDevice, SimNetwork};
 
 const PEM: &str = include_str!("../../adb/tests/key.pem");

@@ -1,20 +1,109 @@
 //! `wibbet demo`: the screen with bench devices, away from the user's own logbook.
 
 use std::path::PathBuf;
+use std::sync::Arc;
 use std::time::Duration;
 
-use wibbet_sim::{Options, Scenario, SimDevice};
+use wibbet_bench::Surroundings;
+use wibbet_sim::{Options, OwnersAct, OwnersScreen, ReachedBy, Scenario, SimBus, SimDevice, SimNetwork};
 
 use crate::cli::{Exit, Failure};
 use crate::place::Folders;
 use crate::tui;
 
+/// The devices of the demo, and what their owners can do with them.
+#[derive(Debug)]
+pub(crate) struct Demo {
+    devices: Vec<SimDevice>,
+    bus: Arc<SimBus>,
+}
+
+/// What somebody beside the bench can do.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum DemoAct {
+    /// On the device's own screen.
+    Owner(OwnersAct),
+    /// Plug the cable in, or pull it.
+    Cable(bool),
+}
+
+impl DemoAct {
+    pub(crate) fn words(&self) -> &'static str {
+        match self {
+            Self::Owner(act) => act.words(),
+            Self::Cable(true) => "plug the cable in",
+            Self::Cable(false) => "pull the cable",
+        }
+    }
+}
+
+/// A device's own screen, with its cable.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct DemoScreen {
+    pub(crate) serial: String,
+    pub(crate) name: String,
+    pub(crate) lines: Vec<String>,
+    pub(crate) acts: Vec<DemoAct>,
+}
+
+impl Demo {
+    async fn start() -> std::io::Result<(Self, Surroundings)> {
+        let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+        let mut devices = Vec::new();
+        for (n, (_, scenario)) in Scenario::all().into_iter().enumerate() {
+            let cable = scenario.reached_by == ReachedBy::Cable;
+            // What is on a cable does not announce itself; the TV is named by its address, as TVs are.
+            let announced = (scenario.reached_by == ReachedBy::Air).then(|| network.clone());
+            let options = Options { seed: n as u64 + 1, network: announced, ..Options::default() };
+            let device = SimDevice::start(scenario, options).await?;
+            if cable {
+                bus.plug(&device);
+            }
+            devices.push(device);
+        }
+        let surroundings = Surroundings::simulated(Some(Arc::clone(&bus) as _), Some(network.seen()));
+        Ok((Self { devices, bus }, surroundings))
+    }
+
+    /// The addresses of those that are reached by one.
+    fn addresses(&self) -> Vec<String> {
+        let by_address = self.devices.iter().filter(|d| d.reached_by() == ReachedBy::Address);
+        by_address.map(|d| d.address().to_string()).collect()
+    }
+
+    /// What all the devices show now. `qr` is the code that this screen shows.
+    pub(crate) fn screens(&self, qr: Option<&str>) -> Vec<DemoScreen> {
+        let screen = |device: &SimDevice| {
+            let OwnersScreen { name, mut lines, acts } = device.screen(qr);
+            let serial = device.serial();
+            let mut acts: Vec<DemoAct> = acts.into_iter().map(DemoAct::Owner).collect();
+            if device.reached_by() == ReachedBy::Cable {
+                let plugged = self.bus.is_plugged(&serial);
+                lines.push(format!("Cable: {}", if plugged { "plugged in" } else { "pulled" }));
+                acts.push(DemoAct::Cable(!plugged));
+            }
+            DemoScreen { serial, name, lines, acts }
+        };
+        self.devices.iter().map(screen).collect()
+    }
+
+    /// Does what somebody beside the bench does; why not, if it could not be done.
+    pub(crate) async fn act(&self, serial: &str, act: DemoAct) -> Result<(), String> {
+        let Some(device) = self.devices.iter().find(|d| d.serial() == serial) else { return Ok(()) };
+        match act {
+            DemoAct::Owner(act) => {
+                device.act(act).await.map_err(|e| e.to_string())?;
+            }
+            DemoAct::Cable(true) => drop(self.bus.plug(device)),
+            DemoAct::Cable(false) => self.bus.unplug(serial),
+        }
+        Ok(())
+    }
+}
+
 /// Starts the devices of the demo workshop and the screen on them.
 pub(crate) async fn run(answer_within: Option<Duration>) -> Result<Exit, Failure> {
-    let mut devices = Vec::new();
-    for (_, scenario) in Scenario::all() {
-        devices.push(SimDevice::start(scenario, Options::default()).await.map_err(Failure::trouble)?);
-    }
+    let (demo, surroundings) = Demo::start().await.map_err(Failure::trouble)?;
     // A folder of its own in any case: in WIBBET_HOME may be somebody's real logbook. One that is
     // made for the purpose goes when it is dropped.
     let (folder, _passing) = match std::env::var_os("WIBBET_HOME").filter(|home| !home.is_empty()) {
@@ -25,7 +114,8 @@ pub(crate) async fn run(answer_within: Option<Duration>) -> Result<Exit, Failure
         }
     };
     let opened = tokio::task::spawn_blocking(move || Folders::apart(&folder).open(answer_within, None));
-    let workplace = opened.await.map_err(Failure::trouble)?.map_err(Failure::trouble)?;
-    let addresses = devices.iter().map(|device| device.address().to_string()).collect();
-    tui::run(workplace, addresses, true).await.map_err(Failure::trouble)
+    let mut workplace = opened.await.map_err(Failure::trouble)?.map_err(Failure::trouble)?;
+    workplace.surroundings = Arc::new(surroundings);
+    let addresses = demo.addresses();
+    tui::run(workplace, addresses, Some(Arc::new(demo))).await.map_err(Failure::trouble)
 }

@@ -1,5 +1,6 @@
 //! Wibbet: takes packages out of Android devices and puts them back, over the debugging protocol.
 
+mod announced;
 mod cli;
 mod demo;
 mod place;

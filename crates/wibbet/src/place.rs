@@ -53,6 +53,7 @@ impl Folders {
             book: Book::open(&self.data)?,
             keys: Arc::new(keys),
             limits: Limits { tap: tap.unwrap_or(limits.tap), ..limits },
+            surroundings: Arc::default(),
             patience: Patience { change: answer.unwrap_or(patience.change), ..patience },
         })
     }

@@ -5,14 +5,15 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use tokio::io::{AsyncBufReadExt as _, BufReader};
-use wibbet_sim::{Allow, Fault, Options, Scenario, SimDevice};
+use wibbet_sim::{Allow, Fault, Options, OwnersAct, Scenario, SimDevice, SimNetwork};
 
 use crate::cli::{Exit, Failure, line, tell};
 
 /// Arguments of `wibbet sim`.
 #[derive(Debug, clap::Args)]
 pub(crate) struct SimArguments {
-    /// A device of the demo workshop: crew-phone or spare-handset; both when left out.
+    /// A device of the demo workshop: crew-phone, desk-tablet, waiting-room-tv, lost-phone, spare-handset or seventh-hand;
+    /// crew-phone and spare-handset when left out.
     #[arg(long, value_name = "NAME")]
     device: Vec<String>,
     /// A device from a scenario file.
@@ -65,20 +66,22 @@ fn scenarios(arguments: &SimArguments) -> Result<Vec<Scenario>, Failure> {
         chosen.push(Scenario::read(&text).map_err(|e| usage(format!("{}: {e}", file.display())))?);
     }
     if chosen.is_empty() {
-        chosen.extend(all.into_iter().map(|(_, scenario)| scenario));
+        chosen.extend([Scenario::crew_phone(), Scenario::spare_handset()]);
     }
     Ok(chosen)
 }
 
 /// Starts bench devices and keeps them until interrupted.
-pub(crate) async fn run(arguments: SimArguments) -> Result<Exit, Failure> {
+pub(crate) async fn run(arguments: SimArguments, announcements: Option<PathBuf>) -> Result<Exit, Failure> {
     let mut devices = Vec::new();
+    let network = SimNetwork::default();
     for (n, scenario) in scenarios(&arguments)?.into_iter().enumerate() {
         let port = arguments.port.map_or(0, |port| port.saturating_add(n as u16));
         let options = Options {
             listen: ([127, 0, 0, 1], port).into(),
             allow: arguments.allow,
             seed: arguments.seed.wrapping_add(n as u64),
+            network: Some(network.clone()),
             ..Options::default()
         };
         let device = SimDevice::start(scenario, options)
@@ -97,17 +100,21 @@ pub(crate) async fn run(arguments: SimArguments) -> Result<Exit, Failure> {
     for device in &devices {
         let (serial, address, model) = (device.serial(), device.address().to_string(), device.model());
         if arguments.json {
-            line(serde_json::json!({ "serial": serial, "address": address, "model": model, "simulated": true }));
+            let instance = device.instance();
+            line(serde_json::json!({
+                "serial": serial, "address": address, "model": model, "name": instance, "simulated": true
+            }));
         } else {
             line(format_args!("{serial:<20} {address:<22} {model} (simulated)"));
         }
     }
     if !arguments.json {
-        tell("Lines to type: allow, restart, fault FAULT. Ctrl-C ends the devices.");
+        tell(LINES);
     }
     let mut written = vec![0; devices.len()];
     let mut lines = BufReader::new(tokio::io::stdin()).lines();
     let mut listening = true;
+    let mut ever = false;
     let mut tick = tokio::time::interval(Duration::from_millis(100));
     let ended = async {
         tokio::select! {
@@ -116,12 +123,18 @@ pub(crate) async fn run(arguments: SimArguments) -> Result<Exit, Failure> {
         }
     };
     tokio::pin!(ended);
+    let mut announced = network.seen();
     loop {
+        if let Some(file) = announcements.as_ref().filter(|_| announced.has_changed().unwrap_or(false) || !ever) {
+            ever = true;
+            let now = announced.borrow_and_update().clone();
+            crate::announced::write(file, &now).map_err(|e| Failure::trouble(format!("{}: {e}", file.display())))?;
+        }
         tokio::select! {
             () = &mut ended => break,
             _ = tick.tick() => write_transcript(&devices, &mut written, transcript.as_mut())?,
             line = lines.next_line(), if listening => match line {
-                Ok(Some(line)) => obey(&line, &devices),
+                Ok(Some(line)) => obey(&line, &devices).await,
                 _ => listening = false,
             },
         }
@@ -130,16 +143,40 @@ pub(crate) async fn run(arguments: SimArguments) -> Result<Exit, Failure> {
     Ok(Exit::Done)
 }
 
-fn obey(line: &str, devices: &[SimDevice]) {
-    match line.trim().split_once(' ').unwrap_or((line.trim(), "")) {
-        ("allow", _) => devices.iter().for_each(SimDevice::allow),
-        ("restart", _) => devices.iter().for_each(SimDevice::restart),
-        ("fault", fault) => match fault.parse::<Fault>() {
-            Ok(fault) => devices.iter().for_each(|device| device.set_fault(fault.clone())),
-            Err(error) => tell(error),
-        },
-        ("", _) => {}
-        _ => tell("allow, restart, or fault FAULT"),
+const LINES: &str = "Lines to type: allow, deny, restart, fault FAULT, code (shows one), scan QR-TEXT, close-dialog, \
+second-switch on|off, usb-debugging on|off, wireless on|off. Ctrl-C ends the devices.";
+
+async fn obey(text: &str, devices: &[SimDevice]) {
+    let (word, rest) = text.trim().split_once(' ').unwrap_or((text.trim(), ""));
+    let on = rest != "off";
+    let act = match word {
+        "" => return,
+        "fault" => {
+            match rest.parse::<Fault>() {
+                Ok(fault) => devices.iter().for_each(|device| device.set_fault(fault.clone())),
+                Err(error) => tell(error),
+            }
+            return;
+        }
+        "allow" => OwnersAct::Allow,
+        "deny" => OwnersAct::Deny,
+        "restart" => OwnersAct::Restart,
+        "code" => OwnersAct::ShowCode,
+        "close-dialog" => OwnersAct::CloseDialog,
+        "scan" => OwnersAct::Scan(rest.to_owned()),
+        "second-switch" => OwnersAct::SecondSwitch(on),
+        "usb-debugging" => OwnersAct::UsbDebugging(on),
+        "wireless" => OwnersAct::WirelessDebugging(on),
+        _ => return tell(LINES),
+    };
+    for device in devices {
+        match device.act(act.clone()).await {
+            Ok(Some(dialog)) if !dialog.scanned => line(serde_json::json!({
+                "serial": device.serial(), "pairing": dialog.address.to_string(), "code": dialog.code
+            })),
+            Ok(_) => {}
+            Err(error) => tell(format_args!("the device could not do that: {error}")),
+        }
     }
 }
 

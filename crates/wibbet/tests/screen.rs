@@ -52,6 +52,131 @@ fn the_demo_does_the_whole_job_by_keys_alone() {
     assert!(!home.path().join("logbook.sqlite").exists(), "the user's own logbook is not touched");
 }
 
+/// Opens the devices' own screens on the one of that name, and does the act that has those words.
+fn on_its_own_screen(screen: &Screen, name: &str, act: &str) {
+    for _ in 0..8 {
+        if screen.text().contains(&format!("The own screen of the {name}")) {
+            break;
+        }
+        screen.keys("Right");
+        std::thread::sleep(std::time::Duration::from_millis(100));
+    }
+    screen.wait_for(&format!("The own screen of the {name}"));
+    screen.wait_for(act);
+    for _ in 0..8 {
+        if screen.text().contains(&format!("⟩ {act}")) {
+            break;
+        }
+        screen.keys("Down");
+        std::thread::sleep(std::time::Duration::from_millis(100));
+    }
+    screen.wait_for(&format!("⟩ {act}"));
+    screen.keys("Enter");
+}
+
+/// What follows a text on the screen, up to a blank.
+fn after(screen: &Screen, text: &str) -> String {
+    let line = screen.line(text);
+    let rest = &line[line.find(text).unwrap() + text.len()..];
+    rest.split_whitespace().next().unwrap().to_owned()
+}
+
+#[test]
+fn the_unpaired_phone_of_the_demo_is_paired_by_code_and_again_by_qr() {
+    let home = home();
+    std::fs::create_dir(home.path().join("demo")).unwrap();
+    std::fs::copy(home.path().join("host-key.pem"), home.path().join("demo/host-key.pem")).unwrap();
+    let screen = Screen::start(home.path(), "demo", 128, 44);
+    screen.wait_for("not paired: p pairs");
+    screen.keys("p");
+    screen.wait_for("scan the code on the left");
+    screen.keys("C-t");
+    on_its_own_screen(&screen, "Tarnbek Go", "“Pair device with pairing code”");
+    screen.wait_for("Wi-Fi pairing code: ");
+    let code = after(&screen, "Wi-Fi pairing code: ");
+    screen.keys("Escape");
+    screen.wait_for("A device offers pairing");
+    // A wrong one, and then one typed after the dialog was closed: both are told, and the window stays.
+    screen.types(if code == "111111" { "222222" } else { "111111" });
+    screen.keys("Enter");
+    screen.wait_for("the code is not the one");
+    screen.keys("C-t");
+    on_its_own_screen(&screen, "Tarnbek Go", "close the dialog");
+    screen.wait_for("“Pair device with pairing code”");
+    screen.keys("Escape");
+    screen.wait_for("Pair a device for wireless debugging");
+    screen.types(&code);
+    screen.keys("Enter");
+    screen.wait_for("nothing offers pairing");
+    // A new dialog: its address comes by itself, and only its code is to be typed.
+    screen.keys("C-t");
+    on_its_own_screen(&screen, "Tarnbek Go", "“Pair device with pairing code”");
+    screen.wait_for("Wi-Fi pairing code: ");
+    let code = after(&screen, "Wi-Fi pairing code: ");
+    screen.keys("Escape");
+    screen.wait_for("A device offers pairing");
+    screen.types(&code);
+    screen.keys("Enter");
+    screen.wait_for("211 packages");
+    screen.wait_for("Tarnbek Go");
+    screen.keys("q");
+    screen.wait_for("ended with 0");
+    drop(screen);
+
+    // The second start has new devices, which do not know this computer.
+    let screen = Screen::start(home.path(), "demo", 128, 44);
+    screen.wait_for("not paired: p pairs");
+    screen.keys("p");
+    screen.wait_for("scan the code on the left");
+    screen.keys("C-t");
+    on_its_own_screen(&screen, "Tarnbek Go", "“Pair device with QR code”: scan");
+    screen.wait_for("Computers it knows: 1");
+    screen.keys("Escape");
+    screen.wait_for("211 packages");
+    screen.keys("q");
+    screen.wait_for("ended with 0");
+}
+
+#[test]
+fn what_is_mended_on_the_device_is_noticed_without_a_key() {
+    let home = home();
+    let screen = Screen::start(home.path(), "demo", 128, 44);
+    screen.wait_for("changes not permitted");
+    screen.wait_for("Corvane Rill 2");
+    for _ in 0..6 {
+        if screen.line("device ").contains("Corvane Rill 2") {
+            break;
+        }
+        screen.keys("n");
+        std::thread::sleep(std::time::Duration::from_millis(200));
+    }
+    screen.wait_for("second switch");
+    screen.keys("t");
+    on_its_own_screen(&screen, "Corvane Rill 2", "switch the second switch on");
+    screen.keys("Escape");
+    screen.wait_for("189 packages, ");
+    assert!(!screen.text().contains("changes not permitted"), "{}", screen.text());
+    // The cable pulled and put back.
+    screen.keys("t");
+    on_its_own_screen(&screen, "Corvane Rill 2", "pull the cable");
+    screen.keys("Escape");
+    screen.wait_for("unplugged");
+    screen.wait_for("Plug the cable in again");
+    screen.keys("t");
+    on_its_own_screen(&screen, "Corvane Rill 2", "plug the cable in");
+    screen.keys("Escape");
+    screen.wait_for("189 packages, ");
+    // Closing: in words first, then done and seen.
+    screen.keys("l");
+    screen.wait_for("⟩ settings put global adb_enabled 0");
+    screen.keys("s");
+    screen.wait_for("the link went with it");
+    screen.keys("Space");
+    screen.wait_for("closed: r links it again");
+    screen.keys("q");
+    screen.wait_for("ended with 0");
+}
+
 #[test]
 fn a_pulled_link_in_a_run_comes_back_by_itself() {
     let mut sim = Sim::start(&["--device", "crew-phone"]);
@@ -114,7 +239,7 @@ fn without_a_device_it_says_how_to_begin() {
     screen.types("127.0.0.1:1");
     screen.keys("Enter");
     screen.wait_for("no link · tried again by itself");
-    screen.wait_for("switch debugging on");
+    screen.wait_for("debugging over");
     screen.keys("C-c");
     screen.wait_for("ended with 0");
 }

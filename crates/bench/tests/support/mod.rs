@@ -25,7 +25,7 @@ pub(crate) fn patience(window: usize) -> Patience {
 pub(crate) fn workplace(folder: &Path, patience: Patience) -> Workplace {
     let long = Duration::from_secs(60);
     let limits = Limits { connect: long, answer: long, tap: long, idle: long };
-    Workplace { book: Book::open(folder).unwrap(), keys: keys(), limits, patience }
+    Workplace { book: Book::open(folder).unwrap(), keys: keys(), limits, patience, surroundings: Arc::default() }
 }
 
 pub(crate) async fn device(scenario: Scenario, seed: u64) -> SimDevice {

@@ -9,7 +9,7 @@ mod users;
 pub use dump::{DumpReader, DumpedPackage, PackageDump, ReadBack, read_back};
 pub use list::read_package_list;
 pub use props::Properties;
-pub use report::{ANDROID_ID, UserCondition, read_android_id, read_report, report_request};
+pub use report::{ANDROID_ID, UserCondition, read_android_id, read_commands, read_report, report_request};
 pub use users::read_users;
 
 use std::collections::BTreeMap;

@@ -195,6 +195,40 @@ pub fn read_android_id(text: &str) -> Option<PlainText> {
     (id.len() >= 8 && id.len() <= 16 && id.chars().all(|c| c.is_ascii_hexdigit())).then(|| PlainText::new(id))
 }
 
+/// What the package service can be asked for that is of use here; the rest of its help is passed over.
+const COMMANDS: [&str; 17] = [
+    "list",
+    "path",
+    "uninstall",
+    "install",
+    "install-create",
+    "install-existing",
+    "clear",
+    "enable",
+    "disable",
+    "disable-user",
+    "default-state",
+    "hide",
+    "unhide",
+    "suspend",
+    "unsuspend",
+    "get-install-location",
+    "set-home-activity",
+];
+
+/// Reads which of these a help text names: `pm COMMAND …` on old versions, a line beginning with the command on newer
+/// ones.
+pub fn read_commands(help: &str) -> Vec<String> {
+    let named = |command: &&str| {
+        help.lines().any(|line| {
+            let line = line.trim();
+            let line = line.strip_prefix("usage: ").unwrap_or(line);
+            line.strip_prefix("pm ").unwrap_or(line).split([' ', '[']).next() == Some(command)
+        })
+    };
+    COMMANDS.iter().filter(|c| named(c)).map(|c| (*c).to_owned()).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -245,6 +279,15 @@ wibbet-part:accounts\nUser UserInfo{0:Crew:4c13}:\n  Accounts: 2\n    Account {n
         assert_eq!((condition.battery, condition.accounts, users.len()), (None, None, 0));
         assert_eq!(read_report("wibbet-part:su\n/system/xbin/su\n").0.root, Some(Root::Su));
         assert_eq!(read_report("wibbet-part:booted\n/system/bin/sh: getprop: not found\n").0.started, None);
+    }
+
+    #[test]
+    fn commands_of_old_and_new_help() {
+        let old = "usage: pm list packages [-f]\n       pm uninstall [-k] PACKAGE\n       pm disable-user PACKAGE\n";
+        assert_eq!(read_commands(old), ["list", "uninstall", "disable-user"]);
+        let new = "Package manager (package) commands:\n  help\n    Print this help text.\n\n  list packages [-f]\n  install-existing [--user USER_ID|all|current]\n    installs things\n";
+        assert_eq!(read_commands(new), ["list", "install-existing"]);
+        assert!(read_commands("Can't find service: package").is_empty());
     }
 
     #[test]

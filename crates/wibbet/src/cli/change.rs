@@ -10,8 +10,9 @@ use wibbet_types::{PackageId, UserId};
 
 use super::How;
 use super::exit::{Exit, Failure};
+use super::finder::Finder;
 use super::json;
-use super::look::{Finder, check_user, read};
+use super::look::{check_user, read};
 use super::out::{line, tell};
 
 /// What `run` is asked for.
@@ -52,7 +53,7 @@ pub(crate) async fn put_back(
     let (device, inventory) = read(finder, name).await?;
     check_user(&inventory, user)?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
-    let runs = finder.workplace.book.with(move |book| book.runs(Some(&facts.serial))).await?;
+    let runs = finder.workplace.book.with(move |book| book.runs(Some(&facts.id))).await?;
     let target = |id: &PackageId| {
         let recorded = recorded_state(&runs, id, user);
         // Off as it was recorded to be: what is asked for now is to use it again.
@@ -68,9 +69,9 @@ pub(crate) async fn carry_on(finder: &Finder<'_>, name: &str, number: Option<i64
     may_change(how)?;
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
-    let _claims = claim(&finder.workplace.book, &facts.serial, device.address())?;
-    settle(finder, &device, &facts.serial).await?;
-    let serial = facts.serial.clone();
+    let _claims = claim(&finder.workplace.book, &facts.id, &device.address())?;
+    settle(finder, &device, &facts.id).await?;
+    let serial = facts.id.clone();
     let runs = finder.workplace.book.with(move |book| book.runs(Some(&serial))).await?;
     let run = match number {
         Some(number) => runs.iter().find(|run| run.number == number),
@@ -78,7 +79,7 @@ pub(crate) async fn carry_on(finder: &Finder<'_>, name: &str, number: Option<i64
     };
     let Some(run) = run else {
         let what = number.map_or_else(|| "no unfinished run".to_owned(), |n| format!("no run {n}"));
-        return Err(Failure::new(Exit::Nothing, format!("the logbook has {what} of {}", facts.serial)));
+        return Err(Failure::new(Exit::Nothing, format!("the logbook has {what} of {}", facts.id)));
     };
     if how.dry_run {
         return Ok(show(run, how.json));
@@ -90,7 +91,7 @@ pub(crate) async fn carry_on(finder: &Finder<'_>, name: &str, number: Option<i64
 }
 
 /// Without a terminal nobody can be asked.
-fn may_change(how: How) -> Result<(), Failure> {
+pub(crate) fn may_change(how: How) -> Result<(), Failure> {
     let somebody = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
     if how.yes || how.dry_run || somebody {
         return Ok(());
@@ -98,7 +99,7 @@ fn may_change(how: How) -> Result<(), Failure> {
     Err(Failure::new(Exit::Usage, "there is no terminal to ask on: add --yes to send it, or --dry-run to see it"))
 }
 
-fn asked(question: &str) -> bool {
+pub(crate) fn asked(question: &str) -> bool {
     let mut answer = String::new();
     let heard = write!(std::io::stderr(), "{question} [y/N] ").and_then(|()| std::io::stdin().read_line(&mut answer));
     heard.is_ok() && matches!(answer.trim(), "y" | "Y" | "yes")
@@ -122,7 +123,7 @@ async fn carry_out(
     let abilities = device.abilities();
     if how.dry_run {
         if how.json {
-            json::print(&json::Steps::planned(plan, &abilities, facts.serial.as_str()));
+            json::print(&json::Steps::planned(plan, &abilities, facts.id.as_str()));
         } else {
             show_plan(plan, &abilities);
         }
@@ -140,9 +141,9 @@ async fn carry_out(
         }
     }
     let book = &finder.workplace.book;
-    let _claims = claim(book, &facts.serial, device.address())?;
-    settle(finder, device, &facts.serial).await?;
-    let number = begin_run(book, &facts.serial, kind, plan, &abilities).await?;
+    let _claims = claim(book, &facts.id, &device.address())?;
+    settle(finder, device, &facts.id).await?;
+    let number = begin_run(book, &facts.id, kind, plan, &abilities).await?;
     finish(finder, device, number, how).await
 }
 

@@ -100,8 +100,10 @@ impl Failure {
 impl From<AskError> for Failure {
     fn from(error: AskError) -> Self {
         let exit = match &error {
-            AskError::NoLink(LinkError::NotAuthorised { .. } | LinkError::WantsTls { .. }) => Exit::NotAuthorised,
-            AskError::NoLink(_) | AskError::OtherDevice(_) | AskError::Lost(_) => Exit::NoDevice,
+            AskError::NoLink(LinkError::NotAuthorised { .. } | LinkError::NotPaired { .. }) => Exit::NotAuthorised,
+            AskError::NoLink(_) | AskError::OtherDevice(_) | AskError::NotAndroid(_) | AskError::Lost(_) => {
+                Exit::NoDevice
+            }
             _ => Exit::Trouble,
         };
         Self::new(exit, error.to_string())
@@ -194,11 +196,14 @@ mod tests {
             (LinkError::NoAnswer { at: at.clone(), why: why.clone() }, Exit::NoDevice),
             (LinkError::NotADaemon { at: at.clone(), why: why.clone() }, Exit::NoDevice),
             (LinkError::NotAuthorised { at: at.clone(), why: why.clone() }, Exit::NotAuthorised),
-            (LinkError::WantsTls { at: at.clone() }, Exit::NotAuthorised),
+            (LinkError::NotPaired { at: at.clone(), why: why.clone() }, Exit::NotAuthorised),
+            (LinkError::NoPermission { at: at.clone(), node: "/dev/x".into() }, Exit::NoDevice),
+            (LinkError::Taken { at: at.clone() }, Exit::NoDevice),
+            (LinkError::Broken { at: at.clone(), rule: why.clone() }, Exit::NoDevice),
             (LinkError::Lost { at: at.clone(), why: why.clone() }, Exit::NoDevice),
         ] {
-            let (rung, trouble) = wibbet_bench::trouble_of(&error);
-            assert!(!trouble.advice.is_empty() && trouble.seen.contains("h:1"), "{rung:?}");
+            let trouble = wibbet_bench::trouble_of(&error, None);
+            assert!(!trouble.advice.is_empty() && trouble.seen.contains("h:1"), "{trouble:?}");
             assert_eq!(Failure::from(AskError::NoLink(error)).exit, exit);
         }
     }

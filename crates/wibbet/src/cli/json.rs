@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 
 use serde::Serialize;
-use wibbet_core::{Back, DeviceFacts, Inventory, Package, PackageState, Plan, Run, Time, User};
+use wibbet_bench::{CloseStep, Details, Route};
+use wibbet_core::{Back, DeviceFacts, Inventory, Ladder, Package, PackageState, Plan, Run, Time, User};
 use wibbet_types::UserId;
 
 use super::exit::Failure;
@@ -27,35 +28,183 @@ pub(crate) fn print_failure(failure: &Failure) {
 }
 
 #[derive(Serialize)]
+struct JsonRoute {
+    kind: &'static str,
+    place: String,
+}
+
+#[derive(Serialize)]
+struct JsonBattery {
+    percent: u8,
+    powered: bool,
+}
+
+#[derive(Serialize)]
+struct JsonSpace {
+    total: u64,
+    free: u64,
+}
+
+#[derive(Serialize)]
+struct JsonManaged {
+    user: Option<u32>,
+    package: String,
+}
+
+/// How a device is at the moment; each part is null where it does not tell.
+#[derive(Serialize)]
+struct JsonDetails {
+    started: Option<bool>,
+    uptime_seconds: Option<u64>,
+    current_user: Option<u32>,
+    stays_awake: Option<u32>,
+    space: Option<JsonSpace>,
+    battery: Option<JsonBattery>,
+    root: Option<&'static str>,
+    managed: Vec<JsonManaged>,
+    accounts: Option<u32>,
+    warnings: Vec<String>,
+    encrypted: bool,
+    features: Vec<&'static str>,
+    commands: Vec<String>,
+}
+
+impl From<&Details> for JsonDetails {
+    fn from(details: &Details) -> Self {
+        let v = &details.vitals;
+        Self {
+            started: v.started,
+            uptime_seconds: v.uptime.map(|u| u.as_secs()),
+            current_user: v.current_user.map(UserId::number),
+            stays_awake: v.stays_awake,
+            space: v.space.map(|s| JsonSpace { total: s.total, free: s.free }),
+            battery: v.battery.map(|b| JsonBattery { percent: b.percent, powered: b.powered }),
+            root: v.root.map(wibbet_core::Root::name),
+            managed: v
+                .managed
+                .iter()
+                .map(|m| JsonManaged { user: m.user.map(UserId::number), package: m.package.to_string() })
+                .collect(),
+            accounts: v.accounts,
+            warnings: v.warnings(),
+            encrypted: details.encrypted,
+            features: details.features.clone(),
+            commands: details.commands.clone(),
+        }
+    }
+}
+
+#[derive(Serialize)]
+struct JsonRung {
+    rung: &'static str,
+    standing: &'static str,
+    known: String,
+}
+
+#[derive(Serialize)]
+struct JsonTrouble {
+    rung: &'static str,
+    name: &'static str,
+    seen: String,
+    advice: String,
+}
+
+/// A ladder as it stands.
+#[derive(Serialize)]
+pub(crate) struct JsonLadder {
+    device: Device,
+    ladder: Vec<JsonRung>,
+    trouble: Option<JsonTrouble>,
+}
+
+impl JsonLadder {
+    pub(crate) fn of(device: Device, ladder: &Ladder) -> Self {
+        let rung = |r: &wibbet_core::RungState| JsonRung {
+            rung: r.rung.name(),
+            standing: r.standing.name(),
+            known: r.known.clone(),
+        };
+        let trouble = ladder.trouble.as_ref().map(|t| JsonTrouble {
+            rung: t.rung.name(),
+            name: t.name,
+            seen: t.seen.clone(),
+            advice: t.advice.clone(),
+        });
+        Self { device, ladder: ladder.rungs.iter().map(rung).collect(), trouble }
+    }
+}
+
+#[derive(Serialize)]
 pub(crate) struct Device {
     pub(crate) id: String,
     pub(crate) serial: Option<String>,
     pub(crate) address: String,
     pub(crate) maker: Option<String>,
     pub(crate) model: Option<String>,
+    pub(crate) kind: Option<&'static str>,
     pub(crate) android: Option<String>,
     pub(crate) sdk: Option<u32>,
     pub(crate) patch: Option<String>,
+    pub(crate) build: Option<String>,
     pub(crate) link: String,
     pub(crate) trouble: Option<String>,
+    routes: Vec<JsonRoute>,
+    details: Option<JsonDetails>,
 }
 
 impl Device {
     pub(crate) fn of(facts: Option<&DeviceFacts>, address: &str, link: &str, trouble: Option<String>) -> Self {
         let text = |pick: fn(&DeviceFacts) -> &str| facts.map(|f| pick(f).to_owned());
         Self {
-            id: facts.map_or_else(|| address.to_owned(), |f| f.serial.to_string()),
+            id: facts.map_or_else(|| address.to_owned(), |f| f.id.to_string()),
             serial: text(|f| f.serial.as_str()),
             address: address.to_owned(),
             maker: text(|f| f.maker.as_str()),
             model: text(|f| f.model.as_str()),
+            kind: facts.map(|f| f.kind.name()),
             android: text(|f| f.android.release().as_str()),
             sdk: facts.map(|f| f.android.sdk()),
             patch: text(|f| f.patch.as_str()),
+            build: text(|f| f.build.as_str()),
             link: link.to_owned(),
             trouble,
+            routes: Vec::new(),
+            details: None,
         }
     }
+
+    pub(crate) fn with(mut self, routes: &[Route], details: Option<&Details>) -> Self {
+        self.routes = routes.iter().map(|r| JsonRoute { kind: r.kind(), place: r.to_string() }).collect();
+        self.details = details.map(JsonDetails::from);
+        self
+    }
+}
+
+#[derive(Serialize)]
+struct JsonCloseStep {
+    what: String,
+    done: bool,
+    known: String,
+}
+
+#[derive(Serialize)]
+pub(crate) struct Closed {
+    id: String,
+    steps: Vec<JsonCloseStep>,
+}
+
+impl Closed {
+    pub(crate) fn of(id: String, steps: &[CloseStep]) -> Self {
+        let step = |s: &CloseStep| JsonCloseStep { what: s.what.clone(), done: s.done, known: s.known.clone() };
+        Self { id, steps: steps.iter().map(step).collect() }
+    }
+}
+
+/// What a pairing brought.
+#[derive(Serialize)]
+pub(crate) struct Paired {
+    pub(crate) paired: bool,
+    pub(crate) name: String,
 }
 
 #[derive(Serialize)]
@@ -69,11 +218,18 @@ struct JsonUser {
     name: String,
     kind: &'static str,
     running: bool,
+    unlocked: Option<bool>,
 }
 
 impl From<&User> for JsonUser {
     fn from(user: &User) -> Self {
-        Self { id: user.id.number(), name: user.name.to_string(), kind: user.kind.name(), running: user.running }
+        Self {
+            id: user.id.number(),
+            name: user.name.to_string(),
+            kind: user.kind.name(),
+            running: user.running,
+            unlocked: user.unlocked,
+        }
     }
 }
 

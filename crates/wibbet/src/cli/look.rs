@@ -1,117 +1,173 @@
 //! Commands that only look.
 
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
 use futures_util::future::join_all;
-use wibbet_bench::{AdbDevice, AskError, Workplace, now, survey, trouble_of};
-use wibbet_core::{Inventory, Outcome, Run};
-use wibbet_types::{Serial, UserId};
+use tokio::sync::mpsc;
+use wibbet_bench::{
+    AdbDevice, AskError, Bench, BenchEvent, CardId, Details, Route, SessionEvent, Workplace, details, survey,
+    trouble_of,
+};
+use wibbet_core::{DeviceFacts, Inventory, Ladder, Outcome, Run};
+use wibbet_types::UserId;
 
 use super::exit::{Exit, Failure};
+use super::finder::Finder;
 use super::json;
 use super::out::{line, tell};
 
-/// Finds devices by what people call them.
-pub(crate) struct Finder<'a> {
-    pub(crate) workplace: &'a Workplace,
-    pub(crate) at: &'a [String],
+/// What was found of one device.
+struct Looked {
+    facts: Option<DeviceFacts>,
+    shown: json::Device,
+    ready: bool,
 }
 
-impl Finder<'_> {
-    /// Every address worth trying: those named and those where devices were last met.
-    async fn addresses(&self) -> Result<Vec<String>, Failure> {
-        let mut addresses = self.at.to_vec();
-        for known in self.workplace.book.with(|book| book.devices()).await? {
-            if !addresses.contains(&known.address) {
-                addresses.push(known.address);
-            }
+async fn look_at(finder: &Finder<'_>, route: Route, before: Option<DeviceFacts>) -> Result<Looked, Failure> {
+    let device = finder.workplace.device_by(vec![route.clone()]);
+    let address = route.to_string();
+    let (facts, link, trouble, told) = match device.connect(&mut |_| {}).await {
+        Ok(facts) => {
+            finder.note(&device, &facts).await?;
+            (device.facts(), "ready", None, details(&device).await)
         }
-        Ok(addresses)
-    }
-
-    /// Links the device that is called `name`: a serial, or HOST:PORT.
-    pub(crate) async fn link(&self, name: &str) -> Result<AdbDevice, Failure> {
-        if let Ok(address) = super::address(name) {
-            let device = self.workplace.device(&address);
-            self.meet(&device).await?;
-            return Ok(device);
+        Err(AskError::NoLink(error)) => {
+            let trouble = trouble_of(&error, before.as_ref());
+            (before, trouble.name, Some(format!("{error}")), None)
         }
-        let wanted: Serial =
-            name.parse().map_err(|e| Failure::new(Exit::Usage, format!("{e}; DEVICE is a serial or HOST:PORT")))?;
-        let met: Vec<_> = self.workplace.book.with(|book| book.devices()).await?;
-        let last_seen = met.iter().filter(|d| d.facts.serial == wanted).map(|d| d.address.clone());
-        let mut addresses: Vec<String> = last_seen.chain(self.at.iter().cloned()).collect();
-        addresses.dedup();
-        let mut first_error = None;
-        for address in &addresses {
-            let device = self.workplace.device(address);
-            match self.meet(&device).await {
-                Ok(serial) if serial == wanted => return Ok(device),
-                Ok(_) => {}
-                Err(error) => drop(first_error.get_or_insert(error)),
-            }
-        }
-        Err(first_error.unwrap_or_else(|| {
-            Failure::new(
-                Exit::NoDevice,
-                format!("there is no device {wanted} at hand. Name it by HOST:PORT once, or add --at HOST:PORT; `wibbet bench` lists those that are known"),
-            )
-        }))
-    }
-
-    async fn meet(&self, device: &AdbDevice) -> Result<Serial, Failure> {
-        let mut progress = |step| {
-            if let wibbet_bench::LinkStep::AwaitingTap { fingerprint } = step {
-                tell(format_args!("waiting for “Allow” on the device; it should show the fingerprint {fingerprint}"));
-            }
-        };
-        let facts = device.connect(&mut progress).await?;
-        let (serial, address) = (facts.serial.clone(), device.address().to_owned());
-        self.workplace.book.with(move |book| book.note_device(&facts, &address, now())).await?;
-        Ok(serial)
-    }
+        Err(AskError::NotAndroid(why)) => (before, "not-android", Some(why), None),
+        Err(other) => (before, "trouble", Some(other.to_string()), None),
+    };
+    let ready = link == "ready";
+    let shown = json::Device::of(facts.as_ref(), &address, link, trouble).with(&[route], told.as_ref());
+    Ok(Looked { facts, shown, ready })
 }
 
 pub(crate) async fn bench(finder: &Finder<'_>, as_json: bool) -> Result<Exit, Failure> {
-    let addresses = finder.addresses().await?;
-    let looked = join_all(addresses.iter().map(async |address| {
-        let device = finder.workplace.device(address);
-        let linked = device.connect(&mut |_| {}).await;
-        (address, linked)
+    let known = finder.workplace.book.with(|book| book.devices()).await?;
+    let mut routes: Vec<Route> = finder.around(|_| false).await.into_iter().filter_map(|s| s.route).collect();
+    for address in finder.addresses().await? {
+        let seen = |r: &Route| matches!(r, Route::Air { at, .. } | Route::Address(at) if *at == address);
+        if !routes.iter().any(seen) {
+            routes.push(Route::Address(address));
+        }
+    }
+    let looked = join_all(routes.into_iter().map(|route| {
+        let address = route.to_string();
+        let before = known.iter().find(|d| d.address == address).map(|d| d.facts.clone());
+        look_at(finder, route, before)
     }))
     .await;
-    let known = finder.workplace.book.with(|book| book.devices()).await?;
-    let mut devices = Vec::new();
-    let mut ready = 0;
-    for (address, linked) in looked {
-        let before = known.iter().find(|d| d.address == *address).map(|d| &d.facts);
-        devices.push(match linked {
-            Ok(facts) => {
-                ready += 1;
-                let (noted, at) = (facts.clone(), address.clone());
-                finder.workplace.book.with(move |book| book.note_device(&noted, &at, now())).await?;
-                json::Device::of(Some(&facts), address, "ready", None)
-            }
-            Err(AskError::NoLink(error)) => {
-                json::Device::of(before, address, trouble_of(&error).1.name, Some(error.to_string()))
-            }
-            Err(other) => json::Device::of(before, address, "trouble", Some(other.to_string())),
+    // One device by several ways is shown once, by the best of those that work.
+    let mut found: Vec<Looked> = Vec::new();
+    for one in looked {
+        let one = one?;
+        let same = found.iter_mut().find(|other| match (&one.facts, &other.facts) {
+            (Some(a), Some(b)) => a.is_same_device(b),
+            _ => false,
         });
+        match same {
+            Some(other) if one.ready && !other.ready => *other = one,
+            Some(_) => {}
+            None => found.push(one),
+        }
     }
+    let ready = found.iter().any(|d| d.ready);
+    let devices: Vec<json::Device> = found.into_iter().map(|d| d.shown).collect();
     if as_json {
         json::print(&json::Bench { devices });
     } else if devices.is_empty() {
-        tell("No devices are known yet. Add one with --at HOST:PORT, or start `wibbet` and press a.");
+        tell(
+            "No devices are at hand. Plug one in, add one with --at HOST:PORT, or start `wibbet` and press g for a guide.",
+        );
     } else {
-        for device in &devices {
-            let name =
-                [device.maker.as_deref(), device.model.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
-            let android = device.android.as_ref().map_or_else(String::new, |a| format!("Android {a}"));
-            line(format_args!("{:<22} {:<24} {:<12} {:<22} {}", device.id, name, android, device.address, device.link));
-            if let Some(trouble) = &device.trouble {
-                line(format_args!("    {trouble}"));
+        devices.iter().for_each(print_device);
+    }
+    Ok(if ready { Exit::Done } else { Exit::NoDevice })
+}
+
+fn print_device(device: &json::Device) {
+    let name = [device.maker.as_deref(), device.model.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
+    let android = device.android.as_ref().map_or_else(String::new, |a| format!("Android {a}"));
+    line(format_args!("{:<22} {:<24} {:<12} {:<22} {}", device.id, name, android, device.address, device.link));
+    if let Some(trouble) = &device.trouble {
+        line(format_args!("    {trouble}"));
+    }
+}
+
+/// Tells of every change on the bench until interrupted.
+pub(crate) async fn watch(finder: &Finder<'_>, as_json: bool) -> Result<Exit, Failure> {
+    let mut workplace = finder.workplace.clone();
+    if finder.no_search {
+        workplace.surroundings = Arc::default();
+    }
+    let (told, mut heard) = mpsc::unbounded_channel();
+    let _bench = Bench::start(workplace, finder.at.to_vec(), move |event| drop(told.send(event)));
+    let mut cards: BTreeMap<CardId, Watched> = BTreeMap::new();
+    loop {
+        let event = tokio::select! {
+            event = heard.recv() => event,
+            _ = tokio::signal::ctrl_c() => return Ok(Exit::Done),
+            () = crate::signals::terminated() => return Ok(Exit::Done),
+        };
+        let Some(event) = event else { return Ok(Exit::Done) };
+        let (card, gone) = match event {
+            BenchEvent::Card { card, name, facts } => {
+                cards.insert(card, Watched { name, facts: facts.map(|f| *f), ..Watched::default() });
+                (card, false)
+            }
+            BenchEvent::Gone(card) => (card, true),
+            BenchEvent::Routes(card, routes) => {
+                cards.entry(card).or_default().routes = routes;
+                (card, false)
+            }
+            BenchEvent::Session(card, SessionEvent::Ladder(ladder)) => {
+                cards.entry(card).or_default().ladder = *ladder;
+                (card, false)
+            }
+            BenchEvent::Session(card, SessionEvent::Facts(facts, _)) => {
+                cards.entry(card).or_default().facts = Some(*facts);
+                (card, false)
+            }
+            BenchEvent::Session(card, SessionEvent::Details(details)) => {
+                cards.entry(card).or_default().details = Some(*details);
+                (card, false)
+            }
+            BenchEvent::Note(note) => {
+                tell(note);
+                continue;
+            }
+            _ => continue,
+        };
+        let Some(watched) = cards.get_mut(&card) else { continue };
+        let link = if gone { "gone" } else { watched.ladder.name() };
+        let address = watched.routes.first().map_or_else(|| watched.name.clone(), ToString::to_string);
+        let trouble = watched.ladder.trouble.as_ref().map(|t| t.seen.clone());
+        let shown = json::Device::of(watched.facts.as_ref(), &address, link, trouble);
+        // The same is not said twice.
+        let said = (link.to_owned(), shown.id.clone(), address.clone(), watched.details.is_some());
+        if watched.said.as_ref() != Some(&said) {
+            watched.said = Some(said);
+            match as_json {
+                true => json::print(&shown.with(&watched.routes, watched.details.as_ref())),
+                false => print_device(&shown),
             }
         }
+        if gone {
+            cards.remove(&card);
+        }
     }
-    Ok(if ready > 0 { Exit::Done } else { Exit::NoDevice })
+}
+
+#[derive(Default)]
+struct Watched {
+    name: String,
+    facts: Option<DeviceFacts>,
+    routes: Vec<Route>,
+    ladder: Ladder,
+    details: Option<Details>,
+    said: Option<(String, String, String, bool)>,
 }
 
 /// Links a device and reads its packages.
@@ -132,7 +188,9 @@ pub(crate) async fn packages(
         check_user(&inventory, user)?;
     }
     if as_json {
-        let shown = json::Device::of(device.facts().as_ref(), device.address(), "ready", None);
+        let told = details(&device).await;
+        let shown = json::Device::of(device.facts().as_ref(), &device.address(), "ready", None)
+            .with(&device.routes(), told.as_ref());
         json::print(&json::Packages::of(shown, &inventory, user));
         return Ok(Exit::Done);
     }

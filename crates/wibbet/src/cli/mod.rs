@@ -2,20 +2,24 @@
 
 mod change;
 mod exit;
+mod finder;
 mod json;
+mod links;
 mod look;
 mod out;
 
+use std::sync::Arc;
 use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand};
+use wibbet_bench::Surroundings;
 use wibbet_types::{PackageId, UserId};
 
 pub(crate) use exit::{Exit, Failure};
 pub(crate) use out::{line, tell};
 
 use crate::place::Folders;
-use crate::{demo, sim, tui};
+use crate::{announced, demo, sim, tui};
 
 /// Takes packages out of Android devices, per user and in batches, and puts them back.
 ///
@@ -32,6 +36,12 @@ pub(crate) struct Arguments {
     /// Seconds to wait for somebody to allow this computer on the device [default: 180; for `bench` 5].
     #[arg(long, value_name = "SECONDS", global = true, value_parser = seconds)]
     allow_within: Option<Duration>,
+    /// Look at no cables and no announcements: only at addresses that are named or were met before.
+    #[arg(long, global = true)]
+    no_search: bool,
+    /// Read announcements from this file in place of the network, as `wibbet sim --announcements` writes it.
+    #[arg(long, value_name = "FILE", global = true)]
+    announcements: Option<std::path::PathBuf>,
     #[command(subcommand)]
     command: Option<Command>,
 }
@@ -46,15 +56,60 @@ enum Command {
     Demo,
     /// Simulated bench devices standing alone, until interrupted.
     Sim(sim::SimArguments),
-    /// The devices at hand: those named with --at and those met before.
+    /// The devices at hand: on cables, on the network, named with --at, and met before at an address.
     Bench {
+        /// Go on until interrupted, with a line for each change.
+        #[arg(long)]
+        watch: bool,
         /// One JSON object on standard output.
         #[arg(long)]
         json: bool,
     },
+    /// How far the link to a device has got, rung by rung, and what to do about the first one that is missing.
+    Link {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Pairs this computer with a device for wireless debugging.
+    Pair {
+        /// Where the device offers pairing: HOST:PORT from its dialog with the code.
+        #[arg(required_unless_present = "qr", value_parser = address)]
+        address: Option<String>,
+        /// The six digits that the device shows.
+        #[arg(long, value_name = "CODE", required_unless_present = "qr", conflicts_with = "qr")]
+        code: Option<String>,
+        /// Show a QR code for the device to scan.
+        #[arg(long, conflicts_with = "address")]
+        qr: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Closes the link: puts back what was changed for it and switches debugging off on the device.
+    Close {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// Leave debugging switched on.
+        #[arg(long)]
+        keep_debugging: bool,
+        /// Do not link the device by itself any more. Its runs stay in the logbook.
+        #[arg(long)]
+        forget: bool,
+        /// Do not ask before switching debugging off.
+        #[arg(long)]
+        yes: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Prints a udev rule that lets this user open devices on cables, and where to put it (Linux).
+    UsbRule,
     /// What is installed on a device, and for whom.
     Packages {
-        /// A serial, or HOST:PORT.
+        /// An id, a serial, or HOST:PORT.
         device: String,
         /// Only this user's states.
         #[arg(long)]
@@ -65,7 +120,7 @@ enum Command {
     },
     /// Takes packages out.
     Run {
-        /// A serial, or HOST:PORT.
+        /// An id, a serial, or HOST:PORT.
         device: String,
         /// The user for whom.
         #[arg(long)]
@@ -87,7 +142,7 @@ enum Command {
     },
     /// Puts packages back to the state they had before Wibbet took them out.
     PutBack {
-        /// A serial, or HOST:PORT.
+        /// An id, a serial, or HOST:PORT.
         device: String,
         /// The packages.
         #[arg(required = true, value_name = "ID")]
@@ -100,7 +155,7 @@ enum Command {
     },
     /// Carries on with a run that was stopped or interrupted.
     CarryOn {
-        /// A serial, or HOST:PORT.
+        /// An id, a serial, or HOST:PORT.
         device: String,
         /// The run's number; the device's latest unfinished one when left out.
         run: Option<i64>,
@@ -152,7 +207,14 @@ pub(crate) fn address(text: &str) -> Result<String, String> {
 /// Does what was asked for.
 pub(crate) async fn run(arguments: Arguments) -> Exit {
     let json = match &arguments.command {
-        Some(Command::Bench { json } | Command::Packages { json, .. } | Command::Runs { json }) => *json,
+        Some(
+            Command::Bench { json, .. }
+            | Command::Packages { json, .. }
+            | Command::Link { json, .. }
+            | Command::Pair { json, .. }
+            | Command::Close { json, .. }
+            | Command::Runs { json },
+        ) => *json,
         Some(Command::Run { how, .. } | Command::PutBack { how, .. } | Command::CarryOn { how, .. }) => how.json,
         _ => false,
     };
@@ -169,23 +231,37 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
 }
 
 async fn done(arguments: Arguments) -> Result<Exit, Failure> {
-    let Arguments { at, answer_within, allow_within, command } = arguments;
+    let Arguments { at, answer_within, allow_within, no_search, announcements, command } = arguments;
     if !at.is_empty() && matches!(command, Some(Command::Demo | Command::Sim(_))) {
         return Err(Failure::new(Exit::Usage, "--at names a real device; demo and sim have devices of their own"));
     }
     let command = match command {
         Some(Command::Demo) => return demo::run(answer_within).await,
-        Some(Command::Sim(sim)) => return sim::run(sim).await,
+        Some(Command::Sim(sim)) => return sim::run(sim, announcements).await,
+        Some(Command::UsbRule) => return Ok(links::usb_rule()),
         other => other,
     };
-    let quick = matches!(command, Some(Command::Bench { .. })).then_some(Duration::from_secs(5));
+    let quick = matches!(command, Some(Command::Bench { watch: false, .. })).then_some(Duration::from_secs(5));
     let folders = Folders::find().map_err(Failure::trouble)?;
     let opened = tokio::task::spawn_blocking(move || folders.open(answer_within, allow_within.or(quick)));
-    let workplace = opened.await.map_err(Failure::trouble)?.map_err(Failure::trouble)?;
-    let finder = look::Finder { workplace: &workplace, at: &at };
+    let mut workplace = opened.await.map_err(Failure::trouble)?.map_err(Failure::trouble)?;
+    let looks = !matches!(command, Some(Command::Runs { .. }));
+    workplace.surroundings = Arc::new(match announcements {
+        Some(file) => Surroundings::simulated(None, Some(announced::read_from(file))),
+        None if no_search || !looks => Surroundings::default(),
+        None => Surroundings::of_this_computer(),
+    });
+    let finder = finder::Finder { workplace: &workplace, at: &at, no_search };
     match command {
-        None => tui::run(workplace, at, false).await.map_err(Failure::trouble),
-        Some(Command::Bench { json }) => look::bench(&finder, json).await,
+        None => tui::run(workplace, at, None).await.map_err(Failure::trouble),
+        Some(Command::Bench { watch: true, json }) => look::watch(&finder, json).await,
+        Some(Command::Bench { json, .. }) => look::bench(&finder, json).await,
+        Some(Command::Link { device, json }) => links::link(&finder, &device, json).await,
+        Some(Command::Pair { address, code, json, .. }) => links::pair(&finder, address.zip(code), json).await,
+        Some(Command::Close { device, keep_debugging, forget, yes, json }) => {
+            let how = links::Closing { switch_off: !keep_debugging, forget, yes, json };
+            links::close(&finder, &device, how).await
+        }
         Some(Command::Packages { device, user, json }) => look::packages(&finder, &device, user, json).await,
         Some(Command::Runs { json }) => look::runs(&workplace, json).await,
         Some(Command::Run { device, user, uninstall, disable, keep_data, no_way_back, how }) => {
@@ -194,7 +270,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         }
         Some(Command::PutBack { device, ids, user, how }) => change::put_back(&finder, &device, &ids, user, how).await,
         Some(Command::CarryOn { device, run, how }) => change::carry_on(&finder, &device, run, how).await,
-        Some(Command::Demo | Command::Sim(_)) => Ok(Exit::Done),
+        Some(Command::Demo | Command::Sim(_) | Command::UsbRule) => Ok(Exit::Done),
     }
 }
 

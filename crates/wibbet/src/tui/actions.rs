@@ -3,11 +3,12 @@
 use std::sync::Arc;
 
 use tui_input::Input;
-use wibbet_bench::SessionCommand;
-use wibbet_core::{Back, Outcome, RunKind, Skip, TrayItem, Way, recorded_state};
+use wibbet_bench::{BenchCommand, CardId, SessionCommand};
+use wibbet_core::{Back, Outcome, RunKind, Rung, Skip, TrayItem, Way, recorded_state};
 
 use super::keymap::Action;
-use super::model::{DeviceModel, Model, Popup, RunPane, View};
+use super::links;
+use super::model::{CloseForm, DeviceModel, Model, Popup, RunPane, View};
 use super::update::Effect;
 use super::views;
 
@@ -61,7 +62,16 @@ pub(crate) fn is_useful(model: &Model, action: Action) -> bool {
         Action::EmptyTray => in_packages && on(|d| !d.tray.is_empty()),
         Action::Words => model.view == View::Run && on(|d| d.run_len() > 0),
         Action::Details => in_packages,
-        Action::AddDevice => model.view == View::Bench,
+        Action::AddDevice | Action::Pair | Action::Guide => model.view == View::Bench,
+        Action::CloseLink => model.view == View::Bench && on(|d| !d.running && d.ladder.holds(Rung::Shell)),
+        Action::StayAwake => {
+            model.view == View::Bench
+                && on(|d| {
+                    let told = d.details.as_ref().is_some_and(|t| t.vitals.stays_awake.is_some());
+                    !d.running && d.is_ready() && told
+                })
+        }
+        Action::OwnScreens => model.simulated,
         Action::NextDevice => model.devices.len() > 1,
         Action::ReadAgain => on(|d| !d.running && d.busy.is_none()),
         Action::Back => reviewed || (in_packages && on(|d| !d.search.value().is_empty())),
@@ -121,6 +131,10 @@ pub(crate) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::Palette => model.popup = Some(Popup::Palette { input: Input::default(), at: 0 }),
         Action::Help => model.popup = Some(Popup::Help { from: 0 }),
         Action::AddDevice => model.popup = Some(Popup::Address { input: Input::default(), trouble: None }),
+        Action::Guide => model.popup = Some(Popup::Guide { from: 0 }),
+        Action::Pair => return links::open_pairing(model),
+        Action::CloseLink => model.popup = Some(Popup::Close(CloseForm::default())),
+        Action::OwnScreens => links::open_own_screens(model, None),
         Action::NextDevice => model.current = (current + 1) % model.devices.len(),
         Action::Details => model.details = !model.details,
         Action::Quit => {
@@ -134,6 +148,10 @@ pub(crate) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         _ => return on_device(model, action),
     }
     Vec::new()
+}
+
+fn to_session(card: CardId, command: SessionCommand) -> Effect {
+    Effect::Bench(BenchCommand::Session(card, command))
 }
 
 fn show(model: &mut Model, view: View) -> Vec<Effect> {
@@ -154,7 +172,7 @@ fn go_on(model: &mut Model) -> Vec<Effect> {
         }
         View::Logbook => {
             if let Some(run) = model.log.get(model.log_at).cloned() {
-                let place = model.devices.iter().position(|d| d.facts.as_ref().is_some_and(|f| f.serial == run.serial));
+                let place = model.devices.iter().position(|d| d.facts.as_ref().is_some_and(|f| f.id == run.serial));
                 match place {
                     Some(place) if !model.devices[place].running => {
                         model.current = place;
@@ -175,7 +193,12 @@ fn go_on(model: &mut Model) -> Vec<Effect> {
 fn on_device(model: &mut Model, action: Action) -> Vec<Effect> {
     let (view, current) = (model.view, model.current);
     let Some(device) = model.devices.get_mut(current) else { return Vec::new() };
+    let card = device.card;
     match action {
+        Action::StayAwake => {
+            let on = !links::stays_awake(device);
+            return vec![to_session(card, SessionCommand::StayAwake(on))];
+        }
         Action::Search => device.searching = true,
         Action::Mark if view == View::Shelf => {
             if let Some(entry) = device.shelf.entries.get(device.shelf_at) {
@@ -202,17 +225,17 @@ fn on_device(model: &mut Model, action: Action) -> Vec<Effect> {
             _ => put_back_under_cursor(model),
         },
         Action::Words => device.show_words = !device.show_words,
-        Action::ReadAgain => return vec![Effect::Send(current, SessionCommand::Survey)],
+        Action::ReadAgain => return vec![to_session(card, SessionCommand::Survey)],
         Action::Stop => {
             model.tell("Stopping after the step that is on its way.");
-            return vec![Effect::StopRun(current)];
+            return vec![Effect::Bench(BenchCommand::StopRun(card))];
         }
         Action::CarryOn => {
             if let Some(number) = to_carry_on(device) {
                 device.running = true;
                 model.view = View::Run;
                 model.note = None;
-                return vec![Effect::Send(current, SessionCommand::CarryOn(number))];
+                return vec![to_session(card, SessionCommand::CarryOn(number))];
             }
         }
         Action::ToDisable if device.reviewed().is_none() => {
@@ -244,7 +267,7 @@ fn on_device(model: &mut Model, action: Action) -> Vec<Effect> {
                     RunKind::PutBack => device.shelf_marks.clear(),
                 }
                 model.note = None;
-                return vec![Effect::Send(current, SessionCommand::Run(kind, plan))];
+                return vec![to_session(card, SessionCommand::Run(kind, plan))];
             }
         }
         Action::Back if view == View::Run => {

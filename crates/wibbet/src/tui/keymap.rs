@@ -37,6 +37,11 @@ pub(crate) enum Action {
     ReadAgain,
     NextDevice,
     AddDevice,
+    Pair,
+    Guide,
+    CloseLink,
+    StayAwake,
+    OwnScreens,
     Palette,
     Help,
     Quit,
@@ -113,7 +118,7 @@ const fn bind(
 }
 
 /// The keymap. The order is that of the bottom line: what leads on comes first.
-pub(crate) static KEYMAP: [Binding; 36] = [
+pub(crate) static KEYMAP: [Binding; 41] = [
     bind(
         Action::Send,
         &[letter('s')],
@@ -221,6 +226,34 @@ pub(crate) static KEYMAP: [Binding; 36] = [
         "add device",
         "Adds a device by its address, HOST:PORT.",
     ),
+    bind(
+        Action::Pair,
+        &[letter('p')],
+        "Pair a device",
+        "pair",
+        "Pairs with a device for wireless debugging, by a QR code to scan or by the code that it shows.",
+    ),
+    bind(
+        Action::Guide,
+        &[letter('g')],
+        "First steps",
+        "first steps",
+        "Shows how to get from nothing on the bench to a linked device.",
+    ),
+    bind(
+        Action::CloseLink,
+        &[letter('l')],
+        "Close the link",
+        "close link",
+        "Shows what closing the link does: debugging off on the device, what was changed put back, the device forgotten on wish.",
+    ),
+    bind(
+        Action::StayAwake,
+        &[letter('h')],
+        "Keep the device awake",
+        "keep awake",
+        "Keeps the device awake while it is fed, or lets it sleep as it did before; closing the link does that too.",
+    ),
     bind(Action::NextDevice, &[letter('n')], "Next device", "next device", "Turns to the next device on the bench."),
     bind(
         Action::ReadAgain,
@@ -235,6 +268,13 @@ pub(crate) static KEYMAP: [Binding; 36] = [
         "Back",
         "back",
         "Leaves what is open: a search, a plan that was not sent, a window.",
+    ),
+    bind(
+        Action::OwnScreens,
+        &[letter('t')],
+        "The devices' own screens (demo)",
+        "device's own screen",
+        "In the demo: shows what the simulated devices themselves show, and does what their owner does there.",
     ),
     bind(Action::Palette, &[letter(':')], "All actions by name", "actions", "Opens the list of all actions by name."),
     bind(Action::Help, &[letter('?')], "Help", "help", "Opens this help."),

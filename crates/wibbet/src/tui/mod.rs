@@ -2,6 +2,7 @@
 
 mod actions;
 mod keymap;
+mod links;
 mod model;
 mod text;
 mod theme;
@@ -12,6 +13,7 @@ mod views;
 mod tests;
 
 use std::io::stdout;
+use std::sync::Arc;
 use std::time::Duration;
 
 use anyhow::Context as _;
@@ -21,34 +23,30 @@ use crossterm::event::{
 use crossterm::execute;
 use futures_util::StreamExt as _;
 use tokio::sync::mpsc;
-use wibbet_bench::{Session, Workplace};
+use wibbet_bench::{Bench, Workplace};
 
 use crate::cli::Exit;
-use model::Model;
+use crate::demo::Demo;
+use model::{Model, Popup};
 use theme::{Depth, Theme};
 use update::{Effect, Message, update};
 
 /// How long a run waits for a link that has gone.
 const LINK_PATIENCE: Duration = Duration::from_secs(600);
 
-/// Runs the screen until it is quit. Devices met before are on the bench beside those at the given
-/// addresses, unless these are `simulated`.
-pub(crate) async fn run(mut workplace: Workplace, at: Vec<String>, simulated: bool) -> anyhow::Result<Exit> {
-    let mut addresses = at;
+/// Runs the screen until it is quit. `demo` holds the devices of the demo workshop, in place of real ones.
+pub(crate) async fn run(
+    mut workplace: Workplace,
+    addresses: Vec<String>,
+    demo: Option<Arc<Demo>>,
+) -> anyhow::Result<Exit> {
     // Somebody sits at the screen, sees that a link is waited for, and can stop the run.
     workplace.patience.link = LINK_PATIENCE;
-    if !simulated {
-        for known in workplace.book.with(|book| book.devices()).await? {
-            if !addresses.contains(&known.address) {
-                addresses.push(known.address);
-            }
-        }
-    }
     let mut terminal = ratatui::try_init()
         .context("the screen needs a terminal; without one, see `wibbet --help` for the commands")?;
     // A terminal without a mouse or pasting works all the same.
     let _ = execute!(stdout(), EnableMouseCapture, EnableBracketedPaste);
-    let ended = Screen::new(workplace, addresses, simulated, &terminal).live(&mut terminal).await;
+    let ended = Screen::new(workplace, addresses, demo, &terminal).live(&mut terminal).await;
     let _ = execute!(stdout(), DisableMouseCapture, DisableBracketedPaste);
     let restored = ratatui::try_restore().and_then(|()| terminal.show_cursor());
     if restored.is_err() {
@@ -63,32 +61,36 @@ struct Screen {
     workplace: Workplace,
     model: Model,
     theme: Theme,
-    sessions: Vec<Session>,
+    bench: Bench,
+    demo: Option<Arc<Demo>>,
     told: mpsc::UnboundedSender<Message>,
     inbox: mpsc::UnboundedReceiver<Message>,
 }
 
 impl Screen {
-    fn new(workplace: Workplace, addresses: Vec<String>, simulated: bool, terminal: &ratatui::DefaultTerminal) -> Self {
+    fn new(
+        workplace: Workplace,
+        addresses: Vec<String>,
+        demo: Option<Arc<Demo>>,
+        terminal: &ratatui::DefaultTerminal,
+    ) -> Self {
         let (told, inbox) = mpsc::unbounded_channel();
-        let size = terminal.size().map_or((80, 24), |s| (s.width, s.height));
-        let model = Model::new(&addresses, simulated, size, jiff::tz::TimeZone::system());
-        let mut screen =
-            Self { workplace, model, theme: Theme::new(Depth::detect()), sessions: Vec::new(), told, inbox };
-        for address in &addresses {
-            screen.start_session(address);
+        if let Some(demo) = &demo {
+            let _ = told.send(Message::OwnScreens(demo.screens(None)));
         }
-        screen
-    }
-
-    fn start_session(&mut self, address: &str) {
-        let place = self.sessions.len();
-        let told = self.told.clone();
-        let events = move |event| {
+        let size = terminal.size().map_or((80, 24), |s| (s.width, s.height));
+        let mut model = Model::new(demo.is_some(), size, jiff::tz::TimeZone::system());
+        if demo.is_some() {
+            model.tell(
+                "These devices are simulated. t shows what they themselves show, and taps, scans and unplugs there.",
+            );
+        }
+        let events = told.clone();
+        let bench = Bench::start(workplace.clone(), addresses, move |event| {
             // The screen is ending when nobody listens any more.
-            let _ = told.send(Message::Session(place, event));
-        };
-        self.sessions.push(Session::start(address, self.workplace.clone(), events));
+            let _ = events.send(Message::Bench(event));
+        });
+        Self { workplace, model, theme: Theme::new(Depth::detect()), bench, demo, told, inbox }
     }
 
     async fn live(&mut self, terminal: &mut ratatui::DefaultTerminal) -> anyhow::Result<()> {
@@ -108,7 +110,10 @@ impl Screen {
                 },
                 message = self.inbox.recv() => messages.extend(message),
                 () = &mut terminated => return Ok(()),
-                _ = tick.tick(), if self.model.is_moving() => messages.push(Message::Tick),
+                _ = tick.tick(), if self.model.is_moving() => {
+                    messages.push(Message::Tick);
+                    self.look_at_own_screens(&mut messages);
+                }
             }
             // Whatever else has come is taken in before the next drawing, so that a burst of events
             // costs one frame.
@@ -125,21 +130,29 @@ impl Screen {
         }
     }
 
+    /// In the demo, the devices' own screens are looked at while they are shown.
+    fn look_at_own_screens(&self, messages: &mut Vec<Message>) {
+        let shown = matches!(self.model.popup, Some(Popup::OwnScreens { .. } | Popup::Pair(_)));
+        if let Some(demo) = self.demo.as_ref().filter(|_| shown) {
+            messages.push(Message::OwnScreens(demo.screens(self.model.qr.as_deref())));
+        }
+    }
+
     /// Does what an update asked for; true to end.
     fn do_effect(&mut self, effect: Effect) -> bool {
         match effect {
             Effect::Quit => return true,
-            Effect::Send(place, command) => {
-                if let Some(session) = self.sessions.get(place) {
-                    session.send(command);
+            Effect::Bench(command) => self.bench.send(command),
+            Effect::Demo(serial, act) => {
+                if let Some(demo) = self.demo.clone() {
+                    let told = self.told.clone();
+                    tokio::spawn(async move {
+                        if let Err(why) = demo.act(&serial, act).await {
+                            let _ = told.send(Message::Trouble(why));
+                        }
+                    });
                 }
             }
-            Effect::StopRun(place) => {
-                if let Some(session) = self.sessions.get(place) {
-                    session.stop_run();
-                }
-            }
-            Effect::AddDevice(address) => self.start_session(&address),
             Effect::ReadLog => {
                 let (book, told) = (self.workplace.book.clone(), self.told.clone());
                 tokio::spawn(async move {

@@ -4,11 +4,14 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use tui_input::Input;
+use wibbet_bench::{CardId, CloseStep, Details, Route};
 use wibbet_core::{
     Abilities, DeviceFacts, Inventory, Ladder, Offered, PackageState, Plan, Run, RunKind, Search, Shelf, TrayItem, Way,
     plan_put_back, plan_take_out,
 };
 use wibbet_types::{PackageId, UserId};
+
+use crate::demo::DemoScreen;
 
 /// The views, in the order of work.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -31,10 +34,53 @@ impl View {
 /// A window over the view.
 #[derive(Debug, Clone)]
 pub(crate) enum Popup {
-    Help { from: usize },
-    Palette { input: Input, at: usize },
-    Address { input: Input, trouble: Option<String> },
+    Help {
+        from: usize,
+    },
+    Palette {
+        input: Input,
+        at: usize,
+    },
+    Address {
+        input: Input,
+        trouble: Option<String>,
+    },
+    /// How to get from nothing to a linked device.
+    Guide {
+        from: usize,
+    },
+    /// Pairing for wireless debugging.
+    Pair(Box<PairForm>),
+    /// Closing the link of the device.
+    Close(CloseForm),
+    /// In the demo: what the devices themselves show.
+    OwnScreens {
+        at: usize,
+        act: usize,
+        behind: Option<Box<PairForm>>,
+    },
     Quit,
+}
+
+/// The window for pairing. What was typed stays until it is of no use any more.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct PairForm {
+    pub(crate) at: Input,
+    pub(crate) code: Input,
+    /// The address was typed, and is not replaced by what is announced.
+    pub(crate) typed: bool,
+    pub(crate) on_code: bool,
+    pub(crate) working: bool,
+    pub(crate) trouble: Option<String>,
+}
+
+/// The window for closing a link.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct CloseForm {
+    pub(crate) forget: bool,
+    pub(crate) keep_debugging: bool,
+    pub(crate) working: bool,
+    pub(crate) steps: Option<Vec<CloseStep>>,
 }
 
 /// Something told on the line above the keys.
@@ -69,7 +115,14 @@ pub(crate) struct Review {
 /// A device on the screen.
 #[derive(Debug)]
 pub(crate) struct DeviceModel {
-    pub(crate) address: String,
+    /// What the bench knows it by.
+    pub(crate) card: CardId,
+    /// What it goes by until it has been asked.
+    address: String,
+    pub(crate) routes: Vec<Route>,
+    pub(crate) details: Option<Details>,
+    /// Its link was closed on purpose.
+    pub(crate) closed: bool,
     pub(crate) ladder: Ladder,
     pub(crate) facts: Option<DeviceFacts>,
     pub(crate) abilities: Abilities,
@@ -95,9 +148,13 @@ pub(crate) struct DeviceModel {
 }
 
 impl DeviceModel {
-    pub(crate) fn new(address: &str) -> Self {
+    pub(crate) fn new(card: CardId, name: &str) -> Self {
         Self {
-            address: address.to_owned(),
+            card,
+            address: name.to_owned(),
+            routes: Vec::new(),
+            details: None,
+            closed: false,
             ladder: Ladder::default(),
             facts: None,
             abilities: Abilities::new(0, Offered::default()),
@@ -125,6 +182,20 @@ impl DeviceModel {
     /// Maker and model, or the address of a device that has not told them yet.
     pub(crate) fn name(&self) -> String {
         self.facts.as_ref().map_or_else(|| self.address.clone(), DeviceFacts::name)
+    }
+
+    /// Where it is: the best way to it that is known.
+    pub(crate) fn place(&self) -> String {
+        self.routes.first().map_or_else(|| "no way to it now".into(), ToString::to_string)
+    }
+
+    /// What to know before any work on it.
+    pub(crate) fn warnings(&self) -> Vec<String> {
+        let mut warnings = self.details.as_ref().map_or_else(Vec::new, |d| d.vitals.warnings());
+        if self.facts.is_some() && self.inventory.is_some() && !self.abilities.install_existing {
+            warnings.push("this Android cannot reinstall what is uninstalled: disable instead".into());
+        }
+        warnings
     }
 
     /// The user that marks are for.
@@ -267,7 +338,7 @@ impl DeviceModel {
 
     /// Whether it can be asked for something now.
     pub(crate) fn is_ready(&self) -> bool {
-        self.ladder.missing().is_none() && self.ladder.trouble.is_none()
+        self.ladder.is_up() && self.ladder.surveyed
     }
 
     /// How many lines the run view has to move over.
@@ -292,6 +363,14 @@ pub(crate) struct Model {
     pub(crate) log: Vec<Run>,
     pub(crate) log_at: usize,
     pub(crate) simulated: bool,
+    /// Devices that offer pairing: the name that each is announced by, and where.
+    pub(crate) offers: Vec<(String, String)>,
+    /// An address that was typed: its card is turned to when it comes.
+    pub(crate) awaited: Option<String>,
+    /// The text of the QR code that is shown.
+    pub(crate) qr: Option<String>,
+    /// In the demo: the devices' own screens.
+    pub(crate) own_screens: Vec<DemoScreen>,
     /// Columns and lines.
     pub(crate) size: (u16, u16),
     /// Counted up while something turns.
@@ -301,10 +380,10 @@ pub(crate) struct Model {
 }
 
 impl Model {
-    pub(crate) fn new(addresses: &[String], simulated: bool, size: (u16, u16), zone: jiff::tz::TimeZone) -> Self {
+    pub(crate) fn new(simulated: bool, size: (u16, u16), zone: jiff::tz::TimeZone) -> Self {
         Self {
             view: View::Bench,
-            devices: addresses.iter().map(|a| DeviceModel::new(a)).collect(),
+            devices: Vec::new(),
             current: 0,
             popup: None,
             note: None,
@@ -313,9 +392,21 @@ impl Model {
             log: Vec::new(),
             log_at: 0,
             simulated,
+            offers: Vec::new(),
+            awaited: None,
+            qr: None,
+            own_screens: Vec::new(),
             size,
             tick: 0,
             zone,
+        }
+    }
+
+    /// The window for pairing, also while the devices' own screens are shown over it.
+    pub(crate) fn pair_form(&mut self) -> Option<&mut PairForm> {
+        match &mut self.popup {
+            Some(Popup::Pair(form) | Popup::OwnScreens { behind: Some(form), .. }) => Some(form),
+            _ => None,
         }
     }
 
@@ -337,7 +428,14 @@ impl Model {
 
     /// Whether something on the screen turns.
     pub(crate) fn is_moving(&self) -> bool {
-        self.devices.iter().any(|d| d.busy.is_some() || d.running || d.ladder.missing().is_some())
+        let popup = matches!(self.popup, Some(Popup::Pair(_) | Popup::Close(_) | Popup::OwnScreens { .. }));
+        popup
+            || self.devices.iter().any(|d| {
+                d.busy.is_some()
+                    || d.running
+                    || d.ladder.missing().is_some()
+                    || (d.ladder.tried().is_some() && !d.closed)
+            })
     }
 
     /// A time as the clock on the wall shows it.

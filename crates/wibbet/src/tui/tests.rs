@@ -7,10 +7,13 @@ use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers, MouseButton, Mous
 use proptest::prelude::*;
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
-use wibbet_bench::{RunNews, SessionCommand, SessionEvent};
+use wibbet_bench::{
+    BenchCommand, BenchEvent, CloseStep, Details, PairNews, Route, RunNews, SessionCommand, SessionEvent,
+};
 use wibbet_core::{
-    Abilities, DeviceFacts, Enabled, Inventory, Ladder, LinkTrouble, Offered, Outcome, Package, PackageKind,
-    PackageState, Run, RunKind, RunState, Rung, Step, StepState, Time, User, UserKind, Way,
+    Abilities, Advice, Battery, DeviceFacts, DeviceKind, Enabled, Inventory, Ladder, LinkTrouble, Offered, Outcome,
+    Package, PackageKind, PackageState, Run, RunKind, RunState, Rung, Standing, Step, StepState, Time, User, UserKind,
+    Vitals, Way,
 };
 use wibbet_types::{AndroidVersion, PlainText, UserId};
 
@@ -25,8 +28,10 @@ const OFF: PackageState = PackageState { enabled: Enabled::DisabledUser, ..IN };
 
 fn inventory() -> Inventory {
     let users = vec![
-        User { id: UserId::new(0), name: "Crew".into(), kind: UserKind::Owner, running: true },
-        User { id: UserId::new(10), name: "作業用".into(), kind: UserKind::Profile, running: true },
+        User { id: UserId::new(0), name: "Crew".into(), kind: UserKind::Owner, running: true, unlocked: Some(true) },
+        User {
+            id: UserId::new(10), name: "作業用".into(), kind: UserKind::Work, running: true, unlocked: Some(true)
+        },
     ];
     let package = |(id, kind, path, states): (&str, PackageKind, &str, [PackageState; 2])| {
         let id: wibbet_types::PackageId = id.parse().unwrap();
@@ -47,7 +52,11 @@ fn inventory() -> Inventory {
 
 fn facts() -> DeviceFacts {
     DeviceFacts {
+        id: "CT5-0417-2291".parse().unwrap(),
         serial: "CT5-0417-2291".parse().unwrap(),
+        kind: DeviceKind::Phone,
+        build: "CTN5.14.0922".into(),
+        android_id: None,
         maker: "Corvane".into(),
         model: "Tarn 5".into(),
         android: AndroidVersion::new(34, "14"),
@@ -84,7 +93,10 @@ fn run(outcomes: [Option<Outcome>; 3]) -> Run {
 
 fn ready() -> Ladder {
     let mut ladder = Ladder::default();
-    ladder.climb(Rung::Survey);
+    ladder.climb(Rung::Service, "it told of 7 packages");
+    ladder.note(Rung::Changes, Standing::Holds, "com.android.htmlviewer could be set to what it is");
+    ladder.note(Rung::Started, Standing::Holds, "sys.boot_completed is 1");
+    ladder.surveyed = true;
     ladder
 }
 
@@ -95,8 +107,10 @@ struct Screen {
 
 impl Screen {
     fn empty(columns: u16, lines: u16) -> Self {
-        let addresses = ["127.0.0.1:40001".to_owned()];
-        Self { model: Model::new(&addresses, true, (columns, lines), jiff::tz::TimeZone::UTC), effects: Vec::new() }
+        let model = Model::new(true, (columns, lines), jiff::tz::TimeZone::UTC);
+        let mut screen = Self { model, effects: Vec::new() };
+        screen.card(0, "127.0.0.1:40001");
+        screen
     }
 
     fn linked(columns: u16, lines: u16) -> Self {
@@ -104,12 +118,22 @@ impl Screen {
         let offered = Offered { abb: true, abb_exec: true, cmd: true };
         screen.tell(SessionEvent::Facts(Box::new(facts()), Abilities::new(34, offered)));
         screen.tell(SessionEvent::Inventory(Arc::new(inventory())));
-        screen.tell(SessionEvent::Ladder(ready()));
+        screen.tell(SessionEvent::Ladder(Box::new(ready())));
         screen
     }
 
+    /// A device turns up.
+    fn card(&mut self, card: usize, address: &str) {
+        self.bench(BenchEvent::Card { card, name: address.to_owned(), facts: None });
+        self.bench(BenchEvent::Routes(card, vec![Route::Address(address.to_owned())]));
+    }
+
+    fn bench(&mut self, event: BenchEvent) {
+        self.effects.extend(update(&mut self.model, Message::Bench(event)));
+    }
+
     fn tell(&mut self, event: SessionEvent) {
-        self.effects.extend(update(&mut self.model, Message::Session(0, event)));
+        self.bench(BenchEvent::Session(0, event));
     }
 
     fn code(&mut self, code: KeyCode) {
@@ -175,9 +199,8 @@ fn a_missing_rung_says_what_to_do() {
     let mut screen = Screen::empty(100, 30);
     let mut ladder = Ladder::default();
     let advice = "Unlock the device and tap “Allow”.".to_owned();
-    let trouble = LinkTrouble { name: "awaiting-tap", seen: "it asks".into(), advice, retrying: true };
-    ladder.fall(Rung::Authorised, trouble);
-    screen.tell(SessionEvent::Ladder(ladder));
+    ladder.fall(LinkTrouble::with(Rung::Authorised, Advice::Allow, "it asks", advice));
+    screen.tell(SessionEvent::Ladder(Box::new(ladder)));
     assert!(screen.shows("Unlock the device and tap “Allow”.") && screen.shows("waiting for “Allow” on the device"));
     for (columns, lines) in [(80, 24), (50, 20), (42, 16)] {
         screen.model.size = (columns, lines);
@@ -201,7 +224,9 @@ fn nothing_is_sent_before_it_was_shown_and_asked_for() {
     screen.keys("v");
     assert!(screen.shows("⟩ package uninstall --user 0 com.android.calendar"));
     screen.keys("s");
-    let [Effect::Send(0, SessionCommand::Run(RunKind::TakeOut, plan))] = screen.effects.as_slice() else {
+    let [Effect::Bench(BenchCommand::Session(0, SessionCommand::Run(RunKind::TakeOut, plan)))] =
+        screen.effects.as_slice()
+    else {
         panic!("{:?}", screen.effects)
     };
     assert_eq!(plan.to_send(), 2);
@@ -222,7 +247,7 @@ fn nothing_is_sent_before_it_was_shown_and_asked_for() {
     assert!(screen.shows("Plan: put back") && screen.shows("reinstall"));
     screen.keys("s");
     assert!(
-        matches!(screen.effects.last(), Some(Effect::Send(0, SessionCommand::Run(RunKind::PutBack, plan))) if plan.to_send() == 1)
+        matches!(screen.effects.last(), Some(Effect::Bench(BenchCommand::Session(0, SessionCommand::Run(RunKind::PutBack, plan)))) if plan.to_send() == 1)
     );
 }
 
@@ -282,7 +307,7 @@ fn a_run_that_goes_on_is_not_lost_by_leaving_it() {
     screen.keys("n");
     assert!(!screen.effects.contains(&Effect::Quit));
     screen.keys("x");
-    assert_eq!(screen.effects.last(), Some(&Effect::StopRun(0)));
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::StopRun(0))));
     screen.tell(SessionEvent::RunEnded(Some("the link went".into())));
     assert!(screen.shows("the link went"));
 }
@@ -318,7 +343,7 @@ fn an_interrupted_run_is_offered() {
     screen.tell(SessionEvent::Runs(Arc::new(vec![left])));
     assert!(screen.shows("run 7 is unfinished: c carries it on"));
     screen.keys("c");
-    assert_eq!(screen.effects.last(), Some(&Effect::Send(0, SessionCommand::CarryOn(7))));
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::Session(0, SessionCommand::CarryOn(7)))));
     assert_eq!(screen.model.view, View::Run);
 }
 
@@ -328,10 +353,123 @@ fn devices_are_added_by_address() {
     screen.keys("anonsense\n");
     assert!(screen.shows("an address is HOST:PORT"));
     screen.keys("\x1ba192.0.2.7:5555\n");
-    assert_eq!(screen.effects, [Effect::AddDevice("192.0.2.7:5555".into())]);
-    assert_eq!(screen.model.current, 1);
+    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::Add("192.0.2.7:5555".into()))]);
+    screen.card(3, "192.0.2.7:5555");
+    assert_eq!(screen.model.current, 1, "what was added is turned to");
     screen.keys("a127.0.0.1:40001\n");
     assert_eq!((screen.effects.len(), screen.model.current), (1, 0));
+}
+
+/// A device as it tells of itself, with something to be warned of.
+fn details() -> Details {
+    let vitals = Vitals {
+        started: Some(true),
+        current_user: Some(UserId::OWNER),
+        stays_awake: Some(0),
+        battery: Some(Battery { percent: 87, powered: true }),
+        managed: vec![wibbet_core::Managed {
+            user: Some(UserId::new(10)),
+            package: "com.pellmoor.work".parse().unwrap(),
+        }],
+        ..Vitals::default()
+    };
+    Details { vitals, ..Details::default() }
+}
+
+#[test]
+fn cards_come_and_go_and_the_cursor_stays_on_its_device() {
+    let mut screen = Screen::linked(128, 40);
+    screen.card(4, "192.0.2.4:5555");
+    screen.card(5, "192.0.2.5:5555");
+    screen.keys("nn");
+    assert_eq!(screen.model.device().unwrap().card, 5);
+    screen.bench(BenchEvent::Gone(4));
+    assert_eq!(screen.model.device().unwrap().card, 5);
+    screen.bench(BenchEvent::Gone(5));
+    assert_eq!(screen.model.device().unwrap().card, 0);
+    screen.bench(BenchEvent::Gone(0));
+    assert!(screen.shows("The bench is empty."));
+    screen.keys("g");
+    assert!(screen.shows("tap the build or OS version line seven times"));
+}
+
+#[test]
+fn the_card_tells_what_the_device_is_and_warns() {
+    let mut screen = Screen::linked(128, 40);
+    screen.tell(SessionEvent::Details(Box::new(details())));
+    for text in [
+        "battery 87 %, fed",
+        "▲ user 10 is managed by com.pellmoor.work",
+        "com.android.htmlviewer could be set",
+        "in front",
+    ] {
+        assert!(screen.shows(text), "{text}\n{}", screen.text());
+    }
+    // The second switch blocks changes, and nothing else.
+    let mut ladder = ready();
+    ladder.fall(LinkTrouble::new(Rung::Changes, Advice::SecondSwitch, "it refused"));
+    screen.tell(SessionEvent::Ladder(Box::new(ladder)));
+    assert!(screen.shows("second switch") && screen.shows("7 packages") && screen.shows("changes permitted missing"));
+    screen.keys("h");
+    let stay = Effect::Bench(BenchCommand::Session(0, SessionCommand::StayAwake(true)));
+    assert_eq!(screen.effects, [stay]);
+    insta::assert_snapshot!("bench_second_switch_128x40", screen.text());
+}
+
+#[test]
+fn pairing_keeps_what_was_typed_and_says_what_expired() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("p");
+    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::ShowQr)]);
+    screen.bench(BenchEvent::Pairing(PairNews::Show("WIFI:T:ADB;S:wibbet-abcdef;P:secret;;".into())));
+    assert!(screen.shows("scan the code on the left") && screen.text().contains('▀'));
+    let offer = |at: &str| BenchEvent::Offers(vec![("adb-TG-abcdef".into(), at.into())]);
+    screen.bench(offer("192.0.2.9:37001"));
+    assert!(screen.shows("address  192.0.2.9:37001"), "the address comes by itself");
+    screen.keys("123456\n");
+    let pair = |at: &str, code: &str| Effect::Bench(BenchCommand::Pair { at: at.into(), code: code.into() });
+    assert_eq!(screen.effects.last(), Some(&pair("192.0.2.9:37001", "123456")));
+    // A wrong code: only the code has to be typed again.
+    screen.bench(BenchEvent::Paired(Err(("the code is not the one".into(), true))));
+    assert!(screen.shows("▲ the code is not the one") && screen.shows("address  192.0.2.9:37001"));
+    screen.keys("654321\n");
+    assert_eq!(screen.effects.last(), Some(&pair("192.0.2.9:37001", "654321")));
+    // The dialog is gone: the next one brings its own address.
+    screen.bench(BenchEvent::Offers(Vec::new()));
+    screen.bench(BenchEvent::Paired(Err(("nothing offers pairing there".into(), false))));
+    screen.bench(offer("192.0.2.9:37777"));
+    assert!(screen.shows("address  192.0.2.9:37777") && !screen.shows("nothing offers"));
+    screen.keys("111222\n");
+    assert_eq!(screen.effects.last(), Some(&pair("192.0.2.9:37777", "111222")));
+    screen.bench(BenchEvent::Paired(Ok("adb-TG-abcdef".into())));
+    assert!(screen.model.popup.is_none() && screen.shows("Paired with adb-TG-abcdef"));
+    // What was typed is not replaced, and rules of the fields are told.
+    screen.keys("p");
+    screen.bench(BenchEvent::Offers(Vec::new()));
+    screen.keys("\n");
+    assert!(screen.shows("no device offers pairing"));
+    screen.keys("\tx\n");
+    for (columns, lines) in [(100, 30), (80, 24), (50, 20)] {
+        screen.model.size = (columns, lines);
+        assert!(screen.shows("Pair a device"), "{columns}x{lines}");
+    }
+    screen.keys("\x1b");
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::EndPairing)));
+}
+
+#[test]
+fn closing_is_shown_in_words_before_it_is_done() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("l");
+    assert!(screen.shows("⟩ settings put global adb_enabled 0") && screen.effects.is_empty());
+    screen.keys("kfs");
+    let close = SessionCommand::Close { switch_off: false, forget: true };
+    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::Session(0, close))]);
+    let step = CloseStep { what: "forget the device here".into(), done: true, known: "its runs stay".into() };
+    screen.tell(SessionEvent::Closed(vec![step]));
+    assert!(screen.shows("✓ forget the device here") && screen.shows("Revoke USB debugging"));
+    screen.keys(" ");
+    assert!(screen.model.popup.is_none());
 }
 
 #[test]
@@ -429,7 +567,9 @@ fn the_cursor_keeps_its_package() {
 fn devices_work_beside_one_another() {
     let mut screen = Screen::linked(128, 40);
     screen.keys("a192.0.2.7:5555\n");
-    update(&mut screen.model, Message::Session(1, SessionEvent::Note("run 3 was interrupted".into())));
+    screen.card(1, "192.0.2.7:5555");
+    screen.effects.clear();
+    screen.bench(BenchEvent::Session(1, SessionEvent::Note("run 3 was interrupted".into())));
     assert!(screen.shows("192.0.2.7:5555: run 3 was interrupted"), "a note says whose it is");
     screen.keys("n2 ");
     assert_eq!((screen.model.current, screen.model.devices[0].tray.len()), (0, 1));
@@ -437,7 +577,7 @@ fn devices_work_beside_one_another() {
     assert!(screen.shows("making the link"));
     screen.keys(" \ns");
     assert!(screen.model.devices[1].tray.is_empty());
-    assert!(!screen.effects.iter().any(|e| matches!(e, Effect::Send(..))));
+    assert!(!screen.effects.iter().any(|e| matches!(e, Effect::Bench(BenchCommand::Session(..)))));
 }
 
 /// What stands on the bottom line does something, and help and palette know every action.
@@ -479,7 +619,7 @@ proptest! {
         }
         // Whatever was sent had been shown as a plan, with at least one step.
         for effect in &screen.effects {
-            if let Effect::Send(_, SessionCommand::Run(_, plan)) = effect {
+            if let Effect::Bench(BenchCommand::Session(_, SessionCommand::Run(_, plan))) = effect {
                 prop_assert!(plan.to_send() > 0);
             }
         }

@@ -5,22 +5,28 @@ use std::sync::Arc;
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
-use wibbet_bench::{RunNews, SessionCommand, SessionEvent};
-use wibbet_core::{Outcome, RunKind, RunState};
+use wibbet_bench::{BenchCommand, BenchEvent, RunNews, SessionEvent};
+use wibbet_core::{Ladder, Outcome, RunKind, RunState};
 use wibbet_types::PlainText;
 
 use super::actions::{act, is_useful, move_by, move_to};
 use super::keymap::{Action, KEYMAP, action_of};
+use super::links;
 use super::model::{DeviceModel, Model, Popup, RunPane, View};
 use super::views::{self, Hit};
+use crate::demo::{DemoAct, DemoScreen};
 
 /// Something that has happened.
 #[derive(Debug)]
 pub(crate) enum Message {
     /// A key, the mouse, a paste, a new size.
     Terminal(Event),
-    /// A session tells something; by the place of its device.
-    Session(usize, SessionEvent),
+    /// The bench tells something.
+    Bench(BenchEvent),
+    /// In the demo: what the devices themselves show.
+    OwnScreens(Vec<DemoScreen>),
+    /// Something could not be done.
+    Trouble(String),
     /// The runs of the logbook, or why they could not be read.
     Log(Result<Vec<wibbet_core::Run>, String>),
     /// Time passes.
@@ -30,9 +36,9 @@ pub(crate) enum Message {
 /// Something to be done outside of the model.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Effect {
-    Send(usize, SessionCommand),
-    StopRun(usize),
-    AddDevice(String),
+    Bench(BenchCommand),
+    /// In the demo: somebody does something with a device, by its serial.
+    Demo(String, DemoAct),
     ReadLog,
     Quit,
 }
@@ -41,8 +47,13 @@ pub(crate) enum Effect {
 pub(crate) fn update(model: &mut Model, message: Message) -> Vec<Effect> {
     match message {
         Message::Terminal(event) => terminal(model, &event),
-        Message::Session(place, event) => {
-            session(model, place, event);
+        Message::Bench(event) => links::bench(model, event),
+        Message::OwnScreens(screens) => {
+            model.own_screens = screens;
+            Vec::new()
+        }
+        Message::Trouble(why) => {
+            model.alert(why);
             Vec::new()
         }
         Message::Log(Err(trouble)) => {
@@ -61,12 +72,22 @@ pub(crate) fn update(model: &mut Model, message: Message) -> Vec<Effect> {
     }
 }
 
-fn session(model: &mut Model, place: usize, event: SessionEvent) {
+pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
     let several = model.devices.len() > 1;
     let Some(device) = model.devices.get_mut(place) else { return };
     let name = if several { format!("{}: ", device.name()) } else { String::new() };
     match event {
-        SessionEvent::Ladder(ladder) => device.ladder = ladder,
+        SessionEvent::Ladder(ladder) => {
+            // A ladder of which nothing is known yet is also what a closed link leaves behind.
+            device.closed &= *ladder == Ladder::default();
+            device.ladder = *ladder;
+        }
+        SessionEvent::Details(details) => device.details = Some(*details),
+        SessionEvent::OtherDevice(_) => {}
+        SessionEvent::Closed(steps) => {
+            device.closed = true;
+            links::closed(model, steps);
+        }
         SessionEvent::Facts(facts, abilities) => {
             device.facts = Some(*facts);
             device.abilities = abilities;
@@ -156,6 +177,7 @@ fn terminal(model: &mut Model, event: &Event) -> Vec<Effect> {
 fn open_input(model: &mut Model) -> Option<&mut Input> {
     match &mut model.popup {
         Some(Popup::Palette { input, .. } | Popup::Address { input, .. }) => return Some(input),
+        Some(Popup::Pair(form)) => return Some(if form.on_code { &mut form.code } else { &mut form.at }),
         Some(_) => return None,
         None => {}
     }
@@ -212,13 +234,16 @@ fn search_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
 
 fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
     let lines = usize::from(model.size.1);
+    if matches!(model.popup, Some(Popup::Pair(_) | Popup::Close(_) | Popup::OwnScreens { .. })) {
+        return links::popup_key(model, event, key);
+    }
     match &mut model.popup {
         Some(Popup::Quit) => match key.code {
             KeyCode::Char('y') => return vec![Effect::Quit],
             KeyCode::Char('n') | KeyCode::Esc => model.popup = None,
             _ => {}
         },
-        Some(Popup::Help { from }) => match key.code {
+        Some(Popup::Help { from } | Popup::Guide { from }) => match key.code {
             KeyCode::Up | KeyCode::Char('k') => *from = from.saturating_sub(1),
             KeyCode::Down | KeyCode::Char('j') => *from += 1,
             KeyCode::PageUp => *from = from.saturating_sub(lines / 2),
@@ -250,14 +275,14 @@ fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
             KeyCode::Enter => match crate::cli::address(input.value().trim()) {
                 Ok(address) => {
                     model.popup = None;
-                    if let Some(place) = model.devices.iter().position(|d| d.address == address) {
+                    let has = |d: &DeviceModel| d.routes.iter().any(|r| r.to_string() == address);
+                    if let Some(place) = model.devices.iter().position(has) {
                         model.current = place;
                         model.tell("That device is on the bench already.");
                     } else {
-                        model.devices.push(DeviceModel::new(&address));
-                        model.current = model.devices.len() - 1;
                         model.view = View::Bench;
-                        return vec![Effect::AddDevice(address)];
+                        model.awaited = Some(address.clone());
+                        return vec![Effect::Bench(BenchCommand::Add(address))];
                     }
                 }
                 Err(rule) => *trouble = Some(rule),
@@ -267,7 +292,7 @@ fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
                 *trouble = None;
             }
         },
-        None => {}
+        Some(Popup::Pair(_) | Popup::Close(_) | Popup::OwnScreens { .. }) | None => {}
     }
     Vec::new()
 }

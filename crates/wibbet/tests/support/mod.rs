@@ -99,6 +99,8 @@ pub(crate) fn command(home: &Path, arguments: &[&str]) -> Command {
     let mut command = Command::new(wibbet());
     command
         .args(arguments)
+        // Tests look at nothing but their own devices.
+        .arg("--no-search")
         .env("WIBBET_HOME", home)
         .env("HOME", home)
         .env_remove("XDG_RUNTIME_DIR")
@@ -128,7 +130,7 @@ impl Screen {
     pub(crate) fn start(home: &Path, arguments: &str, columns: u16, lines: u16) -> Self {
         let screen = Self { folder: tempfile::tempdir().unwrap() };
         let command = format!(
-            "env WIBBET_HOME='{}' HOME='{}' COLORTERM=truecolor TZ=UTC '{}' {arguments}; echo ended with $?; sleep 1000",
+            "env WIBBET_HOME='{}' HOME='{}' COLORTERM=truecolor TZ=UTC '{}' --no-search {arguments}; echo ended with $?; sleep 1000",
             home.display(),
             home.display(),
             wibbet().display()

@@ -116,11 +116,14 @@ pub(crate) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, areas: &
 
 fn device_line<'a>(model: &'a Model, theme: &Theme, cells: usize) -> Line<'a> {
     let Some(device) = model.device() else {
-        return Line::styled(" No device yet. a adds one by its address.", theme.dim);
+        return Line::styled(
+            " No device yet: plug one in. p pairs by air, a adds an address, g tells the first steps.",
+            theme.dim,
+        );
     };
     let mut left = vec![Span::raw(" "), Span::styled(device.name(), theme.strong)];
     if let Some(facts) = &device.facts {
-        left.push(Span::styled(format!("  {} · {}", facts.android, facts.serial), theme.dim));
+        left.push(Span::styled(format!("  {} · {}", facts.android, facts.id), theme.dim));
     }
     if model.devices.len() > 1 {
         left.push(Span::styled(format!(" · device {} of {}", model.current + 1, model.devices.len()), theme.dim));
@@ -134,10 +137,14 @@ fn device_line<'a>(model: &'a Model, theme: &Theme, cells: usize) -> Line<'a> {
         Span::styled(format!(" {turn} {busy} "), theme.accent)
     } else if device.ladder.awaits_tap() {
         Span::styled(format!(" {turn} waiting for “Allow” on the device "), theme.accent)
-    } else if let Some(trouble) = &device.ladder.trouble {
+    } else if let Some(trouble) = device.ladder.trouble.as_ref().filter(|_| !device.ladder.is_up()) {
         let again = if trouble.retrying { "tried again by itself " } else { "" };
         Span::styled(format!(" no link · {again}"), theme.alert)
-    } else if device.ladder.missing().is_some() {
+    } else if let Some(trouble) = &device.ladder.trouble {
+        Span::styled(format!(" linked · {} missing ", trouble.rung.words()), theme.alert)
+    } else if device.closed {
+        Span::styled(" link closed ", theme.dim)
+    } else if device.ladder.tried().is_some() {
         Span::styled(format!(" {turn} making the link "), theme.accent)
     } else {
         Span::styled(" linked ", theme.good)

@@ -3,6 +3,7 @@
 
 mod bench;
 mod frame;
+mod links;
 mod logbook;
 mod packages;
 mod popup;

@@ -6,6 +6,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, BorderType, Clear, Paragraph};
 use wibbet_core::Condition;
 
+use super::links;
 use super::packages::under_cursor;
 use crate::tui::actions::is_useful;
 use crate::tui::keymap::{KEYMAP, key_of};
@@ -19,6 +20,10 @@ pub(super) fn draw(model: &Model, popup: &Popup, theme: &Theme, frame: &mut Fram
         Popup::Help { from } => help(*from, theme, frame),
         Popup::Palette { input, at } => actions(model, input, *at, theme, frame),
         Popup::Address { input, trouble } => address(input, trouble.as_deref(), theme, frame),
+        Popup::Guide { from } => links::guide(*from, theme, frame),
+        Popup::Pair(form) => links::pair(model, form, theme, frame),
+        Popup::Close(form) => links::close(model, form, theme, frame),
+        Popup::OwnScreens { at, act, .. } => links::own_screens(model, *at, *act, theme, frame),
         Popup::Quit => {
             let inside = window(frame, theme, " A run is going on ", 64, 5);
             let lines = vec![
@@ -37,7 +42,7 @@ pub(super) fn draw(model: &Model, popup: &Popup, theme: &Theme, frame: &mut Fram
 }
 
 /// Clears a window in the middle of the screen; what is inside its border.
-fn window(frame: &mut Frame<'_>, theme: &Theme, title: &str, width: u16, height: u16) -> Rect {
+pub(super) fn window(frame: &mut Frame<'_>, theme: &Theme, title: &str, width: u16, height: u16) -> Rect {
     let all = frame.area();
     let (width, height) = (width.min(all.width), height.min(all.height));
     let area = Rect::new((all.width - width) / 2, (all.height - height) / 2, width, height);

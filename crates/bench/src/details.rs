@@ -1,0 +1,42 @@
+//! How a device is at the moment.
+
+use wibbet_core::Vitals;
+use wibbet_core::read::{UserCondition, read_report, report_request};
+
+use crate::adb_device::AdbDevice;
+use crate::device::Device as _;
+
+/// What a device tells of its present condition.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Details {
+    /// What changes by the hour.
+    pub vitals: Vitals,
+    /// Its users, where `dumpsys user` tells of them.
+    pub users: Vec<UserCondition>,
+    /// The features of its debugging daemon.
+    pub features: Vec<&'static str>,
+    /// The commands of its package service.
+    pub commands: Vec<String>,
+    /// Whether the link is encrypted.
+    pub encrypted: bool,
+}
+
+/// Bytes of a report that are kept; what is of use comes in the first few.
+const MOST_REPORT: usize = 1024 * 1024;
+
+/// Asks a device how it is. `None` when it cannot be asked; a part that it does not tell is missing in the answer.
+pub async fn details(device: &AdbDevice) -> Option<Details> {
+    let mut bytes = Vec::new();
+    let mut take = |piece: &[u8]| {
+        if bytes.len() < MOST_REPORT {
+            bytes.extend_from_slice(piece);
+        }
+    };
+    device.ask(&report_request(), &mut take).await.ok()?;
+    // That the commands cannot be learned is told by an empty list.
+    let _ = device.learn_commands().await;
+    let (vitals, users) = read_report(&String::from_utf8_lossy(&bytes));
+    let (features, commands) = device.offers().await;
+    let encrypted = device.is_encrypted().await.unwrap_or(false);
+    Some(Details { vitals, users, features, commands, encrypted })
+}

@@ -1,0 +1,190 @@
+//! The ways to a device, and what is around that has one.
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use wibbet_adb::{
+    Announced, AnnouncedKind, Announcements, SystemMdns, SystemUsb, UsbBus, UsbPlace, UsbSeen, server_devices,
+};
+use wibbet_types::PlainText;
+
+/// One way to a device. The order is that of preference.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Route {
+    /// On a cable.
+    Cable(UsbPlace),
+    /// Through a debugging server of another program that owns the cable, by the server's name for the device.
+    Server(String),
+    /// By wireless debugging: where it is now, and the name under which it announces itself.
+    Air {
+        /// The name.
+        instance: String,
+        /// `HOST:PORT`; the port changes.
+        at: String,
+    },
+    /// By address: `HOST:PORT`.
+    Address(String),
+}
+
+impl Route {
+    /// The kind, for people and machines.
+    pub fn kind(&self) -> &'static str {
+        match self {
+            Self::Cable(_) => "cable",
+            Self::Server(_) => "server",
+            Self::Air { .. } => "air",
+            Self::Address(_) => "address",
+        }
+    }
+
+    /// Whether it is the way that the other one was, at another place perhaps.
+    fn replaces(&self, other: &Self) -> bool {
+        match (self, other) {
+            (Self::Cable(_), Self::Cable(_)) => true,
+            (Self::Air { instance: one, .. }, Self::Air { instance: two, .. }) => one == two,
+            // What was only an address before has told its name.
+            (Self::Air { at, .. }, Self::Address(address)) => at == address,
+            (one, two) => one == two,
+        }
+    }
+
+    /// Takes a route into a device's list, in the place of one that it replaces, best first.
+    pub(crate) fn take_into(self, routes: &mut Vec<Self>) {
+        routes.retain(|other| !self.replaces(other));
+        routes.push(self);
+        routes.sort();
+    }
+}
+
+impl std::fmt::Display for Route {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::Cable(place) => write!(f, "USB {place}"),
+            Self::Server(_) => f.write_str("another program's debugging server"),
+            Self::Air { at, .. } | Self::Address(at) => f.write_str(at),
+        }
+    }
+}
+
+/// Where devices are looked for. All of it can be left out, or be simulated.
+#[derive(Debug, Clone, Default)]
+pub struct Surroundings {
+    /// The cables.
+    pub bus: Option<Arc<dyn UsbBus>>,
+    /// What is announced on the network.
+    pub announced: Option<Announcements>,
+    /// Where another program's debugging server may be, `HOST:PORT`.
+    pub server: Option<String>,
+    /// Why a part of it cannot be looked at, in words.
+    pub gaps: Vec<String>,
+    /// Keeps the listener going.
+    _mdns: Option<Arc<SystemMdns>>,
+}
+
+impl Surroundings {
+    /// The cables and networks of this computer.
+    pub fn of_this_computer() -> Self {
+        let mut gaps = Vec::new();
+        let mdns = SystemMdns::start().map_err(|why| gaps.push(why)).ok().map(Arc::new);
+        Self {
+            bus: Some(Arc::new(SystemUsb::start())),
+            announced: mdns.as_ref().map(|m| m.seen()),
+            server: Some(wibbet_adb::SERVER_ADDRESS.to_owned()),
+            gaps,
+            _mdns: mdns,
+        }
+    }
+
+    /// Others than those of this computer.
+    pub fn simulated(bus: Option<Arc<dyn UsbBus>>, announced: Option<Announcements>) -> Self {
+        Self { bus, announced, ..Self::default() }
+    }
+
+    /// What the cables have now.
+    pub(crate) fn on_cables(&self) -> Vec<UsbSeen> {
+        self.bus.as_ref().map_or_else(Vec::new, |bus| bus.seen().borrow().clone())
+    }
+
+    /// What is announced now.
+    pub(crate) fn on_air(&self) -> Vec<Announced> {
+        self.announced.as_ref().map_or_else(Vec::new, |announced| announced.borrow().clone())
+    }
+
+    /// The devices on cables that a debugging server has.
+    pub(crate) async fn at_server(&self) -> Vec<Sighting> {
+        let Some(server) = &self.server else { return Vec::new() };
+        let devices = server_devices(server, Duration::from_secs(2)).await.unwrap_or_default();
+        let sighting = |d: wibbet_adb::ServerDevice| Sighting {
+            serial: d.serial.clone(),
+            name: PlainText::default(),
+            route: Some(Route::Server(d.serial)),
+        };
+        devices.into_iter().filter(|d| d.cable).map(sighting).collect()
+    }
+
+    /// Looks around for so long at most, or until `enough` has been seen; what was seen, best ways first.
+    pub async fn look(&self, patience: Duration, mut enough: impl FnMut(&[Sighting]) -> bool) -> Vec<Sighting> {
+        let until = tokio::time::Instant::now() + patience;
+        let at_server = self.at_server().await;
+        loop {
+            let mut seen: Vec<Sighting> = self.on_cables().iter().map(Sighting::on_cable).collect();
+            seen.extend(at_server.iter().filter(|s| s.route.is_some()).cloned());
+            seen.extend(self.on_air().iter().filter_map(Sighting::on_air));
+            if enough(&seen) || tokio::time::Instant::now() >= until {
+                return seen;
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+    }
+}
+
+/// A device that was seen, and not asked yet.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Sighting {
+    /// The serial that it goes by; empty where none is told. Whether it is right shows when it is linked.
+    pub serial: String,
+    /// Maker and model, where these are told.
+    pub name: PlainText,
+    /// The way to it; `None` for a device on a cable that offers no debugging.
+    pub route: Option<Route>,
+}
+
+impl Sighting {
+    pub(crate) fn on_cable(seen: &UsbSeen) -> Self {
+        Self {
+            serial: seen.serial.as_str().to_owned(),
+            name: seen.name.clone(),
+            route: seen.debugging.then(|| Route::Cable(seen.place.clone())),
+        }
+    }
+
+    pub(crate) fn on_air(announced: &Announced) -> Option<Self> {
+        let at = announced.addresses.first()?.to_string();
+        let route = match announced.kind {
+            AnnouncedKind::Pairing => return None,
+            AnnouncedKind::Connect => Route::Air { instance: announced.instance.clone(), at },
+            AnnouncedKind::Plain => Route::Address(at),
+        };
+        let serial = announced.serial().unwrap_or_default().to_owned();
+        Some(Self { serial, name: PlainText::default(), route: Some(route) })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn routes_replace_one_another_and_stand_best_first() {
+        let air = |at: &str| Route::Air { instance: "adb-S-aaaaaa".into(), at: at.into() };
+        let cable = |number| Route::Cable(UsbPlace { bus: "1".into(), number });
+        let mut routes = vec![Route::Address("h:1".into())];
+        air("h:1").take_into(&mut routes);
+        assert_eq!(routes, [air("h:1")]);
+        air("h:2").take_into(&mut routes);
+        cable(3).take_into(&mut routes);
+        Route::Address("h:9".into()).take_into(&mut routes);
+        cable(4).take_into(&mut routes);
+        assert_eq!(routes, [cable(4), air("h:2"), Route::Address("h:9".into())]);
+    }
+}

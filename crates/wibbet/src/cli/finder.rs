@@ -1,0 +1,153 @@
+//! Finding devices by what people call them.
+
+use std::time::Duration;
+
+use wibbet_bench::{AdbDevice, AskError, LinkStep, Route, Sighting, Workplace, now};
+use wibbet_core::DeviceFacts;
+use wibbet_types::Serial;
+
+use super::exit::{Exit, Failure};
+use super::out::tell;
+
+/// How long the network is listened to for a device that is nowhere else.
+const LISTEN: Duration = Duration::from_millis(1500);
+
+/// Finds devices by what people call them.
+pub(crate) struct Finder<'a> {
+    pub(crate) workplace: &'a Workplace,
+    pub(crate) at: &'a [String],
+    /// Nothing but addresses is looked at.
+    pub(crate) no_search: bool,
+}
+
+/// What a name means.
+pub(crate) struct Wanted {
+    serial: Serial,
+    /// Which of several devices of that serial; `None` when it is known to be one.
+    facts: Option<DeviceFacts>,
+}
+
+impl Finder<'_> {
+    /// What is around, best ways first. Listening ends early when `enough` has been seen.
+    pub(crate) async fn around(&self, enough: impl FnMut(&[Sighting]) -> bool) -> Vec<Sighting> {
+        if self.no_search {
+            return Vec::new();
+        }
+        self.workplace.surroundings.look(LISTEN, enough).await
+    }
+
+    /// Every address worth trying: those named and those where devices were last met.
+    pub(crate) async fn addresses(&self) -> Result<Vec<String>, Failure> {
+        let mut addresses = self.at.to_vec();
+        for known in self.workplace.book.with(|book| book.devices()).await? {
+            // What was met on a cable is seen on a cable.
+            if !known.forgotten && known.address.contains(':') && !addresses.contains(&known.address) {
+                addresses.push(known.address);
+            }
+        }
+        Ok(addresses)
+    }
+
+    /// Links the device that is called `name`: an id, a serial, or HOST:PORT.
+    pub(crate) async fn link(&self, name: &str) -> Result<AdbDevice, Failure> {
+        let (devices, wanted) = self.candidates(name).await?;
+        let mut first_error = None;
+        for device in devices {
+            match self.meet(&device, wanted.as_ref().and_then(|w| w.facts.as_ref())).await {
+                Ok(facts) if wanted.as_ref().is_none_or(|w| w.fits(&facts)) => return Ok(device),
+                Ok(_) => {}
+                Err(error) => drop(first_error.get_or_insert(error)),
+            }
+        }
+        Err(first_error.unwrap_or_else(|| {
+            Failure::new(
+                Exit::NoDevice,
+                format!(
+                    "there is no device {name} at hand. Plug it in, name it by HOST:PORT once, or add --at HOST:PORT; `wibbet bench` lists those that are"
+                ),
+            )
+        }))
+    }
+
+    /// The devices that a name may mean, not linked yet, the likeliest first.
+    pub(crate) async fn candidates(&self, name: &str) -> Result<(Vec<AdbDevice>, Option<Wanted>), Failure> {
+        if let Ok(address) = super::address(name) {
+            return Ok((vec![self.workplace.device(&address)], None));
+        }
+        let wanted = self.wanted(name).await?;
+        let serial = wanted.serial.as_str();
+        let seen = self.around(|seen| seen.iter().any(|s| s.serial == serial && s.route.is_some())).await;
+        let mut routes: Vec<Route> = seen.into_iter().filter(|s| s.serial == serial).filter_map(|s| s.route).collect();
+        let met = self.workplace.book.with(|book| book.devices()).await?;
+        let last_seen = met.iter().filter(|d| d.facts.serial == wanted.serial).map(|d| d.address.clone());
+        routes.extend(last_seen.filter(|a| a.contains(':')).chain(self.at.iter().cloned()).map(Route::Address));
+        routes.dedup();
+        // Each by itself: equal serials may be different devices.
+        let devices = routes.into_iter().map(|route| self.workplace.device_by(vec![route])).collect();
+        Ok((devices, Some(wanted)))
+    }
+
+    /// What an id or a serial means. A serial that several devices have needs to be said more exactly.
+    async fn wanted(&self, name: &str) -> Result<Wanted, Failure> {
+        let usage = |why: String| Failure::new(Exit::Usage, why);
+        let serial: Serial = name.parse().map_err(|e| usage(format!("{e}; DEVICE is an id, a serial or HOST:PORT")))?;
+        let met = self.workplace.book.with(|book| book.devices()).await?;
+        let same: Vec<&DeviceFacts> = met.iter().map(|d| &d.facts).filter(|f| f.serial == serial).collect();
+        if same.len() > 1 {
+            let list: Vec<String> = same.iter().map(|f| format!("{} ({})", full_id(f), f.name())).collect();
+            return Err(usage(format!(
+                "several devices have the serial {serial}: {}. Name one of these",
+                list.join(", ")
+            )));
+        }
+        // An id is a serial with a number behind it, where several devices have the serial.
+        let by_id = met.iter().map(|d| &d.facts).find(|f| full_id(f) == name || f.id == serial);
+        Ok(match by_id {
+            Some(facts) => Wanted { serial: facts.serial.clone(), facts: Some(facts.clone()) },
+            None => Wanted { serial, facts: None },
+        })
+    }
+
+    /// Links a device and notes that it was met.
+    pub(crate) async fn meet(
+        &self,
+        device: &AdbDevice,
+        expected: Option<&DeviceFacts>,
+    ) -> Result<DeviceFacts, Failure> {
+        if let Some(facts) = expected {
+            device.expect(facts.clone());
+        }
+        let mut progress = |step| {
+            if let LinkStep::AwaitingTap { fingerprint } = step {
+                tell(format_args!("waiting for “Allow” on the device; it should show the fingerprint {fingerprint}"));
+            }
+        };
+        match device.connect(&mut progress).await {
+            Ok(facts) => {
+                self.note(device, &facts).await?;
+                device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))
+            }
+            // Another one of the same serial: not the one that is meant.
+            Err(AskError::OtherDevice(why)) => Err(Failure::new(Exit::NoDevice, why)),
+            Err(error) => Err(error.into()),
+        }
+    }
+
+    pub(crate) async fn note(&self, device: &AdbDevice, facts: &DeviceFacts) -> Result<(), Failure> {
+        let (noted, address) = (facts.clone(), device.address());
+        let id = self.workplace.book.with(move |book| book.note_device(&noted, &address, now())).await?;
+        device.set_id(id);
+        Ok(())
+    }
+}
+
+impl Wanted {
+    fn fits(&self, facts: &DeviceFacts) -> bool {
+        facts.serial == self.serial && self.facts.as_ref().is_none_or(|wanted| wanted.is_same_device(facts))
+    }
+}
+
+/// The id with a number in any case: the first of several devices with one serial has none.
+fn full_id(facts: &DeviceFacts) -> String {
+    if facts.id == facts.serial { format!("{}.1", facts.serial) } else { facts.id.to_string() }
+}
