@@ -148,6 +148,9 @@ impl Shared {
     pub(crate) fn wireless_debugging_off(&self) {
         self.state().switches.wireless = false;
         self.state().settings.insert("global/adb_wifi_enabled".into(), "0".into());
+        if self.state().scenario.reached_by != ReachedBy::Air {
+            return;
+        }
         self.close_dialog();
         self.end(&[Access::Air]);
         if let Some((_, task)) = self.listening.lock().unwrap_or_else(PoisonError::into_inner).take() {

@@ -1,6 +1,7 @@
 //! The command line as scripts see it: objects, exit codes, and what happens when it is killed.
 #![allow(clippy::unwrap_used, reason = "tests")]
 
+mod qr;
 mod support;
 
 use serde_json::{Value, json as object};
@@ -211,4 +212,123 @@ fn a_reader_that_goes_away_does_no_harm() {
     drop(child.stdout.take());
     let output = child.wait_with_output().unwrap();
     assert_eq!(output.status.code(), Some(0), "{}", String::from_utf8_lossy(&output.stderr));
+}
+
+#[test]
+fn a_link_tells_its_rungs_and_what_to_do() {
+    let mut sim = Sim::start(&["--device", "lost-phone"]);
+    let home = home();
+    let (told, code) = json(home.path(), &["link", sim.address(), "--json"]);
+    assert_eq!((code, &told["trouble"]["name"]), (0, &object!("second-switch")), "{told}");
+    assert_eq!((&told["trouble"]["rung"], &told["device"]["link"]), (&object!("changes"), &object!("second-switch")));
+    assert!(told["trouble"]["advice"].as_str().unwrap().contains("second switch"));
+    let standing = |told: &Value, rung: &str| {
+        told["ladder"].as_array().unwrap().iter().find(|r| r["rung"] == rung).unwrap()["standing"].clone()
+    };
+    assert_eq!((standing(&told, "changes"), standing(&told, "started")), (object!("missing"), object!("holds")));
+    let details = &told["device"]["details"];
+    assert_eq!((&details["battery"]["percent"], &details["accounts"]), (&object!(31), &object!(1)));
+    assert!(details["commands"].as_array().unwrap().contains(&object!("install-existing")), "{details}");
+    sim.tell("second-switch on");
+    support::wait("the switch", || {
+        let (told, _) = json(home.path(), &["link", "CR2-3361-0098", "--json"]);
+        standing(&told, "changes") == "holds" && told["device"]["link"] == "ready"
+    });
+    let (told, code) = json(home.path(), &["link", "NOBODY-1", "--json"]);
+    assert_eq!((code, &told["error"]["kind"]), (5, &object!("no-device")));
+    let (told, code) = json(home.path(), &["link", "127.0.0.1:1", "--json"]);
+    assert_eq!((code, &told["trouble"]["name"]), (5, &object!("no-answer")));
+}
+
+#[test]
+fn pairing_from_the_command_line_by_code_and_by_qr() {
+    let mut sim = Sim::start(&["--device", "seventh-hand"]);
+    let home = home();
+    let announced = sim.announcements.to_str().unwrap().to_owned();
+    let (bench, code) = json(home.path(), &["bench", "--json", "--announcements", &announced]);
+    assert_eq!((code, &bench["devices"][0]["link"]), (5, &object!("not-paired")), "{bench}");
+    sim.tell("code");
+    let shown = sim.says();
+    let (at, code) = (shown["pairing"].as_str().unwrap().to_owned(), shown["code"].as_str().unwrap().to_owned());
+    let wrong = if code == "000000" { "000001" } else { "000000" };
+    let (told, exit) = json(home.path(), &["pair", &at, "--code", wrong, "--json"]);
+    assert_eq!((exit, &told["error"]["kind"]), (6, &object!("not-authorised")));
+    assert!(told["error"]["message"].as_str().unwrap().contains("not the one"), "{told}");
+    let (told, exit) = json(home.path(), &["pair", &at, "--code", &code, "--json"]);
+    assert_eq!((exit, &told["paired"]), (0, &object!(true)), "{told}");
+    let (told, exit) = json(home.path(), &["pair", &at, "--code", &code, "--json"]);
+    assert_eq!(exit, 6);
+    assert!(told["error"]["message"].as_str().unwrap().contains("open the dialog again"), "{told}");
+    let (packages, exit) = json(home.path(), &["packages", "TG-70007-7", "--json", "--announcements", &announced]);
+    assert_eq!((exit, packages["packages"].as_array().unwrap().len()), (0, 211));
+    assert_eq!(
+        (&packages["device"]["details"]["encrypted"], &packages["device"]["routes"][0]["kind"]),
+        (&object!(true), &object!("air"))
+    );
+
+    // Another computer, which the device does not know, by QR code.
+    let other = tempfile::tempdir().unwrap();
+    let mut child = command(other.path(), &["pair", "--qr", "--json", "--announcements", &announced])
+        .stderr(std::process::Stdio::piped())
+        .stdout(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    let drawn = {
+        use std::io::Read as _;
+        let mut stderr = child.stderr.take().unwrap();
+        let mut text = String::new();
+        let mut piece = [0; 4096];
+        while !text.contains("waiting for the device") {
+            let count = stderr.read(&mut piece).unwrap();
+            assert!(count > 0, "{text}");
+            text.push_str(&String::from_utf8_lossy(&piece[..count]));
+        }
+        text
+    };
+    sim.tell(&format!("scan {}", qr::read(&drawn)));
+    let output = child.wait_with_output().unwrap();
+    assert_eq!(output.status.code(), Some(0), "{}", String::from_utf8_lossy(&output.stdout));
+}
+
+#[test]
+fn closing_switches_debugging_off_and_the_way_back_is_on_the_device() {
+    let mut sim = Sim::start(&["--device", "waiting-room-tv"]);
+    let home = home();
+    let (told, code) = json(home.path(), &["close", sim.address(), "--json"]);
+    assert_eq!((code, &told["error"]["kind"]), (2, &object!("usage")), "nobody can be asked");
+    let (told, code) = json(home.path(), &["close", sim.address(), "--yes", "--json"]);
+    assert_eq!(code, 0, "{told}");
+    assert_eq!(told["steps"].as_array().unwrap().last().unwrap()["known"], "the link went with it");
+    let (bench, code) = json(home.path(), &["bench", "--json"]);
+    assert_eq!((code, &bench["devices"][0]["kind"]), (5, &object!("tv")));
+    assert!(run(home.path(), &["link", "TV43-5520-17"]).stdout.len() > 100);
+    sim.tell("usb-debugging on");
+    support::wait("the TV", || json(home.path(), &["bench", "--json"]).1 == 0);
+    let (_, code) = json(home.path(), &["close", "TV43-5520-17", "--keep-debugging", "--forget", "--json"]);
+    assert_eq!(code, 0);
+    let (bench, _) = json(home.path(), &["bench", "--json"]);
+    assert_eq!(bench["devices"], object!([]));
+}
+
+#[test]
+fn a_serial_that_two_devices_have_has_to_be_said_more_exactly() {
+    let file = tempfile::NamedTempFile::new().unwrap();
+    let scenario =
+        include_str!("../../sim/scenarios/spare-handset.toml").replacen("3d1f77a8c09e6b42", "aaaabbbbccccdddd", 1);
+    std::fs::write(file.path(), scenario).unwrap();
+    let sim = Sim::start(&["--device", "spare-handset", "--scenario", file.path().to_str().unwrap()]);
+    let home = home();
+    for (_, address) in &sim.devices {
+        assert_eq!(json(home.path(), &["packages", address, "--json"]).1, 0);
+    }
+    let (told, code) = json(home.path(), &["packages", "OP-66-1083", "--json"]);
+    assert_eq!(code, 2);
+    let message = told["error"]["message"].as_str().unwrap();
+    assert!(message.contains("OP-66-1083.1") && message.contains("OP-66-1083.2"), "{message}");
+    for (id, known) in [("OP-66-1083.1", "OP-66-1083"), ("OP-66-1083.2", "OP-66-1083.2")] {
+        let (packages, code) = json(home.path(), &["packages", id, "--json"]);
+        assert_eq!((code, &packages["device"]["id"]), (0, &object!(known)), "{packages}");
+    }
+    let rule = run(home.path(), &["usb-rule"]);
+    assert!(String::from_utf8(rule.stdout).unwrap().contains("ff4201"));
 }

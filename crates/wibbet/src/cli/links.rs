@@ -1,9 +1,10 @@
 //! Commands about links: how far one has got, pairing, closing.
 
+use std::io::{IsTerminal as _, Write as _};
 use std::time::Duration;
 
-use qrcode::QrCode;
 use qrcode::render::unicode::Dense1x2;
+use qrcode::{EcLevel, QrCode};
 use tokio::sync::mpsc;
 use wibbet_bench::{Details, PairNews, Session, SessionCommand, SessionEvent, pair_by_code, pair_by_qr};
 use wibbet_core::{DeviceFacts, Ladder, Rung, Standing};
@@ -107,18 +108,7 @@ pub(crate) async fn pair(
         Some((at, code)) => pair_by_code(finder.workplace, &at, &code).await,
         None => {
             let mut news = |news| match news {
-                PairNews::Show(text) => match QrCode::new(text.as_bytes()) {
-                    Ok(code) => {
-                        tell(
-                            "on the device: Developer options, Wireless debugging, “Pair device with QR code”; scan this:",
-                        );
-                        let _ = std::io::Write::write_all(
-                            &mut std::io::stderr(),
-                            format!("{}\n", code.render::<Dense1x2>().quiet_zone(true).build()).as_bytes(),
-                        );
-                    }
-                    Err(error) => tell(format_args!("the code could not be drawn: {error}")),
-                },
+                PairNews::Show(text) => show_qr(&text),
                 PairNews::Offered => tell("the device has scanned it; pairing"),
             };
             pair_by_qr(finder.workplace, SCAN, &mut news).await
@@ -134,6 +124,23 @@ pub(crate) async fn pair(
         );
     }
     Ok(Exit::Done)
+}
+
+/// Draws a QR code, dark on light whatever the terminal's colours are.
+fn show_qr(text: &str) {
+    let drawn = match QrCode::with_error_correction_level(text.as_bytes(), EcLevel::L) {
+        Ok(code) => code.render::<Dense1x2>().quiet_zone(true).build(),
+        Err(error) => return tell(format_args!("the code could not be drawn: {error}")),
+    };
+    tell("on the device: Developer options, Wireless debugging, “Pair device with QR code”; scan this:");
+    let mut err = std::io::stderr().lock();
+    let (on, off) = if err.is_terminal() { ("\x1b[30;107m", "\x1b[0m") } else { ("", "") };
+    for row in drawn.lines() {
+        // A terminal that has gone away is no reason to fail.
+        let _ = writeln!(err, "{on}{row}{off}");
+    }
+    drop(err);
+    tell("waiting for the device to scan it");
 }
 
 /// How a link is closed.

@@ -245,13 +245,14 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
     let folders = Folders::find().map_err(Failure::trouble)?;
     let opened = tokio::task::spawn_blocking(move || folders.open(answer_within, allow_within.or(quick)));
     let mut workplace = opened.await.map_err(Failure::trouble)?.map_err(Failure::trouble)?;
+    let by_address_only = no_search && announcements.is_none();
     let looks = !matches!(command, Some(Command::Runs { .. }));
     workplace.surroundings = Arc::new(match announcements {
         Some(file) => Surroundings::simulated(None, Some(announced::read_from(file))),
         None if no_search || !looks => Surroundings::default(),
         None => Surroundings::of_this_computer(),
     });
-    let finder = finder::Finder { workplace: &workplace, at: &at, no_search };
+    let finder = finder::Finder { workplace: &workplace, at: &at, no_search: by_address_only };
     match command {
         None => tui::run(workplace, at, None).await.map_err(Failure::trouble),
         Some(Command::Bench { watch: true, json }) => look::watch(&finder, json).await,

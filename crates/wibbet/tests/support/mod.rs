@@ -21,6 +21,9 @@ pub(crate) struct Sim {
     /// Serial and address of each.
     pub(crate) devices: Vec<(String, String)>,
     pub(crate) transcript: PathBuf,
+    /// Where the devices announce themselves.
+    pub(crate) announcements: PathBuf,
+    lines: std::io::Lines<BufReader<std::process::ChildStdout>>,
     _folder: tempfile::TempDir,
 }
 
@@ -28,9 +31,12 @@ impl Sim {
     pub(crate) fn start(arguments: &[&str]) -> Self {
         let folder = tempfile::tempdir().unwrap();
         let transcript = folder.path().join("transcript");
+        let announcements = folder.path().join("announced");
         let mut child = Command::new(wibbet())
             .args(["sim", "--json", "--transcript"])
             .arg(&transcript)
+            .arg("--announcements")
+            .arg(&announcements)
             .args(arguments)
             .args(if arguments.contains(&"--allow") { &[][..] } else { &["--allow", "0"] })
             .stdin(Stdio::piped())
@@ -38,8 +44,9 @@ impl Sim {
             .spawn()
             .unwrap();
         let count = arguments.iter().filter(|a| **a == "--device" || **a == "--scenario").count();
-        let lines = BufReader::new(child.stdout.take().unwrap()).lines();
+        let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
         let devices = lines
+            .by_ref()
             .take(if count == 0 { 2 } else { count })
             .map(|line| {
                 let object: serde_json::Value = serde_json::from_str(&line.unwrap()).unwrap();
@@ -48,7 +55,7 @@ impl Sim {
             })
             .collect();
         let stdin = child.stdin.take();
-        Self { child, stdin, devices, transcript, _folder: folder }
+        Self { child, stdin, devices, transcript, announcements, lines, _folder: folder }
     }
 
     pub(crate) fn address(&self) -> &str {
@@ -58,6 +65,11 @@ impl Sim {
     /// Types a line, such as `fault mute`.
     pub(crate) fn tell(&mut self, line: &str) {
         writeln!(self.stdin.as_mut().unwrap(), "{line}").unwrap();
+    }
+
+    /// The next object that the devices say, such as that a pairing code is shown.
+    pub(crate) fn says(&mut self) -> serde_json::Value {
+        serde_json::from_str(&self.lines.next().unwrap().unwrap()).unwrap()
     }
 
     /// Waits until the transcript holds a text.

@@ -1,0 +1,267 @@
+//! The bench as a whole: devices that come, go, and turn out to be one another.
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+mod support;
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use support::{device, patience, workplace};
+use tokio::sync::mpsc;
+use tokio::time::timeout;
+use wibbet_bench::{
+    Bench, BenchCommand, BenchEvent, CardId, PairNews, Route, SessionCommand, SessionEvent, Surroundings, Workplace,
+};
+use wibbet_core::{DeviceFacts, Rung, Standing};
+use wibbet_sim::{Allow, Fault, Options, OwnersAct, Scenario, SimBus, SimDevice, SimNetwork};
+
+struct Seen {
+    bench: Bench,
+    events: mpsc::UnboundedReceiver<BenchEvent>,
+    workplace: Workplace,
+    bus: Arc<SimBus>,
+    network: SimNetwork,
+    _folder: tempfile::TempDir,
+}
+
+impl Seen {
+    fn start(bus: Arc<SimBus>, network: SimNetwork, addresses: &[&SimDevice]) -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let mut workplace = workplace(folder.path(), patience(1));
+        workplace.patience.pause = Duration::from_millis(20);
+        workplace.surroundings = Arc::new(Surroundings::simulated(Some(Arc::clone(&bus) as _), Some(network.seen())));
+        let addresses = addresses.iter().map(|d| d.address().to_string()).collect();
+        let (told, events) = mpsc::unbounded_channel();
+        let bench = Bench::start(workplace.clone(), addresses, move |event| drop(told.send(event)));
+        Self { bench, events, workplace, bus, network, _folder: folder }
+    }
+
+    async fn until<T>(&mut self, mut wanted: impl FnMut(&BenchEvent) -> Option<T>) -> T {
+        loop {
+            let event = timeout(Duration::from_secs(120), self.events.recv()).await.unwrap().unwrap();
+            if let Some(found) = wanted(&event) {
+                return found;
+            }
+        }
+    }
+
+    async fn facts(&mut self) -> (CardId, DeviceFacts) {
+        self.until(|e| match e {
+            BenchEvent::Session(card, SessionEvent::Facts(facts, _)) => Some((*card, (**facts).clone())),
+            _ => None,
+        })
+        .await
+    }
+
+    async fn named(&mut self, card: CardId, name: &str) {
+        self.until(|e| {
+            matches!(e, BenchEvent::Session(of, SessionEvent::Ladder(l)) if *of == card && l.name() == name)
+                .then_some(())
+        })
+        .await;
+    }
+
+    async fn routes(&mut self, card: CardId, kinds: &[&str]) {
+        self.until(|e| match e {
+            BenchEvent::Routes(of, routes) if *of == card => {
+                (routes.iter().map(Route::kind).collect::<Vec<_>>() == kinds).then_some(())
+            }
+            _ => None,
+        })
+        .await;
+    }
+}
+
+async fn announced(scenario: Scenario, network: &SimNetwork) -> SimDevice {
+    let options = Options { allow: Allow::After(Duration::ZERO), network: Some(network.clone()), ..Options::default() };
+    SimDevice::start(scenario, options).await.unwrap()
+}
+
+#[tokio::test]
+async fn a_device_by_cable_and_by_address_is_one_card_and_goes_on_without_its_cable() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let phone = device(Scenario::crew_phone(), 1).await;
+    let mut seen = Seen::start(Arc::clone(&bus), network, &[&phone]);
+    let (card, facts) = seen.facts().await;
+    assert_eq!(facts.id.as_str(), "CT5-0417-2291");
+    seen.named(card, "ready").await;
+    bus.plug(&phone);
+    seen.routes(card, &["cable", "address"]).await;
+    // The link by address goes; the cable takes over, and when that is pulled the address does.
+    phone.set_fault("cut=from:0".parse().unwrap());
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Survey));
+    seen.named(card, "lost").await;
+    seen.named(card, "ready").await;
+    bus.unplug("CT5-0417-2291");
+    seen.routes(card, &["address"]).await;
+    seen.named(card, "ready").await;
+    let known = seen.workplace.book.with(|book| book.devices()).await.unwrap();
+    assert_eq!(known.len(), 1);
+}
+
+#[tokio::test]
+async fn equal_serials_are_two_devices_when_they_say_different_things() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let one = device(Scenario::crew_phone(), 1).await;
+    let mut scenario = Scenario::crew_phone();
+    scenario.android_id = Some("0123456789abcdef".into());
+    let two = device(scenario, 2).await;
+    let mut seen = Seen::start(Arc::clone(&bus), network, &[]);
+    bus.plug(&one);
+    let (first, facts) = seen.facts().await;
+    seen.named(first, "ready").await;
+    bus.plug(&two);
+    let (second, other) = seen
+        .until(|e| match e {
+            BenchEvent::Session(card, SessionEvent::Facts(f, _)) if *card != first => Some((*card, (**f).clone())),
+            _ => None,
+        })
+        .await;
+    assert_eq!(facts.serial, other.serial);
+    assert_eq!((facts.id.as_str(), other.id.as_str()), ("CT5-0417-2291", "CT5-0417-2291.2"));
+    seen.named(second, "ready").await;
+}
+
+#[tokio::test]
+async fn another_device_of_the_same_serial_in_the_same_place_gets_its_own_card() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let one = device(Scenario::crew_phone(), 1).await;
+    let mut scenario = Scenario::crew_phone();
+    scenario.model = "Tarn 5 Lite".into();
+    let two = device(scenario, 2).await;
+    let mut seen = Seen::start(Arc::clone(&bus), network, &[]);
+    bus.plug(&one);
+    let (first, _) = seen.facts().await;
+    seen.named(first, "ready").await;
+    bus.unplug("CT5-0417-2291");
+    seen.named(first, "unplugged").await;
+    bus.plug(&two);
+    let other = seen
+        .until(|e| match e {
+            BenchEvent::Session(card, SessionEvent::Facts(f, _)) if *card != first => Some((**f).clone()),
+            _ => None,
+        })
+        .await;
+    assert_eq!(other.model.as_str(), "Tarn 5 Lite");
+    assert!(!two.transcript().iter().any(|l| l.contains("dumpsys package") && l.contains("uninstall")));
+}
+
+#[tokio::test]
+async fn a_cable_pulled_in_the_middle_of_a_survey_is_told_at_once_and_recovers() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let phone = device(Scenario::crew_phone(), 1).await;
+    let mut seen = Seen::start(Arc::clone(&bus), network, &[]);
+    bus.plug(&phone);
+    seen.until(|e| {
+        matches!(e, BenchEvent::Session(_, SessionEvent::Busy(Some(what))) if what.contains("reading packages, "))
+            .then_some(())
+    })
+    .await;
+    let begun = std::time::Instant::now();
+    bus.unplug("CT5-0417-2291");
+    let card = seen
+        .until(|e| match e {
+            BenchEvent::Session(card, SessionEvent::Ladder(l)) if l.name() == "unplugged" => Some(*card),
+            _ => None,
+        })
+        .await;
+    println!("told after {:?}", begun.elapsed());
+    bus.plug(&phone);
+    seen.named(card, "ready").await;
+    assert!(!phone.transcript().iter().any(|l| l.starts_with("usb:")), "{:?}", phone.transcript());
+}
+
+#[tokio::test]
+async fn the_second_switch_is_noticed_when_it_is_switched() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let phone = device(Scenario::lost_phone(), 1).await;
+    bus.plug(&phone);
+    let mut seen = Seen::start(Arc::clone(&bus), network, &[]);
+    let (card, _) = seen.facts().await;
+    seen.named(card, "second-switch").await;
+    phone.act(OwnersAct::SecondSwitch(true)).await.unwrap();
+    seen.until(|e| match e {
+        BenchEvent::Session(_, SessionEvent::Ladder(l)) => (l.standing(Rung::Changes) == Standing::Holds).then_some(()),
+        _ => None,
+    })
+    .await;
+    // Nothing was changed by finding out.
+    assert_eq!(phone.holds("com.android.htmlviewer", 0), Some((true, 0)));
+}
+
+#[tokio::test]
+async fn pairing_by_code_and_by_qr_ends_in_a_link() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let go = announced(Scenario::seventh_hand(), &network).await;
+    let mut seen = Seen::start(bus, network, &[]);
+    let card = seen
+        .until(|e| match e {
+            BenchEvent::Session(card, SessionEvent::Ladder(l)) if l.name() == "not-paired" => Some(*card),
+            _ => None,
+        })
+        .await;
+    seen.bench.send(BenchCommand::ShowQr);
+    let text =
+        seen.until(|e| if let BenchEvent::Pairing(PairNews::Show(t)) = e { Some(t.clone()) } else { None }).await;
+    go.act(OwnersAct::Scan(text)).await.unwrap();
+    let name = seen.until(|e| if let BenchEvent::Paired(done) = e { Some(done.clone()) } else { None }).await.unwrap();
+    assert_eq!(name, go.instance());
+    seen.named(card, "ready").await;
+    // Wireless debugging off and on again: another port, the same card.
+    go.act(OwnersAct::WirelessDebugging(false)).await.unwrap();
+    seen.named(card, "lost").await;
+    go.act(OwnersAct::WirelessDebugging(true)).await.unwrap();
+    seen.named(card, "ready").await;
+    assert!(seen.network.seen().borrow().len() == 1 && !seen.bus.is_plugged("TG-70007-7"));
+}
+
+#[tokio::test]
+async fn staying_awake_is_put_back_when_the_link_is_closed() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let tablet = device(Scenario::desk_tablet(), 1).await;
+    bus.plug(&tablet);
+    let mut seen = Seen::start(Arc::clone(&bus), network, &[]);
+    let (card, facts) = seen.facts().await;
+    seen.named(card, "ready").await;
+    let awake = |e: &BenchEvent| match e {
+        BenchEvent::Session(_, SessionEvent::Details(d)) => d.vitals.stays_awake,
+        _ => None,
+    };
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::StayAwake(true)));
+    seen.until(|e| (awake(e) == Some(7)).then_some(())).await;
+    let close = SessionCommand::Close { switch_off: true, forget: true };
+    seen.bench.send(BenchCommand::Session(card, close));
+    let steps = seen
+        .until(|e| match e {
+            BenchEvent::Session(_, SessionEvent::Closed(steps)) => Some(steps.clone()),
+            _ => None,
+        })
+        .await;
+    let done: Vec<_> = steps.iter().map(|s| (s.what.as_str(), s.done)).collect();
+    assert_eq!(
+        done,
+        [
+            ("stay-awake back to 0", true),
+            ("wireless debugging off", true),
+            ("USB debugging off", true),
+            ("forget the device here", true)
+        ]
+    );
+    let known = seen.workplace.book.with(|book| book.devices()).await.unwrap();
+    assert!(known.iter().any(|d| d.facts.id == facts.id && d.forgotten && d.awake_before.is_none()));
+    assert!(tablet.transcript().iter().any(|l| l.contains("stay_on_while_plugged_in 0")));
+}
+
+#[tokio::test]
+async fn a_device_that_hangs_slows_no_other() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let hanging = device(Scenario::desk_tablet(), 1).await;
+    hanging.set_fault(Fault::Mute);
+    let well = device(Scenario::crew_phone(), 2).await;
+    bus.plug(&hanging);
+    bus.plug(&well);
+    let mut seen = Seen::start(Arc::clone(&bus), network, &[]);
+    let (card, facts) = seen.facts().await;
+    assert_eq!(facts.model.as_str(), "Tarn 5");
+    seen.named(card, "ready").await;
+}
