@@ -1,5 +1,6 @@
 //! A device over the debugging protocol.
 
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use wibbet_adb::{
@@ -10,7 +11,7 @@ use wibbet_core::{Abilities, Answer, Carriage, DeviceFacts, Offered, Request};
 use wibbet_types::Serial;
 
 use crate::device::{AskError, Device};
-use crate::route::{Route, Surroundings};
+use crate::route::{Route, Sighting, Surroundings};
 use crate::runner::Patience;
 
 /// How far the making of a link has got.
@@ -26,6 +27,8 @@ pub struct AdbDevice {
     keys: Arc<KeyRing>,
     limits: Limits,
     patience: Patience,
+    /// It is looked for by its serial when it has gone.
+    follows: AtomicBool,
     live: tokio::sync::Mutex<Option<Link>>,
     known: Mutex<Known>,
 }
@@ -66,6 +69,7 @@ impl AdbDevice {
             keys,
             limits,
             patience,
+            follows: AtomicBool::new(false),
             live: tokio::sync::Mutex::new(None),
             known: Mutex::new(Known { facts: None, commands: Vec::new(), abilities, learned: false }),
         }
@@ -84,6 +88,22 @@ impl AdbDevice {
     pub fn route(&self) -> Option<Route> {
         let ways = self.ways();
         ways.last.clone().or_else(|| ways.all.first().cloned())
+    }
+
+    /// From now on the device is looked for by its serial when it has gone: plugged in again it has another place on
+    /// the bus. The bench, which watches all places anyway, does not need this.
+    pub fn follow(&self) {
+        self.follows.store(true, Ordering::Relaxed);
+    }
+
+    fn look_for_it(&self) {
+        let Some(serial) = self.facts().map(|f| f.serial).filter(|_| self.follows.load(Ordering::Relaxed)) else {
+            return;
+        };
+        let cables = self.surroundings.on_cables();
+        let air = self.surroundings.on_air();
+        let seen = cables.iter().map(Sighting::on_cable).chain(air.iter().filter_map(Sighting::on_air));
+        seen.filter(|s| s.serial == serial.as_str()).filter_map(|s| s.route).for_each(|route| self.add_route(route));
     }
 
     /// There is one way more.
@@ -178,6 +198,7 @@ impl AdbDevice {
     /// Tries one way after the other. Of several troubles that of the best way is told.
     async fn any_way(&self, progress: &mut (dyn FnMut(LinkStep) + Send)) -> Result<Link, AskError> {
         let mut first = None;
+        self.look_for_it();
         for route in self.routes() {
             let made = self.by(&route, progress).await;
             let met = match made {

@@ -122,6 +122,7 @@ impl Finder<'_> {
                 tell(format_args!("waiting for “Allow” on the device; it should show the fingerprint {fingerprint}"));
             }
         };
+        device.follow();
         match device.connect(&mut progress).await {
             Ok(facts) => {
                 self.note(device, &facts).await?;
