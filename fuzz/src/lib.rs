@@ -14,8 +14,11 @@ use wibbet_adb::{
     read_sync_header, server_request, service_kind,
 };
 
+/// Takes any bytes.
+pub type Target = fn(&[u8]);
+
 /// Every function, by the name of its target and of its corpus.
-pub const TARGETS: [(&str, fn(&[u8])); 8] = [
+pub const TARGETS: [(&str, Target); 8] = [
     ("packet", packet),
     ("banner", banner),
     ("shell", shell),

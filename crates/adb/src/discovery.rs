@@ -159,7 +159,7 @@ mod tests {
 
     #[test]
     fn names_of_services() {
-        let read = |name: &str| service_kind(name).map(|(kind, instance)| (kind, instance));
+        let read = service_kind;
         assert_eq!(
             read("adb-CT5-0417-x1y2z3._adb-tls-connect._tcp.local."),
             Some((AnnouncedKind::Connect, "adb-CT5-0417-x1y2z3".into()))

@@ -47,5 +47,5 @@ pub use transport::bulk::{BulkPipe, Transfer};
 pub use transport::server::{
     SERVER_ADDRESS, ServerDevice, ServerError, read_server_devices, server_devices, server_request,
 };
-pub use transport::usb::{SystemUsb, UsbBus, UsbPlace, UsbSeen, UsbTrouble};
+pub use transport::usb::{SystemUsb, UsbBus, UsbOpening, UsbPlace, UsbSeen, UsbTrouble};
 pub use wire::{Command, Header, MAX_DATA, Packet, VERSION_MIN, VERSION_SKIP_CHECKSUM, WireError, read_packet};

@@ -83,8 +83,13 @@ impl Drop for ServerLink {
 
 impl ServerLink {
     fn lost(&self) -> LinkError {
-        LinkError::lost(&self.serial, format!("the debugging server at {} has it no longer", self.at))
+        LinkError::lost(&through_server(&self.serial), format!("the debugging server at {} has it no longer", self.at))
     }
+}
+
+/// What such a device is called in messages.
+fn through_server(serial: &str) -> String {
+    format!("USB, through another program's server ({serial})")
 }
 
 impl Link {
@@ -247,7 +252,7 @@ impl Link {
         limits: &Limits,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
-        let at = format!("{serial} through the debugging server");
+        let at = through_server(serial);
         let trouble = |error: ServerError| match error {
             ServerError::NoServer { why, .. } => LinkError::NoAnswer { at: at.clone(), why },
             ServerError::Refused(said) if said.as_str().contains("unauthorized") => {

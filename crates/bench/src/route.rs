@@ -100,6 +100,11 @@ impl Surroundings {
         Self { bus, announced, ..Self::default() }
     }
 
+    /// With a debugging server of another program at an address, `HOST:PORT`.
+    pub fn with_server(self, server: String) -> Self {
+        Self { server: Some(server), ..self }
+    }
+
     /// What the cables have now.
     pub(crate) fn on_cables(&self) -> Vec<UsbSeen> {
         self.bus.as_ref().map_or_else(Vec::new, |bus| bus.seen().borrow().clone())

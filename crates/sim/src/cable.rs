@@ -1,15 +1,13 @@
 //! Bench devices on a cable: a bus in memory, with the framing of bulk transfers as a real bus has it.
 
 use std::collections::VecDeque;
-use std::future::Future;
 use std::io;
-use std::pin::Pin;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
 
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::sync::{Notify, mpsc, watch};
 use tokio::task::JoinHandle;
-use wibbet_adb::{BulkPipe, Header, MAX_DATA, Transfer, UsbBus, UsbPlace, UsbSeen, UsbTrouble};
+use wibbet_adb::{BulkPipe, Header, MAX_DATA, Transfer, UsbBus, UsbOpening, UsbPlace, UsbSeen, UsbTrouble};
 use wibbet_types::PlainText;
 
 use crate::device::{Shared, SimDevice};
@@ -151,10 +149,7 @@ impl UsbBus for SimBus {
         self.0.seen.subscribe()
     }
 
-    fn open(
-        &self,
-        place: &UsbPlace,
-    ) -> Pin<Box<dyn Future<Output = Result<Arc<dyn BulkPipe>, UsbTrouble>> + Send + '_>> {
+    fn open(&self, place: &UsbPlace) -> UsbOpening<'_> {
         let place = place.clone();
         Box::pin(async move {
             let mut ports = self.0.ports();

@@ -66,16 +66,16 @@ pub enum UsbTrouble {
     Other(String),
 }
 
+/// The opening of a device, under way.
+pub type UsbOpening<'a> = Pin<Box<dyn Future<Output = Result<Arc<dyn BulkPipe>, UsbTrouble>> + Send + 'a>>;
+
 /// A bus that devices are found on.
 pub trait UsbBus: Debug + Send + Sync {
     /// What is on it now, and whenever that changes.
     fn seen(&self) -> watch::Receiver<Vec<UsbSeen>>;
 
     /// Opens the debugging interface of a device.
-    fn open(
-        &self,
-        place: &UsbPlace,
-    ) -> Pin<Box<dyn Future<Output = Result<Arc<dyn BulkPipe>, UsbTrouble>> + Send + '_>>;
+    fn open(&self, place: &UsbPlace) -> UsbOpening<'_>;
 }
 
 /// The buses of this computer.
@@ -157,10 +157,7 @@ impl UsbBus for SystemUsb {
         self.seen.clone()
     }
 
-    fn open(
-        &self,
-        wanted: &UsbPlace,
-    ) -> Pin<Box<dyn Future<Output = Result<Arc<dyn BulkPipe>, UsbTrouble>> + Send + '_>> {
+    fn open(&self, wanted: &UsbPlace) -> UsbOpening<'_> {
         let wanted = wanted.clone();
         Box::pin(async move {
             let mut devices = nusb::list_devices().await.map_err(|e| trouble(&e, &wanted))?;

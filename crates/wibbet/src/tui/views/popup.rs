@@ -73,6 +73,25 @@ fn help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
         &mut lines,
     );
     lines.push(Line::raw(""));
+    lines.push(Line::styled("The ladder of a link", theme.accent));
+    lines.push(Line::raw("  ╟──╢ ╪   a rung that holds          ╟┄┄╢ ┼   one that is being tried"));
+    lines.push(Line::raw("  ╟╴╶╢ ╳   the one that is missing    ║  ║ ═   nothing is known of it yet"));
+    for rung in wibbet_core::Rung::ALL.iter().rev() {
+        let words = match rung {
+            wibbet_core::Rung::Reached => "it is on the bus, or answers at its address",
+            wibbet_core::Rung::Interface => "USB debugging is on, or what answers is a debugging daemon",
+            wibbet_core::Rung::Free => "this user may open it, and no other program holds it",
+            wibbet_core::Rung::Authorised => "somebody has allowed this computer on the device, or it is paired",
+            wibbet_core::Rung::Shell => "it answers commands",
+            wibbet_core::Rung::Service => "its packages can be read",
+            wibbet_core::Rung::Changes => {
+                "no second switch of the maker forbids changes; tried without changing anything"
+            }
+            wibbet_core::Rung::Started => "Android says that it has started",
+        };
+        lines.push(Line::raw(format!("  {}  {words}", fit(rung.words(), 24))));
+    }
+    lines.push(Line::raw(""));
     lines.push(Line::styled("Shapes", theme.accent));
     for condition in [
         Condition::InUse,
