@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::{IpAddr, SocketAddr};
 
-use mdns_sd::{ServiceDaemon, ServiceEvent};
+use mdns_sd::{ServiceDaemon, ServiceEvent, ServiceInfo};
 use tokio::sync::watch;
 use tokio::task::JoinHandle;
 
@@ -110,6 +110,61 @@ impl Drop for SystemMdns {
     fn drop(&mut self) {
         self.tasks.iter().for_each(JoinHandle::abort);
         // That it cannot be told to end is no reason to fail: the program is ending.
+        let _ = self.daemon.shutdown();
+    }
+}
+
+/// Announces services on the networks of this computer, as a device does. Used by simulated devices.
+pub struct MdnsAnnouncer {
+    daemon: ServiceDaemon,
+    names: Vec<String>,
+}
+
+impl std::fmt::Debug for MdnsAnnouncer {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("MdnsAnnouncer").field("names", &self.names).finish_non_exhaustive()
+    }
+}
+
+impl MdnsAnnouncer {
+    /// Begins, with nothing announced.
+    ///
+    /// # Errors
+    /// In words, where there is no multicast.
+    pub fn start() -> Result<Self, String> {
+        let daemon = ServiceDaemon::new().map_err(|e| format!("nothing can be announced on the network: {e}"))?;
+        Ok(Self { daemon, names: Vec::new() })
+    }
+
+    /// Announces these, and withdraws what was announced before and is not among them.
+    ///
+    /// # Errors
+    /// In words, for what cannot be announced.
+    pub fn set(&mut self, announced: &[Announced]) -> Result<(), String> {
+        let failed = |error: mdns_sd::Error| format!("it cannot be announced on the network: {error}");
+        let mut names = Vec::new();
+        for one in announced {
+            let Some(first) = one.addresses.first() else { continue };
+            let ips: Vec<IpAddr> = one.addresses.iter().map(SocketAddr::ip).collect();
+            let kind = format!("{}.local.", one.kind.service());
+            let host = format!("{}.local.", one.instance);
+            let none: &[(&str, &str)] = &[];
+            let service =
+                ServiceInfo::new(&kind, &one.instance, &host, &ips[..], first.port(), none).map_err(failed)?;
+            names.push(service.get_fullname().to_owned());
+            self.daemon.register(service).map_err(failed)?;
+        }
+        for gone in self.names.iter().filter(|name| !names.contains(name)) {
+            // The goodbye is sent in the background.
+            let _ = self.daemon.unregister(gone);
+        }
+        self.names = names;
+        Ok(())
+    }
+}
+
+impl Drop for MdnsAnnouncer {
+    fn drop(&mut self) {
         let _ = self.daemon.shutdown();
     }
 }

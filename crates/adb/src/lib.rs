@@ -35,7 +35,7 @@ mod transport;
 mod wire;
 
 pub use banner::{Banner, Feature, Features};
-pub use discovery::{Announced, AnnouncedKind, Announcements, SystemMdns, service_kind};
+pub use discovery::{Announced, AnnouncedKind, Announcements, MdnsAnnouncer, SystemMdns, service_kind};
 pub use error::{CallError, LinkError};
 pub use handshake::Progress;
 pub use keys::{HostKey, KeyError, KeyRing, PublicKey, TOKEN_LEN};

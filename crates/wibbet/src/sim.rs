@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use tokio::io::{AsyncBufReadExt as _, BufReader};
+use wibbet_adb::MdnsAnnouncer;
 use wibbet_sim::{Allow, Fault, Options, OwnersAct, Scenario, SimDevice, SimNetwork};
 
 use crate::cli::{Exit, Failure, line, tell};
@@ -34,6 +35,9 @@ pub(crate) struct SimArguments {
     /// Writes a line for each service that is opened to this file, with the serial before it.
     #[arg(long, value_name = "FILE")]
     transcript: Option<PathBuf>,
+    /// Announce the devices on the network too, by the addresses that they listen at.
+    #[arg(long)]
+    mdns: bool,
     /// A JSON object a line and device.
     #[arg(long)]
     json: bool,
@@ -114,7 +118,6 @@ pub(crate) async fn run(arguments: SimArguments, announcements: Option<PathBuf>)
     let mut written = vec![0; devices.len()];
     let mut lines = BufReader::new(tokio::io::stdin()).lines();
     let mut listening = true;
-    let mut ever = false;
     let mut tick = tokio::time::interval(Duration::from_millis(100));
     let ended = async {
         tokio::select! {
@@ -124,11 +127,18 @@ pub(crate) async fn run(arguments: SimArguments, announcements: Option<PathBuf>)
     };
     tokio::pin!(ended);
     let mut announced = network.seen();
+    announced.mark_changed();
+    let mut mdns = if arguments.mdns { Some(MdnsAnnouncer::start().map_err(Failure::trouble)?) } else { None };
     loop {
-        if let Some(file) = announcements.as_ref().filter(|_| announced.has_changed().unwrap_or(false) || !ever) {
-            ever = true;
+        if announced.has_changed().unwrap_or(false) {
             let now = announced.borrow_and_update().clone();
-            crate::announced::write(file, &now).map_err(|e| Failure::trouble(format!("{}: {e}", file.display())))?;
+            if let Some(file) = &announcements {
+                crate::announced::write(file, &now)
+                    .map_err(|e| Failure::trouble(format!("{}: {e}", file.display())))?;
+            }
+            if let Some(mdns) = &mut mdns {
+                mdns.set(&now).map_err(Failure::trouble)?;
+            }
         }
         tokio::select! {
             () = &mut ended => break,

@@ -64,13 +64,20 @@ pub(super) fn bench(model: &mut Model, event: BenchEvent) -> Vec<Effect> {
     Vec::new()
 }
 
+/// A code typed late.
+const CLOSED: &str = "the device has closed its dialog, and its code is void: open it again and type the new code";
+
 /// The address in the window follows what is announced, unless somebody typed one.
 fn offered(model: &mut Model) {
     let own = model.qr.as_deref().and_then(|text| text.split(';').find_map(|f| f.strip_prefix("S:")));
     let by_code = model.offers.iter().find(|(name, _)| Some(name.as_str()) != own).map(|(_, at)| at.clone());
-    if let Some(form) = model.pair_form().filter(|form| by_code.is_none() && !form.typed && !form.working) {
-        // What is offered no longer is of no use.
+    let withdrawn = |form: &PairForm| by_code.is_none() && !form.typed && !form.working && !form.at.value().is_empty();
+    if let Some(form) = model.pair_form().filter(|form| withdrawn(form)) {
+        // What is offered no longer is of no use, and neither is its code.
         form.at.reset();
+        form.code.reset();
+        form.on_code = true;
+        form.trouble = Some(CLOSED.into());
     }
     if let (Some(form), Some(at)) = (model.pair_form(), by_code)
         && !form.typed
@@ -100,7 +107,7 @@ fn paired(model: &mut Model, done: Result<String, (String, bool)>) -> Vec<Effect
             }
             model.qr = None;
             let name = wibbet_types::PlainText::new(&name);
-            model.tell(format!("Paired with {name}. It is linked as soon as it announces itself."));
+            model.tell(format!("Paired with {name}. It is linked as soon as it announces itself; else press a and type the address of its page."));
             Vec::new()
         }
         Err((why, only_the_code)) => {
@@ -163,13 +170,16 @@ fn pair_now(form: &mut PairForm) -> Vec<Effect> {
     let at = match crate::cli::address(form.at.value().trim()) {
         Ok(at) => at,
         Err(rule) => {
-            form.trouble = Some(if form.at.value().is_empty() {
+            form.trouble = Some(if form.at.value().is_empty() && form.trouble.as_deref() == Some(CLOSED) {
+                form.code.reset();
+                CLOSED.into()
+            } else if form.at.value().is_empty() {
                 "no device offers pairing yet: open “Pair device with pairing code” on it, or type the address that it shows"
                     .into()
             } else {
                 rule
             });
-            form.on_code = false;
+            form.on_code = form.trouble.as_deref() == Some(CLOSED);
             return Vec::new();
         }
     };

@@ -443,6 +443,15 @@ fn pairing_keeps_what_was_typed_and_says_what_expired() {
     assert_eq!(screen.effects.last(), Some(&pair("192.0.2.9:37777", "111222")));
     screen.bench(BenchEvent::Paired(Ok("adb-TG-abcdef".into())));
     assert!(screen.model.popup.is_none() && screen.shows("Paired with adb-TG-abcdef"));
+    // A dialog that closes while its code is being typed is told at once.
+    screen.keys("p");
+    screen.bench(offer("192.0.2.9:37888"));
+    screen.keys("12");
+    screen.bench(BenchEvent::Offers(Vec::new()));
+    assert!(screen.shows("closed its dialog"));
+    screen.keys("\n");
+    assert!(screen.shows("closed its dialog") && !screen.effects.contains(&pair("", "12")));
+    screen.keys("\x1b");
     // What was typed is not replaced, and rules of the fields are told.
     screen.keys("p");
     screen.bench(BenchEvent::Offers(Vec::new()));

@@ -1,0 +1,147 @@
+//! What is done to the device itself for the link's sake: keeping it awake, and closing the link.
+
+use std::time::Duration;
+
+use tokio::time::timeout;
+use wibbet_core::{Care, Ladder};
+
+use super::{Actor, SessionEvent};
+use crate::device::Device as _;
+
+/// How long the link may take to go when debugging has been switched off.
+const GOING: Duration = Duration::from_secs(10);
+
+/// One thing that was done to close a link.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct CloseStep {
+    /// What.
+    pub what: String,
+    /// Whether it was done, and seen to be.
+    pub done: bool,
+    /// How that is known, or what came in its way.
+    pub known: String,
+}
+
+impl Actor {
+    /// Sends a change to the device itself and reads it back.
+    async fn care(&self, care: Care) -> Result<String, String> {
+        self.device.ask(&care.request(), &mut |_| {}).await.map_err(|e| e.to_string())?;
+        match care.read_back() {
+            Some(request) => {
+                let said = self.device.ask(&request, &mut |_| {}).await.map_err(|e| e.to_string())?;
+                Ok(said.text().trim().to_owned())
+            }
+            None => Ok(String::new()),
+        }
+    }
+
+    pub(super) async fn stay_awake(&mut self, on: bool) {
+        let done = if on { self.wake_up().await } else { self.let_sleep().await };
+        match done {
+            Ok(now) => {
+                self.details.vitals.stays_awake = now.parse().ok();
+                self.tell(SessionEvent::Details(Box::new(self.details.clone())));
+            }
+            Err(why) => self.tell(SessionEvent::Note(format!("the device could not be told: {why}"))),
+        }
+    }
+
+    async fn wake_up(&self) -> Result<String, String> {
+        let facts = self.device.facts().ok_or("the device is not known yet")?;
+        let before = self.details.vitals.stays_awake.ok_or("it does not tell whether it stays awake")?;
+        if before != Care::AWAKE_ALWAYS {
+            // What it was is on disk before it is changed.
+            let kept = self.workplace.book.with(move |book| book.set_awake_before(&facts.id, Some(before))).await;
+            kept.map_err(|e| e.to_string())?;
+        }
+        self.care(Care::StayAwake(Care::AWAKE_ALWAYS)).await
+    }
+
+    async fn let_sleep(&self) -> Result<String, String> {
+        let facts = self.device.facts().ok_or("the device is not known yet")?;
+        let before = self.awake_before().await.unwrap_or(0);
+        let now = self.care(Care::StayAwake(before)).await?;
+        let kept = self.workplace.book.with(move |book| book.set_awake_before(&facts.id, None)).await;
+        kept.map_err(|e| e.to_string())?;
+        Ok(now)
+    }
+
+    /// What `stay_on_while_plugged_in` was before it was changed from here.
+    async fn awake_before(&self) -> Option<u32> {
+        let id = self.device.facts()?.id;
+        let known = self.workplace.book.with(|book| book.devices()).await.ok()?;
+        known.into_iter().find(|d| d.facts.id == id)?.awake_before
+    }
+
+    /// Closes the link: what was changed for its sake is put back, debugging is switched off, and its going is seen.
+    pub(super) async fn close(&mut self, switch_off: bool, forget: bool) {
+        let mut steps = Vec::new();
+        if let Some(before) = self.awake_before().await {
+            let done = self.let_sleep().await;
+            steps.push(CloseStep {
+                what: format!("stay-awake back to {before}"),
+                done: done.as_deref() == Ok(before.to_string().as_str()),
+                known: done.map_or_else(|e| e, |now| format!("read back: {now}")),
+            });
+        }
+        if switch_off {
+            steps.extend(self.switch_off().await);
+        }
+        if forget && let Some(facts) = self.device.facts() {
+            let done = self.workplace.book.with(move |book| book.forget_device(&facts.id)).await;
+            steps.push(CloseStep {
+                what: "forget the device here".into(),
+                done: done.is_ok(),
+                known: done.map_or_else(|e| e.to_string(), |()| "its runs stay in the logbook".into()),
+            });
+        }
+        self.device.hang_up().await;
+        self.closed = true;
+        self.ladder = Ladder::default();
+        self.tell_ladder();
+        self.tell(SessionEvent::Closed(steps));
+    }
+
+    /// Switches debugging off, the way that is in use last, and watches the link go.
+    async fn switch_off(&self) -> Vec<CloseStep> {
+        let encrypted = self.device.is_encrypted().await.unwrap_or(false);
+        let mut cares = vec![Care::UsbDebuggingOff];
+        // There is wireless debugging from Android 11 on.
+        if self.device.abilities().sdk >= 30 {
+            cares.push(Care::WirelessDebuggingOff);
+        }
+        if !encrypted {
+            cares.reverse();
+        }
+        let mut steps = Vec::new();
+        for (n, care) in cares.iter().enumerate() {
+            let last = n + 1 == cares.len();
+            let sent = self.device.ask(&care.request(), &mut |_| {}).await;
+            let what = match care {
+                Care::WirelessDebuggingOff => "wireless debugging off",
+                _ => "USB debugging off",
+            };
+            let (done, known) = match (sent, last) {
+                // The answer to the last one seldom comes: the link goes before it.
+                (_, true) => match timeout(GOING, self.device.gone()).await {
+                    Ok(_) => (true, "the link went with it".to_owned()),
+                    Err(_) => (false, "the link is still there: switch it off on the device".to_owned()),
+                },
+                (Ok(_), false) => match self.read_switch(*care).await {
+                    Some(false) => (true, "read back: off".to_owned()),
+                    _ => (false, "it could not be read back".to_owned()),
+                },
+                (Err(error), false) => (false, error.to_string()),
+            };
+            steps.push(CloseStep { what: what.into(), done, known });
+        }
+        steps
+    }
+
+    async fn read_switch(&self, care: Care) -> Option<bool> {
+        let name = if care == Care::WirelessDebuggingOff { "adb_wifi_enabled" } else { "adb_enabled" };
+        let request = wibbet_core::Request::shell(format!("settings get global {name}"));
+        let said = self.device.ask(&request, &mut |_| {}).await.ok()?;
+        Some(said.text().trim() == "1")
+    }
+}
