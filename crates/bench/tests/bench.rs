@@ -265,3 +265,61 @@ async fn a_device_that_hangs_slows_no_other() {
     assert_eq!(facts.model.as_str(), "Tarn 5");
     seen.named(card, "ready").await;
 }
+
+#[tokio::test]
+async fn a_device_in_recovery_says_so_and_is_linked_when_it_has_started() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let mut scenario = Scenario::crew_phone();
+    scenario.protocol.mode = "recovery".into();
+    let recovery = device(scenario, 1).await;
+    bus.plug(&recovery);
+    let mut seen = Seen::start(Arc::clone(&bus), network, &[]);
+    let (card, advice) = seen
+        .until(|e| match e {
+            BenchEvent::Session(card, SessionEvent::Ladder(l)) if l.name() == "not-android" => {
+                Some((*card, l.trouble.clone().unwrap()))
+            }
+            _ => None,
+        })
+        .await;
+    assert!(advice.seen.contains("recovery") && advice.advice.contains("Start the device"), "{advice:?}");
+    assert!(!recovery.transcript().iter().any(|l| l.contains("getprop")), "it is asked nothing");
+    bus.unplug("CT5-0417-2291");
+    let phone = device(Scenario::crew_phone(), 2).await;
+    bus.plug(&phone);
+    let _ = card;
+    let (card, _) = seen.facts().await;
+    seen.named(card, "ready").await;
+}
+
+#[tokio::test]
+async fn nothing_can_be_done_on_a_closed_link_until_it_is_asked_for_again() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let phone = device(Scenario::crew_phone(), 1).await;
+    bus.plug(&phone);
+    let mut seen = Seen::start(Arc::clone(&bus), network, &[]);
+    let (card, _) = seen.facts().await;
+    seen.named(card, "ready").await;
+    let tell = |seen: &Seen, command| seen.bench.send(BenchCommand::Session(card, command));
+    tell(&seen, SessionCommand::Close { switch_off: false, forget: false });
+    let steps = seen
+        .until(|e| match e {
+            BenchEvent::Session(_, SessionEvent::Closed(steps)) => Some(steps.clone()),
+            _ => None,
+        })
+        .await;
+    assert!(steps.is_empty(), "nothing had to be changed: {steps:?}");
+    let asked = phone.transcript().len();
+    tell(&seen, SessionCommand::StayAwake(true));
+    tell(&seen, SessionCommand::CarryOn(1));
+    let why = seen
+        .until(|e| match e {
+            BenchEvent::Session(_, SessionEvent::RunEnded(why)) => Some(why.clone()),
+            _ => None,
+        })
+        .await;
+    assert!(why.unwrap().contains("nothing was sent"));
+    assert_eq!(phone.transcript().len(), asked);
+    tell(&seen, SessionCommand::Survey);
+    seen.named(card, "ready").await;
+}

@@ -233,6 +233,7 @@ impl Ladder {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     fn trouble(rung: Rung, advice: Advice) -> LinkTrouble {
         LinkTrouble::new(rung, advice, "seen")
@@ -251,6 +252,36 @@ mod tests {
         ladder.fall(trouble(Rung::Reached, Advice::CheckCable));
         assert_eq!((ladder.missing(), ladder.name(), ladder.surveyed), (Some(Rung::Reached), "unplugged", false));
         assert_eq!(ladder.standing(Rung::Shell), Standing::Unknown);
+    }
+
+    proptest! {
+        /// Whatever happens in whatever order: nothing holds above a rung that has fallen, and what is told is what is
+        /// missing.
+        #[test]
+        fn any_course_of_events_leaves_a_ladder_that_makes_sense(course in proptest::collection::vec((0usize..8, 0usize..3), 0..40)) {
+            let mut ladder = Ladder::default();
+            for (n, what) in course {
+                let rung = Rung::ALL[n];
+                match what {
+                    0 => ladder.climb(rung, "climbed"),
+                    1 => ladder.fall(trouble(rung, Advice::Restart)),
+                    _ => ladder.note(rung, Standing::Holds, "noted"),
+                }
+                match what {
+                    1 => {
+                        prop_assert_eq!(ladder.standing(rung), Standing::Missing);
+                        prop_assert!(ladder.trouble.as_ref().is_some_and(|t| t.rung <= rung));
+                        let above = Rung::ALL.into_iter().filter(|r| *r > rung && rung < Rung::Changes);
+                        prop_assert!(above.into_iter().all(|r| ladder.standing(r) == Standing::Unknown));
+                    }
+                    _ => prop_assert!(ladder.holds(rung)),
+                }
+                if let Some(tried) = ladder.tried() {
+                    prop_assert!(tried < Rung::Changes && ladder.standing(tried) == Standing::Unknown);
+                }
+                prop_assert_eq!(ladder.rungs.each_ref().map(|r| r.rung), Rung::ALL);
+            }
+        }
     }
 
     #[test]

@@ -82,12 +82,13 @@ fn devices_are_met_again() {
     let folder = tempfile::tempdir().unwrap();
     let book = Logbook::open(&folder.path().join("new/folder")).unwrap();
     book.note_device(&facts("Tarn 5"), "127.0.0.1:5555", Time(1)).unwrap();
-    book.note_device(&facts("Tarn 5 b"), "127.0.0.1:6000", Time(2)).unwrap();
+    let updated = DeviceFacts { patch: "2026-10-05".into(), ..facts("Tarn 5") };
+    book.note_device(&updated, "127.0.0.1:6000", Time(2)).unwrap();
     let devices = book.devices().unwrap();
     assert_eq!(devices.len(), 1);
     assert_eq!(
         (devices[0].facts.clone(), devices[0].address.as_str(), devices[0].seen),
-        (facts("Tarn 5 b"), "127.0.0.1:6000", Time(2))
+        (updated, "127.0.0.1:6000", Time(2))
     );
 }
 
@@ -123,4 +124,67 @@ fn two_programs_write_at_once_and_nothing_is_lost() {
     let runs = Logbook::open(folder.path()).unwrap().runs(Some(&serial())).unwrap();
     assert_eq!(runs.len(), 40);
     assert!(runs.iter().all(|run| run.steps[0].outcome == Some(Outcome::Done)));
+}
+
+#[test]
+fn devices_of_equal_serial_are_told_apart_and_forgotten_ones_come_back() {
+    let folder = tempfile::tempdir().unwrap();
+    let book = Logbook::open(folder.path()).unwrap();
+    let with_id = |id: &str| DeviceFacts { android_id: Some(id.into()), ..facts("Tarn 5") };
+    // What does not tell its Android id yet is taken for the one that is known.
+    let first = book.note_device(&facts("Tarn 5"), "USB 1-4", Time(1)).unwrap();
+    assert_eq!(book.note_device(&with_id("aaaaaaaaaaaaaaaa"), "h:1", Time(2)).unwrap(), first);
+    let second = book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:2", Time(3)).unwrap();
+    let third = book.note_device(&facts("Tarn 5 Lite"), "h:3", Time(4)).unwrap();
+    assert_eq!([first.as_str(), second.as_str(), third.as_str()], ["CT5-1", "CT5-1.2", "CT5-1.3"]);
+    assert_eq!(book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", Time(5)).unwrap(), second);
+    let known = book.devices().unwrap();
+    assert_eq!((known.len(), known[0].address.as_str(), known[0].facts.id.as_str()), (3, "h:9", "CT5-1.2"));
+    let of = |id: &Serial| book.devices().unwrap().into_iter().find(|d| d.facts.id == *id).unwrap();
+    assert_eq!(of(&first).facts.android_id.as_ref().map(PlainText::as_str), Some("aaaaaaaaaaaaaaaa"));
+
+    book.forget_device(&second).unwrap();
+    book.set_awake_before(&second, Some(3)).unwrap();
+    assert!(of(&second).forgotten && !of(&first).forgotten);
+    book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", Time(6)).unwrap();
+    assert!(!of(&second).forgotten, "met again");
+    assert_eq!(of(&second).awake_before, Some(3), "what is to be put back stays");
+    book.set_awake_before(&second, None).unwrap();
+    assert_eq!(of(&second).awake_before, None);
+}
+
+#[test]
+fn a_logbook_of_the_first_layout_is_taken_over() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join(Logbook::FILE);
+    let old = rusqlite::Connection::open(&file).unwrap();
+    old.execute_batch(
+        "CREATE TABLE devices (serial TEXT PRIMARY KEY, maker TEXT NOT NULL, model TEXT NOT NULL, sdk INTEGER NOT NULL, release TEXT NOT NULL,
+            patch TEXT NOT NULL, address TEXT NOT NULL, first_seen INTEGER NOT NULL, last_seen INTEGER NOT NULL) STRICT;
+         CREATE TABLE runs (number INTEGER PRIMARY KEY AUTOINCREMENT, serial TEXT NOT NULL, kind TEXT NOT NULL, state TEXT NOT NULL,
+            begun INTEGER NOT NULL, touched INTEGER NOT NULL) STRICT;
+         CREATE INDEX runs_of_device ON runs (serial, number);
+         CREATE TABLE steps (run INTEGER NOT NULL REFERENCES runs (number), place INTEGER NOT NULL, package TEXT NOT NULL, user INTEGER NOT NULL,
+            way TEXT NOT NULL, words TEXT NOT NULL, before TEXT NOT NULL, state TEXT NOT NULL, tries INTEGER NOT NULL DEFAULT 0,
+            sent INTEGER, answered INTEGER, settled INTEGER, answer TEXT, after TEXT, outcome TEXT, remark TEXT NOT NULL DEFAULT '',
+            PRIMARY KEY (run, place)) STRICT, WITHOUT ROWID;
+         INSERT INTO devices VALUES ('CT5-1', 'Corvane', 'Tarn 5', 34, '14', '2026-09-05', '127.0.0.1:5555', 1, 2);
+         INSERT INTO runs VALUES (7, 'CT5-1', 'take-out', 'finished', 1, 2);
+         PRAGMA user_version = 1;",
+    )
+    .unwrap();
+    drop(old);
+    let book = Logbook::open(folder.path()).unwrap();
+    let known = book.devices().unwrap();
+    assert_eq!((known.len(), known[0].facts.id.as_str(), known[0].address.as_str()), (1, "CT5-1", "127.0.0.1:5555"));
+    assert_eq!((known[0].facts.kind, known[0].forgotten), (DeviceKind::Unknown, false));
+    assert_eq!(book.runs(Some(&serial())).unwrap()[0].number, 7);
+    // Met again, it is the same device, of which more is known now.
+    let id = book.note_device(
+        &DeviceFacts { android_id: Some("aaaaaaaaaaaaaaaa".into()), ..facts("Tarn 5") },
+        "USB 1-2",
+        Time(9),
+    );
+    assert_eq!(id.unwrap(), serial());
+    assert_eq!(book.devices().unwrap()[0].facts.kind, DeviceKind::Phone);
 }

@@ -69,6 +69,10 @@ pub struct Scenario {
     pub inventory: Holdings,
 }
 
+fn default_mode() -> String {
+    "device".into()
+}
+
 fn default_characteristics() -> String {
     "default".into()
 }
@@ -143,6 +147,9 @@ pub struct Protocol {
     pub version: u32,
     /// The most data in a packet, in bytes.
     pub max_data: u32,
+    /// What it says that it is: `device`, or `recovery`, `sideload` …
+    #[serde(default = "default_mode")]
+    pub mode: String,
     /// The features of the banner.
     pub features: Vec<String>,
     /// Services that are announced and refused all the same.

@@ -280,8 +280,8 @@ impl Connection<'_> {
         let (banner, version, max_data) = {
             let s = &self.shared.state().scenario;
             let mut banner = format!(
-                "device::ro.product.name={};ro.product.model={};ro.product.device={};",
-                s.product, s.model, s.product
+                "{}::ro.product.name={};ro.product.model={};ro.product.device={};",
+                s.protocol.mode, s.product, s.model, s.product
             );
             if !s.protocol.features.is_empty() {
                 banner.push_str(&format!("features={}", s.protocol.features.join(",")));

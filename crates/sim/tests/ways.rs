@@ -169,3 +169,91 @@ async fn the_owner_allows_denies_and_switches() {
     phone.act(OwnersAct::UsbDebugging(false)).await.unwrap();
     assert!(matches!(link.ended().await, LinkError::Lost { .. }));
 }
+
+/// Between host and device, passing so many bytes of each direction on, then cutting.
+async fn cut_after(to: std::net::SocketAddr, up: u64, down: u64) -> std::net::SocketAddr {
+    use tokio::io::AsyncReadExt as _;
+    let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let at = listener.local_addr().unwrap();
+    tokio::spawn(async move {
+        while let Ok((host, _)) = listener.accept().await {
+            let Ok(device) = tokio::net::TcpStream::connect(to).await else { return };
+            let (mut from_host, mut to_host) = host.into_split();
+            let (mut from_device, mut to_device) = device.into_split();
+            tokio::spawn(async move {
+                let (mut up, mut down) = ((&mut from_host).take(up), (&mut from_device).take(down));
+                tokio::select! {
+                    _ = tokio::io::copy(&mut up, &mut to_device) => {}
+                    _ = tokio::io::copy(&mut down, &mut to_host) => {}
+                }
+            });
+        }
+    });
+    at
+}
+
+#[tokio::test]
+async fn a_pairing_that_is_cut_anywhere_ends_in_words_and_can_be_done_again() {
+    let go = device(Scenario::seventh_hand(), None).await;
+    let dialog = go.act(OwnersAct::ShowCode).await.unwrap().unwrap();
+    let key = keys();
+    // From within the TLS handshake to the end of the introductions, in both directions.
+    for (up, down) in [
+        (0, 9999),
+        (100, 9999),
+        (900, 99999),
+        (2600, 99999),
+        (4000, 99999),
+        (99999, 0),
+        (99999, 90),
+        (99999, 1500),
+        (99999, 2100),
+    ] {
+        let at = cut_after(dialog.address, up, down).await.to_string();
+        let error = pair(&at, &dialog.code, key.own(), &limits()).await.unwrap_err();
+        assert!(error.to_string().len() > 40, "{up} {down}: {error}");
+        assert!(
+            matches!(error, PairError::NotPairing { .. } | PairError::Lost { .. } | PairError::WrongCode { .. }),
+            "{up} {down}: {error:?}"
+        );
+    }
+    assert!(go.screen(None).lines.iter().any(|l| l.contains(&dialog.code)), "the dialog is still open");
+    pair(&dialog.address.to_string(), &dialog.code, key.own(), &limits()).await.unwrap();
+    by_air(&go).await.unwrap();
+}
+
+#[tokio::test]
+async fn a_dialog_closes_after_twenty_wrong_codes() {
+    let go = device(Scenario::seventh_hand(), None).await;
+    let dialog = go.act(OwnersAct::ShowCode).await.unwrap().unwrap();
+    let at = dialog.address.to_string();
+    let key = keys();
+    let mut wrong = 0;
+    loop {
+        match pair(&at, "no code", key.own(), &limits()).await.unwrap_err() {
+            PairError::WrongCode { .. } => wrong += 1,
+            PairError::NotOffered { .. } => break,
+            other => panic!("{other}"),
+        }
+    }
+    assert_eq!(wrong, 20);
+    assert!(!go.screen(None).lines.iter().any(|l| l.contains("pairing code")));
+}
+
+#[tokio::test]
+async fn the_settings_of_a_device_are_read_and_written() {
+    let tablet = device(Scenario::desk_tablet(), None).await;
+    let link = by_air(&tablet).await.unwrap();
+    let say = async |command: &str| {
+        let mut said = Collected::default();
+        link.call(&Service::ShellV2(command.into()), &limits(), &mut said).await.unwrap();
+        String::from_utf8(said.out).unwrap().trim().to_owned()
+    };
+    assert_eq!(say("settings get secure android_id").await, "5c1e9d70b2a4f836");
+    assert_eq!(say("settings get global nothing").await, "null");
+    say("settings put global stay_on_while_plugged_in 7").await;
+    assert_eq!(say("settings get global stay_on_while_plugged_in").await, "7");
+    assert!(say("dumpsys user").await.contains("State: RUNNING_UNLOCKED"));
+    assert!(say("dumpsys nonsense").await.contains("Can't find service"));
+    assert!(say("df /data").await.contains("61250000"));
+}

@@ -332,3 +332,39 @@ fn a_serial_that_two_devices_have_has_to_be_said_more_exactly() {
     let rule = run(home.path(), &["usb-rule"]);
     assert!(String::from_utf8(rule.stdout).unwrap().contains("ff4201"));
 }
+
+#[test]
+fn the_bench_is_watched_until_it_is_told_to_end() {
+    use std::io::{BufRead as _, BufReader};
+    let mut sim = Sim::start(&["--device", "waiting-room-tv"]);
+    let home = home();
+    let mut child = command(home.path(), &["bench", "--watch", "--json", "--at", sim.address()])
+        .stdout(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
+    let mut until = |link: &str, what: &dyn Fn(&Value) -> bool| loop {
+        let told: Value = serde_json::from_str(&lines.next().unwrap().unwrap()).unwrap();
+        if told["link"] == link && what(&told) {
+            return told;
+        }
+    };
+    let told = until("ready", &|told| !told["details"].is_null());
+    assert_eq!((&told["id"], &told["kind"]), (&object!("TV43-5520-17"), &object!("tv")));
+    assert_eq!((&told["details"]["battery"], &told["details"]["started"]), (&Value::Null, &object!(true)));
+    assert!(told["trouble"].is_null());
+    sim.tell("restart");
+    let told = until("lost", &|_| true);
+    assert!(told["trouble"].as_str().unwrap().contains(sim.address()));
+    until("ready", &|_| true);
+    #[cfg(unix)]
+    {
+        let kill = std::process::Command::new("kill").arg(child.id().to_string()).status().unwrap();
+        assert!(kill.success());
+        assert_eq!(child.wait().unwrap().code(), Some(0));
+    }
+    let _ = child.kill();
+    let text = run(home.path(), &["bench"]);
+    let text = String::from_utf8(text.stdout).unwrap();
+    assert!(text.contains("Tarnbek Vista 43") && text.contains("ready"), "{text}");
+}

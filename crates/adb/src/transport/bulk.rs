@@ -141,3 +141,134 @@ impl PacketSink for BulkSink {
         Ok(())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use std::collections::VecDeque;
+    use std::sync::Mutex;
+
+    /// A pipe that gives what it was given, and keeps what is written.
+    #[derive(Debug, Default)]
+    struct Given {
+        transfers: Mutex<VecDeque<Vec<u8>>>,
+        written: Mutex<Vec<usize>>,
+    }
+
+    impl Given {
+        fn new(transfers: impl IntoIterator<Item = Vec<u8>>) -> Arc<Self> {
+            Arc::new(Self { transfers: Mutex::new(transfers.into_iter().collect()), ..Self::default() })
+        }
+    }
+
+    impl BulkPipe for Given {
+        fn packet_size(&self) -> usize {
+            64
+        }
+
+        fn read(&self, most: usize) -> Transfer<'_, Vec<u8>> {
+            assert!(most > 0 && most.is_multiple_of(64), "a read of {most}");
+            let mut transfers = self.transfers.lock().unwrap();
+            let next = transfers.pop_front().map(|mut transfer| {
+                if transfer.len() > most {
+                    transfers.push_front(transfer.split_off(most));
+                }
+                transfer
+            });
+            Box::pin(async move { next.ok_or_else(|| io::Error::from(io::ErrorKind::NotConnected)) })
+        }
+
+        fn write(&self, data: Vec<u8>) -> Transfer<'_, ()> {
+            self.written.lock().unwrap().push(data.len());
+            Box::pin(async { Ok(()) })
+        }
+    }
+
+    fn transfers_of(packet: &Packet) -> Vec<Vec<u8>> {
+        let bytes = packet.encode(true);
+        let (header, data) = bytes.split_at(Header::SIZE);
+        match data {
+            [] => vec![header.to_vec()],
+            data => vec![header.to_vec(), data.to_vec()],
+        }
+    }
+
+    fn welcome() -> Packet {
+        Packet::new(Command::Cnxn, 0x0100_0001, 4096, *b"device::")
+    }
+
+    #[tokio::test]
+    async fn what_a_former_host_left_is_passed_over_until_the_answer() {
+        let mut stale = vec![vec![7; 200], vec![7; 24], Vec::new()];
+        // A whole packet and one whose data are cut short: neither is an answer.
+        stale.extend(transfers_of(&Packet::new(Command::Wrte, 1, 2, vec![1; 100])));
+        stale.extend(transfers_of(&Packet::new(Command::Wrte, 1, 2, vec![1; 100])).into_iter().take(1));
+        stale.push(vec![1; 60]);
+        stale.push(Vec::new());
+        stale.extend(transfers_of(&welcome()));
+        let mut source = BulkSource::new(Given::new(stale));
+        let mut seen = Vec::new();
+        while let Ok(Ok(packet)) = source.next(false).await {
+            seen.push(packet.command);
+        }
+        assert_eq!(seen, [Command::Wrte, Command::Cnxn]);
+    }
+
+    #[tokio::test]
+    async fn once_it_is_answered_what_does_not_fit_is_an_error() {
+        for (rubbish, what) in [(vec![7; 200], "header"), (vec![9; 24], "command")] {
+            let mut transfers = transfers_of(&welcome());
+            transfers.push(rubbish);
+            let mut source = BulkSource::new(Given::new(transfers));
+            assert!(source.next(false).await.unwrap().is_ok());
+            let error = source.next(false).await.unwrap().unwrap_err().to_string();
+            assert!(error.contains(what), "{error}");
+        }
+    }
+
+    #[tokio::test]
+    async fn whole_packets_of_the_bus_are_ended_when_written() {
+        let pipe = Given::new([]);
+        let mut sink = BulkSink(Arc::clone(&pipe) as _);
+        for size in [0, 1, 63, 64, 65, 128] {
+            sink.put(&Packet::new(Command::Wrte, 1, 2, vec![0; size]), false).await.unwrap();
+        }
+        let written = pipe.written.lock().unwrap().clone();
+        assert_eq!(written, [24, 24, 1, 24, 63, 24, 64, 0, 24, 65, 24, 128, 0]);
+    }
+
+    proptest! {
+        #[test]
+        fn packets_come_through_in_pieces_of_any_size(sizes in proptest::collection::vec(0usize..400, 0..6), cut in 1usize..5) {
+            let runtime = tokio::runtime::Builder::new_current_thread().build().unwrap();
+            let mut packets = vec![welcome()];
+            packets.extend(sizes.iter().map(|n| Packet::new(Command::Wrte, 3, 4, vec![5; *n])));
+            let mut transfers = Vec::new();
+            for packet in &packets {
+                for transfer in transfers_of(packet) {
+                    // A device may bring its data in several transfers of whole packets of the bus.
+                    let whole = transfer.len() > 64 * cut;
+                    if whole {
+                        transfers.push(transfer[..64 * cut].to_vec());
+                        transfers.push(transfer[64 * cut..].to_vec());
+                    } else {
+                        transfers.push(transfer);
+                    }
+                }
+            }
+            let mut source = BulkSource::new(Given::new(transfers));
+            for packet in &packets {
+                let read = runtime.block_on(source.next(true)).unwrap().unwrap();
+                prop_assert_eq!(&read, packet);
+            }
+        }
+
+        #[test]
+        fn any_transfers_give_packets_or_errors(transfers in proptest::collection::vec(proptest::collection::vec(any::<u8>(), 0..80), 0..12)) {
+            let runtime = tokio::runtime::Builder::new_current_thread().enable_time().build().unwrap();
+            let mut source = BulkSource::new(Given::new(transfers));
+            while runtime.block_on(source.next(false)).is_ok() {}
+        }
+    }
+}

@@ -467,6 +467,47 @@ fn pairing_keeps_what_was_typed_and_says_what_expired() {
 }
 
 #[test]
+fn the_windows_about_links_at_their_sizes() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys("p");
+    screen.bench(BenchEvent::Pairing(PairNews::Show("WIFI:T:ADB;S:wibbet-abcdef;P:secret;;".into())));
+    insta::assert_snapshot!("pair_100x30", screen.text());
+    screen.model.size = (80, 24);
+    insta::assert_snapshot!("pair_80x24", screen.text());
+    screen.keys("\x1bg");
+    insta::assert_snapshot!("first_steps_80x24", screen.text());
+    screen.keys("\x1bl");
+    insta::assert_snapshot!("close_80x24", screen.text());
+    screen.keys("\x1b");
+    screen.model.own_screens = vec![crate::demo::DemoScreen {
+        serial: "CT5-0417-2291".into(),
+        name: "Corvane Tarn 5".into(),
+        lines: vec!["USB debugging: on".into()],
+        acts: vec![crate::demo::DemoAct::Cable(false), crate::demo::DemoAct::Cable(true)],
+    }];
+    screen.keys("t_\n");
+    let plug = Effect::Demo("CT5-0417-2291".into(), crate::demo::DemoAct::Cable(true));
+    assert_eq!(screen.effects.last(), Some(&plug));
+    assert!(screen.shows("⟩ plug the cable in") && screen.shows("simulated"));
+}
+
+#[test]
+fn many_devices_are_one_list_that_scrolls() {
+    let mut screen = Screen::linked(128, 40);
+    for n in 1..40 {
+        screen.card(n, &format!("192.0.2.{n}:5555"));
+    }
+    assert!(screen.shows("192.0.2.9:5555") && !screen.shows("192.0.2.39:5555"));
+    screen.code(KeyCode::End);
+    assert!(screen.shows("192.0.2.39:5555"));
+    for (columns, lines) in [(100, 30), (80, 24), (50, 20), (30, 8)] {
+        screen.model.size = (columns, lines);
+        let text = screen.text();
+        assert!(text.contains("192.0.2.39"), "{columns}x{lines}\n{text}");
+    }
+}
+
+#[test]
 fn closing_is_shown_in_words_before_it_is_done() {
     let mut screen = Screen::linked(128, 40);
     screen.keys("l");
