@@ -197,18 +197,10 @@ async fn a_pairing_that_is_cut_anywhere_ends_in_words_and_can_be_done_again() {
     let go = device(Scenario::seventh_hand(), None).await;
     let dialog = go.act(OwnersAct::ShowCode).await.unwrap().unwrap();
     let key = keys();
-    // From within the TLS handshake to the end of the introductions, in both directions.
-    for (up, down) in [
-        (0, 9999),
-        (100, 9999),
-        (900, 99999),
-        (2600, 99999),
-        (4000, 99999),
-        (99999, 0),
-        (99999, 90),
-        (99999, 1500),
-        (99999, 2100),
-    ] {
+    // From within the TLS handshake to the host's introduction, in both directions; behind that the device knows it.
+    for (up, down) in
+        [(0, 9999), (100, 9999), (900, 99999), (2600, 99999), (4000, 99999), (99999, 0), (99999, 90), (99999, 1000)]
+    {
         let at = cut_after(dialog.address, up, down).await.to_string();
         let error = pair(&at, &dialog.code, key.own(), &limits()).await.unwrap_err();
         assert!(error.to_string().len() > 40, "{up} {down}: {error}");

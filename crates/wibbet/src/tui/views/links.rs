@@ -57,7 +57,7 @@ pub(super) fn pair(model: &Model, form: &PairForm, theme: &Theme, frame: &mut Fr
     let code = model.qr.as_deref().map_or_else(Vec::new, qr_lines);
     let (code_width, code_height) = (code.first().map_or(0, |l| width(l)), code.len());
     // Beside the code where there is room, else the code goes: it cannot be scanned in part.
-    let beside = usize::from(size.width) >= code_width + 44 && usize::from(size.height) >= code_height + 4;
+    let beside = usize::from(size.width) >= code_width + 41 && usize::from(size.height) >= code_height + 4;
     let wide = if beside && code_width > 0 { code_width as u16 + 62 } else { 72 };
     let high = if beside { (code_height as u16 + 4).max(18) } else { 18 };
     let inside = window(
@@ -90,16 +90,28 @@ pub(super) fn pair(model: &Model, form: &PairForm, theme: &Theme, frame: &mut Fr
     let say = |text: &str, style: Style, lines: &mut Vec<Line<'_>>| {
         lines.extend(wrap(text, cells).into_iter().map(|l| Line::styled(l, style)));
     };
-    say("On the device: Settings, Developer options, Wireless debugging. Then either", theme.plain, &mut lines);
-    lines.push(Line::raw(""));
+    // Where the code leaves little room, fewer words say it.
+    let narrow = cells < 48;
+    let gap = |lines: &mut Vec<Line<'_>>| {
+        if !narrow {
+            lines.push(Line::raw(""));
+        }
+    };
+    match narrow {
+        true => say("On the device: Developer options, Wireless debugging; then either", theme.plain, &mut lines),
+        false => {
+            say("On the device: Settings, Developer options, Wireless debugging. Then either", theme.plain, &mut lines)
+        }
+    }
+    gap(&mut lines);
     if beside && code_width > 0 {
         say("“Pair device with QR code”: scan the code on the left. That is all.", theme.strong, &mut lines);
     } else {
         say("(for the QR code this screen is too small, or the network cannot be heard)", theme.dim, &mut lines);
     }
-    lines.push(Line::raw(""));
+    gap(&mut lines);
     say("or “Pair device with pairing code”, and type here what it shows:", theme.strong, &mut lines);
-    lines.push(Line::raw(""));
+    gap(&mut lines);
     let field = |name: &str, value: &str, here: bool| {
         let sign = if here { "⟩ " } else { "  " };
         Line::from(vec![
@@ -130,7 +142,7 @@ pub(super) fn pair(model: &Model, form: &PairForm, theme: &Theme, frame: &mut Fr
         lines.push(Line::raw(""));
     }
     let mut keys = vec![("Enter", "pair"), ("Tab", "field"), ("Esc", "not now")];
-    if model.simulated {
+    if model.simulated && !narrow {
         keys.push(("Ctrl-T", "its own screen"));
     }
     let mut spans = Vec::new();
@@ -185,7 +197,7 @@ pub(super) fn close(model: &Model, form: &CloseForm, theme: &Theme, frame: &mut 
         lines.push(row(
             "k",
             on(!form.keep_debugging),
-            "switch debugging off on it; the link goes with it, which is the read-back".into(),
+            "switch debugging off on it: the link goes with it, which shows it".into(),
         ));
         if !form.keep_debugging {
             let mut words = Vec::new();
