@@ -4,7 +4,7 @@ use std::io::{IsTerminal as _, Write as _};
 use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::watch;
-use wibbet_bench::{AdbDevice, Device as _, RunNews, Runner, begin_run, claim, settle_interrupted};
+use wibbet_bench::{AdbDevice, Device as _, RunNews, Runner, begin_run, claim, details, settle_interrupted};
 use wibbet_core::{Back, Plan, Run, RunKind, TrayItem, Way, plan_put_back, plan_take_out, recorded_state};
 use wibbet_types::{PackageId, UserId};
 
@@ -128,6 +128,10 @@ async fn carry_out(
             show_plan(plan, &abilities);
         }
         return Ok(Exit::Done);
+    }
+    if plan.to_send() > 0 {
+        let told = details(device).await;
+        told.iter().flat_map(|t| t.vitals.warnings()).for_each(|warning| tell(format_args!("beware: {warning}")));
     }
     if !how.yes && plan.to_send() > 0 {
         show_plan(plan, &abilities);

@@ -6,8 +6,8 @@ use std::sync::Arc;
 use tui_input::Input;
 use wibbet_bench::{CardId, CloseStep, Details, Route};
 use wibbet_core::{
-    Abilities, DeviceFacts, Inventory, Ladder, Offered, PackageState, Plan, Run, RunKind, Search, Shelf, TrayItem, Way,
-    plan_put_back, plan_take_out,
+    Abilities, DeviceFacts, Inventory, Ladder, Offered, PackageState, Plan, Run, RunKind, Rung, Search, Shelf,
+    Standing, TrayItem, Way, plan_put_back, plan_take_out,
 };
 use wibbet_types::{PackageId, UserId};
 
@@ -191,7 +191,11 @@ impl DeviceModel {
 
     /// What to know before any work on it.
     pub(crate) fn warnings(&self) -> Vec<String> {
-        let mut warnings = self.details.as_ref().map_or_else(Vec::new, |d| d.vitals.warnings());
+        let mut warnings = Vec::new();
+        if self.ladder.standing(Rung::Changes) == Standing::Missing {
+            warnings.push("the device does not permit changes: they are going to be refused".into());
+        }
+        warnings.extend(self.details.iter().flat_map(|d| d.vitals.warnings()));
         if self.facts.is_some() && self.inventory.is_some() && !self.abilities.install_existing {
             warnings.push("this Android cannot reinstall what is uninstalled: disable instead".into());
         }

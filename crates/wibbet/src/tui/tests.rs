@@ -410,6 +410,14 @@ fn the_card_tells_what_the_device_is_and_warns() {
     ladder.fall(LinkTrouble::new(Rung::Changes, Advice::SecondSwitch, "it refused"));
     screen.tell(SessionEvent::Ladder(Box::new(ladder)));
     assert!(screen.shows("second switch") && screen.shows("7 packages") && screen.shows("changes permitted missing"));
+    screen.keys("\n \n");
+    assert!(
+        screen.shows("▲ the device does not permit changes") && screen.shows("(+1 on the bench)"),
+        "{}",
+        screen.text()
+    );
+    screen.keys("1");
+    screen.effects.clear();
     screen.keys("h");
     let stay = Effect::Bench(BenchCommand::Session(0, SessionCommand::StayAwake(true)));
     assert_eq!(screen.effects, [stay]);

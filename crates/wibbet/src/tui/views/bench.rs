@@ -323,7 +323,9 @@ fn standing_ladder<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells
 fn about<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
     let mut lines = Vec::new();
     let plain = |text: String, style: Style| Line::from(Span::styled(cut(&text, cells), style));
-    for warning in device.warnings() {
+    // What the ladder says already is not said twice.
+    let missing = usize::from(device.ladder.standing(Rung::Changes) == Standing::Missing);
+    for warning in device.warnings().into_iter().skip(missing) {
         let wrapped = wrap(&warning, cells.saturating_sub(2));
         lines.extend(wrapped.into_iter().enumerate().map(|(n, l)| {
             let sign = if n == 0 { "▲ " } else { "  " };

@@ -86,10 +86,16 @@ fn head<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) ->
             } else {
                 " Nothing here can be sent; each line says why."
             };
+            let warnings = device.warnings();
+            let warning = match warnings.as_slice() {
+                [] => String::new(),
+                [one] => format!(" ▲ {one}"),
+                [first, rest @ ..] => format!(" ▲ {first} (+{} on the bench)", rest.len()),
+            };
             vec![
                 Line::styled(cut(&title, cells), theme.strong),
                 Line::styled(cut(next, cells), theme.accent),
-                Line::raw(""),
+                Line::styled(cut(&warning, cells), theme.alert),
             ]
         }
         RunPane::Shown(run) => {
