@@ -9,12 +9,16 @@ use std::time::Duration;
 use support::{device, id, patience, workplace};
 use tokio::sync::mpsc;
 use tokio::time::timeout;
-use wibbet_bench::{RunNews, Session, SessionCommand, SessionEvent, Workplace, begin_run, claim, now};
-use wibbet_core::{
-    Abilities, Inventory, Offered, Outcome, Plan, RunKind, RunState, Rung, TrayItem, Way, plan_take_out,
+use wibbet_bench::{
+    AskError, Device as _, Route, RunNews, Session, SessionCommand, SessionEvent, Surroundings, Workplace, begin_run,
+    claim, details, now,
 };
-use wibbet_sim::{Allow, Options, Scenario, SimDevice};
-use wibbet_types::UserId;
+use wibbet_core::{
+    Abilities, DeviceKind, Inventory, Offered, Outcome, Plan, Request, Root, RunKind, RunState, Rung, Standing,
+    TrayItem, Way, plan_take_out,
+};
+use wibbet_sim::{Allow, Options, OwnersAct, Scenario, SimBus, SimDevice};
+use wibbet_types::{PlainText, UserId};
 
 const MUSIC: &str = "com.android.music";
 
@@ -206,4 +210,92 @@ async fn a_run_is_stopped_on_demand() {
     let runs = seen.workplace.book.with(|book| book.runs(None)).await.unwrap();
     assert_eq!(runs[0].state, RunState::Stopped);
     assert!(runs[0].count(Outcome::Done) >= 1 && runs[0].count(Outcome::Done) < items.len());
+}
+
+/// An old device has no command whose refusal shows the second switch beforehand: the first change does.
+#[tokio::test]
+async fn without_a_probe_the_first_change_shows_the_second_switch() {
+    let mut scenario = Scenario::spare_handset();
+    (scenario.second_switch, scenario.second_switch_off) = (true, true);
+    let sim = device(scenario, 1).await;
+    let mut seen = Seen::start(&sim.address().to_string());
+    let inventory = seen.inventory().await;
+    let changes = |seen: SessionEvent| match seen {
+        SessionEvent::Ladder(l) if l.surveyed => {
+            let rung = &l.rungs[Rung::Changes as usize];
+            Some((rung.standing, rung.known.clone()))
+        }
+        _ => None,
+    };
+    let (standing, known) = seen.until(|e| changes(e).filter(|(_, known)| known.contains("first change"))).await;
+    assert_eq!((standing, known.as_str()), (Standing::Unknown, "the first change will show"));
+    let old = Abilities { install_existing: true, ..Abilities::new(23, Offered::default()) };
+    let item = TrayItem { id: id(MUSIC), user: UserId::OWNER, way: Way::Uninstall };
+    let plan = plan_take_out(&inventory, &old, &[item], true);
+    seen.session.send(SessionCommand::Run(RunKind::TakeOut, plan.clone()));
+    assert_eq!(seen.ended().await, None);
+    seen.ladder("second-switch").await;
+    // It stays so until a change goes through.
+    sim.act(OwnersAct::SecondSwitch(true)).await.unwrap();
+    seen.session.send(SessionCommand::Run(RunKind::TakeOut, plan));
+    assert_eq!(seen.ended().await, None);
+    let (standing, known) = seen.until(|e| changes(e).filter(|(s, _)| *s == Standing::Holds)).await;
+    assert_eq!((standing, known.as_str()), (Standing::Holds, "a change was made and read back"));
+    assert_eq!(sim.holds(MUSIC, 0), Some((false, 0)));
+}
+
+/// The command line has no bench that watches the cables: the device is looked for by its serial.
+#[tokio::test]
+async fn a_device_that_is_followed_is_found_again_in_another_place() {
+    let bus = Arc::new(SimBus::default());
+    let (sim, other) = (device(Scenario::crew_phone(), 1).await, device(Scenario::spare_handset(), 2).await);
+    let place = bus.plug(&sim);
+    let folder = tempfile::tempdir().unwrap();
+    let mut workplace = workplace(folder.path(), patience(1));
+    workplace.surroundings = Arc::new(Surroundings::simulated(Some(Arc::clone(&bus) as _), None));
+    let phone = workplace.device_by(vec![Route::Cable(place.clone())]);
+    phone.follow();
+    let facts = phone.connect(&mut |_| {}).await.unwrap();
+    assert_eq!((facts.name().as_str(), phone.address()), ("Corvane Tarn 5", format!("USB {place}")));
+    bus.unplug(facts.serial.as_str());
+    let _ = phone.gone().await;
+    let users = Request::look(&["list", "users"]);
+    let error = phone.ask(&users, &mut |_| {}).await.unwrap_err();
+    assert!(matches!(error, AskError::NoLink(_)), "{error:?}");
+    bus.plug(&other);
+    let again = bus.plug(&sim);
+    let answer = phone.ask(&users, &mut |_| {}).await.unwrap();
+    assert!(answer.out.contains("Pellmoor work") && again != place);
+    assert_eq!(phone.address(), format!("USB {again}"));
+    assert!(other.transcript().is_empty(), "nothing went to the other one");
+    // Without being told to follow it is not looked for.
+    let still = workplace.device_by(vec![Route::Cable(place)]);
+    assert!(still.connect(&mut |_| {}).await.is_err());
+}
+
+#[tokio::test]
+async fn what_a_device_tells_of_itself_is_complete() {
+    let sim = device(Scenario::lost_phone(), 1).await;
+    let folder = tempfile::tempdir().unwrap();
+    let workplace = workplace(folder.path(), patience(1));
+    let phone = workplace.device(&sim.address().to_string());
+    let facts = phone.connect(&mut |_| {}).await.unwrap();
+    assert_eq!(facts.android_id.as_ref().map(PlainText::as_str), Some("71aa0c5de3984b26"));
+    assert_eq!((facts.kind, facts.build.as_str()), (DeviceKind::Phone, "RILL2-9.1.17"));
+    let told = details(&phone).await.unwrap();
+    assert_eq!(told.vitals.battery.map(|b| (b.percent, b.powered)), Some((31, true)));
+    assert_eq!((told.vitals.started, told.vitals.accounts, told.vitals.root), (Some(true), Some(1), Some(Root::None)));
+    assert!(told.vitals.space.is_some_and(|s| s.free < s.total) && told.vitals.uptime.is_some());
+    assert_eq!(told.features, ["shell_v2", "cmd", "stat_v2"]);
+    assert!(["uninstall", "install-existing", "suspend"].iter().all(|c| told.commands.iter().any(|k| k == c)));
+    let users: Vec<_> = told.users.iter().map(|u| (u.id.number(), u.running, u.unlocked)).collect();
+    assert_eq!(users, [(0, Some(true), Some(true)), (999, Some(true), Some(true))]);
+    assert!(told.vitals.warnings()[0].starts_with("1 account is signed in"));
+    // Asked once: the commands are known from then on.
+    let asked = |sim: &SimDevice| sim.transcript().iter().filter(|l| l.ends_with("package help")).count();
+    assert_eq!(asked(&sim), 1);
+    details(&phone).await.unwrap();
+    assert_eq!(asked(&sim), 1);
+    sim.set_fault("cut=from:0".parse().unwrap());
+    assert!(details(&phone).await.is_none(), "a link that goes tells nothing");
 }

@@ -165,8 +165,9 @@ impl Vitals {
         }
         if let Some(count @ 1..) = self.accounts {
             warnings.push(format!(
-                "{count} account{} signed in: after a factory reset the device may stay locked without them",
-                if count == 1 { " is" } else { "s are" }
+                "{count} account{} signed in: after a factory reset the device may stay locked without {}",
+                if count == 1 { " is" } else { "s are" },
+                if count == 1 { "it" } else { "them" }
             ));
         }
         warnings

@@ -386,18 +386,25 @@ impl Actor {
     /// Tries whether changes are permitted, in a way that changes nothing.
     async fn try_changes(&mut self) {
         let Some(probe) = &self.probe else {
-            self.ladder.note(Rung::Changes, Standing::Unknown, "the first change will show");
-            self.tell_ladder();
+            // What a refused change has shown stands until another one shows better.
+            if self.ladder.standing(Rung::Changes) != Standing::Missing {
+                self.ladder.note(Rung::Changes, Standing::Unknown, "the first change will show");
+                self.tell_ladder();
+            }
             return;
         };
         let Ok(answer) = self.device.ask(&probe.request(), &mut |_| {}).await else { return };
         let id = probe.id.clone();
         match probe.read(&answer) {
             Permit::Given => {
-                self.ladder.note(Rung::Changes, Standing::Holds, format!("{id} could be set to what it is"));
+                self.ladder.note(
+                    Rung::Changes,
+                    Standing::Holds,
+                    format!("{id} could be set to the state that it is in"),
+                );
             }
             Permit::Withheld => {
-                let seen = format!("it refused to set {id} to what it is");
+                let seen = format!("it refused to set {id} to the state that it is in");
                 let trouble = self.advise(Rung::Changes, Advice::SecondSwitch, seen);
                 self.ladder.fall(trouble);
             }

@@ -94,7 +94,7 @@ fn run(outcomes: [Option<Outcome>; 3]) -> Run {
 fn ready() -> Ladder {
     let mut ladder = Ladder::default();
     ladder.climb(Rung::Service, "it told of 7 packages");
-    ladder.note(Rung::Changes, Standing::Holds, "com.android.htmlviewer could be set to what it is");
+    ladder.note(Rung::Changes, Standing::Holds, "com.android.htmlviewer could be set to the state that it is in");
     ladder.note(Rung::Started, Standing::Holds, "sys.boot_completed is 1");
     ladder.surveyed = true;
     ladder
@@ -409,7 +409,9 @@ fn the_card_tells_what_the_device_is_and_warns() {
     let mut ladder = ready();
     ladder.fall(LinkTrouble::new(Rung::Changes, Advice::SecondSwitch, "it refused"));
     screen.tell(SessionEvent::Ladder(Box::new(ladder)));
-    assert!(screen.shows("second switch") && screen.shows("7 packages") && screen.shows("changes permitted missing"));
+    assert!(
+        screen.shows("second switch") && screen.shows("7 packages") && screen.shows("linked · changes not permitted")
+    );
     screen.keys("\n \n");
     assert!(
         screen.shows("▲ the device does not permit changes") && screen.shows("(+1 on the bench)"),

@@ -4,6 +4,7 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
+use wibbet_core::Rung;
 
 use crate::tui::actions::is_useful;
 use crate::tui::keymap::{Action, KEYMAP, key_of};
@@ -141,7 +142,12 @@ fn device_line<'a>(model: &'a Model, theme: &Theme, cells: usize) -> Line<'a> {
         let again = if trouble.retrying { "tried again by itself " } else { "" };
         Span::styled(format!(" no link · {again}"), theme.alert)
     } else if let Some(trouble) = &device.ladder.trouble {
-        Span::styled(format!(" linked · {} missing ", trouble.rung.words()), theme.alert)
+        let lacks = match trouble.rung {
+            Rung::Changes => "changes not permitted",
+            Rung::Started => "still starting",
+            other => other.words(),
+        };
+        Span::styled(format!(" linked · {lacks} "), theme.alert)
     } else if device.closed {
         Span::styled(" link closed ", theme.dim)
     } else if device.ladder.tried().is_some() {

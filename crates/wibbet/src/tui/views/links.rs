@@ -143,7 +143,7 @@ pub(super) fn pair(model: &Model, form: &PairForm, theme: &Theme, frame: &mut Fr
     }
     let mut keys = vec![("Enter", "pair"), ("Tab", "field"), ("Esc", "not now")];
     if model.simulated && !narrow {
-        keys.push(("Ctrl-T", "its own screen"));
+        keys.push(("Ctrl-T", "its screen"));
     }
     let mut spans = Vec::new();
     for (key, words) in keys {
