@@ -39,6 +39,15 @@ pub enum LinkError {
         /// How it said so.
         why: String,
     },
+    /// The device is on the cable and offers no debugging.
+    #[error(
+        "{at} offers no debugging. On the device: developer options, switch “USB debugging” on. If it is on: another \
+         cable, or file transfer in place of charging only"
+    )]
+    NoInterface {
+        /// The place on the bus.
+        at: String,
+    },
     /// The system does not let this user open the device on its cable.
     #[error(
         "this user may not open {at} ({node}). `wibbet usb-rule` prints a rule for udev that permits it, and says \

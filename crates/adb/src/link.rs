@@ -201,6 +201,7 @@ impl Link {
         }
         let pipe = opened.map_err(|trouble| match trouble {
             UsbTrouble::Gone => LinkError::NoAnswer { at: at.clone(), why: "it is not on the bus any more".into() },
+            UsbTrouble::NoInterface => LinkError::NoInterface { at: at.clone() },
             UsbTrouble::NoPermission { node } => LinkError::NoPermission { at: at.clone(), node },
             UsbTrouble::Busy => LinkError::Taken { at: at.clone() },
             UsbTrouble::Other(why) => LinkError::NoAnswer { at: at.clone(), why },

@@ -103,7 +103,7 @@ impl AdbDevice {
         let cables = self.surroundings.on_cables();
         let air = self.surroundings.on_air();
         let seen = cables.iter().map(Sighting::on_cable).chain(air.iter().filter_map(Sighting::on_air));
-        seen.filter(|s| s.serial == serial.as_str()).filter_map(|s| s.route).for_each(|route| self.add_route(route));
+        seen.filter(|s| s.serial == serial.as_str()).for_each(|s| self.add_route(s.route));
     }
 
     /// There is one way more.

@@ -12,7 +12,7 @@ use std::time::Duration;
 use tokio::sync::mpsc;
 use tokio::task::JoinHandle;
 use wibbet_adb::{Announced, AnnouncedKind};
-use wibbet_core::{Advice, DeviceFacts, Ladder, Rung};
+use wibbet_core::{Advice, DeviceFacts, Rung};
 
 use crate::pairing::{PairNews, pair_by_code, pair_by_qr};
 use crate::route::{Route, Sighting};
@@ -261,42 +261,10 @@ impl Floor {
 
     fn look_at_cables(&mut self) {
         let seen: Vec<Sighting> = self.workplace.surroundings.on_cables().iter().map(Sighting::on_cable).collect();
-        let now: Vec<Route> = seen.iter().filter_map(|s| s.route.clone()).collect();
+        let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
         self.withdraw(|route| matches!(route, Route::Cable(_)) && !now.contains(route));
-        for sighting in &seen {
-            self.sight(sighting);
-        }
-        // A device on a cable without a debugging interface has a card that says what to do.
-        let without: Vec<Sighting> = seen.into_iter().filter(|s| s.route.is_none()).collect();
-        self.without_debugging(&without);
-    }
-
-    fn without_debugging(&mut self, seen: &[Sighting]) {
-        for sighting in seen {
-            let known = self.cards.iter().find(|(_, c)| !sighting.serial.is_empty() && c.claimed == sighting.serial);
-            let Some((card, of)) = known else { continue };
-            if of.linked || !of.session.device().routes().is_empty() {
-                continue;
-            }
-            let mut ladder = Ladder::default();
-            ladder.climb(Rung::Reached, "it is on the USB bus");
-            let seen = "it is on the cable and offers no debugging".to_owned();
-            ladder.fall(crate::trouble::advised(Rung::Interface, Advice::SwitchOnDebugging, seen, of.facts.as_ref()));
-            self.tell(BenchEvent::Session(*card, SessionEvent::Ladder(Box::new(ladder))));
-        }
-        let strangers: Vec<(String, String)> = seen
-            .iter()
-            .filter(|s| s.serial.is_empty() || !self.cards.values().any(|c| c.claimed == s.serial))
-            .map(|s| (s.serial.clone(), s.name.as_str().to_owned()))
-            .collect();
-        for (serial, name) in strangers {
-            let name = if name.is_empty() { "A device on the cable".to_owned() } else { name };
-            self.tell(BenchEvent::Note(format!(
-                "{name}{}{serial} is on the cable and offers no debugging. {}",
-                if serial.is_empty() { "" } else { ", " },
-                Advice::SwitchOnDebugging.words(wibbet_core::DeviceKind::Unknown, None)
-            )));
-        }
+        seen.iter().for_each(|sighting| self.sight(sighting));
+        self.clear_away();
     }
 
     fn look_at_air(&mut self) {
@@ -307,14 +275,15 @@ impl Floor {
         };
         self.tell(BenchEvent::Offers(announced.iter().filter_map(offers).collect()));
         let seen: Vec<Sighting> = announced.iter().filter_map(Sighting::on_air).collect();
-        let now: Vec<Route> = seen.iter().filter_map(|s| s.route.clone()).collect();
+        let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
         self.withdraw(|route| matches!(route, Route::Air { .. }) && !now.contains(route));
         seen.iter().for_each(|sighting| self.sight(sighting));
+        self.clear_away();
     }
 
     async fn look_at_server(&mut self) {
         let seen = self.workplace.surroundings.at_server().await;
-        let now: Vec<Route> = seen.iter().filter_map(|s| s.route.clone()).collect();
+        let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
         self.withdraw(|route| matches!(route, Route::Server(_)) && !now.contains(route));
         for sighting in seen {
             // It is of use only where the cable is not to be had.
@@ -324,6 +293,7 @@ impl Floor {
                 self.sight(&sighting);
             }
         }
+        self.clear_away();
     }
 
     /// Ways that are there no more.
@@ -334,14 +304,16 @@ impl Floor {
             self.tried.remove(&route);
             let Some(of) = self.cards.get(&card) else { continue };
             of.session.device().remove_route(&route);
-            let left = of.session.device().routes();
-            if left.is_empty() && of.facts.is_none() {
-                self.drop_card(card);
-            } else {
-                of.session.wake();
-                self.tell_routes(card);
-            }
+            of.session.wake();
+            self.tell_routes(card);
         }
+    }
+
+    /// Cards without a way to a device that was never met are of no use.
+    fn clear_away(&mut self) {
+        let without = |c: &Card| c.facts.is_none() && c.session.device().routes().is_empty();
+        let cards: Vec<CardId> = self.cards.iter().filter(|(_, c)| without(c)).map(|(id, _)| *id).collect();
+        cards.into_iter().for_each(|card| self.drop_card(card));
     }
 
     fn drop_card(&mut self, card: CardId) {
@@ -355,7 +327,7 @@ impl Floor {
 
     /// A device was seen somewhere.
     fn sight(&mut self, sighting: &Sighting) {
-        let Some(route) = &sighting.route else { return };
+        let route = &sighting.route;
         if self.tried.contains_key(route) {
             return;
         }
@@ -383,7 +355,9 @@ impl Floor {
         // not, it says so itself.
         let back = known.iter().find(|card| {
             let of = &self.cards[*card];
-            !of.linked && of.session.device().routes().iter().all(|r| std::mem::discriminant(r) != kind)
+            let routes = of.session.device().routes();
+            // Its last way may have gone a moment ago, and its link not be known to have.
+            (!of.linked || routes.is_empty()) && routes.iter().all(|r| std::mem::discriminant(r) != kind)
         });
         if let Some(card) = back {
             return self.give(*card, route.clone());

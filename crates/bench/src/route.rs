@@ -122,7 +122,7 @@ impl Surroundings {
         let sighting = |d: wibbet_adb::ServerDevice| Sighting {
             serial: d.serial.clone(),
             name: PlainText::default(),
-            route: Some(Route::Server(d.serial)),
+            route: Route::Server(d.serial),
         };
         devices.into_iter().filter(|d| d.cable).map(sighting).collect()
     }
@@ -133,7 +133,7 @@ impl Surroundings {
         let at_server = self.at_server().await;
         loop {
             let mut seen: Vec<Sighting> = self.on_cables().iter().map(Sighting::on_cable).collect();
-            seen.extend(at_server.iter().filter(|s| s.route.is_some()).cloned());
+            seen.extend(at_server.iter().cloned());
             seen.extend(self.on_air().iter().filter_map(Sighting::on_air));
             if enough(&seen) || tokio::time::Instant::now() >= until {
                 return seen;
@@ -150,8 +150,8 @@ pub struct Sighting {
     pub serial: String,
     /// Maker and model, where these are told.
     pub name: PlainText,
-    /// The way to it; `None` for a device on a cable that offers no debugging.
-    pub route: Option<Route>,
+    /// The way to it. On a cable it may turn out to offer no debugging.
+    pub route: Route,
 }
 
 impl Sighting {
@@ -159,7 +159,7 @@ impl Sighting {
         Self {
             serial: seen.serial.as_str().to_owned(),
             name: seen.name.clone(),
-            route: seen.debugging.then(|| Route::Cable(seen.place.clone())),
+            route: Route::Cable(seen.place.clone()),
         }
     }
 
@@ -171,7 +171,7 @@ impl Sighting {
             AnnouncedKind::Plain => Route::Address(at),
         };
         let serial = announced.serial().unwrap_or_default().to_owned();
-        Some(Self { serial, name: PlainText::default(), route: Some(route) })
+        Some(Self { serial, name: PlainText::default(), route })
     }
 }
 

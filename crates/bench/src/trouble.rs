@@ -15,6 +15,9 @@ pub fn trouble_of(error: &LinkError, facts: Option<&DeviceFacts>) -> LinkTrouble
         LinkError::NotADaemon { at, why } => {
             (Rung::Interface, Advice::CheckPort, format!("{at} answers, but not as a debugging daemon: {why}"))
         }
+        LinkError::NoInterface { at } => {
+            (Rung::Interface, Advice::SwitchOnDebugging, format!("{at} is on the cable and offers no debugging"))
+        }
         LinkError::NoPermission { at, node } => {
             (Rung::Free, Advice::Permission, format!("the system does not let this user open {at} ({node})"))
         }

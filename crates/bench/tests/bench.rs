@@ -323,3 +323,26 @@ async fn nothing_can_be_done_on_a_closed_link_until_it_is_asked_for_again() {
     tell(&seen, SessionCommand::Survey);
     seen.named(card, "ready").await;
 }
+
+#[tokio::test]
+async fn a_phone_without_debugging_has_a_card_that_says_what_to_do_and_is_linked_when_it_is_switched_on() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let phone = device(Scenario::crew_phone(), 1).await;
+    phone.act(OwnersAct::UsbDebugging(false)).await.unwrap();
+    bus.plug(&phone);
+    let mut seen = Seen::start(Arc::clone(&bus), network, &[]);
+    let (card, trouble) = seen
+        .until(|e| match e {
+            BenchEvent::Session(card, SessionEvent::Ladder(l)) if l.name() == "debugging-off" => {
+                Some((*card, l.trouble.clone().unwrap()))
+            }
+            _ => None,
+        })
+        .await;
+    assert_eq!(trouble.rung, Rung::Interface);
+    assert!(trouble.advice.contains("USB debugging"), "{}", trouble.advice);
+    phone.act(OwnersAct::UsbDebugging(true)).await.unwrap();
+    seen.named(card, "ready").await;
+    phone.act(OwnersAct::UsbDebugging(false)).await.unwrap();
+    seen.named(card, "debugging-off").await;
+}

@@ -201,6 +201,13 @@ impl Ladder {
         let rung = trouble.rung;
         self.rungs[rung as usize] = RungState { rung, standing: Standing::Missing, known: trouble.seen.clone() };
         if rung < Rung::Changes {
+            // What was missing further down has been got past.
+            for lower in Rung::ALL.into_iter().filter(|r| *r < rung) {
+                if self.standing(lower) == Standing::Missing {
+                    self.rungs[lower as usize] =
+                        RungState { rung: lower, standing: Standing::Holds, known: "it got that far".into() };
+                }
+            }
             for higher in Rung::ALL.into_iter().filter(|r| *r > rung) {
                 self.rungs[higher as usize] =
                     RungState { rung: higher, standing: Standing::Unknown, known: String::new() };
@@ -208,7 +215,7 @@ impl Ladder {
             self.surveyed = false;
         }
         // What is in the way of everything else is told before what is in the way of changes.
-        if self.trouble.as_ref().is_none_or(|t| rung <= t.rung) {
+        if rung < Rung::Changes || self.trouble.as_ref().is_none_or(|t| rung <= t.rung) {
             self.trouble = Some(trouble);
         }
     }
@@ -296,6 +303,8 @@ mod tests {
         assert_eq!(ladder.name(), "second-switch", "what happens below does not mend it");
         ladder.fall(trouble(Rung::Reached, Advice::CheckNetwork));
         assert_eq!(ladder.name(), "lost", "what is lower is told first");
+        ladder.fall(trouble(Rung::Interface, Advice::SwitchOnDebugging));
+        assert_eq!((ladder.name(), ladder.missing()), ("debugging-off", Some(Rung::Interface)), "it got further");
         ladder.climb(Rung::Service, "again");
         ladder.note(Rung::Changes, Standing::Holds, "tried");
         assert_eq!((ladder.missing(), ladder.name()), (None, "ready"));

@@ -160,8 +160,11 @@ impl UsbBus for SimBus {
             if port.pipe.upgrade().is_some() {
                 return Err(UsbTrouble::Busy);
             }
-            if !port.device.state().switches.usb_debugging || port.device.state().down {
+            if port.device.state().down {
                 return Err(UsbTrouble::Gone);
+            }
+            if !port.device.state().switches.usb_debugging {
+                return Err(UsbTrouble::NoInterface);
             }
             let pipe = Pipe::open(&port.device, std::mem::take(&mut port.stale));
             port.pipe = Arc::downgrade(&pipe);

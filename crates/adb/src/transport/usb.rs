@@ -55,6 +55,8 @@ pub struct UsbSeen {
 pub enum UsbTrouble {
     /// It is there no more.
     Gone,
+    /// It is there, and has no debugging interface.
+    NoInterface,
     /// The system does not let this user open it.
     NoPermission {
         /// What may not be opened.
@@ -166,7 +168,7 @@ impl UsbBus for SystemUsb {
                 .interfaces()
                 .find(|i| (i.class(), i.subclass(), i.protocol()) == DEBUGGING)
                 .map(nusb::InterfaceInfo::interface_number)
-                .ok_or(UsbTrouble::Gone)?;
+                .ok_or(UsbTrouble::NoInterface)?;
             let device = info.open().await.map_err(|e| trouble(&e, &wanted))?;
             let interface = device.claim_interface(number).await.map_err(|e| trouble(&e, &wanted))?;
             let pipe = SystemPipe::new(&interface).map_err(UsbTrouble::Other)?;

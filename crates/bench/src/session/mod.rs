@@ -214,7 +214,19 @@ impl Actor {
             if self.closed {
                 self.rest().await;
             }
-            if self.link().await && self.read_all().await {
+            let linked = self.link().await;
+            // Who wants to close the link need not wait until everything has been read.
+            if linked && let Ok(command) = self.inbox.try_recv() {
+                match command {
+                    SessionCommand::Close { switch_off, forget } => {
+                        self.close(switch_off, forget).await;
+                        continue;
+                    }
+                    SessionCommand::Survey => {}
+                    other => self.refuse(&other),
+                }
+            }
+            if linked && self.read_all().await {
                 self.serve().await;
             } else {
                 self.pause().await;

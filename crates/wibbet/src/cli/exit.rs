@@ -198,6 +198,7 @@ mod tests {
             (LinkError::NotAuthorised { at: at.clone(), why: why.clone() }, Exit::NotAuthorised),
             (LinkError::NotPaired { at: at.clone(), why: why.clone() }, Exit::NotAuthorised),
             (LinkError::NoPermission { at: at.clone(), node: "/dev/x".into() }, Exit::NoDevice),
+            (LinkError::NoInterface { at: at.clone() }, Exit::NoDevice),
             (LinkError::Taken { at: at.clone() }, Exit::NoDevice),
             (LinkError::Broken { at: at.clone(), rule: why.clone() }, Exit::NoDevice),
             (LinkError::Lost { at: at.clone(), why: why.clone() }, Exit::NoDevice),

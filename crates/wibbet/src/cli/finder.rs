@@ -76,8 +76,8 @@ impl Finder<'_> {
         }
         let wanted = self.wanted(name).await?;
         let serial = wanted.serial.as_str();
-        let seen = self.around(|seen| seen.iter().any(|s| s.serial == serial && s.route.is_some())).await;
-        let mut routes: Vec<Route> = seen.into_iter().filter(|s| s.serial == serial).filter_map(|s| s.route).collect();
+        let seen = self.around(|seen| seen.iter().any(|s| s.serial == serial)).await;
+        let mut routes: Vec<Route> = seen.into_iter().filter(|s| s.serial == serial).map(|s| s.route).collect();
         let met = self.workplace.book.with(|book| book.devices()).await?;
         let last_seen = met.iter().filter(|d| d.facts.serial == wanted.serial).map(|d| d.address.clone());
         routes.extend(last_seen.filter(|a| a.contains(':')).chain(self.at.iter().cloned()).map(Route::Address));

@@ -46,7 +46,7 @@ async fn look_at(finder: &Finder<'_>, route: Route, before: Option<DeviceFacts>)
 
 pub(crate) async fn bench(finder: &Finder<'_>, as_json: bool) -> Result<Exit, Failure> {
     let known = finder.workplace.book.with(|book| book.devices()).await?;
-    let mut routes: Vec<Route> = finder.around(|_| false).await.into_iter().filter_map(|s| s.route).collect();
+    let mut routes: Vec<Route> = finder.around(|_| false).await.into_iter().map(|s| s.route).collect();
     for address in finder.addresses().await? {
         let seen = |r: &Route| matches!(r, Route::Air { at, .. } | Route::Address(at) if *at == address);
         if !routes.iter().any(seen) {
