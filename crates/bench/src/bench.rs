@@ -122,7 +122,7 @@ struct Card {
     claimed: String,
     facts: Option<DeviceFacts>,
     linked: bool,
-    /// Another program holds the cable.
+    /// Another program holds the cable, or this user may not open it.
     taken: bool,
     shown: bool,
     /// What it has told while it was not shown.
@@ -388,7 +388,8 @@ impl Floor {
             SessionEvent::Ladder(ladder) => {
                 let missing = ladder.trouble.as_ref().map(|t| t.name);
                 of.linked = ladder.holds(Rung::Shell);
-                of.taken = missing == Some(Advice::EndTheOther.name());
+                let not_to_be_had = [Advice::EndTheOther, Advice::Permission];
+                of.taken = not_to_be_had.iter().any(|advice| missing == Some(advice.name()));
             }
             SessionEvent::Facts(facts, _) => {
                 of.claimed = facts.serial.as_str().to_owned();

@@ -84,9 +84,7 @@ fn help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
             wibbet_core::Rung::Authorised => "somebody has allowed this computer on the device, or it is paired",
             wibbet_core::Rung::Shell => "it answers commands",
             wibbet_core::Rung::Service => "its packages can be read",
-            wibbet_core::Rung::Changes => {
-                "no second switch of the maker forbids changes; tried without changing anything"
-            }
+            wibbet_core::Rung::Changes => "no second switch of the maker forbids changes",
             wibbet_core::Rung::Started => "Android says that it has started",
         };
         lines.push(Line::raw(format!("  {}  {words}", fit(rung.words(), 24))));
