@@ -10,10 +10,12 @@ use support::{device, patience, workplace};
 use tokio::sync::mpsc;
 use tokio::time::timeout;
 use wibbet_bench::{
-    Bench, BenchCommand, BenchEvent, CardId, PairNews, Route, SessionCommand, SessionEvent, Surroundings, Workplace,
+    Bench, BenchCommand, BenchEvent, CardId, PairNews, Route, RunNews, SessionCommand, SessionEvent, Surroundings,
+    Workplace,
 };
-use wibbet_core::{DeviceFacts, Rung, Standing};
+use wibbet_core::{Abilities, DeviceFacts, Offered, Outcome, RunKind, Rung, Standing, TrayItem, Way, plan_take_out};
 use wibbet_sim::{Allow, Fault, Options, OwnersAct, Scenario, SimBus, SimDevice, SimNetwork};
+use wibbet_types::UserId;
 
 struct Seen {
     bench: Bench,
@@ -345,4 +347,45 @@ async fn a_phone_without_debugging_has_a_card_that_says_what_to_do_and_is_linked
     seen.named(card, "ready").await;
     phone.act(OwnersAct::UsbDebugging(false)).await.unwrap();
     seen.named(card, "debugging-off").await;
+}
+
+#[tokio::test]
+async fn a_run_goes_on_by_address_when_the_cable_is_pulled_in_the_middle() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let phone = device(Scenario::crew_phone(), 1).await;
+    bus.plug(&phone);
+    let mut seen = Seen::start(Arc::clone(&bus), network, &[&phone]);
+    // Met in both places, it has both ways.
+    let card = seen
+        .until(|e| match e {
+            BenchEvent::Routes(card, routes) if routes.len() == 2 => Some(*card),
+            _ => None,
+        })
+        .await;
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Survey));
+    let inventory = seen
+        .until(|e| match e {
+            BenchEvent::Session(of, SessionEvent::Inventory(i)) if *of == card => Some(Arc::clone(i)),
+            _ => None,
+        })
+        .await;
+    let ids = ["com.corvane.notes", "com.corvane.radio", "com.corvane.mirror", "com.corvane.tips"];
+    let items = ids.map(|id| TrayItem { id: support::id(id), user: UserId::OWNER, way: Way::Uninstall });
+    let plan = plan_take_out(&inventory, &Abilities::new(34, Offered::default()), &items, false);
+    phone.set_fault(Fault::Latency(Duration::from_millis(30)));
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Run(RunKind::TakeOut, plan)));
+    seen.until(|e| {
+        let begun = |run: &wibbet_core::Run| run.count(Outcome::Done) == 1;
+        matches!(e, BenchEvent::Session(_, SessionEvent::Run(RunNews::Changed(run))) if begun(run)).then_some(())
+    })
+    .await;
+    bus.unplug("CT5-0417-2291");
+    let why = seen
+        .until(|e| match e {
+            BenchEvent::Session(_, SessionEvent::RunEnded(why)) => Some(why.clone()),
+            _ => None,
+        })
+        .await;
+    assert_eq!(why, None);
+    assert!(ids.iter().all(|id| phone.holds(id, 0) == Some((false, 0))), "all of them, each once");
 }
