@@ -14,13 +14,16 @@
 //! # Ok(()) }
 //! ```
 
+mod apk;
 mod cable;
 mod command;
 mod device;
 mod dump;
 mod fault;
+mod habits;
 mod files;
 mod packages;
+mod sample;
 mod scenario;
 mod screen;
 mod server;
@@ -29,6 +32,7 @@ mod wireless;
 pub use cable::SimBus;
 pub use device::{Allow, Options, SimDevice};
 pub use fault::{BadFault, CutAt, Direction, Fault};
+pub use sample::SampleApk;
 pub use scenario::{BadScenario, Flaw, ReachedBy, Scenario};
 pub use screen::{OwnersAct, OwnersScreen};
 pub use wireless::{PairingDialog, SimNetwork};

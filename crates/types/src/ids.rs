@@ -15,7 +15,7 @@ pub struct BadId {
 }
 
 impl BadId {
-    fn new(kind: &'static str, given: &str, rule: &'static str) -> Self {
+    pub(crate) fn new(kind: &'static str, given: &str, rule: &'static str) -> Self {
         let mut shown = crate::PlainText::new(given).into_string();
         if shown.chars().count() > 60 {
             shown = shown.chars().take(59).chain(['…']).collect();

@@ -14,10 +14,12 @@
 
 mod android;
 mod ids;
+mod locale;
 mod path;
 mod text;
 
 pub use android::AndroidVersion;
 pub use ids::{BadId, PackageId, Serial, UserId};
+pub use locale::Locale;
 pub use path::{BadPath, DevicePath, shell_quoted};
 pub use text::PlainText;

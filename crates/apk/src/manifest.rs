@@ -1,0 +1,251 @@
+//! What a manifest declares, beyond what the package service prints. Source: `AndroidManifest` in the platform's
+//! `attrs_manifest.xml`; attributes are known by the ids of `public.xml`.
+
+use crate::pieces::ApkError;
+use crate::xml::{Attribute, Event, Value, XmlReader};
+
+/// The most parts of a kind that are kept of a manifest.
+const MOST: usize = 20_000;
+
+/// What a part of an app is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum ComponentKind {
+    /// A screen.
+    Activity,
+    /// A second name for a screen.
+    Alias,
+    /// Something that runs in the background.
+    Service,
+    /// Something that hears of events.
+    Receiver,
+    /// Something that hands out data.
+    Provider,
+}
+
+/// For what a component is to be called.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Filter {
+    /// Actions.
+    pub actions: Vec<String>,
+    /// Categories.
+    pub categories: Vec<String>,
+}
+
+/// A part of an app.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Component {
+    /// What it is.
+    pub kind: ComponentKind,
+    /// Its class, in full.
+    pub name: String,
+    /// Its label, if it has its own.
+    pub label: Option<Value>,
+    /// Whether others may call it; `None` where that goes without saying.
+    pub exported: Option<bool>,
+    /// Whether it is on as it comes.
+    pub enabled: bool,
+    /// What others need to call it.
+    pub permission: Option<String>,
+    /// For a provider: its names.
+    pub authorities: Vec<String>,
+    /// For an alias: what it stands for.
+    pub target: Option<String>,
+    /// For what it is to be called.
+    pub filters: Vec<Filter>,
+}
+
+impl Component {
+    /// Whether it has an icon on the home screen of a phone, tablet or TV.
+    pub fn is_launcher(&self) -> bool {
+        let launches = |filter: &Filter| {
+            filter.actions.iter().any(|a| a == "android.intent.action.MAIN")
+                && filter.categories.iter().any(|c| {
+                    c == "android.intent.category.LAUNCHER" || c == "android.intent.category.LEANBACK_LAUNCHER"
+                })
+        };
+        self.enabled
+            && matches!(self.kind, ComponentKind::Activity | ComponentKind::Alias)
+            && self.filters.iter().any(launches)
+    }
+}
+
+/// A library that an app uses or offers.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Library {
+    /// Its name.
+    pub name: String,
+    /// Whether the app cannot do without.
+    pub required: bool,
+    /// Whether the app offers it, rather than uses it.
+    pub offered: bool,
+}
+
+/// A manifest.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Manifest {
+    /// The package id as it is written.
+    pub package: String,
+    /// The name of the split; empty for a base.
+    pub split: String,
+    /// `versionCode`, with `versionCodeMajor` in the upper half.
+    pub version_code: u64,
+    /// `versionName`.
+    pub version_name: Option<Value>,
+    /// `sharedUserId`.
+    pub shared_user: Option<String>,
+    /// `minSdkVersion`.
+    pub min_sdk: Option<u32>,
+    /// `targetSdkVersion`.
+    pub target_sdk: Option<u32>,
+    /// The application's label.
+    pub label: Option<Value>,
+    /// The package that an overlay changes.
+    pub overlay_target: Option<String>,
+    /// Permissions that are asked for.
+    pub permissions: Vec<String>,
+    /// Libraries.
+    pub libraries: Vec<Library>,
+    /// Activities, services, receivers and providers.
+    pub components: Vec<Component>,
+}
+
+const LABEL: u32 = 0x0101_0001;
+const NAME: u32 = 0x0101_0003;
+const PERMISSION: u32 = 0x0101_0006;
+const SHARED_USER: u32 = 0x0101_000b;
+const ENABLED: u32 = 0x0101_000e;
+const EXPORTED: u32 = 0x0101_0010;
+const AUTHORITIES: u32 = 0x0101_0018;
+const TARGET_PACKAGE: u32 = 0x0101_0021;
+const TARGET_ACTIVITY: u32 = 0x0101_0202;
+const MIN_SDK: u32 = 0x0101_020c;
+const VERSION_CODE: u32 = 0x0101_021b;
+const VERSION_NAME: u32 = 0x0101_021c;
+const TARGET_SDK: u32 = 0x0101_0270;
+const REQUIRED: u32 = 0x0101_028e;
+const VERSION_CODE_MAJOR: u32 = 0x0101_0576;
+
+struct Attributes(Vec<Attribute>);
+
+impl Attributes {
+    /// By id; by name only where the attribute has no id.
+    fn get(&self, id: u32, name: &str) -> Option<&Value> {
+        let by_id = self.0.iter().find(|a| a.id == id);
+        by_id.or_else(|| self.0.iter().find(|a| a.id == 0 && a.name == name)).map(|a| &a.value)
+    }
+
+    fn text(&self, id: u32, name: &str) -> Option<String> {
+        self.get(id, name).and_then(Value::text).map(str::to_owned)
+    }
+}
+
+/// Reads a binary manifest.
+///
+/// # Errors
+/// When it is not binary XML, or names no package.
+pub fn read_manifest(bytes: &[u8]) -> Result<Manifest, ApkError> {
+    let mut reader = XmlReader::new(bytes)?;
+    let mut manifest = Manifest::default();
+    let mut path: Vec<String> = Vec::new();
+    let mut seen = false;
+    while let Some(event) = reader.next_event()? {
+        match event {
+            Event::Start { name, attributes } => {
+                if path.len() > 100 {
+                    return Err(ApkError { part: "manifest", rule: "its elements are nested too deep" });
+                }
+                seen |= path.is_empty() && name == "manifest";
+                let inside: Vec<&str> = path.iter().map(String::as_str).collect();
+                take(&mut manifest, &inside, &name, Attributes(attributes));
+                path.push(name);
+            }
+            Event::End => drop(path.pop()),
+        }
+    }
+    if !seen {
+        return Err(ApkError { part: "manifest", rule: "it is none" });
+    }
+    Ok(manifest)
+}
+
+fn take(manifest: &mut Manifest, inside: &[&str], name: &str, found: Attributes) {
+    match (inside, name) {
+        ([], "manifest") => {
+            manifest.package = found.text(0, "package").unwrap_or_default();
+            manifest.split = found.text(0, "split").unwrap_or_default();
+            let number = |id, name| u64::from(found.get(id, name).and_then(Value::number).unwrap_or(0));
+            manifest.version_code =
+                number(VERSION_CODE, "versionCode") | (number(VERSION_CODE_MAJOR, "versionCodeMajor") << 32);
+            manifest.version_name = found.get(VERSION_NAME, "versionName").cloned();
+            manifest.shared_user = found.text(SHARED_USER, "sharedUserId");
+        }
+        (["manifest"], "uses-sdk") => {
+            manifest.min_sdk = found.get(MIN_SDK, "minSdkVersion").and_then(Value::number);
+            manifest.target_sdk = found.get(TARGET_SDK, "targetSdkVersion").and_then(Value::number);
+        }
+        (["manifest"], "overlay") => manifest.overlay_target = found.text(TARGET_PACKAGE, "targetPackage"),
+        (["manifest"], "uses-permission" | "uses-permission-sdk-23") if manifest.permissions.len() < MOST => {
+            manifest.permissions.extend(found.text(NAME, "name"));
+        }
+        (["manifest"], "application") => manifest.label = found.get(LABEL, "label").cloned(),
+        (["manifest", "application"], "uses-library" | "uses-native-library" | "uses-static-library")
+        | (["manifest", "application"], "library" | "static-library")
+            if manifest.libraries.len() < MOST =>
+        {
+            let required = found.get(REQUIRED, "required").and_then(Value::truth).unwrap_or(true);
+            if let Some(text) = found.text(NAME, "name") {
+                manifest.libraries.push(Library { name: text, required, offered: !name.starts_with("uses-") });
+            }
+        }
+        (["manifest", "application"], kind) if manifest.components.len() < MOST => {
+            let kind = match kind {
+                "activity" => ComponentKind::Activity,
+                "activity-alias" => ComponentKind::Alias,
+                "service" => ComponentKind::Service,
+                "receiver" => ComponentKind::Receiver,
+                "provider" => ComponentKind::Provider,
+                _ => return,
+            };
+            let truth = |id, name| found.get(id, name).and_then(Value::truth);
+            let component = Component {
+                kind,
+                name: class(&manifest.package, &found.text(NAME, "name").unwrap_or_default()),
+                label: found.get(LABEL, "label").cloned(),
+                exported: truth(EXPORTED, "exported"),
+                enabled: truth(ENABLED, "enabled").unwrap_or(true),
+                permission: found.text(PERMISSION, "permission"),
+                authorities: found
+                    .text(AUTHORITIES, "authorities")
+                    .map(|all| all.split(';').map(str::to_owned).collect())
+                    .unwrap_or_default(),
+                target: found.text(TARGET_ACTIVITY, "targetActivity").map(|t| class(&manifest.package, &t)),
+                filters: Vec::new(),
+            };
+            manifest.components.push(component);
+        }
+        (["manifest", "application", _], "intent-filter") => {
+            if let Some(component) = manifest.components.last_mut().filter(|c| c.filters.len() < 1000) {
+                component.filters.push(Filter::default());
+            }
+        }
+        (["manifest", "application", _, "intent-filter"], part @ ("action" | "category")) => {
+            let filter = manifest.components.last_mut().and_then(|c| c.filters.last_mut());
+            if let (Some(filter), Some(text)) = (filter, found.text(NAME, "name")) {
+                let list = if part == "action" { &mut filter.actions } else { &mut filter.categories };
+                if list.len() < 1000 {
+                    list.push(text);
+                }
+            }
+        }
+        _ => {}
+    }
+}
+
+/// The full name of a class that is written short.
+fn class(package: &str, name: &str) -> String {
+    match name {
+        _ if name.starts_with('.') => format!("{package}{name}"),
+        _ if !name.contains('.') && !name.is_empty() => format!("{package}.{name}"),
+        _ => name.to_owned(),
+    }
+}

@@ -1,0 +1,246 @@
+//! A file of which only pieces are known.
+
+use std::collections::BTreeMap;
+
+use thiserror::Error;
+
+use crate::walk::{Walk, WalkedChunk};
+
+/// Why an APK cannot be read.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+#[error("{part}: {rule}")]
+pub struct ApkError {
+    /// The part that was being read, e.g. "end record".
+    pub part: &'static str,
+    /// The rule it breaks.
+    pub rule: &'static str,
+}
+
+/// A range of a file that is needed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Want {
+    /// The first byte.
+    pub start: u64,
+    /// How many.
+    pub len: usize,
+    /// The range is a link of a chain of chunks. Whoever can have the chain walked on the device feeds
+    /// [`WalkedChunk`]s in place of the bytes.
+    pub walk: Option<Walk>,
+}
+
+/// Why reading stopped.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Halt {
+    /// More is needed first.
+    Missing(Vec<Want>),
+    /// It cannot be read.
+    Broken(ApkError),
+}
+
+pub(crate) fn broken(part: &'static str, rule: &'static str) -> Halt {
+    Halt::Broken(ApkError { part, rule })
+}
+
+impl Halt {
+    /// Several things are looked for at once: what is missing for any of them is asked for together.
+    pub(crate) fn gather<T>(results: Vec<Result<T, Halt>>) -> Result<Vec<Result<T, ApkError>>, Halt> {
+        let mut wants: Vec<Want> = Vec::new();
+        let mut done = Vec::new();
+        for result in results {
+            match result {
+                Ok(value) => done.push(Ok(value)),
+                Err(Self::Broken(error)) => done.push(Err(error)),
+                Err(Self::Missing(more)) => more.into_iter().for_each(|w| {
+                    if !wants.contains(&w) {
+                        wants.push(w);
+                    }
+                }),
+            }
+        }
+        if wants.is_empty() { Ok(done) } else { Err(Self::Missing(wants)) }
+    }
+}
+
+/// Bytes at places.
+pub(crate) trait Source {
+    /// The bytes of a range.
+    fn get(&self, at: u64, len: usize) -> Result<&[u8], Halt>;
+
+    /// How many bytes there are.
+    fn size(&self) -> u64;
+
+    /// As many of the `wish` bytes as there are before `end`, at least `need`.
+    fn get_some(&self, at: u64, need: usize, wish: usize, end: u64) -> Result<&[u8], Halt> {
+        let end = end.min(self.size());
+        let room = usize::try_from(end.saturating_sub(at)).unwrap_or(usize::MAX);
+        if room < need {
+            return Err(broken("chunk", "it runs past its end"));
+        }
+        self.get(at, wish.clamp(need, room))
+    }
+
+    fn u32(&self, at: u64) -> Result<u32, Halt> {
+        self.get(at, 4).map(|b| u32_at(b, 0))
+    }
+
+    /// The chain that was walked from a place on, if one was.
+    fn walked(&self, _start: u64) -> Option<&[WalkedChunk]> {
+        None
+    }
+
+    /// How far to look ahead while a chain of chunks is followed, in bytes.
+    fn window(&self) -> usize {
+        0
+    }
+}
+
+/// A slice is a source that has everything.
+impl Source for [u8] {
+    fn get(&self, at: u64, len: usize) -> Result<&[u8], Halt> {
+        let at = usize::try_from(at).unwrap_or(usize::MAX);
+        at.checked_add(len).and_then(|end| self.get(at..end)).ok_or_else(|| broken("chunk", "it runs past its end"))
+    }
+
+    fn size(&self) -> u64 {
+        self.len() as u64
+    }
+}
+
+/// A two-byte number; 0 past the end.
+pub(crate) fn u16_at(bytes: &[u8], at: usize) -> u16 {
+    bytes.get(at..at + 2).map_or(0, |b| u16::from_le_bytes([b[0], b[1]]))
+}
+
+/// A four-byte number; 0 past the end.
+pub(crate) fn u32_at(bytes: &[u8], at: usize) -> u32 {
+    bytes.get(at..at + 4).map_or(0, |b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
+}
+
+pub(crate) fn u64_at(bytes: &[u8], at: usize) -> u64 {
+    u64::from(u32_at(bytes, at)) | (u64::from(u32_at(bytes, at + 4)) << 32)
+}
+
+/// What is known of a file.
+#[derive(Debug, Default)]
+pub(crate) struct Pieces {
+    size: u64,
+    parts: BTreeMap<u64, Vec<u8>>,
+    chains: BTreeMap<u64, Vec<WalkedChunk>>,
+    pub(crate) window: usize,
+}
+
+impl Pieces {
+    pub(crate) fn new(size: u64) -> Self {
+        Self { size, ..Self::default() }
+    }
+
+    /// Takes bytes; what is known already stays as it is.
+    pub(crate) fn feed(&mut self, at: u64, bytes: &[u8]) {
+        let (mut at, mut bytes) = (at, bytes);
+        if let Some((start, part)) = self.parts.range_mut(..=at).next_back() {
+            let end = start + part.len() as u64;
+            if at <= end {
+                let known = usize::try_from(end - at).unwrap_or(usize::MAX).min(bytes.len());
+                part.extend_from_slice(&bytes[known..]);
+                (at, bytes) = (*start, &[]);
+            }
+        }
+        if !bytes.is_empty() {
+            self.parts.insert(at, bytes.to_vec());
+        }
+        // What stands behind may touch now.
+        while let Some(end) = self.parts.get(&at).map(|p| at + p.len() as u64)
+            && let Some((next, _)) = self.parts.range(at + 1..=end).next()
+        {
+            let next = *next;
+            if let Some(tail) = self.parts.remove(&next)
+                && let Some(part) = self.parts.get_mut(&at)
+            {
+                let known = usize::try_from(end - next).unwrap_or(usize::MAX).min(tail.len());
+                part.extend_from_slice(&tail[known..]);
+            }
+        }
+    }
+
+    pub(crate) fn feed_walk(&mut self, start: u64, chunks: Vec<WalkedChunk>) {
+        for chunk in &chunks {
+            self.feed(chunk.at, &chunk.head);
+        }
+        self.chains.insert(start, chunks);
+    }
+}
+
+impl Source for Pieces {
+    fn get(&self, at: u64, len: usize) -> Result<&[u8], Halt> {
+        if at.checked_add(len as u64).is_none_or(|end| end > self.size) {
+            return Err(broken("file", "it ends before something that it names"));
+        }
+        let before = self.parts.range(..=at).next_back();
+        let known = before.map_or(&[][..], |(start, part)| {
+            usize::try_from(at - start).ok().and_then(|skip| part.get(skip..)).unwrap_or(&[])
+        });
+        match known.get(..len) {
+            Some(bytes) => Ok(bytes),
+            None => {
+                let want = Want { start: at + known.len() as u64, len: len - known.len(), walk: None };
+                Err(Halt::Missing(vec![want]))
+            }
+        }
+    }
+
+    fn size(&self) -> u64 {
+        self.size
+    }
+
+    fn walked(&self, start: u64) -> Option<&[WalkedChunk]> {
+        self.chains.get(&start).map(Vec::as_slice)
+    }
+
+    fn window(&self) -> usize {
+        self.window
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn only_what_is_missing_is_asked_for() {
+        let mut pieces = Pieces::new(10);
+        pieces.feed(2, b"cde");
+        assert_eq!(pieces.get(2, 3), Ok(&b"cde"[..]));
+        let missing = |start, len| Err(Halt::Missing(vec![Want { start, len, walk: None }]));
+        assert_eq!(pieces.get(3, 5), missing(5, 3));
+        assert_eq!(pieces.get(0, 3), missing(0, 3));
+        assert!(matches!(pieces.get(8, 3), Err(Halt::Broken(_))));
+        assert!(matches!(pieces.get(u64::MAX, 3), Err(Halt::Broken(_))));
+        pieces.feed(5, b"fgh");
+        assert_eq!(pieces.get(2, 6), Ok(&b"cdefgh"[..]));
+    }
+
+    proptest! {
+        #[test]
+        fn pieces_in_any_order_make_the_file(cuts in proptest::collection::vec((0usize..64, 1usize..20), 0..40)) {
+            let file: Vec<u8> = (0..80).collect();
+            let mut pieces = Pieces::new(80);
+            let mut known = [false; 80];
+            for (at, len) in cuts {
+                let end = (at + len).min(80);
+                pieces.feed(at as u64, &file[at..end]);
+                known[at..end].fill(true);
+            }
+            for at in 0..80usize {
+                for len in 1..=80 - at {
+                    let all = known[at..at + len].iter().all(|k| *k);
+                    let got = pieces.get(at as u64, len);
+                    prop_assert_eq!(got.is_ok(), all);
+                    if let Ok(bytes) = got {
+                        prop_assert_eq!(bytes, &file[at..at + len]);
+                    }
+                }
+            }
+        }
+    }
+}

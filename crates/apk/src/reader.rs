@@ -1,0 +1,193 @@
+//! Reading an APK as a machine that asks for ranges.
+
+use wibbet_types::Locale;
+
+use crate::manifest::{Manifest, read_manifest};
+use crate::pieces::{ApkError, Halt, Pieces, Source as _, Want};
+use crate::table::{Found, Table, Text};
+use crate::walk::{Walk, WalkedChunk};
+use crate::xml::Value;
+use crate::zip::{Directory, read_directory};
+
+/// The table's local header, with what is mostly behind it: padding, the table's head and that of its strings.
+const TABLE_BEGIN: usize = 8 + 40;
+/// Of labels of activities so many are looked up.
+const MOST_LAUNCHERS: usize = 16;
+
+/// What is to be found out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Question {
+    /// What the manifest says, and the labels.
+    Label,
+    /// The text of one resource, in a split or in the framework's APK.
+    Resource(u32),
+}
+
+/// An entry of the home screen.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Launcher {
+    /// The class.
+    pub name: String,
+    /// Its own label.
+    pub label: Option<Text>,
+}
+
+/// What was found out.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct ApkFacts {
+    /// The manifest; empty where one resource was asked for.
+    pub manifest: Manifest,
+    /// The application's label, or the text that was asked for.
+    pub label: Option<Text>,
+    /// The label is a resource of the framework, to be looked up in its APK.
+    pub framework: Option<u32>,
+    /// The entries of the home screen.
+    pub launchers: Vec<Launcher>,
+    /// Why there is no label although the manifest names one.
+    pub trouble: Option<ApkError>,
+}
+
+/// What comes next.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Step {
+    /// These ranges are needed.
+    Wants(Vec<Want>),
+    /// It is known now, or cannot be.
+    Done(Result<ApkFacts, ApkError>),
+}
+
+/// Reads one APK.
+#[derive(Debug)]
+pub struct ApkReader {
+    pieces: Pieces,
+    question: Question,
+    wanted: Vec<Locale>,
+    directory: Option<Directory>,
+    manifest: Option<Manifest>,
+    walks: u32,
+}
+
+impl ApkReader {
+    /// Begins with a file of `size` bytes. Labels are looked up in the first of `wanted` that the file has.
+    pub fn new(size: u64, question: Question, wanted: Vec<Locale>) -> Self {
+        Self { pieces: Pieces::new(size), question, wanted, directory: None, manifest: None, walks: 0 }
+    }
+
+    /// Takes bytes that were wanted.
+    pub fn feed(&mut self, at: u64, bytes: &[u8]) {
+        self.pieces.feed(at, bytes);
+    }
+
+    /// Takes what a walk found. Nothing found is an answer too.
+    pub fn feed_walk(&mut self, walk: &Walk, chunks: Vec<WalkedChunk>) {
+        self.pieces.feed_walk(walk.start, chunks);
+    }
+
+    /// What comes next.
+    pub fn step(&mut self) -> Step {
+        match self.read() {
+            Ok(facts) => Step::Done(Ok(facts)),
+            Err(Halt::Broken(error)) => Step::Done(Err(error)),
+            Err(Halt::Missing(wants)) => {
+                // A chain that has to be followed over the link is followed with larger and larger strides, so that
+                // its length does not count for more than its logarithm.
+                if wants.iter().any(|w| w.walk.is_some()) {
+                    self.walks += 1;
+                    self.pieces.window = Walk::HEAD << self.walks.saturating_sub(12).min(18);
+                }
+                Step::Wants(wants)
+            }
+        }
+    }
+
+    fn read(&mut self) -> Result<ApkFacts, Halt> {
+        let directory = match self.directory {
+            Some(directory) => directory,
+            None => *self.directory.insert(read_directory(&self.pieces)?),
+        };
+        if let Question::Resource(id) = self.question {
+            let found = self.texts(&directory, &[id])?.pop();
+            return match found {
+                Some(Ok(Found::Text(text))) => Ok(ApkFacts { label: Some(text), ..ApkFacts::default() }),
+                Some(Ok(Found::Framework(id))) => Ok(ApkFacts { framework: Some(id), ..ApkFacts::default() }),
+                Some(Err(error)) => Err(Halt::Broken(error)),
+                None => Err(Halt::Broken(ApkError { part: "resource table", rule: "it has no such entry" })),
+            };
+        }
+        if self.manifest.is_none() {
+            let entry = directory.manifest.ok_or(ApkError { part: "file", rule: "it has no manifest: it is no APK" });
+            let entry = entry.map_err(Halt::Broken)?;
+            // Nearly always the table is needed too: its beginning comes in the same round.
+            let table = directory.table.map(|t| t.place(&self.pieces, TABLE_BEGIN)).unwrap_or(Ok((0, 0)));
+            let both = vec![entry.read(&self.pieces).map(Some), table.map(|_| None)];
+            let mut both = Halt::gather(both)?;
+            let bytes = both.swap_remove(0).map_err(Halt::Broken)?.unwrap_or_default();
+            self.manifest = Some(read_manifest(&bytes).map_err(Halt::Broken)?);
+        }
+        let manifest = self.manifest.clone().unwrap_or_default();
+        self.facts(&directory, manifest)
+    }
+
+    fn facts(&self, directory: &Directory, manifest: Manifest) -> Result<ApkFacts, Halt> {
+        let launchers: Vec<(String, Option<Value>)> = manifest
+            .components
+            .iter()
+            .filter(|c| c.is_launcher())
+            .take(MOST_LAUNCHERS)
+            .map(|c| (c.name.clone(), c.label.clone()))
+            .collect();
+        let mut ids: Vec<u32> = Vec::new();
+        for value in launchers.iter().map(|(_, label)| label).chain([&manifest.label]) {
+            if let Some(Value::Reference(id)) = value
+                && !ids.contains(id)
+            {
+                ids.push(*id);
+            }
+        }
+        let texts = if ids.is_empty() { Vec::new() } else { self.texts(directory, &ids)? };
+        let found: Vec<(u32, Result<Found, ApkError>)> = ids.into_iter().zip(texts).collect();
+        let look_up = |value: &Option<Value>| match value {
+            Some(Value::Text(text)) => {
+                Some(Ok(Found::Text(Text { text: text.clone(), locale: Locale::default(), resource: None })))
+            }
+            Some(Value::Reference(id)) => found.iter().find(|(own, _)| own == id).map(|(_, text)| text.clone()),
+            _ => None,
+        };
+        let text = |found: Option<Result<Found, ApkError>>| match found {
+            Some(Ok(Found::Text(text))) => Some(text),
+            _ => None,
+        };
+        let mut facts = ApkFacts { launchers: Vec::new(), ..ApkFacts::default() };
+        match look_up(&manifest.label) {
+            Some(Ok(Found::Framework(id))) => facts.framework = Some(id),
+            Some(Err(error)) => facts.trouble = Some(error),
+            other => facts.label = text(other),
+        }
+        facts.launchers =
+            launchers.iter().map(|(name, label)| Launcher { name: name.clone(), label: text(look_up(label)) }).collect();
+        facts.manifest = manifest;
+        Ok(facts)
+    }
+
+    /// The texts of some resources. What is missing for any of them is asked for together.
+    fn texts(&self, directory: &Directory, ids: &[u32]) -> Result<Vec<Result<Found, ApkError>>, Halt> {
+        let none = ApkError { part: "file", rule: "it has no resource table" };
+        let Some(entry) = directory.table else { return Ok(ids.iter().map(|_| Err(none.clone())).collect()) };
+        if !entry.is_stored() {
+            // Compressed: there is no way around all of it.
+            let bytes = match entry.read(&self.pieces) {
+                Err(Halt::Broken(error)) => return Ok(ids.iter().map(|_| Err(error.clone())).collect()),
+                other => other?,
+            };
+            let table = Table { source: &bytes[..], at: 0, size: bytes.len() as u64 };
+            return Halt::gather(ids.iter().map(|id| table.text(*id, &self.wanted)).collect());
+        }
+        let place = entry.place(&self.pieces, TABLE_BEGIN);
+        let (at, size) = match place {
+            Err(Halt::Broken(error)) => return Ok(ids.iter().map(|_| Err(error.clone())).collect()),
+            other => other?,
+        };
+        let table = Table { source: &self.pieces, at, size: size.min(self.pieces.size().saturating_sub(at)) };
+        Halt::gather(ids.iter().map(|id| table.text(*id, &self.wanted)).collect())
+    }
+}

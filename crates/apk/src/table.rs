@@ -1,0 +1,309 @@
+//! Looking up a text in a resource table. Source: `ResTable_*` in `ResourceTypes.h`.
+
+use wibbet_types::Locale;
+
+use crate::config::{Config, order_of};
+use crate::pieces::{Halt, Source, broken, u16_at, u32_at};
+use crate::pool::Pool;
+use crate::walk::Walk;
+use crate::xml::Value;
+
+/// References to references are followed so far.
+const LONGEST_CHAIN: usize = 10;
+/// Chunks that are followed; a table has hundreds.
+const MOST_CHUNKS: usize = 20_000;
+/// Candidates whose entries are asked for at once.
+const AT_ONCE: usize = 2;
+
+/// A text and where it was found.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Text {
+    /// The text as it is in the file: it may hold anything.
+    pub text: String,
+    /// The language that it is for; empty for none in particular.
+    pub locale: Locale,
+    /// The resource it came from, the last one where references were followed; `None` for a text in the manifest.
+    pub resource: Option<u32>,
+}
+
+/// What a reference leads to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Found {
+    Text(Text),
+    /// A resource of the framework, to be looked up in its own APK.
+    Framework(u32),
+}
+
+/// A table within a file.
+pub(crate) struct Table<'a, S: ?Sized> {
+    pub(crate) source: &'a S,
+    pub(crate) at: u64,
+    pub(crate) size: u64,
+}
+
+/// A chunk with values of a type for a configuration.
+struct Values {
+    at: u64,
+    size: u64,
+    head_size: u64,
+    flags: u8,
+    count: u32,
+    entries: u64,
+    config: Config,
+}
+
+impl<S: Source + ?Sized> Table<'_, S> {
+    fn end(&self) -> u64 {
+        self.at + self.size
+    }
+
+    /// The text of a resource in the best configuration for some languages, first the most wanted.
+    pub(crate) fn text(&self, id: u32, wanted: &[Locale]) -> Result<Found, Halt> {
+        let mut id = id;
+        for _ in 0..LONGEST_CHAIN {
+            if id >> 24 == 1 && self.packages()?.iter().all(|(_, package)| *package != 1) {
+                return Ok(Found::Framework(id));
+            }
+            let (value, locale) = self.value(id, wanted)?;
+            match value {
+                Value::Text(text) => return Ok(Found::Text(Text { text, locale, resource: Some(id) })),
+                Value::Reference(0) => return Err(broken("resource table", "the label is a reference to nothing")),
+                Value::Reference(next) => id = next,
+                Value::Number(n) => {
+                    return Ok(Found::Text(Text { text: n.to_string(), locale, resource: Some(id) }));
+                }
+                Value::Bool(_) | Value::Other => return Err(broken("resource table", "the label is no text")),
+            }
+        }
+        Err(broken("resource table", "references go round in circles"))
+    }
+
+    /// The string pool and the packages, by place and id.
+    fn packages(&self) -> Result<Vec<(u64, u8)>, Halt> {
+        Ok(self.parts()?.1)
+    }
+
+    fn parts(&self) -> Result<(u64, Vec<(u64, u8)>), Halt> {
+        let rule = |rule| broken("resource table", rule);
+        // The head, and behind it mostly that of the string pool.
+        let head = self.source.get_some(self.at, 12, 40, self.end())?;
+        if u16_at(head, 0) != 2 {
+            return Err(rule("there is none"));
+        }
+        let (head_size, count) = (u64::from(u16_at(head, 2)), u32_at(head, 8));
+        let mut pool = None;
+        let mut packages = Vec::new();
+        let mut at = self.at + head_size.max(12);
+        for _ in 0..64 {
+            if at + 8 > self.end() {
+                break;
+            }
+            let head = self.source.get_some(at, 8, 28, self.end())?;
+            let (kind, size) = (u16_at(head, 0), u64::from(u32_at(head, 4)));
+            if size < 8 || at + size > self.end() {
+                return Err(rule("a part runs past its end"));
+            }
+            match kind {
+                0x0001 => drop(pool.get_or_insert(at)),
+                0x0200 => packages.push((at, (u32_at(head, 8) & 0xff) as u8)),
+                _ => {}
+            }
+            if packages.len() as u64 >= u64::from(count.max(1)) && pool.is_some() {
+                break;
+            }
+            at += size;
+        }
+        Ok((pool.ok_or_else(|| rule("it has no strings"))?, packages))
+    }
+
+    fn value(&self, id: u32, wanted: &[Locale]) -> Result<(Value, Locale), Halt> {
+        let (pool, packages) = self.parts()?;
+        let (package, type_id, entry) = ((id >> 24) as u8, (id >> 16 & 0xff) as u8, (id & 0xffff) as u16);
+        // References that are written for a library name no package of their own.
+        let package = if package == 0 { 0x7f } else { package };
+        let mut all = Vec::new();
+        let mut found_package = false;
+        for (at, own) in packages {
+            if own == package || (own == 0 && package == 0x7f) {
+                found_package = true;
+                all.extend(self.values_of(at, type_id, entry, wanted)?);
+            }
+        }
+        if !found_package {
+            return Err(broken("resource table", "it has no such package"));
+        }
+        let best = |values: &Values| {
+            let serves = wanted.iter().enumerate().map(|(n, want)| (values.config.locale.serves(want), n));
+            let (serves, n) =
+                serves.filter(|(s, _)| *s > 1).min_by_key(|(s, n)| (*n, 9 - s)).unwrap_or((1, usize::MAX));
+            let none = values.config.locale.is_empty();
+            // What suits a wanted language, the first wanted one first; then what is for none in particular; then
+            // anything. Within these, the one with the fewest conditions.
+            (n, 9 - serves, !none, values.config.conditions)
+        };
+        all.sort_by_key(best);
+        let mut rest = &all[..];
+        while !rest.is_empty() {
+            let (now, later) = rest.split_at(rest.len().min(AT_ONCE));
+            for place in Halt::gather(now.iter().map(|v| self.entry_place(v, entry)).collect())?.into_iter().zip(now) {
+                if let (Ok(Some(at)), values) = place {
+                    let value = self.entry(at, values.at + values.size, pool)?;
+                    return Ok((value, values.config.locale.clone()));
+                }
+            }
+            rest = later;
+        }
+        Err(broken("resource table", "it has no such entry"))
+    }
+
+    /// The chunks of a type in a package that may have the best value.
+    fn values_of(&self, package: u64, type_id: u8, entry: u16, wanted: &[Locale]) -> Result<Vec<Values>, Halt> {
+        let rule = |rule| broken("resource table", rule);
+        let head = self.source.get_some(package, 12, 288, self.end())?;
+        let (head_size, size) = (u64::from(u16_at(head, 2)), u64::from(u32_at(head, 4)));
+        let end = package + size;
+        if head_size < 12 || head_size > size || end > self.end() {
+            return Err(rule("a package runs past its end"));
+        }
+        // In parts of a package that was split the types are counted from elsewhere.
+        let shift = if head_size >= 288 { u32_at(head, 284) } else { 0 };
+        let type_id = u8::try_from(u32::from(type_id).wrapping_sub(shift)).unwrap_or(type_id);
+        let (types, keys) = (u64::from(u32_at(head, 268)), u64::from(u32_at(head, 276)));
+        let start = if head_size >= 284 && keys > types && keys < size { package + keys } else { package + head_size };
+        let last_language = wanted.iter().map(order_of).max().unwrap_or(0);
+        let walk = Walk { start, end, type_id, last_language };
+        let mut values = Vec::new();
+        let mut localised = true;
+        let mut sorted = (true, 0);
+        let mut take = |at: u64, head: &[u8]| -> Result<bool, Halt> {
+            match u16_at(head, 0) {
+                0x0202 => {
+                    let count = u32_at(head, 12);
+                    if u32::from(entry) < count {
+                        let flags = u64::from(u16_at(head, 2)) + 4 * u64::from(entry);
+                        localised = self.source.u32(at + flags)? & 0x4 != 0;
+                    }
+                    Ok(true)
+                }
+                _ => {
+                    let chunk = Values::read(at, head)?;
+                    let order = chunk.config.order;
+                    sorted = (sorted.0 && order >= sorted.1, order);
+                    let plain = chunk.config.locale.is_empty() && chunk.config.conditions == 0;
+                    values.push(chunk);
+                    // Without translations the first that is for all devices is as good as any; with them nothing
+                    // wanted comes behind the last wanted language, where they are in order.
+                    let behind = sorted.0 && (order >> 16) > u32::from(last_language);
+                    Ok(!(behind || (plain && !localised)))
+                }
+            }
+        };
+        if let Some(chunks) = self.source.walked(start) {
+            for chunk in chunks {
+                if !take(chunk.at, &chunk.head)? {
+                    break;
+                }
+            }
+            return Ok(values);
+        }
+        let (mut at, mut seen) = (start, false);
+        for _ in 0..MOST_CHUNKS {
+            if at + 8 > end {
+                break;
+            }
+            let wish = self.source.window().max(Walk::HEAD);
+            let head = self.source.get_some(at, 8, wish, end).map_err(|halt| hint(halt, walk))?;
+            let (kind, size) = (u16_at(head, 0), u64::from(u32_at(head, 4)));
+            if size < 8 || at + size > end {
+                return Err(rule("a chunk runs past its end"));
+            }
+            if matches!(kind, 0x0201 | 0x0202) {
+                let same = head.get(8) == Some(&type_id);
+                if !same && seen {
+                    break;
+                }
+                seen |= same;
+                if same && !take(at, head)? {
+                    break;
+                }
+            }
+            at += size;
+        }
+        Ok(values)
+    }
+
+    /// Where an entry is within a chunk; `None` where the chunk does not have it.
+    fn entry_place(&self, values: &Values, entry: u16) -> Result<Option<u64>, Halt> {
+        let (sparse, short) = (values.flags & 1 != 0, values.flags & 2 != 0);
+        let offsets = values.at + values.head_size;
+        let end = values.at + values.size;
+        if values.entries > values.size {
+            return Err(broken("resource table", "entries lie beyond their chunk"));
+        }
+        let offset = if sparse {
+            let count = usize::try_from(values.count).unwrap_or(usize::MAX).min(0x1_0000);
+            let all = self.source.get_some(offsets, count * 4, count * 4, end)?;
+            match all.chunks_exact(4).find(|pair| u16_at(pair, 0) == entry) {
+                Some(pair) => u64::from(u16_at(pair, 2)) * 4,
+                None => return Ok(None),
+            }
+        } else if u32::from(entry) >= values.count {
+            return Ok(None);
+        } else if short {
+            match u16_at(self.source.get_some(offsets + 2 * u64::from(entry), 2, 2, end)?, 0) {
+                0xffff => return Ok(None),
+                n => u64::from(n) * 4,
+            }
+        } else {
+            match u32_at(self.source.get_some(offsets + 4 * u64::from(entry), 4, 4, end)?, 0) {
+                0xffff_ffff => return Ok(None),
+                n => u64::from(n),
+            }
+        };
+        Ok(Some(values.at + values.entries + offset))
+    }
+
+    fn entry(&self, at: u64, end: u64, pool: u64) -> Result<Value, Halt> {
+        let bytes = self.source.get_some(at, 8, 16, end)?;
+        let (size, flags) = (u16_at(bytes, 0), u16_at(bytes, 2));
+        let (kind, data) = if flags & 8 != 0 {
+            ((flags >> 8) as u8, u32_at(bytes, 4))
+        } else if flags & 1 != 0 {
+            return Err(broken("resource table", "the label is no single value"));
+        } else {
+            let value_at = usize::from(size.max(8));
+            let bytes = self.source.get_some(at, value_at + 8, value_at + 8, end)?;
+            (bytes[value_at + 3], u32_at(bytes, value_at + 4))
+        };
+        Value::of(kind, data, |n| Pool::read(self.source, pool)?.get(n))
+    }
+}
+
+impl Values {
+    fn read(at: u64, head: &[u8]) -> Result<Self, Halt> {
+        let head_size = u64::from(u16_at(head, 2));
+        let size = u64::from(u32_at(head, 4));
+        if head_size < 24 || head_size > size {
+            return Err(broken("resource table", "a chunk of values has no head"));
+        }
+        Ok(Self {
+            at,
+            size,
+            head_size,
+            flags: head.get(9).copied().unwrap_or(0),
+            count: u32_at(head, 12),
+            entries: u64::from(u32_at(head, 16)),
+            config: Config::read(head.get(20..).unwrap_or(&[])),
+        })
+    }
+}
+
+fn hint(halt: Halt, walk: Walk) -> Halt {
+    match halt {
+        Halt::Missing(mut wants) => {
+            wants.iter_mut().for_each(|want| want.walk = Some(walk));
+            Halt::Missing(wants)
+        }
+        broken => broken,
+    }
+}

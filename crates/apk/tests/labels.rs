@@ -1,0 +1,53 @@
+//! Labels of the bench devices' APKs.
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+mod support;
+
+use support::read;
+use wibbet_apk::Question;
+use wibbet_sim::{SampleApk, Scenario};
+
+#[test]
+fn labels_in_several_languages_are_those_that_were_put_in() {
+    let mut seen = std::collections::BTreeMap::new();
+    for (name, scenario) in Scenario::all() {
+        for (n, apk) in SampleApk::all_of(&scenario).enumerate() {
+            *seen.entry(apk.oddity()).or_insert(0) += 1;
+            let language = ["de", "ja", "uk", "zh-CN", "fr"][n % 5];
+            let walking = n % 2 == 0;
+            let file = |at, len| apk.read(at, len);
+            let (facts, _) = read(apk.size(), &file, Question::Label, &[language], walking);
+            let label = facts.as_ref().ok().and_then(|f| f.label.as_ref()).map(|l| l.text.as_str());
+            let put_in = [apk.label(language), apk.label("")];
+            if apk.oddity() == "none" && !name.contains("seventh") {
+                assert!(put_in.contains(&label), "{}: {label:?} is neither of {put_in:?}", apk.id);
+            }
+            if label.is_none() {
+                assert_eq!(apk.label(""), None, "{}: {facts:?}", apk.id);
+            }
+            if let Ok(facts) = facts {
+                assert_eq!(facts.manifest.package, apk.id);
+                assert_eq!(facts.launchers.len(), usize::from(apk.launcher), "{}", apk.id);
+            }
+        }
+    }
+    assert!(seen.len() > 7, "{seen:?}");
+}
+
+#[test]
+fn zz_cost() {
+    let scenario = Scenario::crew_phone();
+    let (mut total, mut walked, mut led, mut rw, mut rl) = (0u64, 0u64, 0u64, 0, 0);
+    for apk in SampleApk::all_of(&scenario) {
+        let file = |at, len| apk.read(at, len);
+        let (_, w) = read(apk.size(), &file, Question::Label, &["en-GB"], true);
+        let (_, l) = read(apk.size(), &file, Question::Label, &["en-GB"], false);
+        total += apk.size();
+        walked += w.bytes;
+        led += l.bytes;
+        rw = rw.max(w.rounds);
+        rl = rl.max(l.rounds);
+        println!("{} {} {:?} {:?} {}", apk.id, apk.size(), w, l, apk.oddity());
+    }
+    println!("total {total} walked {walked} {rw} led {led} {rl}");
+}

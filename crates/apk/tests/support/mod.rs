@@ -1,0 +1,69 @@
+//! Reading an APK that is at hand, and counting what was asked for.
+#![allow(clippy::unwrap_used, dead_code, reason = "tests")]
+
+use wibbet_apk::{ApkError, ApkFacts, ApkReader, Question, Step, Walk};
+use wibbet_types::Locale;
+
+/// What reading has cost.
+#[derive(Debug, Default, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Cost {
+    pub(crate) rounds: usize,
+    pub(crate) bytes: u64,
+}
+
+pub(crate) type Read<'a> = &'a dyn Fn(u64, usize) -> Vec<u8>;
+
+/// Feeds a reader until it is done. With `walking` chains are followed where the bytes are.
+pub(crate) fn read(
+    size: u64,
+    file: Read<'_>,
+    question: Question,
+    wanted: &[&str],
+    walking: bool,
+) -> (Result<ApkFacts, ApkError>, Cost) {
+    let wanted: Vec<Locale> = wanted.iter().map(|l| l.parse().unwrap()).collect();
+    let mut reader = ApkReader::new(size, question, wanted);
+    let mut cost = Cost::default();
+    let mut former = Vec::new();
+    loop {
+        match reader.step() {
+            Step::Done(answer) => return (answer, cost),
+            Step::Wants(wants) => {
+                assert_ne!(wants, former, "it asks for what it has been given");
+                cost.rounds += 1;
+                assert!(cost.rounds < 2000, "it never ends");
+                for want in &wants {
+                    match want.walk.filter(|_| walking) {
+                        Some(walk) => {
+                            let chunks = walk.follow(&|at, len| {
+                                let bytes = file(at, len);
+                                (bytes.len() >= 8).then_some(bytes)
+                            });
+                            cost.bytes += chunks.len() as u64 * 64 + 16;
+                            reader.feed_walk(&walk, chunks);
+                        }
+                        None => {
+                            let bytes = file(want.start, want.len);
+                            assert_eq!(bytes.len(), want.len, "{want:?} is not in the file");
+                            cost.bytes += bytes.len() as u64;
+                            reader.feed(want.start, &bytes);
+                        }
+                    }
+                }
+                former = wants;
+            }
+        }
+    }
+}
+
+pub(crate) fn head_of_walk() -> usize {
+    Walk::HEAD
+}
+
+pub(crate) fn read_bytes(bytes: &[u8], wanted: &[&str]) -> Result<ApkFacts, ApkError> {
+    let file = |at: u64, len: usize| {
+        let at = usize::try_from(at).unwrap().min(bytes.len());
+        bytes[at..bytes.len().min(at + len)].to_vec()
+    };
+    read(bytes.len() as u64, &file, Question::Label, wanted, false).0
+}

@@ -1,0 +1,70 @@
+//! What a made-up owner does with a device: which apps are used, how large they have become, what they may do.
+
+use crate::apk::mix;
+
+/// A permission that apps ask for, and how many of a hundred do.
+const PERMISSIONS: [(&str, u64); 14] = [
+    ("android.permission.INTERNET", 80),
+    ("android.permission.ACCESS_NETWORK_STATE", 75),
+    ("android.permission.RECEIVE_BOOT_COMPLETED", 60),
+    ("android.permission.WAKE_LOCK", 55),
+    ("android.permission.POST_NOTIFICATIONS", 45),
+    ("android.permission.READ_PHONE_STATE", 30),
+    ("android.permission.ACCESS_FINE_LOCATION", 22),
+    ("android.permission.READ_CONTACTS", 20),
+    ("android.permission.CAMERA", 16),
+    ("android.permission.RECORD_AUDIO", 14),
+    ("android.permission.SYSTEM_ALERT_WINDOW", 12),
+    ("android.permission.READ_SMS", 8),
+    ("android.permission.PACKAGE_USAGE_STATS", 7),
+    ("android.permission.REQUEST_INSTALL_PACKAGES", 5),
+];
+
+/// What a package asks for.
+pub(crate) fn permissions(id: &str) -> Vec<String> {
+    let asks = |(n, (_, of_hundred)): (usize, &(&str, u64))| {
+        let many = if crate::apk::has_icon(id) { 2 } else { 1 };
+        mix(&format!("{id}/{n}")) % 100 < of_hundred * many / 2
+    };
+    let mut all: Vec<String> =
+        PERMISSIONS.iter().enumerate().filter(|p| asks(*p)).map(|(_, (name, _))| (*name).to_owned()).collect();
+    all.push(format!("{id}.permission.INNER"));
+    all
+}
+
+/// Whether somebody has to agree to a permission.
+pub(crate) fn is_asked_for(permission: &str) -> bool {
+    ["LOCATION", "CONTACTS", "CAMERA", "AUDIO", "SMS", "PHONE_STATE", "NOTIFICATIONS"]
+        .iter()
+        .any(|word| permission.contains(word))
+}
+
+/// Bytes of data and of cache.
+pub(crate) fn data_sizes(id: &str) -> (u64, u64) {
+    let n = mix(id);
+    let large = if crate::apk::has_icon(id) { 400_000 } else { 20_000 };
+    let data = 24_576 + (n % 997) * (n / 997 % 101) * large / 1000;
+    (data, 4096 + data / (3 + n % 7))
+}
+
+/// Kibibytes of memory of a running package; `None` for one that does not run.
+pub(crate) fn memory(id: &str) -> Option<u64> {
+    let n = mix(id) >> 7;
+    let always = ["com.android.systemui", "com.android.phone", "com.android.bluetooth", "android"].contains(&id)
+        || id.ends_with(".launcher") || id.ends_with("launcher3");
+    (always || n % 100 < 28).then(|| 9_000 + n % 211 * n % 131_000 + if always { 120_000 } else { 0 })
+}
+
+/// Days since the last use and minutes of use in all; `None` for what was never in front.
+pub(crate) fn usage(id: &str) -> Option<(u64, u64)> {
+    let n = mix(id) >> 3;
+    if !crate::apk::has_icon(id) || n % 100 < 30 {
+        return None;
+    }
+    let days = match n % 10 {
+        0..=3 => n / 10 % 3,
+        4..=6 => n / 10 % 40,
+        _ => 60 + n / 10 % 260,
+    };
+    Some((days, 1 + n / 100 % 4000 / (1 + days)))
+}
