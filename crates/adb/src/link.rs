@@ -317,6 +317,15 @@ impl Link {
         }
     }
 
+    /// The longest name of a service that can be opened, in bytes: it has to fit into a packet, and over another
+    /// program's server into its four digits.
+    pub fn longest_name(&self) -> usize {
+        match &*self.way {
+            Way::Own(connection) => connection.max_data().saturating_sub(1),
+            Way::Server(_) => 0xffff,
+        }
+    }
+
     /// Opens a stream to a service, waiting at most `limit` for the device to accept it.
     pub async fn open(&self, service: &str, limit: Duration) -> Result<Stream, CallError> {
         match &*self.way {

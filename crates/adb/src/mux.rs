@@ -121,6 +121,11 @@ impl Drop for Connection {
 }
 
 impl Connection {
+    /// The most data in a packet to the device.
+    pub(crate) fn max_data(&self) -> usize {
+        self.0.max_data
+    }
+
     pub(crate) fn is_ended(&self) -> bool {
         self.0.table().end.is_some()
     }

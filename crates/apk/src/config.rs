@@ -12,8 +12,6 @@ pub struct Config {
     /// How many other conditions there are: screen, network, kind of device. Fewer is better for whoever does not know
     /// how the device is at the moment.
     pub conditions: u8,
-    /// The language and region as they are sorted by.
-    pub(crate) order: u32,
 }
 
 impl Config {
@@ -34,7 +32,6 @@ impl Config {
         Self {
             locale: Locale::new(&unpack(language, b'a'), &letters(script), &unpack(region, b'0')),
             conditions: u8::try_from(conditions).unwrap_or(u8::MAX),
-            order: u32::from_be_bytes([language[0], language[1], region[0], region[1]]),
         }
     }
 }
@@ -50,27 +47,6 @@ fn unpack([first, second]: [u8; 2], base: u8) -> String {
     }
     let parts = [second & 0x1f, ((second & 0xe0) >> 5) | ((first & 0x03) << 3), (first & 0x7c) >> 2];
     letters(&parts.map(|part| base.saturating_add(part)))
-}
-
-/// The language of a locale as configurations are sorted by it: the first two bytes of [`Config::order`].
-pub(crate) fn order_of(locale: &Locale) -> u16 {
-    // Files still use the old codes for these, and both places are to be looked at.
-    let old = match locale.language() {
-        "he" => "iw",
-        "id" => "in",
-        "yi" => "ji",
-        "fil" => "tl",
-        other => other,
-    };
-    let pack = |text: &str| match text.as_bytes() {
-        [a, b] => u16::from_be_bytes([*a, *b]),
-        [a, b, c] => {
-            let (a, b, c) = (a.wrapping_sub(b'a'), b.wrapping_sub(b'a'), c.wrapping_sub(b'a'));
-            u16::from_be_bytes([0x80 | (c << 2) | (b >> 3), (b << 5) | (a & 0x1f)])
-        }
-        _ => 0,
-    };
-    pack(old).max(pack(locale.language()))
 }
 
 #[cfg(test)]
@@ -92,7 +68,6 @@ mod tests {
         // "fil" as the compiler of resources packs it, and the region 419.
         assert_eq!(config(&[0xad, 0x05], b"\0\0").locale.to_string(), "fil");
         assert_eq!(config(b"es", &[0xa4, 0x24]).locale.to_string(), "es-419");
-        assert_eq!(order_of(&"fil".parse().unwrap()), 0xad05);
         assert_eq!(config(&[0xff, 0xff], &[0xff, 0xff]).locale.language().len(), 0);
     }
 

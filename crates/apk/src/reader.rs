@@ -93,7 +93,7 @@ impl ApkReader {
                 // its length does not count for more than its logarithm.
                 if wants.iter().any(|w| w.walk.is_some()) {
                     self.walks += 1;
-                    self.pieces.window = Walk::HEAD << self.walks.saturating_sub(12).min(18);
+                    self.pieces.window = Walk::HEAD << self.walks.saturating_sub(12).min(14);
                 }
                 Step::Wants(wants)
             }

@@ -2,7 +2,7 @@
 
 use wibbet_types::Locale;
 
-use crate::config::{Config, order_of};
+use crate::config::Config;
 use crate::pieces::{Halt, Source, broken, u16_at, u32_at};
 use crate::pool::Pool;
 use crate::walk::Walk;
@@ -126,7 +126,7 @@ impl<S: Source + ?Sized> Table<'_, S> {
         for (at, own) in packages {
             if own == package || (own == 0 && package == 0x7f) {
                 found_package = true;
-                all.extend(self.values_of(at, type_id, entry, wanted)?);
+                all.extend(self.values_of(at, type_id, entry)?);
             }
         }
         if !found_package {
@@ -157,7 +157,7 @@ impl<S: Source + ?Sized> Table<'_, S> {
     }
 
     /// The chunks of a type in a package that may have the best value.
-    fn values_of(&self, package: u64, type_id: u8, entry: u16, wanted: &[Locale]) -> Result<Vec<Values>, Halt> {
+    fn values_of(&self, package: u64, type_id: u8, entry: u16) -> Result<Vec<Values>, Halt> {
         let rule = |rule| broken("resource table", rule);
         let head = self.source.get_some(package, 12, 288, self.end())?;
         let (head_size, size) = (u64::from(u16_at(head, 2)), u64::from(u32_at(head, 4)));
@@ -170,11 +170,9 @@ impl<S: Source + ?Sized> Table<'_, S> {
         let type_id = u8::try_from(u32::from(type_id).wrapping_sub(shift)).unwrap_or(type_id);
         let (types, keys) = (u64::from(u32_at(head, 268)), u64::from(u32_at(head, 276)));
         let start = if head_size >= 284 && keys > types && keys < size { package + keys } else { package + head_size };
-        let last_language = wanted.iter().map(order_of).max().unwrap_or(0);
-        let walk = Walk { start, end, type_id, last_language };
+        let walk = Walk { start, end, type_id };
         let mut values = Vec::new();
         let mut localised = true;
-        let mut sorted = (true, 0);
         let mut take = |at: u64, head: &[u8]| -> Result<bool, Halt> {
             match u16_at(head, 0) {
                 0x0202 => {
@@ -187,14 +185,11 @@ impl<S: Source + ?Sized> Table<'_, S> {
                 }
                 _ => {
                     let chunk = Values::read(at, head)?;
-                    let order = chunk.config.order;
-                    sorted = (sorted.0 && order >= sorted.1, order);
                     let plain = chunk.config.locale.is_empty() && chunk.config.conditions == 0;
                     values.push(chunk);
-                    // Without translations the first that is for all devices is as good as any; with them nothing
-                    // wanted comes behind the last wanted language, where they are in order.
-                    let behind = sorted.0 && (order >> 16) > u32::from(last_language);
-                    Ok(!(behind || (plain && !localised)))
+                    // Without translations the first that is for all devices is as good as any. With them all have to be
+                    // seen: they are sorted by the last letter of their region first.
+                    Ok(!plain || localised)
                 }
             }
         };
@@ -211,8 +206,12 @@ impl<S: Source + ?Sized> Table<'_, S> {
             if at + 8 > end {
                 break;
             }
-            let wish = self.source.window().max(Walk::HEAD);
-            let head = self.source.get_some(at, 8, wish, end).map_err(|halt| hint(halt, walk))?;
+            let known = self.source.get_some(at, 8, Walk::HEAD, end);
+            let head = known.or_else(|halt| match halt {
+                Halt::Missing(_) => self.source.get_some(at, 8, self.source.window().max(Walk::HEAD), end),
+                broken => Err(broken),
+            });
+            let head = head.map_err(|halt| hint(halt, walk))?;
             let (kind, size) = (u16_at(head, 0), u64::from(u32_at(head, 4)));
             if size < 8 || at + size > end {
                 return Err(rule("a chunk runs past its end"));

@@ -12,8 +12,6 @@ pub struct Walk {
     pub end: u64,
     /// The type whose chunks are looked for, 1 to 255. The walk ends at the first chunk behind them.
     pub type_id: u8,
-    /// Where languages stand in order, the walk may end behind this one: its first two bytes, big-endian.
-    pub last_language: u16,
 }
 
 /// A chunk that was found.
@@ -32,7 +30,7 @@ impl Walk {
     /// Follows the chain in a file that is at hand, as the loop on the device does.
     pub fn follow(&self, read: &dyn Fn(u64, usize) -> Option<Vec<u8>>) -> Vec<WalkedChunk> {
         let mut found = Vec::new();
-        let (mut at, mut seen, mut former, mut last) = (self.start, false, 0, u32::from(self.last_language));
+        let (mut at, mut seen) = (self.start, false);
         while at + 8 <= self.end {
             let Some(head) = read(at, Self::HEAD) else { break };
             let word = |n: usize| crate::pieces::u32_at(&head, n * 4);
@@ -44,16 +42,6 @@ impl Walk {
                 if id == u32::from(self.type_id) {
                     seen = true;
                     found.push(WalkedChunk { at, head: head.clone() });
-                    if kind == 0x0201 {
-                        let language = (word(7) & 0xff) << 8 | (word(7) >> 8 & 0xff);
-                        if language < former {
-                            last = u32::MAX;
-                        }
-                        former = language;
-                        if language > last {
-                            break;
-                        }
-                    }
                 } else if seen {
                     break;
                 }

@@ -4,11 +4,14 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use wibbet_adb::{
-    CallError, Channel, Collected, Feature, KeyRing, Limits, Link, LinkError, Progress, Service, Sink as _,
+    CallError, Channel, Collected, Feature, KeyRing, Limits, Link, LinkError, Progress, Service, Sink as _, SyncClient,
+    SyncError,
 };
-use wibbet_core::read::{ANDROID_ID, Properties, read_android_id, read_commands, says_not_ready};
+use wibbet_core::read::{
+    ANDROID_ID, Properties, RangeTools, probe_command, read_android_id, read_commands, read_probe, says_not_ready,
+};
 use wibbet_core::{Abilities, Answer, Carriage, DeviceFacts, Offered, Request};
-use wibbet_types::Serial;
+use wibbet_types::{DevicePath, Serial};
 
 use crate::device::{AskError, Device};
 use crate::route::{Route, Sighting, Surroundings};
@@ -49,6 +52,8 @@ struct Known {
     abilities: Abilities,
     /// The help of the package service has been read, or is not needed.
     learned: bool,
+    /// With what ranges of files are read there, once that has been tried: `None` inside for nothing that works.
+    tools: Option<Option<RangeTools>>,
 }
 
 impl AdbDevice {
@@ -71,7 +76,7 @@ impl AdbDevice {
             patience,
             follows: AtomicBool::new(false),
             live: tokio::sync::Mutex::new(None),
-            known: Mutex::new(Known { facts: None, commands: Vec::new(), abilities, learned: false }),
+            known: Mutex::new(Known { facts: None, commands: Vec::new(), abilities, learned: false, tools: None }),
         }
     }
 
@@ -311,6 +316,66 @@ impl AdbDevice {
         Ok(())
     }
 
+    /// Looks at many files at once: length and time of each that is there, in their order. The length is modulo 2³².
+    pub(crate) async fn stat(&self, paths: &[DevicePath]) -> Result<Vec<Option<(u32, u32)>>, AskError> {
+        let link = self.link(&mut |_| {}).await?;
+        let looked = async {
+            let mut sync = SyncClient::open(&link, self.patience.look).await?;
+            sync.stat_many(paths).await
+        };
+        let entries = looked.await.map_err(|e| asked(&e))?;
+        Ok(entries.into_iter().map(|e| (e.mode != 0).then_some((e.size, e.time))).collect())
+    }
+
+    /// Fetches a whole file of at most `most` bytes.
+    pub(crate) async fn fetch(&self, path: &DevicePath, most: usize) -> Result<Vec<u8>, AskError> {
+        let link = self.link(&mut |_| {}).await?;
+        let mut bytes = Vec::new();
+        let fetched = async {
+            let mut sync = SyncClient::open(&link, self.patience.look).await?;
+            let mut take = |piece: &[u8]| bytes.extend_from_slice(&piece[..piece.len().min(most - bytes.len().min(most))]);
+            sync.recv(path, &mut take).await
+        };
+        fetched.await.map_err(|e| asked(&e))?;
+        Ok(bytes)
+    }
+
+    /// Runs a command whose output is no text.
+    pub(crate) async fn raw(&self, command: &str, out: &mut (dyn FnMut(&[u8]) + Send)) -> Result<(), AskError> {
+        let link = self.link(&mut |_| {}).await?;
+        let service = match link.banner().features.has(Feature::ShellV2) {
+            true => Service::ShellV2(command.to_owned()),
+            false => Service::Exec(command.to_owned()),
+        };
+        let limits = Limits { idle: self.patience.look, ..self.limits };
+        let mut sink = |channel: Channel, data: &[u8]| {
+            if channel == Channel::Out {
+                out(data);
+            }
+        };
+        link.call(&service, &limits, &mut sink).await.map(|_| ()).map_err(|e| asked(&SyncError::Call(e)))
+    }
+
+    /// The longest command that reaches the device whole, in bytes: it opens a stream by its name, and a shell takes
+    /// but so much for one word.
+    pub(crate) async fn longest_command(&self) -> Result<usize, AskError> {
+        const MOST: usize = 60_000;
+        let link = self.link(&mut |_| {}).await?;
+        Ok(link.longest_name().min(MOST).saturating_sub(64))
+    }
+
+    /// With what ranges of files are read, found out at the first call with a file to try it on.
+    pub(crate) async fn range_tools(&self, file: &DevicePath) -> Result<Option<RangeTools>, AskError> {
+        if let Some(tools) = self.known().tools {
+            return Ok(tools);
+        }
+        let mut said = Vec::new();
+        self.raw(&probe_command(file), &mut |piece| said.extend_from_slice(&piece[..piece.len().min(4096)])).await?;
+        let tools = read_probe(&said);
+        self.known().tools = Some(tools);
+        Ok(tools)
+    }
+
     async fn shell(&self, link: &Link, command: &str) -> Result<Answer, CallError> {
         let mut said = Collected::default();
         let limits = Limits { idle: self.patience.look, ..self.limits };
@@ -364,6 +429,16 @@ impl Device for AdbDevice {
             }
         }
         Err(AskError::Refused(refused.unwrap_or_else(|| "the device offers no way to ask that".into())))
+    }
+}
+
+fn asked(error: &SyncError) -> AskError {
+    match error {
+        SyncError::Call(CallError::Link(error)) => AskError::Lost(error.to_string()),
+        SyncError::Call(error @ CallError::Silent { .. }) => AskError::Silent(error.to_string()),
+        SyncError::Call(error @ CallError::Refused { .. }) => AskError::Refused(error.to_string()),
+        SyncError::Failed { .. } => AskError::Refused(error.to_string()),
+        error => AskError::Broken(error.to_string()),
     }
 }
 

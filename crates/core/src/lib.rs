@@ -7,11 +7,17 @@
 //! the state that was read back become a [`Verdict`].
 
 mod ability;
+mod about;
 mod advice;
 mod answer;
+mod column;
+mod id_list;
 mod judge;
+mod label;
 mod ladder;
+mod measure;
 mod model;
+mod note;
 mod permit;
 mod plan;
 pub mod read;
@@ -19,24 +25,32 @@ mod record;
 mod request;
 mod schedule;
 mod search;
+mod sheet;
 mod shelf;
 mod state;
 mod way;
 
 pub use ability::{Abilities, Offered};
+pub use about::{About, Stamp, permission_words};
 pub use advice::{Advice, first_steps};
 pub use answer::{Refusal, Said, read_answer};
 pub use judge::{Heard, Verdict, judge};
+pub use column::{Column, bytes_words};
+pub use id_list::IdList;
+pub use label::{ApkMark, AppFacts, AppNames, HomeEntry, guessed_name, label_text};
 pub use ladder::{Ladder, LinkTrouble, Rung, RungState, Standing};
+pub use measure::{Measures, Sizes, Source, Usage};
 pub use model::{
     Battery, DeviceFacts, DeviceKind, Inventory, Managed, Package, PackageKind, Root, Space, User, UserKind, Vitals,
 };
+pub use note::{Note, Scope};
 pub use permit::{Permit, PermitProbe};
 pub use plan::{Back, Plan, PlannedStep, Skip, TrayItem, plan_put_back, plan_take_out};
 pub use record::{Outcome, Run, RunKind, RunState, Step, StepState, Time};
 pub use request::{Answer, Call, Care, Carriage, Request};
 pub use schedule::Schedule;
-pub use search::Search;
+pub use search::{Completion, FACTS, FIELDS, Field, FieldKind, Finder, Search, Spot};
+pub use sheet::{Chosen, Sheet, Sight, notes_by_package};
 pub use shelf::{Origin, Shelf, ShelfEntry, recorded_state};
 pub use state::{BadState, Condition, Enabled, PackageState};
 pub use way::Way;

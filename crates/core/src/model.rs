@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use wibbet_types::{AndroidVersion, DevicePath, PackageId, PlainText, Serial, UserId};
 
+use crate::about::About;
 use crate::state::PackageState;
 
 /// What kind of device it is.
@@ -271,16 +272,31 @@ pub struct Package {
     pub id: PackageId,
     /// Where it comes from.
     pub kind: PackageKind,
-    /// Where its code is.
+    /// Where its code is: a folder, or the APK itself.
     pub path: Option<DevicePath>,
+    /// Its base APK, as the device's list names it.
+    pub apk: Option<DevicePath>,
     /// `versionName`; empty where there is none.
     pub version: PlainText,
     /// The state for each user of the device, [`PackageState::ABSENT`] where the device tells of
     /// none.
     pub states: BTreeMap<UserId, PackageState>,
+    /// The rest of what the package service tells.
+    pub about: About,
 }
 
 impl Package {
+    /// A package of which nothing is told but where it comes from and its states.
+    pub fn bare(id: PackageId, kind: PackageKind, states: BTreeMap<UserId, PackageState>) -> Self {
+        Self { id, kind, path: None, apk: None, version: PlainText::default(), states, about: About::default() }
+    }
+
+    /// The part of an APK that came apart, beside the base.
+    pub fn split_path(&self, split: &str) -> Option<DevicePath> {
+        let folder = self.path.as_ref()?.as_str();
+        (!folder.ends_with(".apk")).then(|| format!("{folder}/split_{split}.apk").parse().ok()).flatten()
+    }
+
     /// The state for a user.
     pub fn state(&self, user: UserId) -> PackageState {
         self.states.get(&user).copied().unwrap_or(PackageState::ABSENT)

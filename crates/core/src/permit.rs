@@ -96,7 +96,7 @@ mod tests {
             let id: PackageId = id.parse().unwrap();
             let states = BTreeMap::from([(UserId::OWNER, *state)]);
             let made =
-                Package { id: id.clone(), kind: PackageKind::System, path: None, version: Default::default(), states };
+                Package::bare(id.clone(), PackageKind::System, states);
             (id, made)
         };
         let owner =

@@ -272,7 +272,7 @@ mod tests {
         let package = |(id, kind, states): &(&str, PackageKind, [PackageState; 2])| {
             let id: PackageId = id.parse().unwrap();
             let states: BTreeMap<_, _> = users.iter().map(|u| u.id).zip(*states).collect();
-            (id.clone(), Package { id, kind: *kind, path: None, version: PlainText::default(), states })
+            (id.clone(), Package::bare(id, *kind, states))
         };
         Inventory { packages: packages.iter().map(package).collect(), users, gaps: Vec::new() }
     }

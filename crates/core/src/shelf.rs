@@ -142,7 +142,7 @@ mod tests {
         let packages = states.iter().map(|(id, state)| {
             let id: PackageId = id.parse().unwrap();
             let states = BTreeMap::from([(OWNER, *state)]);
-            (id.clone(), Package { id, kind: PackageKind::System, path: None, version: PlainText::default(), states })
+            (id.clone(), Package::bare(id, PackageKind::System, states))
         });
         Inventory { packages: packages.collect(), users: vec![user], gaps: vec![] }
     }

@@ -7,8 +7,10 @@
 //!
 //! The logbook decides nothing: it keeps what it is given.
 
+mod apps;
 mod claim;
 mod error;
+mod notes;
 mod schema;
 
 use std::path::{Path, PathBuf};

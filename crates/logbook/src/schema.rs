@@ -11,7 +11,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 2] = ["
+const STEPS: [&str; 3] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -54,6 +54,26 @@ INSERT INTO devices_2 (id, serial, maker, model, kind, sdk, release, patch, buil
 DROP TABLE devices;
 ALTER TABLE devices_2 RENAME TO devices;
 CREATE INDEX devices_of_serial ON devices (serial);
+", "
+-- What APKs tell, by what identifies the file and the languages that were looked for. Can be read again at any time.
+CREATE TABLE apps (
+    path TEXT NOT NULL, size INTEGER NOT NULL, time INTEGER NOT NULL, version INTEGER NOT NULL,
+    build TEXT NOT NULL, languages TEXT NOT NULL,
+    package TEXT NOT NULL,
+    label TEXT, locale TEXT NOT NULL,
+    home TEXT NOT NULL,                                           -- a line for each entry: class, tab, label
+    parts TEXT NOT NULL,                                          -- activities services receivers providers
+    overlay_of TEXT, libraries TEXT NOT NULL, trouble TEXT,
+    PRIMARY KEY (path, build, languages)
+) STRICT, WITHOUT ROWID;
+-- What somebody wrote down of a package: for a device (its id), a model (maker and model), or all (empty).
+CREATE TABLE notes (
+    package TEXT NOT NULL, scope TEXT NOT NULL, whose TEXT NOT NULL,
+    text TEXT NOT NULL, star INTEGER NOT NULL, touched INTEGER NOT NULL,
+    PRIMARY KEY (package, scope, whose)
+) STRICT, WITHOUT ROWID;
+-- How somebody has set the program up: columns, saved searches.
+CREATE TABLE choices (name TEXT PRIMARY KEY, value TEXT NOT NULL) STRICT, WITHOUT ROWID;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

@@ -19,11 +19,29 @@ impl State {
     pub(crate) fn shell(&mut self, line: &str) -> (Output, Effect) {
         let mut all = Output::default();
         let mut effect = Effect::None;
-        for words in split_commands(line) {
-            let words: Vec<String> = words.iter().map(|w| w.replace("$?", &all.code.to_string())).collect();
-            let (output, asked) = self.command(&words);
+        let mut skipped = 0;
+        for words in split_commands(bare(line)) {
+            let mut words: Vec<String> = words.iter().map(|w| w.replace("$?", &all.code.to_string())).collect();
+            // A place in a file is moved to, for the next command to read from.
+            if words.first().is_some_and(|w| w == "(dd") {
+                skipped = words.iter().find_map(|w| w.strip_prefix("skip=")?.parse().ok()).unwrap_or(0);
+                continue;
+            }
+            let quiet = words.last().is_some_and(|w| w == "2>/dev/null");
+            if quiet {
+                words.pop();
+            }
+            let (mut output, asked) = self.line(&words, skipped);
+            if quiet || bare(line) != line {
+                output.err.clear();
+            }
             if asked != Effect::None {
                 effect = asked;
+            }
+            if output.raw.is_some() || all.raw.is_some() {
+                let mut raw = all.raw.take().unwrap_or_else(|| all.out.as_bytes().to_vec());
+                raw.extend_from_slice(output.bytes());
+                all.raw = Some(raw);
             }
             all.merged.push_str(&output.together());
             all.out.push_str(&output.out);
@@ -35,6 +53,25 @@ impl State {
             }
         }
         (all, effect)
+    }
+
+    /// Commands joined by `|` and `||`.
+    fn line(&mut self, words: &[String], skipped: u64) -> (Output, Effect) {
+        if words.first().is_some_and(|w| w == "head") {
+            return (self.head_from(skipped, words), Effect::None);
+        }
+        let Some(at) = words.iter().position(|w| w == "|" || w == "||") else { return self.command(words) };
+        let (first, effect) = self.command(&words[..at]);
+        if words[at] == "||" {
+            return if first.code == 0 { (first, effect) } else { self.command(&words[at + 1..]) };
+        }
+        let ignoring_case = words[at + 1..].iter().any(|w| w == "-i");
+        let wanted = words.last().map_or("", String::as_str);
+        let has = |line: &&str| match ignoring_case {
+            true => line.to_lowercase().contains(&wanted.to_lowercase()),
+            false => line.contains(wanted),
+        };
+        (Output::ok(first.out.lines().filter(has).map(|l| format!("{l}\n")).collect::<String>()), effect)
     }
 
     fn command(&mut self, words: &[String]) -> (Output, Effect) {
@@ -49,7 +86,19 @@ impl State {
                 other => Output::failed(20, format!("cmd: Can't find service: {}\n", other.unwrap_or(""))),
             },
             "dumpsys" if first == Some("package") => self.dump_packages(rest.get(1).map(String::as_str)),
-            "dumpsys" => self.dump_system(first.unwrap_or("")),
+            "dumpsys" => match first.unwrap_or("") {
+                "diskstats" => self.diskstats(),
+                "meminfo" => self.meminfo(),
+                "usagestats" => self.usagestats(),
+                "window" => self.in_front(true),
+                "activity" => self.in_front(false),
+                other => self.dump_system(other),
+            },
+            "date" => self.date(),
+            "ps" => self.ps(first == Some("-A")),
+            "dd" => self.dd(rest),
+            "od" => self.od(rest),
+            "w" => self.follow_chunks(rest),
             "settings" => return self.settings(rest),
             "cat" if first == Some("/proc/uptime") => {
                 Output::ok(format!("{}.25 9000.00\n", 3600 * 26 + self.started.elapsed().as_secs()))
@@ -61,6 +110,7 @@ impl State {
                 rest.iter().map(|f| format!("ls: {f}: No such file or directory\n")).collect::<String>(),
             ),
             "am" if first == Some("get-current-user") => Output::ok("0\n"),
+            "am" if first == Some("start") => self.start_activity(rest),
             "reboot" => return (Output::default(), Effect::Restart),
             other => Output::failed(127, format!("/system/bin/sh: {other}: not found\n")),
         };
@@ -84,6 +134,7 @@ impl State {
         let words: Vec<&str> = words.iter().map(String::as_str).collect();
         let known = |state: &Self, space: &str, name: &str| match (space, name) {
             ("secure", "android_id") => state.scenario.android_id.clone(),
+            ("system", "system_locales") if state.scenario.android.sdk >= 24 => Some(state.scenario.languages.clone()),
             _ => state.settings.get(&format!("{space}/{name}")).cloned(),
         };
         match words.as_slice() {
@@ -108,7 +159,14 @@ impl State {
         let s = &self.scenario;
         let sdk = s.android.sdk.to_string();
         let booted = if self.calls_until_ready > 0 { "" } else { "1" };
+        let (language, country) = s.languages.split(',').next().unwrap_or("").split_once('-').unwrap_or(("en", "US"));
+        let old = s.android.sdk < 23;
+        let locale = format!("{language}-{country}");
         let properties = [
+            ("persist.sys.locale", if old { "" } else { locale.as_str() }),
+            ("persist.sys.language", if old { language } else { "" }),
+            ("persist.sys.country", if old { country } else { "" }),
+            ("ro.product.locale", "en-GB"),
             ("ro.build.version.release", s.android.release.as_str()),
             ("ro.build.version.sdk", sdk.as_str()),
             ("ro.build.version.security_patch", s.android.patch.as_str()),
@@ -127,6 +185,17 @@ impl State {
             }
             None => Output::ok(properties.iter().map(|(n, v)| format!("[{n}]: [{v}]\n")).collect::<String>()),
         }
+    }
+}
+
+/// A line without the braces that keep several commands together, and without the loop that a host defines: what it does
+/// is known here (`follow_chunks`).
+fn bare(line: &str) -> &str {
+    let inside = line.strip_prefix("{ ").and_then(|l| l.strip_suffix("} 2>/dev/null"));
+    let line = inside.unwrap_or(line);
+    match line.strip_prefix("w(){").and_then(|l| l.split_once("done;};")) {
+        Some((_, rest)) => rest,
+        None => line,
     }
 }
 

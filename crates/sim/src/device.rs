@@ -75,6 +75,7 @@ pub(crate) struct State {
     pub(crate) random: fastrand::Rng,
     pub(crate) cutter: Cutter,
     pub(crate) latency: Duration,
+    pub(crate) line: crate::fault::Line,
     pub(crate) mute: bool,
     pub(crate) transcript: Vec<String>,
     /// So many calls of the package service fail yet, because the device has just started.
@@ -88,6 +89,8 @@ pub(crate) struct State {
     /// `settings`, by namespace and name.
     pub(crate) settings: BTreeMap<String, String>,
     pub(crate) started: Instant,
+    /// The package on the device's screen, and the user whose it is.
+    pub(crate) front: (String, u32),
     /// The fingerprint in the dialog that asks whether to allow a computer.
     pub(crate) asks: Option<String>,
     pub(crate) pairing: Option<PairingDialog>,
@@ -237,7 +240,7 @@ impl SimDevice {
     /// When the address cannot be listened at.
     pub async fn start(scenario: Scenario, options: Options) -> std::io::Result<Self> {
         let packages = Holding::all_of(&scenario);
-        let files = crate::files::first_files(&scenario, options.seed);
+        let files = crate::files::first_files(&scenario);
         let access = if scenario.reached_by == ReachedBy::Air { Access::Air } else { Access::Plain };
         let mut random = fastrand::Rng::with_seed(options.seed);
         let suffix: String = (0..6).map(|_| random.alphanumeric()).collect();
@@ -249,6 +252,7 @@ impl SimDevice {
                 random: fastrand::Rng::with_seed(options.seed),
                 cutter: Cutter::default(),
                 latency: Duration::ZERO,
+                line: crate::fault::Line::default(),
                 mute: false,
                 transcript: Vec::new(),
                 calls_until_ready: 0,
@@ -261,6 +265,7 @@ impl SimDevice {
                     ("global/stay_on_while_plugged_in".to_owned(), "0".to_owned()),
                 ]),
                 started: Instant::now(),
+                front: (crate::habits::home_screen(&scenario), 0),
                 asks: None,
                 pairing: None,
                 scenario,
@@ -335,6 +340,9 @@ impl SimDevice {
                 self.shared.listen(([127, 0, 0, 1], 0).into(), Access::Air).await?;
             }
             OwnersAct::Restart => self.restart(),
+            OwnersAct::Touch(id) => {
+                self.shared.state().show(&id, 0);
+            }
         }
         Ok(None)
     }
@@ -365,6 +373,7 @@ impl SimDevice {
         let mut state = self.shared.state();
         match fault {
             Fault::Latency(time) => state.latency = time,
+            Fault::Line(line) => state.line = line,
             Fault::Cut(at) => state.cutter.set(at),
             Fault::Mute => state.mute = true,
             Fault::Package(id, flaw) => {

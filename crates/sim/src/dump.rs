@@ -3,6 +3,8 @@
 use std::fmt::Write as _;
 
 use crate::device::State;
+use crate::habits;
+use crate::measures::days_ago;
 use crate::packages::{Holding, Output};
 use crate::scenario::SimKind;
 
@@ -135,13 +137,15 @@ fn write_package(out: &mut String, id: &str, package: &Holding, sdk: u32, device
     let _ = writeln!(out, "    {id_name}={}", package.uid);
     let _ = writeln!(out, "    pkg=Package{{{:x} {id}}}", package.uid ^ 0x0ff0);
     let _ = writeln!(out, "    codePath={path}\n    resourcePath={path}");
-    let _ = writeln!(out, "    versionCode={} minSdk={sdk} targetSdk={sdk}\n    versionName={version}", sdk);
+    let code = sdk * 100 + (crate::apk::mix(id) % 100) as u32;
+    let min = if old { String::new() } else { format!(" minSdk={}", sdk.min(23)) };
+    let _ = writeln!(out, "    versionCode={code}{min} targetSdk={sdk}\n    versionName={version}");
     if old {
         let _ = writeln!(out, "    flags=[ {flags}]\n    dataDir=/data/user/0/{id}\n    pkgFlags=[ {flags}]");
     } else {
         let _ = writeln!(out, "    flags=[ {flags}]\n    privateFlags=[ ]\n    dataDir=/data/user/0/{id}");
     }
-    let _ = writeln!(out, "    timeStamp=2026-01-12 08:00:00\n    firstInstallTime=2026-01-12 08:00:00");
+    write_facts(out, id, package, sdk);
     for (user, state) in &package.users {
         if old {
             let _ = writeln!(
@@ -156,10 +160,59 @@ fn write_package(out: &mut String, id: &str, package: &Holding, sdk: u32, device
                 "    User {user}: ceDataInode={inode} installed={} hidden={} suspended={} distractionFlags=0 stopped=false notLaunched=false enabled={} instant=false virtual=false",
                 state.installed, state.hidden, state.suspended, state.enabled
             );
+            if sdk >= 33 {
+                let _ = writeln!(out, "      installReason=0\n      firstInstallTime={}", came(id, system));
+            }
             if state.enabled == 3 {
                 out.push_str("      lastDisabledCaller: com.android.shell\n");
             }
             out.push_str("      gids=[3003]\n");
+            write_granted(out, id, *user);
         }
+    }
+}
+
+/// When a package came: with the device, or some time since.
+fn came(id: &str, system: bool) -> String {
+    days_ago(if system { 700 } else { crate::apk::mix(id) % 600 })
+}
+
+fn write_facts(out: &mut String, id: &str, package: &Holding, sdk: u32) {
+    let system = package.data.kind == SimKind::System;
+    let updated = if package.code_path().starts_with("/data/") { days_ago(crate::apk::mix(id) % 200) } else { came(id, system) };
+    let splits = package.splits();
+    if sdk >= 23 {
+        let parts: String = splits.iter().map(|s| format!(", {s}")).collect();
+        let _ = writeln!(out, "    splits=[base{parts}]");
+    }
+    let _ = writeln!(out, "    timeStamp={updated}");
+    if sdk < 33 {
+        let _ = writeln!(out, "    firstInstallTime={}", came(id, system));
+    }
+    let _ = writeln!(out, "    lastUpdateTime={updated}");
+    if package.code_path().starts_with("/data/") {
+        let _ = writeln!(out, "    installerPackageName=io.tidewrack.installer");
+    }
+    let permissions = habits::permissions(id);
+    let _ = writeln!(out, "    declared permissions:\n      {id}.permission.INNER: prot=signature, INSTALLED");
+    if sdk >= 23 {
+        out.push_str("    requested permissions:\n");
+        out.extend(permissions.iter().map(|p| format!("      {p}\n")));
+        out.push_str("    install permissions:\n");
+        for name in permissions.iter().filter(|p| !habits::is_asked_for(p)) {
+            let _ = writeln!(out, "      {name}: granted=true");
+        }
+    } else {
+        out.push_str("    grantedPermissions:\n");
+        out.extend(permissions.iter().map(|p| format!("      {p}\n")));
+    }
+}
+
+/// What the owner agreed to, more for the first user than for others.
+fn write_granted(out: &mut String, id: &str, user: u32) {
+    out.push_str("      runtime permissions:\n");
+    for name in habits::permissions(id).iter().filter(|p| habits::is_asked_for(p)) {
+        let given = (crate::apk::mix(name) ^ crate::apk::mix(id)) % 3 > u64::from(user > 0);
+        let _ = writeln!(out, "        {name}: granted={given}, flags=[ USER_SET ]");
     }
 }

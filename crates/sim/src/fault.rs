@@ -27,11 +27,32 @@ pub enum CutAt {
     Bytes(Direction, u64),
 }
 
+/// How long a line takes: a round trip for each packet, and time for its bytes. Zero for none.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+pub struct Line {
+    /// From a packet to the answer that it has come.
+    pub trip: Duration,
+    /// How many bytes pass in a second; 0 for any number.
+    pub bytes_per_second: u64,
+}
+
+impl Line {
+    pub(crate) async fn pass(self, bytes: usize) {
+        let nanos = (bytes as u64 * 1_000_000_000).checked_div(self.bytes_per_second).unwrap_or(0);
+        let time = self.trip + Duration::from_nanos(nanos);
+        if !time.is_zero() {
+            tokio::time::sleep(time).await;
+        }
+    }
+}
+
 /// A fault.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Fault {
     /// Every command takes this long before anything happens.
     Latency(Duration),
+    /// The line is as slow as a real one.
+    Line(Line),
     /// The connection is cut.
     Cut(CutAt),
     /// No command is answered from now on; the connection stays up.
@@ -45,7 +66,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON"
 )]
 pub struct BadFault(String);
@@ -69,6 +90,12 @@ impl FromStr for Fault {
         };
         Ok(match name {
             "latency" => Self::Latency(Duration::from_millis(value.parse().map_err(|_| bad())?)),
+            "line" => {
+                let (trip, rate) = value.split_once(':').ok_or_else(bad)?;
+                let trip = Duration::from_millis(trip.parse().map_err(|_| bad())?);
+                let megabytes: u32 = rate.parse().map_err(|_| bad())?;
+                Self::Line(Line { trip, bytes_per_second: u64::from(megabytes) * 1_000_000 })
+            }
             "cut" => Self::Cut(place(true)?),
             "cut-bytes" => Self::Cut(place(false)?),
             "mute" => Self::Mute,
@@ -141,6 +168,7 @@ mod tests {
         let id: PackageId = "a.b".parse().unwrap();
         for (text, fault) in [
             ("latency=20", Fault::Latency(Duration::from_millis(20))),
+            ("line=5:30", Fault::Line(Line { trip: Duration::from_millis(5), bytes_per_second: 30_000_000 })),
             ("cut=to:3", Fault::Cut(CutAt::Packet(Direction::ToDevice, 3))),
             ("cut-bytes=from:100", Fault::Cut(CutAt::Bytes(Direction::FromDevice, 100))),
             ("mute", Fault::Mute),
@@ -149,7 +177,7 @@ mod tests {
         ] {
             assert_eq!(text.parse::<Fault>().unwrap(), fault);
         }
-        for bad in ["", "latency", "cut=3", "cut=up:3", "says-yes=a b", "refuse=a.b"] {
+        for bad in ["", "latency", "line=5", "line=x:1", "cut=3", "cut=up:3", "says-yes=a b", "refuse=a.b"] {
             assert!(bad.parse::<Fault>().is_err(), "{bad}");
         }
     }

@@ -68,3 +68,10 @@ pub(crate) fn usage(id: &str) -> Option<(u64, u64)> {
     };
     Some((days, 1 + n / 100 % 4000 / (1 + days)))
 }
+
+/// The app that shows the home screen.
+pub(crate) fn home_screen(scenario: &crate::scenario::Scenario) -> String {
+    let ids = || scenario.inventory.packages.iter().map(|p| p.id.as_str());
+    let maker = ids().find(|id| id.ends_with(".launcher") && !id.starts_with("com.android"));
+    maker.or_else(|| ids().find(|id| id.contains("launcher"))).unwrap_or("android").to_owned()
+}

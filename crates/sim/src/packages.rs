@@ -3,6 +3,7 @@
 
 use std::collections::BTreeMap;
 
+use crate::apk::Plan;
 use crate::device::State;
 use crate::scenario::{Flaw, Scenario, SimKind, SimPackage};
 
@@ -10,6 +11,8 @@ use crate::scenario::{Flaw, Scenario, SimKind, SimPackage};
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub(crate) struct Output {
     pub(crate) out: String,
+    /// Output that is no text, in place of `out`.
+    pub(crate) raw: Option<Vec<u8>>,
     pub(crate) err: String,
     pub(crate) code: u8,
     /// Output and errors in the order in which several commands gave them; for one command empty.
@@ -22,6 +25,15 @@ impl Output {
     /// Output and errors where they are not kept apart.
     pub(crate) fn together(&self) -> String {
         if self.merged.is_empty() { format!("{}{}", self.out, self.err) } else { self.merged.clone() }
+    }
+
+    /// The output as bytes.
+    pub(crate) fn bytes(&self) -> &[u8] {
+        self.raw.as_deref().unwrap_or(self.out.as_bytes())
+    }
+
+    pub(crate) fn raw(bytes: Vec<u8>) -> Self {
+        Self { raw: Some(bytes), ..Self::default() }
     }
 
     pub(crate) fn ok(out: impl Into<String>) -> Self {
@@ -85,6 +97,14 @@ impl Holding {
         let folder = path.rsplit('/').next().unwrap_or("base");
         let name = if path.starts_with("/data/") { "base" } else { folder };
         format!("{path}/{name}.apk")
+    }
+
+    /// The names of its parts beside the base.
+    pub(crate) fn splits(&self) -> Vec<&'static str> {
+        match Plan::has_splits(&self.data) {
+            true => vec!["config.de", "config.en", "config.ja", "config.xxhdpi"],
+            false => Vec::new(),
+        }
     }
 
     /// Somebody looked: what comes back, comes back now.
@@ -168,7 +188,12 @@ impl State {
             "help" => Output::ok(self.help()),
             "list" => self.list(&given),
             "path" => match self.packages.get(target) {
-                Some(package) => Output::ok(format!("package:{}\n", package.apk())),
+                Some(package) => {
+                    let apk = package.apk();
+                    let folder = apk.rsplit_once('/').map_or("", |(folder, _)| folder);
+                    let parts = package.splits().into_iter().map(|s| format!("package:{folder}/split_{s}.apk\n"));
+                    Output::ok(format!("package:{apk}\n{}", parts.collect::<String>()))
+                }
                 None => Output { code: 1, ..Output::default() },
             },
             c if !self.has_command(c) => self.no_such(c),

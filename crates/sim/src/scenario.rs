@@ -37,6 +37,9 @@ pub struct Scenario {
     pub build: String,
     /// `settings get secure android_id`; none where left out.
     pub android_id: Option<String>,
+    /// The languages that its owner chose, as `system_locales` has them.
+    #[serde(default = "default_languages")]
+    pub languages: String,
     /// How the demo workshop reaches it.
     #[serde(default)]
     pub reached_by: ReachedBy,
@@ -71,6 +74,10 @@ pub struct Scenario {
 
 fn default_mode() -> String {
     "device".into()
+}
+
+fn default_languages() -> String {
+    "en-GB".into()
 }
 
 fn default_characteristics() -> String {

@@ -22,14 +22,17 @@ pub enum OwnersAct {
     UsbDebugging(bool),
     /// Switch wireless debugging. Switched on again it has another port.
     WirelessDebugging(bool),
+    /// Open an app.
+    Touch(String),
     /// Restart the device.
     Restart,
 }
 
 impl OwnersAct {
     /// In words.
-    pub fn words(&self) -> &'static str {
-        match self {
+    pub fn words(&self) -> String {
+        let words = match self {
+            Self::Touch(id) => return format!("open “{}”", crate::apk::label(id, "")),
             Self::Allow => "tap “Allow”",
             Self::Deny => "tap “Deny”",
             Self::ShowCode => "“Pair device with pairing code”",
@@ -42,7 +45,8 @@ impl OwnersAct {
             Self::WirelessDebugging(true) => "switch wireless debugging on",
             Self::WirelessDebugging(false) => "switch wireless debugging off",
             Self::Restart => "restart the device",
-        }
+        };
+        words.to_owned()
     }
 }
 
@@ -103,6 +107,8 @@ impl SimDevice {
             } else {
                 acts.push(OwnersAct::UsbDebugging(!state.switches.usb_debugging));
             }
+            lines.push(format!("On the screen: {}", crate::apk::label(&state.front.0, "")));
+            acts.extend(state.touchable().into_iter().map(OwnersAct::Touch));
             acts.push(OwnersAct::Restart);
             (lines, acts)
         };

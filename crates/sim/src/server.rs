@@ -14,7 +14,7 @@ use wibbet_adb::{
 
 use crate::command::Effect;
 use crate::device::{Allow, Shared};
-use crate::fault::{Direction, Passage};
+use crate::fault::{Direction, Line, Passage};
 use crate::files::{SyncSession, SyncStep};
 use crate::packages::Output;
 
@@ -308,7 +308,8 @@ impl Connection<'_> {
         let (input, inbox) = mpsc::unbounded_channel();
         self.streams.insert(id, Open { host, acknowledged, input });
         self.send(Command::Okay, id, host, []);
-        let stream = StreamOut { out: self.out.clone(), id, host, acks, max_data: self.max_data };
+        let line = self.shared.state().line;
+        let stream = StreamOut { line, out: self.out.clone(), id, host, acks, max_data: self.max_data };
         self.tasks.spawn(run(service, stream, inbox, Arc::clone(self.shared)));
     }
 }
@@ -362,6 +363,7 @@ impl Service {
 
 /// The sending end of a stream.
 struct StreamOut {
+    line: Line,
     out: Out,
     id: u32,
     host: u32,
@@ -378,6 +380,7 @@ impl StreamOut {
             if self.acks.recv().await.is_none() {
                 return false;
             }
+            self.line.pass(piece.len()).await;
         }
         true
     }
@@ -401,6 +404,7 @@ async fn run(
         return std::future::pending().await;
     }
     tokio::time::sleep(latency).await;
+    stream.line.pass(0).await;
     match service {
         Service::Shell(line, framing) => {
             let (output, effect) = shared.state().shell(&line);
@@ -446,9 +450,9 @@ async fn say(output: Output, framing: Framing, stream: &mut StreamOut) {
     }
     match framing {
         Framing::Frames => {
-            for (id, text) in [(ShellId::Out, &output.out), (ShellId::Err, &output.err)] {
+            for (id, bytes) in [(ShellId::Out, output.bytes()), (ShellId::Err, output.err.as_bytes())] {
                 // A command writes in pieces; one of them may still be larger than a packet.
-                for piece in text.as_bytes().chunks(64 * 1024) {
+                for piece in bytes.chunks(64 * 1024) {
                     if !stream.send(&encode_shell(id, piece)).await {
                         return;
                     }
@@ -457,11 +461,13 @@ async fn say(output: Output, framing: Framing, stream: &mut StreamOut) {
             stream.send(&encode_shell(ShellId::Exit, &[output.code])).await;
         }
         Framing::Terminal => {
-            let text = output.together().replace('\n', "\r\n");
-            stream.send(text.as_bytes()).await;
+            let bytes = output.raw.clone().unwrap_or_else(|| output.together().into_bytes());
+            let dressed: Vec<u8> =
+                bytes.iter().flat_map(|b| if *b == b'\n' { vec![b'\r', b'\n'] } else { vec![*b] }).collect();
+            stream.send(&dressed).await;
         }
         Framing::Raw => {
-            stream.send(output.together().as_bytes()).await;
+            stream.send(&output.raw.clone().unwrap_or_else(|| output.together().into_bytes())).await;
         }
     }
 }

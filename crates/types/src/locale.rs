@@ -81,6 +81,8 @@ impl Locale {
             region if region == wanted.region => 5,
             region if !region.is_empty() && region == parent => 4,
             "" => 3,
+            // What is in no language in particular is taken for American English.
+            _ if wanted.language == "en" && matches!(wanted.region.as_str(), "US" | "") => 0,
             _ => 2,
         }
     }
@@ -152,6 +154,7 @@ mod tests {
         for (want, order) in [
             ("en-GB", vec!["en-GB", "en-001", "en", "en-US", "", "de"]),
             ("de-AT", vec!["de-AT", "de", "de-DE", "", "fr"]),
+            ("en-US", vec!["en-US", "en", "", "en-CA"]),
             ("zh-TW", vec!["zh-TW", "zh-Hant", "zh-HK", "", "zh-CN"]),
             ("pt-AO", vec!["pt-AO", "pt-PT", "pt", "pt-BR", "", "es"]),
         ] {

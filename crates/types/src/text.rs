@@ -8,7 +8,7 @@ use std::fmt;
 /// - C0 controls and DEL become the pictures that Unicode has for them (`␛`), line breaks and tabs
 ///   included: a `PlainText` is one line.
 /// - C1 controls, bidirectional controls, invisible joiners and fillers, private use and
-///   unassigned "tag" characters become `‹U+202E›`.
+///   unassigned "tag" characters become `‹U+202E›`; joiners stay where they are part of the spelling.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct PlainText(Box<str>);
 
@@ -16,13 +16,17 @@ impl PlainText {
     /// `text` with everything harmful made visible.
     pub fn new(text: &str) -> Self {
         let mut out = String::with_capacity(text.len());
+        let mut former = ' ';
         for c in text.chars() {
             match c {
+                // Between letters of scripts that join theirs, a joiner is spelling.
+                '\u{200c}' | '\u{200d}' if joins(former) => out.push(c),
                 '\0'..='\x1f' => out.push(char::from_u32(0x2400 + c as u32).unwrap_or('\u{fffd}')),
                 '\x7f' => out.push('\u{2421}'),
                 c if is_harmful(c) => out.push_str(&format!("‹U+{:04X}›", c as u32)),
                 c => out.push(c),
             }
+            former = c;
         }
         Self(out.into())
     }
@@ -55,6 +59,11 @@ impl From<&str> for PlainText {
     }
 }
 
+/// Letters of Arabic, and of the scripts of India and around it.
+fn joins(c: char) -> bool {
+    matches!(c, '\u{620}'..='\u{64a}' | '\u{66e}'..='\u{6d3}' | '\u{750}'..='\u{77f}' | '\u{900}'..='\u{dff}')
+}
+
 fn is_harmful(c: char) -> bool {
     matches!(c,
         '\u{80}'..='\u{9f}'            // C1 controls: some terminals act on them
@@ -81,6 +90,9 @@ mod tests {
             ("one\r\ntwo\t", "one␍␊two␉"),
             ("exe\u{202e}gpj", "exe‹U+202E›gpj"),
             ("e\u{301}", "e\u{301}"),
+            ("می\u{200c}خواهم", "می\u{200c}خواهم"),
+            ("क्\u{200d}ष", "क्\u{200d}ष"),
+            ("a\u{200d}b\u{200c}", "a‹U+200D›b‹U+200C›"),
             ("\u{9b}31m", "‹U+009B›31m"),
         ] {
             assert_eq!(PlainText::new(given).as_str(), shown);
@@ -92,7 +104,7 @@ mod tests {
         #[test]
         fn nothing_harmful_is_left_and_twice_is_once(text in any::<String>()) {
             let once = PlainText::new(&text);
-            prop_assert!(once.as_str().chars().all(|c| !c.is_control() && !is_harmful(c)));
+            prop_assert!(once.as_str().chars().all(|c| !c.is_control() && (!is_harmful(c) || matches!(c, '\u{200c}' | '\u{200d}'))));
             prop_assert_eq!(PlainText::new(once.as_str()), once);
         }
     }

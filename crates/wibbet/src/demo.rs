@@ -28,11 +28,11 @@ pub(crate) enum DemoAct {
 }
 
 impl DemoAct {
-    pub(crate) fn words(&self) -> &'static str {
+    pub(crate) fn words(&self) -> String {
         match self {
             Self::Owner(act) => act.words(),
-            Self::Cable(true) => "plug the cable in",
-            Self::Cable(false) => "pull the cable",
+            Self::Cable(true) => "plug the cable in".into(),
+            Self::Cable(false) => "pull the cable".into(),
         }
     }
 }

@@ -95,6 +95,8 @@ impl Actor {
                 known: done.map_or_else(|e| e.to_string(), |()| "its runs stay in the logbook".into()),
             });
         }
+        self.reading.stop();
+        self.following.stop();
         self.device.hang_up().await;
         self.closed = true;
         self.ladder = Ladder::default();

@@ -1,5 +1,6 @@
 //! A device as the screen sees it: commands in, events out, and a link that is kept up by itself.
 
+mod aside;
 mod care;
 
 use std::sync::Arc;
@@ -10,21 +11,24 @@ use tokio::task::JoinHandle;
 use tokio::time::Instant;
 use wibbet_adb::{KeyRing, Limits, LinkError};
 use wibbet_core::{
-    Abilities, Advice, DeviceFacts, Inventory, Ladder, LinkTrouble, Outcome, Permit, PermitProbe, Plan, Refusal, Run,
-    RunKind, Rung, Said, Standing, read_answer,
+    Abilities, Advice, AppNames, DeviceFacts, Inventory, Ladder, LinkTrouble, Measures, Note, Outcome, Permit,
+    PermitProbe, Plan, Refusal, Run, RunKind, Rung, Said, Standing, read_answer,
 };
+use wibbet_types::{Locale, PackageId, UserId};
 
 use crate::adb_device::{AdbDevice, LinkStep};
 use crate::begin::{begin_run, claim};
 use crate::book::{Book, now};
 use crate::details::{Details, details};
 use crate::device::{AskError, Device as _};
+use crate::look::{Opening, follow};
 use crate::route::{Route, Surroundings};
 use crate::runner::{Patience, RunNews, Runner};
 use crate::settle::settle_interrupted;
 use crate::survey::{SurveyError, survey};
 use crate::trouble::{advised, trouble_of};
 
+use aside::Aside;
 pub use care::CloseStep;
 
 /// What the sessions of a program share.
@@ -65,6 +69,14 @@ pub enum SessionCommand {
     CarryOn(i64),
     /// Keep the device awake while it is fed, or put that back as it was.
     StayAwake(bool),
+    /// Read labels in these languages; `None` for those of the device.
+    Languages(Option<Vec<Locale>>),
+    /// Tell what is on the device's screen, or stop telling it.
+    Follow(bool),
+    /// Open something on the device.
+    Open(Opening),
+    /// Write a note down.
+    Note(Note),
     /// Put back what was changed for the link's sake, switch debugging off on the device, and let go of it.
     Close {
         /// Debugging is switched off on the device.
@@ -87,6 +99,16 @@ pub enum SessionEvent {
     Busy(Option<String>),
     /// The packages, read anew.
     Inventory(Arc<Inventory>),
+    /// What APKs tell, as far as it has been read.
+    Names(Arc<AppNames>),
+    /// Sizes, memory and use, as far as they have been read.
+    Measures(Arc<Measures>),
+    /// The notes that hold for the device.
+    Notes(Arc<Vec<Note>>),
+    /// What is being read beside everything else, in words.
+    Reading(Option<String>),
+    /// What is on the device's screen now, while that is followed.
+    Front(Option<(PackageId, UserId)>),
     /// The runs of the device, read from the logbook.
     Runs(Arc<Vec<Run>>),
     /// A run that is being carried out.
@@ -125,7 +147,7 @@ impl Session {
         let mut actor = Actor {
             device: Arc::clone(&device),
             workplace,
-            events: Box::new(events),
+            events: Arc::new(events),
             inbox,
             stop: Arc::clone(&stop),
             wake: Arc::clone(&wake),
@@ -133,6 +155,10 @@ impl Session {
             details: Details::default(),
             probe: None,
             closed: false,
+            inventory: None,
+            languages: None,
+            reading: Aside::default(),
+            following: Aside::default(),
         };
         let task = tokio::spawn(async move { actor.live().await });
         Self { commands, stop, wake, device, task }
@@ -179,7 +205,7 @@ const VITALS_EVERY: u32 = 20;
 struct Actor {
     device: Arc<AdbDevice>,
     workplace: Workplace,
-    events: Box<dyn Fn(SessionEvent) + Send + Sync>,
+    events: Arc<dyn Fn(SessionEvent) + Send + Sync>,
     inbox: mpsc::UnboundedReceiver<SessionCommand>,
     stop: Arc<watch::Sender<bool>>,
     wake: Arc<Notify>,
@@ -188,6 +214,12 @@ struct Actor {
     probe: Option<PermitProbe>,
     /// The link was closed on purpose: it is made again only when somebody asks for it.
     closed: bool,
+    inventory: Option<Arc<Inventory>>,
+    languages: Option<Vec<Locale>>,
+    /// Labels and measures are being read.
+    reading: Aside,
+    /// The device's screen is being followed.
+    following: Aside,
 }
 
 impl Actor {
@@ -239,6 +271,7 @@ impl Actor {
         loop {
             match self.inbox.recv().await {
                 Some(SessionCommand::Survey) => break,
+                Some(SessionCommand::Note(note)) => self.write_note(note).await,
                 Some(command) => self.refuse(&command),
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
             }
@@ -247,14 +280,16 @@ impl Actor {
         self.ladder = Ladder::default();
     }
 
+    /// Told to do something that takes a link.
     fn refuse(&self, command: &SessionCommand) {
         let nothing_sent = "there is no link to the device; nothing was sent".to_owned();
         match command {
-            SessionCommand::Survey => {}
+            SessionCommand::Survey | SessionCommand::Languages(_) | SessionCommand::Follow(_) => {}
+            SessionCommand::Note(_) => {}
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
                 self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
             }
-            SessionCommand::StayAwake(_) => self.tell(SessionEvent::Note(nothing_sent)),
+            SessionCommand::StayAwake(_) | SessionCommand::Open(_) => self.tell(SessionEvent::Note(nothing_sent)),
             SessionCommand::Close { .. } => self.tell(SessionEvent::Closed(vec![CloseStep {
                 what: "switch debugging off".into(),
                 done: false,
@@ -282,6 +317,7 @@ impl Actor {
                     self.close(false, forget).await;
                     return;
                 }
+                Some(SessionCommand::Note(note)) => self.write_note(note).await,
                 Some(command) => self.refuse(&command),
                 // The session is being dropped; its task is ended from outside.
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
@@ -358,6 +394,9 @@ impl Actor {
     }
 
     fn lost(&mut self, error: &LinkError) {
+        self.reading.stop();
+        self.following.stop();
+        self.tell(SessionEvent::Reading(None));
         let trouble = trouble_of(error, self.device.facts().as_ref());
         self.fall(trouble);
     }
@@ -459,8 +498,12 @@ impl Actor {
                 self.probe = PermitProbe::choose(&inventory, &self.device.abilities());
                 self.ladder.climb(Rung::Service, format!("it told of {} packages", inventory.packages.len()));
                 self.ladder.surveyed = true;
-                self.tell(SessionEvent::Inventory(Arc::new(inventory)));
+                let inventory = Arc::new(inventory);
+                self.inventory = Some(Arc::clone(&inventory));
+                self.tell(SessionEvent::Inventory(inventory));
                 self.tell_runs().await;
+                self.tell_notes().await;
+                self.read_about();
                 self.tell_ladder();
                 true
             }
@@ -524,6 +567,27 @@ impl Actor {
             let goes_on = match command {
                 None => return,
                 Some(SessionCommand::Survey) => self.read_packages().await,
+                Some(SessionCommand::Languages(languages)) => {
+                    self.languages = languages;
+                    self.read_about();
+                    true
+                }
+                Some(SessionCommand::Follow(true)) => {
+                    self.following.start(follow(Arc::clone(&self.device), Arc::clone(&self.events)));
+                    true
+                }
+                Some(SessionCommand::Follow(false)) => {
+                    self.following.stop();
+                    true
+                }
+                Some(SessionCommand::Open(opening)) => {
+                    self.open(opening).await;
+                    true
+                }
+                Some(SessionCommand::Note(note)) => {
+                    self.write_note(note).await;
+                    true
+                }
                 Some(SessionCommand::Run(kind, plan)) => {
                     let ended = self.run(Ok((kind, plan))).await;
                     self.after_run(ended).await

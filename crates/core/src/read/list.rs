@@ -1,10 +1,10 @@
 //! `list packages`.
 
-use wibbet_types::PackageId;
+use wibbet_types::{DevicePath, PackageId};
 
 /// Reads lines like `package:ID` or `package:PATH=ID versionCode:3  installer=null uid:10012`;
-/// of the path nothing is needed here. Lines of another kind are passed over.
-pub fn read_package_list(text: &str) -> Vec<PackageId> {
+/// the path is that of the base APK. Lines of another kind are passed over.
+pub fn read_package_list(text: &str) -> Vec<(PackageId, Option<DevicePath>)> {
     text.lines()
         .filter_map(|line| {
             let rest = line.trim().strip_prefix("package:")?;
@@ -15,7 +15,9 @@ pub fn read_package_list(text: &str) -> Vec<PackageId> {
             {
                 id = before;
             }
-            id.rsplit('=').next()?.parse().ok()
+            // A path may hold "=" too; an id never does.
+            let (path, id) = id.rsplit_once('=').unwrap_or(("", id));
+            Some((id.parse().ok()?, path.parse().ok()))
         })
         .collect()
 }
@@ -34,8 +36,12 @@ mod tests {
                     package:com.f  installer=null\n\
                     package:com.g uid:10012\n\
                     Error: something\n";
-        let ids: Vec<String> = read_package_list(text).iter().map(ToString::to_string).collect();
+        let list = read_package_list(text);
+        let ids: Vec<&str> = list.iter().map(|(id, _)| id.as_str()).collect();
         assert_eq!(ids, ["com.a", "com.b", "com.c", "com.d", "com.f", "com.g"]);
+        let paths: Vec<Option<&str>> = list.iter().map(|(_, path)| path.as_ref().map(DevicePath::as_str)).collect();
+        assert_eq!(paths[..2], [None, Some("/system/app/B/B.apk")]);
+        assert_eq!(paths[2], Some("/data/app/~~x==/com.c-y==/base.apk"));
     }
 
     proptest! {

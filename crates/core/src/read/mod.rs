@@ -1,13 +1,20 @@
 //! Reading what a device printed: one module for each command.
 
 mod dump;
+mod front;
+mod lines;
 mod list;
+mod measures;
+mod ranges;
 mod props;
 mod report;
 mod users;
 
 pub use dump::{DumpReader, DumpedPackage, PackageDump, ReadBack, read_back};
+pub use front::{front_request, read_front};
 pub use list::read_package_list;
+pub use measures::{MeasureReader, language_request, measure_requests, read_languages};
+pub use ranges::{ChunkHead, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
 pub use props::Properties;
 pub use report::{ANDROID_ID, UserCondition, read_android_id, read_commands, read_report, report_request};
 pub use users::read_users;
@@ -33,7 +40,7 @@ pub fn survey_dump() -> Request {
 
 /// The list that the dump is checked against.
 pub fn survey_list() -> Request {
-    Request::look(&["list", "packages", "-u", "--user", "0"])
+    Request::look(&["list", "packages", "-f", "-u", "--user", "0"])
 }
 
 /// What is asked to read one package back.
@@ -42,9 +49,14 @@ pub fn read_back_request(id: &PackageId) -> Request {
 }
 
 /// Puts an inventory together from the users, the dump and the list that it is checked against.
-pub fn inventory(users: Vec<User>, dump: PackageDump, listed: &[PackageId]) -> Inventory {
+pub fn inventory(
+    users: Vec<User>,
+    dump: PackageDump,
+    listed: &[(PackageId, Option<wibbet_types::DevicePath>)],
+) -> Inventory {
     let mut gaps = dump.gaps;
-    let missing = listed.iter().filter(|id| !dump.packages.contains_key(*id)).count();
+    let missing = listed.iter().filter(|(id, _)| !dump.packages.contains_key(id)).count();
+    let apks: std::collections::HashMap<_, _> = listed.iter().map(|(id, apk)| (id, apk)).collect();
     if missing > 0 {
         gaps.push(format!("{missing} packages are on the device's list, but their state was not told"));
     }
@@ -66,7 +78,9 @@ pub fn inventory(users: Vec<User>, dump: PackageDump, listed: &[PackageId]) -> I
                 (user.id, if never { PackageState::ABSENT } else { state })
             })
             .collect();
-        packages.insert(id.clone(), Package { id, kind, path: dumped.path, version: dumped.version, states });
+        let apk = apks.get(&id).and_then(|apk| (*apk).clone());
+        let DumpedPackage { path, version, about, .. } = dumped;
+        packages.insert(id.clone(), Package { id, kind, path, apk, version, states, about });
     }
     Inventory { users, packages, gaps }
 }
@@ -114,7 +128,7 @@ Hidden system packages:
         });
         let mut reader = DumpReader::default();
         reader.feed(DUMP.as_bytes());
-        let listed = ["sys", "upd", "missing"].map(|id| id.parse().unwrap());
+        let listed = ["sys", "upd", "missing"].map(|id| (id.parse().unwrap(), None));
         let inventory = inventory(users.to_vec(), reader.finish(), &listed);
         use Condition::{Absent, InUse, Uninstalled};
         for (id, kind, conditions) in [

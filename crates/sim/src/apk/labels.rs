@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::sync::OnceLock;
 
-/// The languages that an app may be translated to, as Android sorts them.
+/// The languages that an app may be translated to.
 pub(crate) const LANGUAGES: [&str; 85] = [
     "af", "am", "ar", "as", "az", "be", "bg", "bn", "bs", "ca", "cs", "da", "de", "el", "en-AU", "en-CA", "en-GB",
     "en-IN", "es", "es-US", "et", "eu", "fa", "fi", "fr", "fr-CA", "gl", "gu", "hi", "hr", "hu", "hy", "in", "is",

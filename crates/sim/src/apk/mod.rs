@@ -171,7 +171,8 @@ impl Plan {
                 (labels::packed(code), vec![own, None, None])
             })
             .collect();
-        languages.sort_by_key(|l| l.0);
+        // As tools sort them: by the last letter of the region first.
+        languages.sort_by_key(|l| u32::from_le_bytes(l.0));
         TableShape {
             package: self.id.clone(),
             package_id: if framework { 1 } else { 0x7f },

@@ -36,7 +36,7 @@ fn inventory() -> Inventory {
     let package = |(id, kind, path, states): (&str, PackageKind, &str, [PackageState; 2])| {
         let id: wibbet_types::PackageId = id.parse().unwrap();
         let states: BTreeMap<_, _> = users.iter().map(|u| u.id).zip(states).collect();
-        (id.clone(), Package { id, kind, path: path.parse().ok(), version: "14".into(), states })
+        (id.clone(), Package { path: path.parse().ok(), version: "14".into(), ..Package::bare(id, kind, states) })
     };
     let packages = [
         ("android", PackageKind::System, "/system/framework/framework-res.apk", [IN, IN]),

@@ -1,0 +1,115 @@
+//! Labels, measures and what is on the screen, over the real protocol from bench devices.
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+mod support;
+
+use std::collections::BTreeMap;
+
+use support::{patience, workplace};
+use wibbet_bench::{AdbDevice, Book, Opening, in_front, open_on_device, read_labels, read_measures, survey};
+use wibbet_core::{AppNames, Inventory, Source};
+use wibbet_sim::{SampleApk, Scenario, SimDevice};
+use wibbet_types::{PackageId, UserId};
+
+/// What the sample APKs of a device have for a language, by package: the label, and the label in no language.
+fn put_in(scenario: &Scenario, language: &str) -> BTreeMap<String, [Option<String>; 2]> {
+    let both = |apk: SampleApk| (apk.id.clone(), [apk.label(language), apk.label("")].map(|l| l.map(str::to_owned)));
+    SampleApk::all_of(scenario).map(both).collect()
+}
+
+async fn read(device: &AdbDevice, book: &Book, inventory: &Inventory) -> (AppNames, wibbet_bench::LabelCost) {
+    let languages = wibbet_bench::device_languages(device).await.unwrap();
+    read_labels(device, book, inventory, &languages, &mut |_| {}).await.unwrap()
+}
+
+async fn begin(scenario: Scenario) -> (SimDevice, AdbDevice, Book, tempfile::TempDir) {
+    let place = tempfile::tempdir().unwrap();
+    let workshop = workplace(place.path(), patience(1));
+    let sim = support::device(scenario, 1).await;
+    let device = workshop.device(&sim.address().to_string());
+    device.connect(&mut |_| {}).await.unwrap();
+    (sim, device, workshop.book, place)
+}
+
+#[tokio::test]
+async fn labels_of_every_kind_of_device_in_its_own_language() {
+    for (scenario, language, tool) in [
+        (Scenario::crew_phone(), "en-GB", "counting"),
+        (Scenario::desk_tablet(), "de", "counting"),
+        (Scenario::lost_phone(), "ja", "seeking"),
+        (Scenario::spare_handset(), "es", "blocks"),
+    ] {
+        let wanted = put_in(&scenario, language);
+        let (_sim, device, book, _place) = begin(scenario).await;
+        let inventory = survey(&device, &mut |_| {}).await.unwrap();
+        let (names, cost) = read(&device, &book, &inventory).await;
+        assert_eq!(names.apps.len(), inventory.packages.len(), "every package has an answer");
+        for (id, facts) in &names.apps {
+            let label = facts.label.as_ref().map(|l| l.as_str().to_owned());
+            let put_in = &wanted[id.as_str()];
+            match (&label, &facts.trouble) {
+                (Some(_), None) if put_in[1].is_some() => assert!(put_in.contains(&label), "{id}: {label:?} {put_in:?}"),
+                // A text of the framework.
+                (Some(_), None) => {}
+                (_, Some(why)) => assert!(!why.as_str().is_empty() && put_in[1].is_none(), "{id}: {why}"),
+                (None, None) => panic!("{id} has neither label nor reason"),
+            }
+        }
+        if tool != "blocks" {
+            assert!(cost.rounds < 40, "{language}: {cost:?}");
+        }
+        // Again, and all of it is known.
+        let (again, second) = read(&device, &book, &inventory).await;
+        let unread = names.apps.values().filter(|a| a.label.is_none()).count();
+        assert!(second.rounds <= 2 + unread, "{second:?}");
+        assert!(second.known + unread >= names.apps.len(), "{second:?} {unread}");
+        assert_eq!(again.apps, names.apps);
+    }
+}
+
+#[tokio::test]
+async fn a_language_in_a_part_of_its_own_is_found_there() {
+    let (_sim, device, book, _place) = begin(Scenario::desk_tablet()).await;
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let tickets: PackageId = "fer.pellmoor.tickets".parse().unwrap();
+    assert_eq!(inventory.packages[&tickets].about.splits.len(), 4);
+    let (names, _) = read(&device, &book, &inventory).await;
+    let facts = &names.apps[&tickets];
+    assert_eq!(facts.label.as_ref().unwrap().as_str(), "Fahrkartenschalter");
+    assert_eq!(facts.locale.to_string(), "de");
+    assert_eq!(facts.name().unwrap().as_str(), "Fahrkartenschalter");
+}
+
+#[tokio::test]
+async fn what_is_measured_and_what_is_not_told() {
+    let (_sim, device, ..) = begin(Scenario::crew_phone()).await;
+    let measures = read_measures(&device, &mut |_| {}).await.unwrap();
+    assert!(Source::ALL.iter().all(|s| measures.tells(*s)), "{:?}", measures.gaps);
+    let id: PackageId = "com.android.systemui".parse().unwrap();
+    assert!(measures.memory[&id] > 100_000_000);
+    assert!(measures.sizes.len() > 200 && measures.sizes.values().all(|s| s.code > 1000));
+    assert!(measures.usage[&UserId::OWNER].len() > 20);
+    // The old handset does not list sizes.
+    let (_sim, device, ..) = begin(Scenario::spare_handset()).await;
+    let measures = read_measures(&device, &mut |_| {}).await.unwrap();
+    assert!(!measures.tells(Source::Sizes) && measures.gaps[&Source::Sizes].contains("diskstats"));
+    assert!(measures.tells(Source::Memory) && measures.tells(Source::Use) && measures.tells(Source::Running));
+}
+
+#[tokio::test]
+async fn what_is_on_the_screen_and_what_is_opened_there() {
+    for scenario in [Scenario::crew_phone(), Scenario::lost_phone(), Scenario::waiting_room_tv()] {
+        let (_sim, device, ..) = begin(scenario).await;
+        let (home, user) = in_front(&device).await.unwrap().unwrap();
+        assert!(home.as_str().contains("launcher"), "{home}");
+        let opening = Opening { id: home.clone(), user, class: None };
+        assert_eq!(open_on_device(&device, &opening).await.unwrap(), None);
+        let (settings, _) = in_front(&device).await.unwrap().unwrap();
+        assert!(settings.as_str().ends_with("settings"), "{settings}");
+        let opening = Opening { class: Some(format!("{home}.Main")), ..opening };
+        assert_eq!(open_on_device(&device, &opening).await.unwrap(), None);
+        assert_eq!(in_front(&device).await.unwrap().unwrap().0, home);
+        let nothing = Opening { id: "no.such.app".parse().unwrap(), ..opening };
+        assert!(open_on_device(&device, &nothing).await.unwrap().unwrap().contains("Error"));
+    }
+}

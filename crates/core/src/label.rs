@@ -1,0 +1,143 @@
+//! What a package is called, and what its APK tells beyond the package service.
+
+use std::collections::BTreeMap;
+
+use wibbet_types::{Locale, PackageId, PlainText};
+
+/// An entry of the home screen.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct HomeEntry {
+    /// The class of the screen that it opens.
+    pub class: PlainText,
+    /// What stands under its icon, where that is not the app's label.
+    pub label: Option<PlainText>,
+}
+
+/// What an APK tells.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct AppFacts {
+    /// The label, in the best language there was; `None` where there is none.
+    pub label: Option<PlainText>,
+    /// The language of the label; empty for none in particular.
+    pub locale: Locale,
+    /// Its entries on the home screen.
+    pub home: Vec<HomeEntry>,
+    /// How many activities, services, receivers and providers it declares.
+    pub parts: [u32; 4],
+    /// The package that an overlay changes.
+    pub overlay_of: Option<PackageId>,
+    /// Libraries that it cannot do without.
+    pub libraries: Vec<PlainText>,
+    /// Why there is no label, where one was to be expected.
+    pub trouble: Option<PlainText>,
+}
+
+impl AppFacts {
+    /// The name under which people know it: what stands on the home screen where there is one entry with a name of its
+    /// own, else the label.
+    pub fn name(&self) -> Option<&PlainText> {
+        match self.home.as_slice() {
+            [HomeEntry { label: Some(label), .. }] => Some(label),
+            _ => self.label.as_ref(),
+        }
+    }
+}
+
+/// The part of an id that says what the package is, in a readable form: `com.ostrel.cloud.photos` is "Cloud photos". A
+/// guess, to be marked as one.
+pub fn guessed_name(id: &PackageId) -> String {
+    // What says who made it, or says nothing.
+    const EMPTY: [&str; 12] =
+        ["com", "net", "org", "io", "tv", "app", "android", "system", "apps", "mobile", "auto_generated_rro_product__", "overlay"];
+    let words: Vec<&str> = id.as_str().split('.').collect();
+    let telling: Vec<&str> = match words.as_slice() {
+        [_, _, rest @ ..] if !rest.is_empty() => rest.to_vec(),
+        all => all.iter().rev().take(1).copied().collect(),
+    };
+    let telling: Vec<&str> = telling.iter().copied().filter(|w| !EMPTY.contains(w)).collect();
+    let from = telling.len().saturating_sub(2);
+    let mut text = String::new();
+    for word in &telling[from..] {
+        let mut former_small = false;
+        text.push(' ');
+        for c in word.chars() {
+            if c == '_' || (c.is_ascii_uppercase() && former_small) {
+                text.push(' ');
+            }
+            former_small = c.is_ascii_lowercase();
+            if c != '_' {
+                text.push(c.to_ascii_lowercase());
+            }
+        }
+    }
+    let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+    let mut letters = text.chars();
+    match letters.next() {
+        None if id.as_str() == "android" => "Android".to_owned(),
+        Some(first) => first.to_ascii_uppercase().to_string() + letters.as_str(),
+        None => id.to_string(),
+    }
+}
+
+/// A label as an APK has it, fit to be shown: on one line, without marks that only steer the reading order.
+pub fn label_text(text: &str) -> PlainText {
+    const MOST: usize = 200;
+    let marks = ['\u{200e}', '\u{200f}', '\u{61c}', '\u{ad}', '\u{feff}'];
+    let plain: String = text.chars().filter(|c| !marks.contains(c)).take(MOST).collect();
+    PlainText::new(&plain.split_whitespace().collect::<Vec<_>>().join(" "))
+}
+
+/// The APK of a package as it lies on the device: what it is remembered by.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct ApkMark {
+    /// The path of the base.
+    pub path: String,
+    /// Bytes, modulo 2³².
+    pub size: u32,
+    /// When it was last changed, in seconds since 1970.
+    pub time: u32,
+    /// `versionCode`, 0 where it is not told.
+    pub version: u64,
+}
+
+/// What the APKs of a device tell, as far as they have been read.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct AppNames {
+    /// By package.
+    pub apps: BTreeMap<PackageId, AppFacts>,
+    /// The languages that labels were looked for in, first the most wanted.
+    pub wanted: Vec<Locale>,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn labels_are_made_fit() {
+        for (text, shown) in [
+            (" Two\n lines ", "Two lines"),
+            ("\u{200f}מערכת", "מערכת"),
+            ("می\u{200c}خواهم", "می\u{200c}خواهم"),
+            ("a\u{202e}b", "a‹U+202E›b"),
+        ] {
+            assert_eq!(label_text(text).as_str(), shown);
+        }
+        assert_eq!(label_text(&"x".repeat(1000)).as_str().len(), 200);
+    }
+
+    #[test]
+    fn names_are_guessed_from_ids() {
+        for (id, name) in [
+            ("com.ostrel.cloud.photos", "Cloud photos"),
+            ("com.android.providers.downloads.ui", "Downloads ui"),
+            ("com.corvane.appAdvisor_tv", "App advisor tv"),
+            ("com.android.systemui", "Systemui"),
+            ("android", "Android"),
+            ("com.ostrel", "Ostrel"),
+            ("com.x.android", "com.x.android"),
+        ] {
+            assert_eq!(guessed_name(&id.parse().unwrap()), name);
+        }
+    }
+}

@@ -1,0 +1,138 @@
+//! Everything that is known of a device's packages, from all sources together.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use wibbet_types::{PackageId, UserId};
+
+use crate::label::{AppFacts, AppNames, guessed_name};
+use crate::measure::{Measures, Source};
+use crate::model::{Inventory, Package};
+use crate::note::Note;
+
+/// The sources of what a table shows, each immutable and replaced as a whole.
+#[derive(Debug, Clone)]
+pub struct Sheet {
+    /// States, from the package service.
+    pub inventory: Arc<Inventory>,
+    /// Labels, from the APKs.
+    pub names: Arc<AppNames>,
+    /// Sizes, memory, use.
+    pub measures: Arc<Measures>,
+    /// Notes, from the logbook, narrow ones first.
+    pub notes: Arc<BTreeMap<PackageId, Vec<Note>>>,
+}
+
+impl Sheet {
+    /// A sheet of which only the states are known yet.
+    pub fn new(inventory: Arc<Inventory>) -> Self {
+        Self { inventory, names: Arc::default(), measures: Arc::default(), notes: Arc::default() }
+    }
+
+    /// What is to be seen of one package by a user.
+    pub fn sight(&self, id: &PackageId, user: UserId) -> Option<Sight<'_>> {
+        self.inventory.packages.get(id).map(|package| self.sight_of(package, user))
+    }
+
+    /// As [`Sheet::sight`], for a package of the inventory.
+    pub fn sight_of<'a>(&'a self, package: &'a Package, user: UserId) -> Sight<'a> {
+        Sight {
+            package,
+            user,
+            app: self.names.apps.get(&package.id),
+            measures: &self.measures,
+            notes: self.notes.get(&package.id).map_or(&[], Vec::as_slice),
+        }
+    }
+
+    /// Why a source tells nothing; `None` where it does.
+    pub fn why_not(&self, source: Source) -> Option<String> {
+        match (self.measures.gaps.get(&source), self.measures.asked.contains(&source)) {
+            (Some(why), _) => Some(why.clone()),
+            (None, true) => None,
+            (None, false) => Some("not read yet".to_owned()),
+        }
+    }
+}
+
+/// One package as a user of the device has it.
+#[derive(Debug, Clone, Copy)]
+pub struct Sight<'a> {
+    /// What the package service tells.
+    pub package: &'a Package,
+    /// For whom.
+    pub user: UserId,
+    /// What its APK tells.
+    pub app: Option<&'a AppFacts>,
+    /// The measures of the device.
+    pub measures: &'a Measures,
+    /// The notes on it, narrow ones first.
+    pub notes: &'a [Note],
+}
+
+impl Sight<'_> {
+    /// The name under which people know it, where one was read.
+    pub fn label(&self) -> Option<&str> {
+        self.app.and_then(AppFacts::name).map(wibbet_types::PlainText::as_str)
+    }
+
+    /// The label, or else a guess; whether it is one.
+    pub fn name(&self) -> (String, bool) {
+        match self.label() {
+            Some(label) if !label.trim().is_empty() => (label.to_owned(), false),
+            _ => (guessed_name(&self.package.id), true),
+        }
+    }
+
+    /// Whether any note has a star.
+    pub fn star(&self) -> bool {
+        self.notes.iter().any(|n| n.star)
+    }
+
+    /// All that was noted, narrow notes first.
+    pub fn note(&self) -> String {
+        let texts: Vec<&str> = self.notes.iter().map(|n| n.text.as_str()).filter(|t| !t.is_empty()).collect();
+        texts.join(" · ")
+    }
+
+    /// Whether it has a process; `None` where that is not told.
+    pub fn running(&self) -> Option<bool> {
+        let told = self.measures.tells(Source::Running);
+        told.then(|| self.measures.running.contains(&(self.package.id.clone(), self.user)))
+    }
+
+    /// Bytes: of a kind, or all.
+    pub fn size(&self, pick: fn(&crate::measure::Sizes) -> u64) -> Option<u64> {
+        self.measures.sizes.get(&self.package.id).map(pick)
+    }
+
+    /// Bytes of memory; none for what has no process, `None` where that is not told.
+    pub fn memory(&self) -> Option<u64> {
+        let told = self.measures.tells(Source::Memory);
+        told.then(|| self.measures.memory.get(&self.package.id).copied().unwrap_or(0))
+    }
+
+    /// Days since it was last in front, `Some(None)` for never.
+    pub fn idle_days(&self) -> Option<Option<i64>> {
+        self.measures.idle_days(&self.package.id, self.user)
+    }
+
+    /// Seconds in front.
+    pub fn used_seconds(&self) -> Option<u64> {
+        let used = self.measures.usage.get(&self.user)?;
+        Some(used.get(&self.package.id).map_or(0, |u| u.seconds))
+    }
+}
+
+/// The notes of a device by package.
+pub fn notes_by_package(notes: Vec<Note>) -> BTreeMap<PackageId, Vec<Note>> {
+    let mut all: BTreeMap<PackageId, Vec<Note>> = BTreeMap::new();
+    for note in notes {
+        all.entry(note.id.clone()).or_default().push(note);
+    }
+    all.values_mut().for_each(|notes| notes.sort_by_key(|n| n.scope));
+    all
+}
+
+/// The packages that are chosen for a user.
+pub type Chosen = BTreeSet<PackageId>;

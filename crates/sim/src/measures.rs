@@ -1,0 +1,213 @@
+//! What a bench device tells of sizes, memory, use and its screen, in the layouts of its version.
+
+use std::fmt::Write as _;
+
+use crate::device::State;
+use crate::habits;
+use crate::packages::Output;
+use crate::scenario::SimKind;
+
+/// The day on which bench devices began: 2026-11-23, as days since 1970.
+const TODAY: u64 = 20_780;
+/// Half past nine.
+const MORNING: u64 = 9 * 3600 + 1800;
+
+/// A moment as dumps print it.
+fn moment(seconds: u64) -> String {
+    let days = seconds / 86_400;
+    // Back from the number of days to a date: counted in spans of 400 years, from March on.
+    let shifted = days + 719_468;
+    let (era, of_era) = (shifted / 146_097, shifted % 146_097);
+    let years = (of_era - of_era / 1460 + of_era / 36_524 - of_era / 146_096) / 365;
+    let of_year = of_era - (365 * years + years / 4 - years / 100);
+    let month = (5 * of_year + 2) / 153;
+    let day = of_year - (153 * month + 2) / 5 + 1;
+    let month = if month < 10 { month + 3 } else { month - 9 };
+    let year = years + era * 400 + u64::from(month <= 2);
+    let time = seconds % 86_400;
+    format!("{year:04}-{month:02}-{day:02} {:02}:{:02}:{:02}", time / 3600, time / 60 % 60, time % 60)
+}
+
+/// Some days ago.
+pub(crate) fn days_ago(days: u64) -> String {
+    moment((TODAY - days) * 86_400 + 8 * 3600 + days % 50 * 60)
+}
+
+impl State {
+    pub(crate) fn date(&self) -> Output {
+        Output::ok(format!("{}\n", moment(TODAY * 86_400 + MORNING + self.started.elapsed().as_secs())))
+    }
+
+    fn here(&self, id: &str, user: u32) -> bool {
+        let package = self.packages.get(id).and_then(|p| p.users.get(&user));
+        package.is_some_and(|u| u.installed && !matches!(u.enabled, 2..=4))
+    }
+
+    /// Bytes of a package's APKs.
+    fn code_size(&self, id: &str) -> u64 {
+        let Some(package) = self.packages.get(id) else { return 0 };
+        let apk = package.apk();
+        let folder = apk.rsplit_once('/').map_or("", |(folder, _)| folder);
+        let own = |path: &String| {
+            **path == apk || path.strip_prefix(folder).is_some_and(|rest| rest.starts_with("/split_"))
+        };
+        let from = folder.to_owned();
+        let files = self.files.range(from..).take_while(|(path, _)| path.starts_with(folder));
+        files.filter(|(path, _)| own(path)).map(|(_, file)| file.data.len()).sum()
+    }
+
+    /// What `dumpsys diskstats` tells; the lists came with Android 8.
+    pub(crate) fn diskstats(&self) -> Output {
+        let mut out = String::from("Latency: 1ms [512B Data Write]\nData-Free: 61250000K / 112000000K total = 54% free\n");
+        if self.scenario.android.sdk < 26 {
+            return Output::ok(out);
+        }
+        let ids: Vec<&String> = self.packages.keys().collect();
+        let list = |numbers: Vec<u64>| numbers.iter().map(u64::to_string).collect::<Vec<_>>().join(",");
+        let names: Vec<String> = ids.iter().map(|id| format!("\"{id}\"")).collect();
+        let code = ids.iter().map(|id| self.code_size(id)).collect();
+        let data: Vec<u64> = ids.iter().map(|id| habits::data_sizes(id).0).collect();
+        let cache = ids.iter().map(|id| habits::data_sizes(id).1).collect();
+        let _ = write!(
+            out,
+            "App Size: {}\nPackage Names: [{}]\nApp Sizes: [{}]\nApp Data Sizes: [{}]\nCache Sizes: [{}]\n",
+            data.iter().sum::<u64>(),
+            names.join(","),
+            list(code),
+            list(data.clone()),
+            list(cache)
+        );
+        Output::ok(out)
+    }
+
+    fn processes(&self) -> impl Iterator<Item = (&String, u32, u64)> + '_ {
+        self.packages.iter().flat_map(move |(id, package)| {
+            let memory = habits::memory(id);
+            let front = self.front.0 == *id;
+            let users = package.users.keys().filter(move |user| (memory.is_some() || front) && self.here(id, **user));
+            users.map(move |user| (id, *user, memory.unwrap_or(64_000)))
+        })
+    }
+
+    pub(crate) fn meminfo(&self) -> Output {
+        let sdk = self.scenario.android.sdk;
+        let mut out = String::from("Applications Memory Usage (in Kilobytes):\nUptime: 93600 Realtime: 93600\n\n");
+        let mut list = |title: &str, factor: u64| {
+            let _ = writeln!(out, "{title}");
+            for (n, (id, _, kib)) in self.processes().enumerate() {
+                let kib = kib * factor / 10;
+                let name = if id == "android" { "system" } else { id };
+                let _ = match sdk {
+                    ..24 => writeln!(out, "   {kib:>6} kB: {name} (pid {} / activities)", 700 + n),
+                    _ => writeln!(out, "    {:>3},{:03}K: {name} (pid {})", kib / 1000, kib % 1000, 700 + n),
+                };
+            }
+            out.push('\n');
+        };
+        if sdk >= 31 {
+            list("Total RSS by process:", 17);
+        }
+        list("Total PSS by process:", 10);
+        out.push_str("Total PSS by OOM adjustment:\n    400,000K: Native\n");
+        Output::ok(out)
+    }
+
+    pub(crate) fn ps(&self, all: bool) -> Output {
+        // Toolbox lists everything anyway and takes the option for a name that it does not find.
+        let old = self.scenario.android.sdk < 26;
+        let head = if old { "USER     PID   PPID  VSIZE  RSS     WCHAN    PC         NAME\n" } else { "USER           PID  PPID     VSZ    RSS WCHAN            ADDR S NAME\n" };
+        let mut out = String::from(head);
+        if old && all {
+            return Output { code: 1, ..Output::ok(out) };
+        }
+        out.push_str("root             1     0 10780000 9000 0 0 S init\nsystem         700   400 18000000 300000 0 0 S system_server\n");
+        for (n, (id, user, kib)) in self.processes().enumerate() {
+            let uid = self.packages.get(id).map_or(0, |p| p.uid) % 1000;
+            let _ = writeln!(out, "u{user}_a{uid:<10} {:>5}   400 13000000 {kib} 0 0 S {id}", 800 + n);
+        }
+        Output::ok(out)
+    }
+
+    /// Use in days, weeks, months and years; here what is latest and longest stands in the last.
+    pub(crate) fn usagestats(&self) -> Output {
+        let old = self.scenario.android.sdk < 28;
+        let (time, last) = if old { ("totalTime", "lastTime") } else { ("totalTimeUsed", "lastTimeUsed") };
+        let mut out = String::new();
+        for user in &self.scenario.users {
+            let _ = writeln!(out, "user={}", user.id);
+            for (span, within) in [("daily", 1), ("yearly", u64::MAX)] {
+                let _ = writeln!(out, "  In-memory {span} stats\n    timeRange=\"2026\"\n    packages");
+                for (id, package) in &self.packages {
+                    let Some((days, minutes)) = habits::usage(id).filter(|(days, _)| *days < within) else { continue };
+                    // Only the first user has been at it for long.
+                    if user.id != 0 && (days % 3 != 0 || !package.users.contains_key(&user.id)) {
+                        continue;
+                    }
+                    let _ = writeln!(
+                        out,
+                        "      package={id} {time}=\"{}:{:02}:{:02}\" {last}=\"{}\" appLaunchCount={}",
+                        minutes / 60,
+                        minutes % 60,
+                        days % 60,
+                        days_ago(days),
+                        1 + minutes / 5
+                    );
+                }
+                out.push_str("    configurations\n    events\n");
+            }
+        }
+        Output::ok(out)
+    }
+
+    /// `dumpsys window` and `dumpsys activity activities`, the lines that tell what is in front.
+    pub(crate) fn in_front(&self, windows: bool) -> Output {
+        let (id, user) = &self.front;
+        let sdk = self.scenario.android.sdk;
+        let name = match sdk {
+            ..29 => "mResumedActivity: ",
+            29..31 => "ResumedActivity:",
+            _ => "topResumedActivity=",
+        };
+        Output::ok(match windows {
+            true => format!("WINDOW MANAGER LAST ANR\n  <no ANR has occurred since boot>\n  mCurrentFocus=Window{{4f1c2d3 u{user} {id}/{id}.Main}}\n  mFocusedApp=ActivityRecord{{7a7a u{user} {id}/.Main t12}}\n"),
+            false => format!("ACTIVITY MANAGER ACTIVITIES (dumpsys activity activities)\nDisplay #0\n    {name}ActivityRecord{{7a7a u{user} {id}/.Main t12}}\n"),
+        })
+    }
+
+    /// Somebody opens an app. False where there is none to open.
+    pub(crate) fn show(&mut self, id: &str, user: u32) -> bool {
+        let there = self.here(id, user);
+        if there {
+            self.front = (id.to_owned(), user);
+        }
+        there
+    }
+
+    /// Some apps with icons, for somebody to touch.
+    pub(crate) fn touchable(&self) -> Vec<String> {
+        let icons = self.packages.iter().filter(|(id, p)| {
+            crate::apk::has_icon(id) && self.here(id, 0) && (p.data.kind == SimKind::User || p.uid % 23 == 0)
+        });
+        icons.map(|(id, _)| id.clone()).filter(|id| *id != self.front.0).take(6).collect()
+    }
+
+    /// `am start …`.
+    pub(crate) fn start_activity(&mut self, words: &[String]) -> Output {
+        let after = |name: &str| words.iter().position(|w| w == name).and_then(|n| words.get(n + 1)).map(String::as_str);
+        let user = after("--user").and_then(|u| u.parse().ok()).unwrap_or(0);
+        let details = after("-a") == Some("android.settings.APPLICATION_DETAILS_SETTINGS");
+        let target = match (details, after("-n"), after("-p")) {
+            (true, ..) => "com.android.settings",
+            (_, Some(component), _) => component.split('/').next().unwrap_or(""),
+            (.., Some(package)) => package,
+            _ => "",
+        }
+        .to_owned();
+        let target = if details && !self.packages.contains_key(&target) { "com.android.tv.settings".into() } else { target };
+        let opens = details || crate::apk::has_icon(&target);
+        if opens && self.show(&target, user) {
+            return Output::ok(format!("Starting: Intent {{ act=android.intent.action.MAIN pkg={target} }}\n"));
+        }
+        Output { out: format!("Starting: Intent {{ pkg={target} }}\n"), err: "Error: Activity not started, unable to resolve Intent\n".into(), ..Output::default() }
+    }
+}
