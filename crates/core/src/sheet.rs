@@ -112,8 +112,11 @@ impl Sight<'_> {
         told.then(|| self.measures.memory.get(&self.package.id).copied().unwrap_or(0))
     }
 
-    /// Days since it was last in front, `Some(None)` for never.
+    /// Days since it was last in front, `Some(None)` for never. Of what the user does not have that says nothing.
     pub fn idle_days(&self) -> Option<Option<i64>> {
+        if !self.package.state(self.user).installed {
+            return None;
+        }
         self.measures.idle_days(&self.package.id, self.user)
     }
 

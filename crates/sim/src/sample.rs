@@ -1,6 +1,6 @@
 //! The APKs of bench devices as files, for tests of what reads APKs.
 
-use crate::apk::{Image, Oddity, Plan, label};
+use crate::apk::{Image, Oddity, Plan, translation};
 use crate::scenario::Scenario;
 
 /// An APK of a bench device.
@@ -54,8 +54,8 @@ impl SampleApk {
     pub fn label(&self, language: &str) -> Option<&str> {
         match self.plan.oddity {
             Oddity::NoEntry | Oddity::Cut | Oddity::NoLabel | Oddity::Framework => None,
-            Oddity::Literal => Some(label(&self.id, "")),
-            _ => Some(label(&self.id, language)),
+            Oddity::Literal => Some(&self.plan.title),
+            _ => Some(translation(&self.id, language).unwrap_or(&self.plan.title)),
         }
     }
 }

@@ -6,6 +6,7 @@ mod demo;
 mod place;
 mod signals;
 mod sim;
+mod table;
 mod tui;
 
 use std::process::ExitCode;

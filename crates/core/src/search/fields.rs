@@ -173,6 +173,7 @@ impl Field {
             Self::Cache => sight.size(|s| s.cache)? as f64,
             Self::Memory => sight.memory()? as f64,
             Self::Idle => {
+                sight.idle_days()?;
                 let used = sight.measures.usage.get(&sight.user)?;
                 let last = used.get(&sight.package.id).and_then(|u| u.last);
                 last.map_or(Some(f64::INFINITY), |last| since(Some(last)))?

@@ -73,7 +73,7 @@ fn words_facts_and_comparisons() {
         (":product", "notes offers"),
         (":tray", "radio"),
         (":star", "offers"),
-        (":unused", "shell offers"),
+        (":unused", "offers"),
         (":unnamed", "shell"),
         (":size>50M", "radio offers"),
         (":size>=20.000001M :size<=20,000001mb", "notes"),

@@ -36,6 +36,29 @@ fn row(id: &str) -> Option<&'static Row> {
     })
 }
 
+/// The label in a language, where there is one.
+pub(crate) fn translation(id: &str, language: &str) -> Option<&'static str> {
+    row(id)?.get(COLUMNS.iter().position(|c| *c == language)? + 1).copied()
+}
+
+/// The label in no language in particular: its own, or the name of its folder, as programmers name what nobody sees.
+pub(crate) fn title(id: &str, path: &str) -> String {
+    if let Some(first) = row(id).and_then(|row| row.first()) {
+        return (*first).to_owned();
+    }
+    let name = path.rsplit('/').next().unwrap_or(id).trim_end_matches(".apk");
+    let mut text = String::new();
+    let letters: Vec<char> = name.chars().collect();
+    for (n, c) in letters.iter().enumerate() {
+        let begins = c.is_uppercase() && n > 0 && letters.get(n - 1).is_some_and(|b| b.is_lowercase());
+        if begins {
+            text.push(' ');
+        }
+        text.push(*c);
+    }
+    text
+}
+
 /// The label in a language, or in no language in particular.
 pub(crate) fn label<'a>(id: &'a str, language: &str) -> &'a str {
     let column = COLUMNS.iter().position(|c| *c == language).map_or(0, |n| n + 1);

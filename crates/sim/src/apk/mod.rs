@@ -10,7 +10,7 @@ use std::io::Write as _;
 pub(crate) use image::Image;
 use image::Rule;
 use labels::LANGUAGES;
-pub(crate) use labels::{has_icon, label};
+pub(crate) use labels::{has_icon, label, translation};
 use table::{Layout, TableShape};
 use xml::{Document, Given};
 
@@ -44,6 +44,8 @@ pub(crate) enum Oddity {
 #[derive(Debug, Clone)]
 pub(crate) struct Plan {
     pub(crate) id: String,
+    /// The label in no language in particular.
+    pub(crate) title: String,
     pub(crate) oddity: Oddity,
     pub(crate) launcher: bool,
     version: String,
@@ -109,6 +111,7 @@ impl Plan {
         let splits = Self::has_splits(package);
         Self {
             id: id.clone(),
+            title: labels::title(id, &package.path),
             oddity: if splits { Oddity::None } else { oddity },
             launcher: !service,
             version: version.to_owned(),
@@ -147,7 +150,7 @@ impl Plan {
 
     fn shape(&self) -> TableShape {
         let framework = self.framework;
-        let title = label(&self.id, "").to_owned();
+        let title = self.title.clone();
         let layout = match self.seed % 5 {
             0 if self.sdk >= 34 => Layout::Compact,
             1 | 2 => Layout::Sparse,
@@ -166,8 +169,7 @@ impl Plan {
         let mut languages: Vec<([u8; 4], Vec<Option<String>>)> = languages
             .into_iter()
             .map(|code: &str| {
-                let own = label(&self.id, code);
-                let own = (own != title).then(|| own.to_owned());
+                let own = labels::translation(&self.id, code).filter(|own| *own != title).map(str::to_owned);
                 (labels::packed(code), vec![own, None, None])
             })
             .collect();
@@ -215,7 +217,7 @@ impl Plan {
         match self.oddity {
             _ if self.split.is_some() => {}
             Oddity::NoLabel => {}
-            Oddity::Literal => application.push((0x0101_0001, "label", text(label(&self.id, "")))),
+            Oddity::Literal => application.push((0x0101_0001, "label", text(&self.title))),
             Oddity::Framework => {
                 application.push((0x0101_0001, "label", Given::Reference(0x0104_0000)));
             }

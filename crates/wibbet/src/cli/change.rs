@@ -20,14 +20,17 @@ pub(crate) struct TakeOut {
     pub(crate) user: UserId,
     pub(crate) uninstall: Vec<PackageId>,
     pub(crate) disable: Vec<PackageId>,
+    /// A plain list of ids.
+    pub(crate) list: Vec<PackageId>,
+    pub(crate) from_disable: bool,
     pub(crate) keep_data: bool,
     pub(crate) no_way_back: bool,
 }
 
 pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, how: How) -> Result<Exit, Failure> {
-    let TakeOut { user, uninstall, disable, keep_data, no_way_back } = wanted;
-    if uninstall.is_empty() && disable.is_empty() {
-        return Err(Failure::new(Exit::Usage, "name at least one package with --uninstall or --disable"));
+    let TakeOut { user, mut uninstall, mut disable, list, from_disable, keep_data, no_way_back } = wanted;
+    if uninstall.is_empty() && disable.is_empty() && list.is_empty() {
+        return Err(Failure::new(Exit::Usage, "name at least one package with --uninstall, --disable or --from"));
     }
     if let Some(both) = uninstall.iter().find(|id| disable.contains(id)) {
         return Err(Failure::new(Exit::Usage, format!("{both} is to be uninstalled and disabled; choose one")));
@@ -35,6 +38,15 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     may_change(how)?;
     let (device, inventory) = read(finder, name).await?;
     check_user(&inventory, user)?;
+    let named = !uninstall.is_empty() || !disable.is_empty();
+    for id in super::packages::what_is_there(&inventory, list, user) {
+        if !uninstall.contains(&id) && !disable.contains(&id) {
+            if from_disable { disable.push(id) } else { uninstall.push(id) }
+        }
+    }
+    if !named && uninstall.is_empty() && disable.is_empty() {
+        return Err(Failure::new(Exit::Nothing, format!("nothing of the list is installed for user {user}")));
+    }
     let way = if keep_data { Way::UninstallKeepData } else { Way::Uninstall };
     let item = |way| move |id| TrayItem { id, user, way };
     let tray: Vec<TrayItem> =

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::Serialize;
 use wibbet_bench::{CloseStep, Details, Route};
-use wibbet_core::{Back, DeviceFacts, Inventory, Ladder, Package, PackageState, Plan, Run, Time, User};
+use wibbet_core::{Back, DeviceFacts, Ladder, PackageState, Plan, Run, Time, User};
 use wibbet_types::UserId;
 
 use super::exit::Failure;
@@ -213,7 +213,7 @@ pub(crate) struct Bench {
 }
 
 #[derive(Serialize)]
-struct JsonUser {
+pub(super) struct JsonUser {
     id: u32,
     name: String,
     kind: &'static str,
@@ -250,45 +250,6 @@ impl From<PackageState> for State {
             enabled: state.enabled.number(),
             hidden: state.hidden,
             suspended: state.suspended,
-        }
-    }
-}
-
-#[derive(Serialize)]
-struct JsonPackage {
-    id: String,
-    /// Labels are read out of the APKs, which this version does not do yet.
-    label: Option<String>,
-    kind: &'static str,
-    version: String,
-    path: Option<String>,
-    states: BTreeMap<String, State>,
-}
-
-#[derive(Serialize)]
-pub(crate) struct Packages {
-    device: Device,
-    users: Vec<JsonUser>,
-    packages: Vec<JsonPackage>,
-    gaps: Vec<String>,
-}
-
-impl Packages {
-    pub(crate) fn of(device: Device, inventory: &Inventory, only: Option<UserId>) -> Self {
-        let wanted = |user: UserId| only.is_none_or(|o| o == user);
-        let package = |p: &Package| JsonPackage {
-            id: p.id.to_string(),
-            label: None,
-            kind: p.kind.name(),
-            version: p.version.to_string(),
-            path: p.path.as_ref().map(|p| p.as_str().to_owned()),
-            states: p.states.iter().filter(|(u, _)| wanted(**u)).map(|(u, s)| (u.to_string(), (*s).into())).collect(),
-        };
-        Self {
-            device,
-            users: inventory.users.iter().filter(|u| wanted(u.id)).map(JsonUser::from).collect(),
-            packages: inventory.packages.values().map(package).collect(),
-            gaps: inventory.gaps.clone(),
         }
     }
 }

@@ -177,37 +177,6 @@ pub(crate) async fn read(finder: &Finder<'_>, name: &str) -> Result<(AdbDevice, 
     Ok((device, inventory))
 }
 
-pub(crate) async fn packages(
-    finder: &Finder<'_>,
-    name: &str,
-    user: Option<UserId>,
-    as_json: bool,
-) -> Result<Exit, Failure> {
-    let (device, inventory) = read(finder, name).await?;
-    if let Some(user) = user {
-        check_user(&inventory, user)?;
-    }
-    if as_json {
-        let told = details(&device).await;
-        let shown = json::Device::of(device.facts().as_ref(), &device.address(), "ready", None)
-            .with(&device.routes(), told.as_ref());
-        json::print(&json::Packages::of(shown, &inventory, user));
-        return Ok(Exit::Done);
-    }
-    let users: Vec<UserId> = inventory.users.iter().map(|u| u.id).filter(|u| user.is_none_or(|o| o == *u)).collect();
-    for user in inventory.users.iter().filter(|u| users.contains(&u.id)) {
-        line(format_args!("user {}: {} ({})", user.id, user.name, user.kind.name()));
-    }
-    for package in inventory.packages.values() {
-        let states: String = users.iter().map(|u| format!("{:<13}", package.state(*u).condition().word())).collect();
-        line(format_args!("{states}{:<16}{}", package.kind.name(), package.id));
-    }
-    for gap in &inventory.gaps {
-        tell(format_args!("not read: {gap}"));
-    }
-    Ok(Exit::Done)
-}
-
 pub(crate) fn check_user(inventory: &Inventory, user: UserId) -> Result<(), Failure> {
     if inventory.user(user).is_some() {
         return Ok(());

@@ -7,6 +7,7 @@ mod json;
 mod links;
 mod look;
 mod out;
+mod packages;
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -111,12 +112,8 @@ enum Command {
     Packages {
         /// An id, a serial, or HOST:PORT.
         device: String,
-        /// Only this user's states.
-        #[arg(long)]
-        user: Option<UserId>,
-        /// One JSON object on standard output.
-        #[arg(long)]
-        json: bool,
+        #[command(flatten)]
+        wanted: packages::Wanted,
     },
     /// Takes packages out.
     Run {
@@ -131,6 +128,13 @@ enum Command {
         /// Packages to disable for the user.
         #[arg(long, value_name = "ID", num_args = 1..)]
         disable: Vec<PackageId>,
+        /// Take packages from a plain list of ids, too; `-` reads it from standard input. What of it is not on the
+        /// device is told and left out.
+        #[arg(long, value_name = "FILE|-")]
+        from: Option<std::path::PathBuf>,
+        /// Disable what the list names, in place of uninstalling it.
+        #[arg(long, requires = "from")]
+        from_disable: bool,
         /// Keep the data of what is uninstalled.
         #[arg(long)]
         keep_data: bool,
@@ -209,12 +213,12 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
     let json = match &arguments.command {
         Some(
             Command::Bench { json, .. }
-            | Command::Packages { json, .. }
             | Command::Link { json, .. }
             | Command::Pair { json, .. }
             | Command::Close { json, .. }
             | Command::Runs { json },
         ) => *json,
+        Some(Command::Packages { wanted, .. }) => wanted.json,
         Some(Command::Run { how, .. } | Command::PutBack { how, .. } | Command::CarryOn { how, .. }) => how.json,
         _ => false,
     };
@@ -263,10 +267,11 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let how = links::Closing { switch_off: !keep_debugging, forget, yes, json };
             links::close(&finder, &device, how).await
         }
-        Some(Command::Packages { device, user, json }) => look::packages(&finder, &device, user, json).await,
+        Some(Command::Packages { device, wanted }) => packages::packages(&finder, &device, wanted).await,
         Some(Command::Runs { json }) => look::runs(&workplace, json).await,
-        Some(Command::Run { device, user, uninstall, disable, keep_data, no_way_back, how }) => {
-            let wanted = change::TakeOut { user, uninstall, disable, keep_data, no_way_back };
+        Some(Command::Run { device, user, uninstall, disable, from, from_disable, keep_data, no_way_back, how }) => {
+            let list = packages::list_from(from.as_deref())?;
+            let wanted = change::TakeOut { user, uninstall, disable, list, from_disable, keep_data, no_way_back };
             change::take_out(&finder, &device, wanted, how).await
         }
         Some(Command::PutBack { device, ids, user, how }) => change::put_back(&finder, &device, &ids, user, how).await,

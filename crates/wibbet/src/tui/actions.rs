@@ -6,6 +6,7 @@ use tui_input::Input;
 use wibbet_bench::{BenchCommand, CardId, SessionCommand};
 use wibbet_core::{Back, Outcome, RunKind, Rung, Skip, TrayItem, Way, recorded_state};
 
+use super::find;
 use super::keymap::Action;
 use super::links;
 use super::model::{CloseForm, DeviceModel, Model, Popup, RunPane, View};
@@ -61,7 +62,15 @@ pub(crate) fn is_useful(model: &Model, action: Action) -> bool {
         Action::NextUser => in_packages && on(|d| d.inventory.as_ref().is_some_and(|i| i.users.len() > 1)),
         Action::EmptyTray => in_packages && on(|d| !d.tray.is_empty()),
         Action::Words => model.view == View::Run && on(|d| d.run_len() > 0),
-        Action::Details => in_packages,
+        Action::Details | Action::Columns | Action::Searches | Action::FromList | Action::Export | Action::Sort => in_packages,
+        Action::SortOtherWay => in_packages && on(|d| d.sort.0.is_some()),
+        Action::Languages => in_packages && on(DeviceModel::is_ready),
+        Action::WholeSheet | Action::CopyId | Action::Star | Action::Note => {
+            in_packages && on(|d| d.under_cursor().is_some())
+        }
+        Action::Open => in_packages && on(|d| d.is_ready() && !d.running && d.under_cursor().is_some()),
+        Action::Follow => in_packages && on(DeviceModel::is_ready),
+        Action::Unfollow => in_packages && on(|d| d.following),
         Action::AddDevice | Action::Pair | Action::Guide => model.view == View::Bench,
         Action::CloseLink => model.view == View::Bench && on(|d| !d.running && d.ladder.holds(Rung::Shell)),
         Action::StayAwake => {
@@ -145,12 +154,26 @@ pub(crate) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             }
         }
         Action::GoOn => return go_on(model),
+        Action::Follow
+        | Action::Unfollow
+        | Action::Open
+        | Action::WholeSheet
+        | Action::CopyId
+        | Action::Star
+        | Action::Note
+        | Action::Sort
+        | Action::SortOtherWay
+        | Action::Columns
+        | Action::Searches
+        | Action::FromList
+        | Action::Languages
+        | Action::Export => return find::act(model, action),
         _ => return on_device(model, action),
     }
     Vec::new()
 }
 
-fn to_session(card: CardId, command: SessionCommand) -> Effect {
+pub(super) fn to_session(card: CardId, command: SessionCommand) -> Effect {
     Effect::Bench(BenchCommand::Session(card, command))
 }
 

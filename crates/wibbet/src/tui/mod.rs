@@ -1,6 +1,7 @@
 //! The screen: a model, messages that change it, and a drawing of it.
 
 mod actions;
+mod find;
 mod keymap;
 mod links;
 mod model;
@@ -90,6 +91,13 @@ impl Screen {
             // The screen is ending when nobody listens any more.
             let _ = events.send(Message::Bench(event));
         });
+        let (book, choices) = (workplace.book.clone(), told.clone());
+        tokio::spawn(async move {
+            let read = book.with(|book| Ok((book.choice(find::COLUMNS)?, book.choice(find::SEARCHES)?))).await;
+            if let Ok((columns, searches)) = read {
+                let _ = choices.send(Message::Choices(columns, searches));
+            }
+        });
         Self { workplace, model, theme: Theme::new(Depth::detect()), bench, demo, told, inbox }
     }
 
@@ -152,6 +160,32 @@ impl Screen {
                         }
                     });
                 }
+            }
+            Effect::Choose(name, value) => {
+                let (book, told) = (self.workplace.book.clone(), self.told.clone());
+                tokio::spawn(async move {
+                    if let Err(error) = book.with(move |book| book.choose(name, &value)).await {
+                        let _ = told.send(Message::Trouble(error.to_string()));
+                    }
+                });
+            }
+            Effect::Copy(text) => {
+                use base64::Engine as _;
+                use std::io::Write as _;
+                // The sequence by which a terminal takes a text for the clipboard: OSC 52 of xterm.
+                let coded = base64::engine::general_purpose::STANDARD.encode(text);
+                let mut out = stdout();
+                let _ = write!(out, "\x1b]52;c;{coded}\x07").and_then(|()| out.flush());
+            }
+            Effect::Write(name, end, text) => {
+                let told = self.told.clone();
+                tokio::task::spawn_blocking(move || {
+                    let message = match find::write_new(&name, end, &text) {
+                        Ok(path) => Message::Told(format!("Written to {}.", path.display())),
+                        Err(why) => Message::Trouble(format!("{name}{end} could not be written: {why}")),
+                    };
+                    let _ = told.send(message);
+                });
             }
             Effect::ReadLog => {
                 let (book, told) = (self.workplace.book.clone(), self.told.clone());

@@ -6,8 +6,8 @@ use std::sync::Arc;
 use tui_input::Input;
 use wibbet_bench::{CardId, CloseStep, Details, Route};
 use wibbet_core::{
-    Abilities, DeviceFacts, Inventory, Ladder, Offered, PackageState, Plan, Run, RunKind, Rung, Search, Shelf,
-    Standing, TrayItem, Way, plan_put_back, plan_take_out,
+    Abilities, Chosen, Column, DeviceFacts, Finder, Inventory, Ladder, Offered, PackageState, Plan, Run, RunKind, Rung,
+    Scope, Search, Sheet, Shelf, Sight, Standing, TrayItem, Way, plan_put_back, plan_take_out,
 };
 use wibbet_types::{PackageId, UserId};
 
@@ -59,7 +59,60 @@ pub(crate) enum Popup {
         act: usize,
         behind: Option<Box<PairForm>>,
     },
+    /// Everything that is known of one package.
+    Sheet {
+        from: usize,
+    },
+    /// Which columns the table has.
+    Columns {
+        at: usize,
+    },
+    /// Writing a note.
+    Note(NoteForm),
+    /// A list of ids that was pasted or typed.
+    Ids(IdsForm),
+    /// Opening something on the device: what was chosen.
+    Open {
+        at: usize,
+    },
+    /// Searches that were kept.
+    Searches {
+        at: usize,
+    },
+    /// The languages of labels.
+    Languages {
+        input: Input,
+        trouble: Option<String>,
+    },
+    /// Writing what is on the screen, or all, to a file.
+    Export {
+        at: usize,
+    },
     Quit,
+}
+
+/// The window for a note.
+#[derive(Debug, Clone)]
+pub(crate) struct NoteForm {
+    pub(crate) id: PackageId,
+    pub(crate) scope: Scope,
+    /// What is written in each scope.
+    pub(crate) inputs: [Input; 3],
+    pub(crate) stars: [bool; 3],
+}
+
+/// The window for a list of ids.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct IdsForm {
+    pub(crate) input: Input,
+    /// On the device and installed for the user at work.
+    pub(crate) here: Vec<PackageId>,
+    /// On the device, but not installed for the user.
+    pub(crate) off: Vec<PackageId>,
+    /// Not on the device.
+    pub(crate) missing: Vec<PackageId>,
+    /// What is no id.
+    pub(crate) others: Vec<String>,
 }
 
 /// The window for pairing. What was typed stays until it is of no use any more.
@@ -128,6 +181,14 @@ pub(crate) struct DeviceModel {
     pub(crate) abilities: Abilities,
     pub(crate) busy: Option<String>,
     pub(crate) inventory: Option<Arc<Inventory>>,
+    /// Everything that is known of the packages, the inventory included.
+    pub(crate) sheet: Option<Sheet>,
+    /// What is being read beside everything else.
+    pub(crate) reading: Option<String>,
+    /// The device's screen is followed.
+    pub(crate) following: bool,
+    /// What is on it.
+    pub(crate) front: Option<(PackageId, UserId)>,
     pub(crate) runs: Arc<Vec<Run>>,
     pub(crate) pane: RunPane,
     /// A run is being carried out.
@@ -140,6 +201,13 @@ pub(crate) struct DeviceModel {
     former_trays: Vec<Vec<TrayItem>>,
     pub(crate) search: Input,
     pub(crate) searching: bool,
+    /// The search line, taken apart.
+    pub(crate) query: Search,
+    /// Which completion of the word under the cursor is looked at.
+    pub(crate) completing: usize,
+    /// The column that the table is sorted by, and whether the other way round.
+    pub(crate) sort: (Option<Column>, bool),
+    finder: Finder,
     pub(crate) found: Vec<PackageId>,
     pub(crate) at: usize,
     pub(crate) shelf: Shelf,
@@ -160,6 +228,10 @@ impl DeviceModel {
             abilities: Abilities::new(0, Offered::default()),
             busy: None,
             inventory: None,
+            sheet: None,
+            reading: None,
+            following: false,
+            front: None,
             runs: Arc::default(),
             pane: RunPane::Nothing,
             running: false,
@@ -171,6 +243,10 @@ impl DeviceModel {
             former_trays: Vec::new(),
             search: Input::default(),
             searching: false,
+            query: Search::default(),
+            completing: 0,
+            sort: (None, false),
+            finder: Finder::default(),
             found: Vec::new(),
             at: 0,
             shelf: Shelf::default(),
@@ -243,21 +319,62 @@ impl DeviceModel {
         self.refresh_found();
     }
 
+    /// Takes in the packages as they were read.
+    pub(crate) fn take_inventory(&mut self, inventory: Arc<Inventory>) {
+        match &mut self.sheet {
+            Some(sheet) => sheet.inventory = Arc::clone(&inventory),
+            None => self.sheet = Some(Sheet::new(Arc::clone(&inventory))),
+        }
+        self.inventory = Some(inventory);
+        self.refresh();
+    }
+
+    /// What is to be seen of a package by the user at work.
+    pub(crate) fn sight(&self, id: &PackageId) -> Option<Sight<'_>> {
+        self.sheet.as_ref()?.sight(id, self.user())
+    }
+
+    /// The name that people know a package by, or a guess.
+    pub(crate) fn name_of(&self, id: &PackageId) -> String {
+        self.sight(id).map_or_else(|| id.to_string(), |sight| sight.name().0)
+    }
+
     /// The search, or what it looks at, has changed. The cursor stays on its package if that is
     /// still found.
     pub(crate) fn refresh_found(&mut self) {
-        let Some(inventory) = &self.inventory else { return };
-        let before = self.under_cursor().cloned();
-        let search = Search::read(self.search.value());
         let user = self.user();
-        let in_tray: BTreeSet<&PackageId> = self.tray.iter().filter(|i| i.user == user).map(|i| &i.id).collect();
-        self.found = inventory
-            .packages
-            .values()
-            .filter(|p| search.finds(p, user, in_tray.contains(&p.id)))
-            .map(|p| p.id.clone())
-            .collect();
+        let before = self.under_cursor().cloned();
+        self.query = Search::read(self.search.value());
+        let Some(sheet) = &self.sheet else { return };
+        let chosen: Chosen = self.tray.iter().filter(|i| i.user == user).map(|i| i.id.clone()).collect();
+        self.found = self.query.run(sheet, user, &chosen, &mut self.finder);
+        if let (Some(column), other_way) = self.sort {
+            let sight = |id: &PackageId| sheet.sight(id, user);
+            self.found.sort_by(|a, b| match (sight(a), sight(b)) {
+                (Some(a), Some(b)) => {
+                    let order = column.order(&a, &b);
+                    if other_way { order.reverse() } else { order }
+                }
+                _ => std::cmp::Ordering::Equal,
+            });
+        }
         self.at = before.and_then(|id| self.found.iter().position(|f| *f == id)).unwrap_or(0);
+    }
+
+    /// Something was typed into the search line: what is found best is looked at first.
+    pub(crate) fn search_again(&mut self) {
+        self.completing = 0;
+        self.refresh_found();
+        if self.query.ranks() {
+            self.at = 0;
+        }
+    }
+
+    /// Puts the cursor on a package. False where the search does not find it.
+    pub(crate) fn go_to(&mut self, id: &PackageId) -> bool {
+        let place = self.found.iter().position(|f| f == id);
+        self.at = place.unwrap_or(self.at);
+        place.is_some()
     }
 
     /// Changes the tray so that it can be undone.
@@ -375,6 +492,10 @@ pub(crate) struct Model {
     pub(crate) qr: Option<String>,
     /// In the demo: the devices' own screens.
     pub(crate) own_screens: Vec<DemoScreen>,
+    /// The columns of the table, most wanted first.
+    pub(crate) columns: Vec<Column>,
+    /// Searches that were kept.
+    pub(crate) searches: Vec<String>,
     /// Columns and lines.
     pub(crate) size: (u16, u16),
     /// Counted up while something turns.
@@ -400,6 +521,8 @@ impl Model {
             awaited: None,
             qr: None,
             own_screens: Vec::new(),
+            columns: Column::FIRST.to_vec(),
+            searches: Vec::new(),
             size,
             tick: 0,
             zone,
@@ -436,6 +559,7 @@ impl Model {
         popup
             || self.devices.iter().any(|d| {
                 d.busy.is_some()
+                    || d.reading.is_some()
                     || d.running
                     || d.ladder.missing().is_some()
                     || (d.ladder.tried().is_some() && !d.closed)

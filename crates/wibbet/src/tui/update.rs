@@ -6,10 +6,11 @@ use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, Mou
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 use wibbet_bench::{BenchCommand, BenchEvent, RunNews, SessionEvent};
-use wibbet_core::{Ladder, Outcome, RunKind, RunState};
+use wibbet_core::{Ladder, Outcome, RunKind, RunState, notes_by_package};
 use wibbet_types::PlainText;
 
 use super::actions::{act, is_useful, move_by, move_to};
+use super::find;
 use super::keymap::{Action, KEYMAP, action_of};
 use super::links;
 use super::model::{DeviceModel, Model, Popup, RunPane, View};
@@ -27,6 +28,10 @@ pub(crate) enum Message {
     OwnScreens(Vec<DemoScreen>),
     /// Something could not be done.
     Trouble(String),
+    /// Something was done that is worth telling.
+    Told(String),
+    /// How the program was set up: columns and searches.
+    Choices(Option<String>, Option<String>),
     /// The runs of the logbook, or why they could not be read.
     Log(Result<Vec<wibbet_core::Run>, String>),
     /// Time passes.
@@ -40,6 +45,12 @@ pub(crate) enum Effect {
     /// In the demo: somebody does something with a device, by its serial.
     Demo(String, DemoAct),
     ReadLog,
+    /// Remember how something was chosen: its name, and how.
+    Choose(&'static str, String),
+    /// Put a text into the clipboard of whoever sits at the terminal.
+    Copy(String),
+    /// Write a file: the beginning of its name, the end of it, and what is in it.
+    Write(String, &'static str, String),
     Quit,
 }
 
@@ -54,6 +65,14 @@ pub(crate) fn update(model: &mut Model, message: Message) -> Vec<Effect> {
         }
         Message::Trouble(why) => {
             model.alert(why);
+            Vec::new()
+        }
+        Message::Told(what) => {
+            model.tell(what);
+            Vec::new()
+        }
+        Message::Choices(columns, searches) => {
+            find::take_choices(model, columns.as_deref(), searches.as_deref());
             Vec::new()
         }
         Message::Log(Err(trouble)) => {
@@ -95,8 +114,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
         SessionEvent::Busy(what) => device.busy = what,
         SessionEvent::Inventory(inventory) => {
             let gaps = inventory.gaps.join("; ");
-            device.inventory = Some(inventory);
-            device.refresh();
+            device.take_inventory(inventory);
             if !gaps.is_empty() {
                 model.alert(format!("{name}not everything could be read: {gaps}"));
             }
@@ -108,11 +126,20 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
         SessionEvent::Run(RunNews::Changed(run)) => device.pane = RunPane::Shown(run),
         SessionEvent::Run(RunNews::Waiting(why)) => device.waiting = why,
         SessionEvent::Run(RunNews::States(id, states)) => {
-            if let Some(inventory) = &mut device.inventory {
-                Arc::make_mut(inventory).with_state(&id, &states);
-                device.refresh();
+            if let Some(inventory) = &device.inventory {
+                let mut inventory = (**inventory).clone();
+                inventory.with_state(&id, &states);
+                device.take_inventory(Arc::new(inventory));
             }
         }
+        SessionEvent::Names(names) => find::learn(device, |sheet| sheet.names = names),
+        SessionEvent::Measures(measures) => find::learn(device, |sheet| sheet.measures = measures),
+        SessionEvent::Notes(notes) => {
+            let notes = Arc::new(notes_by_package(notes.to_vec()));
+            find::learn(device, |sheet| sheet.notes = notes);
+        }
+        SessionEvent::Reading(what) => device.reading = what,
+        SessionEvent::Front(front) => device.front = front,
         SessionEvent::RunEnded(trouble) => {
             device.running = false;
             device.waiting = None;
@@ -176,7 +203,11 @@ fn terminal(model: &mut Model, event: &Event) -> Vec<Effect> {
 /// The line that is being typed into, if any.
 fn open_input(model: &mut Model) -> Option<&mut Input> {
     match &mut model.popup {
-        Some(Popup::Palette { input, .. } | Popup::Address { input, .. }) => return Some(input),
+        Some(Popup::Palette { input, .. } | Popup::Address { input, .. } | Popup::Languages { input, .. }) => {
+            return Some(input);
+        }
+        Some(Popup::Note(form)) => return Some(&mut form.inputs[form.scope as usize]),
+        Some(Popup::Ids(form)) => return Some(&mut form.input),
         Some(Popup::Pair(form)) => return Some(if form.on_code { &mut form.code } else { &mut form.at }),
         Some(_) => return None,
         None => {}
@@ -186,13 +217,18 @@ fn open_input(model: &mut Model) -> Option<&mut Input> {
 }
 
 fn paste(model: &mut Model, text: &str) {
+    // A list of ids is taken for one wherever nothing is being typed.
+    let takes_lists = model.popup.is_none() || matches!(model.popup, Some(Popup::Ids(_)));
+    if takes_lists && model.view == View::Packages && find::paste(model, text) {
+        return;
+    }
     if let Some(input) = open_input(model) {
         // Only the first line: what follows it was not meant for a line.
         for c in PlainText::new(text.lines().next().unwrap_or("")).as_str().chars().take(500) {
             input.handle(tui_input::InputRequest::InsertChar(c));
         }
         if let Some(device) = model.device_mut() {
-            device.refresh_found();
+            device.search_again();
         }
     }
 }
@@ -213,6 +249,7 @@ fn key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
 
 fn search_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
     let Some(device) = model.device_mut() else { return Vec::new() };
+    let offers = find::completions(device);
     match key.code {
         KeyCode::Enter => device.searching = false,
         KeyCode::Esc => {
@@ -220,13 +257,16 @@ fn search_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
             device.search.reset();
             device.refresh_found();
         }
+        KeyCode::Up if !offers.is_empty() => device.completing = device.completing.saturating_sub(1),
+        KeyCode::Down if !offers.is_empty() => device.completing = (device.completing + 1).min(offers.len() - 1),
         KeyCode::Up | KeyCode::Down | KeyCode::PageUp | KeyCode::PageDown => {
             return action_of(key).map_or_else(Vec::new, |action| act(model, action));
         }
+        KeyCode::Tab if !offers.is_empty() => find::complete(device, &offers),
         KeyCode::Tab => device.searching = false,
         _ => {
             device.search.handle_event(event);
-            device.refresh_found();
+            device.search_again();
         }
     }
     Vec::new()
@@ -236,6 +276,9 @@ fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
     let lines = usize::from(model.size.1);
     if matches!(model.popup, Some(Popup::Pair(_) | Popup::Close(_) | Popup::OwnScreens { .. })) {
         return links::popup_key(model, event, key);
+    }
+    if let Some(effects) = find::popup_key(model, event, key) {
+        return effects;
     }
     match &mut model.popup {
         Some(Popup::Quit) => match key.code {
@@ -292,7 +335,7 @@ fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
                 *trouble = None;
             }
         },
-        Some(Popup::Pair(_) | Popup::Close(_) | Popup::OwnScreens { .. }) | None => {}
+        _ => {}
     }
     Vec::new()
 }

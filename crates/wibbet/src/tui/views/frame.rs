@@ -176,7 +176,12 @@ fn note_line<'a>(model: &'a Model, theme: &Theme, cells: usize) -> Line<'a> {
 fn hint_line<'a>(model: &Model, theme: &Theme, cells: usize) -> Line<'a> {
     let typing = model.view == View::Packages && model.device().is_some_and(|d| d.searching);
     let shown: Vec<(String, &str)> = if typing {
-        vec![("Enter".into(), "to the list"), ("Esc".into(), "clear"), ("↑↓".into(), "move")]
+        vec![
+            ("Enter".into(), "to the list"),
+            ("Esc".into(), "clear"),
+            ("↑↓".into(), "move"),
+            ("Tab".into(), "completes a :fact"),
+        ]
     } else {
         KEYMAP
             .iter()

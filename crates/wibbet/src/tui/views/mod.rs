@@ -2,6 +2,7 @@
 //! drawing, for paging and for the mouse.
 
 mod bench;
+mod find;
 mod frame;
 mod links;
 mod logbook;
@@ -9,6 +10,7 @@ mod packages;
 mod popup;
 mod run;
 mod shelf;
+mod table;
 
 use ratatui::Frame;
 use ratatui::layout::Rect;

@@ -5,11 +5,11 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_core::{Back, Condition, Inventory, Origin, Package, Plan, TrayItem, Way, plan_take_out};
-use wibbet_types::UserId;
+use wibbet_core::{Back, Column, Condition, Inventory, Origin, Plan, TrayItem, Way, plan_take_out};
 
+use super::table;
 use crate::tui::model::{DeviceModel, Model};
-use crate::tui::text::{cut, ends, first_shown, fit, width, wrap};
+use crate::tui::text::{cut, first_shown, fit, width, wrap};
 use crate::tui::theme::{Theme, shape, turning};
 
 const DETAILS: u16 = 42;
@@ -81,87 +81,15 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
         return;
     };
     let parts = parts(model, body);
-    draw_search(device, inventory, theme, frame, parts.search);
-    draw_table(device, inventory, theme, frame, parts.table);
+    table::draw_search(model, device, inventory, theme, frame, parts.search);
+    table::draw_table(model, device, theme, frame, parts.table);
     if let Some(area) = parts.details {
         draw_details(model, device, inventory, theme, frame, area);
     }
     draw_tray(device, inventory, theme, frame, parts.tray);
-}
-
-fn draw_search(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
-    let value = device.search.value();
-    let found = match (value.is_empty(), device.found.len()) {
-        (true, all) => format!(" {all} packages "),
-        (false, found) => format!(" {found} of {} found ", inventory.packages.len()),
-    };
-    let mut left = vec![Span::styled(" / ", theme.accent)];
     if device.searching {
-        left.push(Span::styled(value.to_owned(), theme.strong));
-    } else if value.is_empty() {
-        left.push(Span::styled("words of an id, or :disabled :product :user …", theme.dim));
-    } else {
-        left.push(Span::styled(value.to_owned(), theme.plain));
+        table::draw_completions(device, theme, frame, parts.table);
     }
-    frame
-        .render_widget(Paragraph::new(ends(left, vec![Span::styled(found, theme.dim)], usize::from(area.width))), area);
-    if device.searching {
-        let x = area.x + 3 + u16::try_from(device.search.visual_cursor()).unwrap_or(0);
-        frame.set_cursor_position((x.min(area.right().saturating_sub(1)), area.y));
-    }
-}
-
-/// The users whose states have room, the one at work first if not all have.
-fn shown_users(device: &DeviceModel, inventory: &Inventory, columns: usize) -> Vec<UserId> {
-    let mut users: Vec<UserId> = inventory.users.iter().map(|u| u.id).collect();
-    if users.len() > columns {
-        let at_work = device.user();
-        users.sort_by_key(|u| *u != at_work);
-        users.truncate(columns.max(1));
-    }
-    users
-}
-
-fn draw_table(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
-    let cells = usize::from(area.width);
-    let state = if cells >= 66 { 14 } else { 5 };
-    let users = shown_users(device, inventory, cells.saturating_sub(30) / (state + 1));
-    let from = if cells >= 80 { 11 } else { 0 };
-    let id_cells = cells.saturating_sub(2 + from + users.len() * (state + 1));
-    let mut head = vec![Span::styled(fit("  package", id_cells + 2), theme.dim)];
-    for user in &users {
-        let at_work = *user == device.user();
-        let style = if at_work { theme.accent } else { theme.dim };
-        let name = device.user_words(*user);
-        let name = if state < 10 { format!("u{user}") } else { name };
-        let name = if at_work && users.len() > 1 { format!("▾{name}") } else { name };
-        head.push(Span::styled(format!("{} ", fit(&name, state)), style));
-    }
-    if from > 0 {
-        head.push(Span::styled(fit("from", from), theme.dim));
-    }
-    let mut lines = vec![Line::from(head)];
-    let room = usize::from(area.height).saturating_sub(1);
-    let first = first_shown(device.at, device.found.len(), room);
-    for (n, id) in device.found.iter().enumerate().skip(first).take(room) {
-        let Some(package) = inventory.packages.get(id) else { continue };
-        let here = n == device.at;
-        let mut spans = vec![Span::styled(if here { "▌ " } else { "  " }, theme.accent)];
-        spans.extend(id_spans(id.as_str(), id_cells, theme));
-        for user in &users {
-            let (text, style) = state_cell(package, *user, device.chosen(id, *user), state, theme);
-            spans.push(Span::styled(format!("{} ", fit(&text, state)), style));
-        }
-        if from > 0 {
-            spans.push(Span::styled(fit(origin(package), from), theme.dim));
-        }
-        let line = Line::from(spans);
-        lines.push(if here { under_cursor(line, theme, cells) } else { line });
-    }
-    if device.found.is_empty() {
-        lines.push(Line::styled("  Nothing is found. Esc clears the search.", theme.dim));
-    }
-    frame.render_widget(Paragraph::new(lines), area);
 }
 
 /// One style for the whole line: the shapes and words in it say the rest.
@@ -172,55 +100,12 @@ pub(super) fn under_cursor<'a>(line: Line<'a>, theme: &Theme, cells: usize) -> L
     Line::from(spans)
 }
 
-/// An id with its last part standing out: the rest says who made it.
-fn id_spans<'a>(id: &str, cells: usize, theme: &Theme) -> Vec<Span<'a>> {
-    let room = cells.saturating_sub(1);
-    // Ids are ASCII. Of one that is too long the end is kept: it says what the package is.
-    let shown = if id.len() > room { format!("…{}", &id[id.len() + 1 - room.max(1)..]) } else { id.to_owned() };
-    let fill = " ".repeat(cells.saturating_sub(width(&shown)));
-    match shown.rfind('.') {
-        Some(dot) => vec![
-            Span::styled(shown[..=dot].to_owned(), theme.dim),
-            Span::styled(format!("{}{fill}", &shown[dot + 1..]), theme.plain),
-        ],
-        _ => vec![Span::styled(format!("{shown}{fill}"), theme.plain)],
-    }
-}
-
-/// What a package is to a user and, where it is chosen, what it is going to be.
-fn state_cell(package: &Package, user: UserId, chosen: Option<Way>, cells: usize, theme: &Theme) -> (String, Style) {
-    let condition = package.state(user).condition();
-    let Some(way) = chosen else {
-        let text = match cells {
-            0..10 => shape(condition).to_owned(),
-            _ => format!("{} {}", shape(condition), condition.word()),
-        };
-        return (text, theme.condition(condition));
-    };
-    let (becomes, word) = becoming(way);
-    let text = match cells {
-        0..10 => {
-            format!("{}→{}{}", shape(condition), shape(becomes), if way == Way::UninstallKeepData { "+" } else { "" })
-        }
-        _ => format!("{}→{} {word}", shape(condition), shape(becomes)),
-    };
-    (text, theme.accent)
-}
-
 /// What a package becomes, and the shortest words for it.
 pub(super) fn becoming(way: Way) -> (Condition, &'static str) {
     match way {
         Way::Disable => (Condition::Disabled, "disable"),
         Way::UninstallKeepData => (Condition::Uninstalled, "keep data"),
         _ => (Condition::Uninstalled, "uninstall"),
-    }
-}
-
-fn origin(package: &Package) -> &str {
-    match package.kind {
-        wibbet_core::PackageKind::User => "user app",
-        wibbet_core::PackageKind::UpdatedSystem => "updated",
-        wibbet_core::PackageKind::System => package.partition(),
     }
 }
 
@@ -237,21 +122,58 @@ fn draw_details(
     if let Some(package) = device.under_cursor().and_then(|id| inventory.packages.get(id)) {
         let mut say =
             |text: &str, style: Style| lines.extend(wrap(text, cells).into_iter().map(|l| Line::styled(l, style)));
-        say(package.id.as_str(), theme.strong);
-        say("", theme.plain);
+        let sight = device.sight(&package.id);
+        if let Some(sight) = &sight {
+            let (name, guessed) = sight.name();
+            say(&name, theme.strong);
+            if guessed {
+                let why = match (&sight.app.and_then(|a| a.trouble.as_ref()), &device.reading) {
+                    (Some(why), _) => format!("a guess from the id: {why}"),
+                    (None, Some(_)) => "a guess from the id; its label is being read".to_owned(),
+                    (None, None) => "a guess from the id; its label was not read".to_owned(),
+                };
+                say(&why, theme.dim);
+            }
+        }
+        say(package.id.as_str(), theme.plain);
         let version = if package.version.as_str().is_empty() {
             "no version".into()
         } else {
             format!("version {}", package.version)
         };
         let kind = match package.kind {
-            wibbet_core::PackageKind::System => "system app",
-            wibbet_core::PackageKind::UpdatedSystem => "system app, updated since",
-            wibbet_core::PackageKind::User => "installed by somebody",
+            wibbet_core::PackageKind::System => format!("system app on {}", package.partition()),
+            wibbet_core::PackageKind::UpdatedSystem => "system app, updated since".to_owned(),
+            wibbet_core::PackageKind::User => "installed by somebody".to_owned(),
         };
-        say(&format!("{kind} · {version}"), theme.plain);
-        if let Some(path) = &package.path {
-            say(&path.to_string(), theme.dim);
+        say(&format!("{kind} · {version}"), theme.dim);
+        if let Some(sight) = &sight {
+            let fact = |column: Column| column.words(sight).filter(|w| !w.is_empty());
+            let mut facts = Vec::new();
+            facts.extend(fact(Column::Size).map(|w| format!("{w} on disk")));
+            facts.extend(fact(Column::Memory).map(|w| format!("{w} of memory")));
+            facts.extend(fact(Column::Idle).map(|w| match w.as_str() {
+                "never" => "never in front".to_owned(),
+                "today" | "yesterday" => format!("last in front {w}"),
+                _ => format!("last in front {w} ago"),
+            }));
+            if !facts.is_empty() {
+                say(&facts.join(" · "), theme.plain);
+            }
+            if sight.app.is_some_and(|a| a.label.is_some() && a.home.is_empty()) {
+                say("It has no icon on the home screen.", theme.dim);
+            }
+            let may: Vec<&str> = {
+                let has = package.about.requests.iter().filter(|p| package.about.may(p, device.user()));
+                has.filter_map(|p| wibbet_core::permission_words(p)).collect()
+            };
+            if !may.is_empty() {
+                say(&format!("It may {}.", may.join("; ")), theme.dim);
+            }
+            for note in sight.notes {
+                let star = if note.star { "★ " } else { "" };
+                say(&format!("{star}{} ({})", note.text, note.scope.word()), theme.accent);
+            }
         }
         say("", theme.plain);
         for user in &inventory.users {
@@ -300,6 +222,13 @@ fn draw_details(
         Rect { x: area.x + 1, y: area.y + 1, width: area.width - 1, height: area.height - 1 }
     };
     frame.render_widget(Paragraph::new(lines), inside);
+}
+
+/// A package by label and id, or by what fits.
+fn named(device: &DeviceModel, id: &wibbet_types::PackageId, cells: usize) -> String {
+    let name = device.name_of(id);
+    let both = format!("{name}  {id}");
+    if width(&both) <= cells { both } else { name }
 }
 
 fn tray_plan(device: &DeviceModel, inventory: &Inventory, items: &[TrayItem]) -> Plan {
@@ -357,7 +286,7 @@ fn draw_tray(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: 
             };
             Line::from(vec![
                 Span::styled(format!(" {}→{} {words}", shape(condition), shape(becomes)), theme.accent),
-                Span::styled(fit(item.id.as_str(), room.clamp(12, 60)), theme.plain),
+                Span::styled(fit(&named(device, &item.id, room.clamp(12, 60)), room.clamp(12, 60)), theme.plain),
                 Span::styled(format!(" {}", device.user_words(item.user)), theme.dim),
             ])
         })

@@ -24,6 +24,14 @@ pub(super) fn draw(model: &Model, popup: &Popup, theme: &Theme, frame: &mut Fram
         Popup::Pair(form) => links::pair(model, form, theme, frame),
         Popup::Close(form) => links::close(model, form, theme, frame),
         Popup::OwnScreens { at, act, .. } => links::own_screens(model, *at, *act, theme, frame),
+        Popup::Sheet { .. }
+        | Popup::Columns { .. }
+        | Popup::Note(_)
+        | Popup::Ids(_)
+        | Popup::Open { .. }
+        | Popup::Searches { .. }
+        | Popup::Languages { .. }
+        | Popup::Export { .. } => super::find::draw(model, popup, theme, frame),
         Popup::Quit => {
             let inside = window(frame, theme, " A run is going on ", 64, 5);
             let lines = vec![
@@ -112,12 +120,36 @@ fn help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
     lines.push(Line::raw("  ●→○  chosen: what it is, and what it is going to be"));
     lines.push(Line::raw("  ▰▰▰  a step: sent, answered, read back"));
     lines.push(Line::raw(""));
+    lines.push(Line::raw("  ◉    on the device's screen now (f follows it)      ★  with a star"));
+    lines.push(Line::raw("  ~    a name guessed from the id, where no label could be read"));
+    lines.push(Line::raw(""));
     lines.push(Line::styled("Search", theme.accent));
     say(
-        "Words parted by blanks; a package is found when its id holds every one. A word after a colon is a fact, and may be cut short:",
+        "Words parted by blanks: a package is found when label, id or notes have all of them, the best first; letters may be left out of a longer word, and \"two words\" stand as they are. A word after a colon is a fact, which may be cut short, or a comparison. | is or, ! is not, ( ) group. Tab completes.",
         &mut lines,
     );
-    say(&format!("  :{}, or a partition such as :product", wibbet_core::Search::FACTS.join(" :")), &mut lines);
+    for example in [
+        ("skerry", "everything that has “skerry” in label, id or notes"),
+        (":idle>90d :size>50M", "not in front for 90 days, and larger than 50 MB"),
+        ("!:system | :updated", "not part of the system, or updated since"),
+        (":permission=location :in-use", "in use, and asks for the location"),
+    ] {
+        lines.push(Line::from(vec![Span::styled(format!("  {} ", fit(example.0, 29)), theme.strong), Span::raw(example.1)]));
+    }
+    lines.push(Line::raw(""));
+    for (name, _, doc) in wibbet_core::FACTS {
+        lines.push(Line::raw(format!("  {} {doc}", fit(&format!(":{name}"), 16))));
+    }
+    for (name, _, kind, doc) in wibbet_core::FIELDS {
+        let example = match kind {
+            wibbet_core::FieldKind::Bytes => ">50M",
+            wibbet_core::FieldKind::Time => ">90d",
+            wibbet_core::FieldKind::Number => "=23",
+            wibbet_core::FieldKind::Text => "=word",
+        };
+        lines.push(Line::raw(format!("  {} {doc}", fit(&format!(":{name}{example}"), 16))));
+    }
+    say("  Sizes: 300k 50M 1.5G. Times: 20min 3h 90d 2w 6mo 1y. What a device did not tell is not found, also not with !.", &mut lines);
     lines.push(Line::raw(""));
     lines.push(Line::styled("Keys", theme.accent));
     for binding in &KEYMAP {
