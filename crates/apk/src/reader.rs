@@ -163,8 +163,10 @@ impl ApkReader {
             Some(Err(error)) => facts.trouble = Some(error),
             other => facts.label = text(other),
         }
-        facts.launchers =
-            launchers.iter().map(|(name, label)| Launcher { name: name.clone(), label: text(look_up(label)) }).collect();
+        facts.launchers = launchers
+            .iter()
+            .map(|(name, label)| Launcher { name: name.clone(), label: text(look_up(label)) })
+            .collect();
         facts.manifest = manifest;
         Ok(facts)
     }

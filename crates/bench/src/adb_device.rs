@@ -333,7 +333,8 @@ impl AdbDevice {
         let mut bytes = Vec::new();
         let fetched = async {
             let mut sync = SyncClient::open(&link, self.patience.look).await?;
-            let mut take = |piece: &[u8]| bytes.extend_from_slice(&piece[..piece.len().min(most - bytes.len().min(most))]);
+            let mut take =
+                |piece: &[u8]| bytes.extend_from_slice(&piece[..piece.len().min(most - bytes.len().min(most))]);
             sync.recv(path, &mut take).await
         };
         fetched.await.map_err(|e| asked(&e))?;

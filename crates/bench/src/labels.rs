@@ -196,14 +196,26 @@ impl Reading<'_> {
                     self.fresh.insert(package.id.clone(), facts.clone());
                 }
                 None => {
-                    work.push(Work::new(&package.id, mark, path, u64::from(size), Question::Label, self.wanted, Aim::Base));
+                    work.push(Work::new(
+                        &package.id,
+                        mark,
+                        path,
+                        u64::from(size),
+                        Question::Label,
+                        self.wanted,
+                        Aim::Base,
+                    ));
                 }
             }
         }
         Ok(work)
     }
 
-    async fn read_all(&mut self, mut work: Vec<Work>, news: &mut (dyn FnMut(LabelNews) + Send)) -> Result<(), AskError> {
+    async fn read_all(
+        &mut self,
+        mut work: Vec<Work>,
+        news: &mut (dyn FnMut(LabelNews) + Send),
+    ) -> Result<(), AskError> {
         let Some(first) = work.iter().find(|w| w.size >= 64) else { return Ok(()) };
         self.cost.rounds += 1;
         self.cost.commands += 1;
@@ -253,8 +265,7 @@ impl Reading<'_> {
         tools: RangeTools,
         longest: usize,
     ) -> Result<(), AskError> {
-        let (chains, ranges): (Vec<_>, Vec<_>) =
-            wants.into_iter().partition(|(_, w)| w.walk.is_some() && tools.walks);
+        let (chains, ranges): (Vec<_>, Vec<_>) = wants.into_iter().partition(|(_, w)| w.walk.is_some() && tools.walks);
         let job = |(n, want): &(usize, Want)| {
             let path = work[*n].path.clone();
             match want.walk.filter(|_| tools.walks) {

@@ -21,10 +21,7 @@ const FOLLOW: Duration = Duration::from_millis(700);
 ///
 /// # Errors
 /// When the link goes.
-pub async fn read_measures(
-    device: &AdbDevice,
-    news: &mut (dyn FnMut(&Measures) + Send),
-) -> Result<Measures, AskError> {
+pub async fn read_measures(device: &AdbDevice, news: &mut (dyn FnMut(&Measures) + Send)) -> Result<Measures, AskError> {
     let mut all = Measures::default();
     for request in measure_requests() {
         let mut reader = MeasureReader::default();
@@ -125,9 +122,7 @@ impl Opening {
                 "am start --user {user} -a android.intent.action.MAIN -c android.intent.category.LAUNCHER -n {}",
                 shell_quoted(&format!("{id}/{class}"))
             ),
-            None => format!(
-                "am start --user {user} -a android.settings.APPLICATION_DETAILS_SETTINGS -d package:{id}"
-            ),
+            None => format!("am start --user {user} -a android.settings.APPLICATION_DETAILS_SETTINGS -d package:{id}"),
         };
         Request::shell(command)
     }

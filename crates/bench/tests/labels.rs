@@ -48,7 +48,9 @@ async fn labels_of_every_kind_of_device_in_its_own_language() {
             let label = facts.label.as_ref().map(|l| l.as_str().to_owned());
             let put_in = &wanted[id.as_str()];
             match (&label, &facts.trouble) {
-                (Some(_), None) if put_in[1].is_some() => assert!(put_in.contains(&label), "{id}: {label:?} {put_in:?}"),
+                (Some(_), None) if put_in[1].is_some() => {
+                    assert!(put_in.contains(&label), "{id}: {label:?} {put_in:?}")
+                }
                 // A text of the framework.
                 (Some(_), None) => {}
                 (_, Some(why)) => assert!(!why.as_str().is_empty() && put_in[1].is_none(), "{id}: {why}"),

@@ -131,7 +131,15 @@ impl Column {
     pub fn is_number(self) -> bool {
         matches!(
             self,
-            Self::Size | Self::Code | Self::Data | Self::Cache | Self::Memory | Self::Use | Self::Target | Self::Uid | Self::Splits
+            Self::Size
+                | Self::Code
+                | Self::Data
+                | Self::Cache
+                | Self::Memory
+                | Self::Use
+                | Self::Target
+                | Self::Uid
+                | Self::Splits
         )
     }
 
@@ -166,7 +174,8 @@ impl Column {
             Self::Came => about.installed?.date(),
             Self::Updated => about.updated?.date(),
             Self::Permissions => {
-                let has = about.requests.iter().filter(|p| about.may(p, sight.user) && crate::permission_words(p).is_some());
+                let has =
+                    about.requests.iter().filter(|p| about.may(p, sight.user) && crate::permission_words(p).is_some());
                 has.count().to_string()
             }
             Self::Splits => match about.splits.len() {
@@ -231,9 +240,11 @@ impl Column {
         })
     }
 
-    /// How two packages stand to each other: numbers from large to small, words from A to Z, what is not told last.
-    pub fn order(self, a: &Sight<'_>, b: &Sight<'_>) -> Ordering {
+    /// How two packages stand to each other: numbers from large to small, words from A to Z, or the other way; what is
+    /// not told last in any case.
+    pub fn order(self, a: &Sight<'_>, b: &Sight<'_>, other_way: bool) -> Ordering {
         let last = |a: bool, b: bool| a.cmp(&b);
+        let turned = |order: Ordering| if other_way { order.reverse() } else { order };
         let numbers = match self {
             Self::Permissions | Self::Splits => {
                 let count = |s: &Sight<'_>| match self {
@@ -247,11 +258,11 @@ impl Column {
                 .then(|| (self.number(a), self.number(b))),
         };
         match numbers {
-            Some((a, b)) => last(a.is_none(), b.is_none()).then(b.cmp(&a)),
+            Some((a, b)) => last(a.is_none(), b.is_none()).then(turned(b.cmp(&a))),
             None => {
                 let text = |s: &Sight<'_>| self.words(s).unwrap_or_default().to_lowercase();
                 let (a, b) = (text(a), text(b));
-                last(a.is_empty(), b.is_empty()).then(a.cmp(&b))
+                last(a.is_empty(), b.is_empty()).then(turned(a.cmp(&b)))
             }
         }
     }

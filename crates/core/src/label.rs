@@ -47,8 +47,20 @@ impl AppFacts {
 /// guess, to be marked as one.
 pub fn guessed_name(id: &PackageId) -> String {
     // What says who made it, or says nothing.
-    const EMPTY: [&str; 12] =
-        ["com", "net", "org", "io", "tv", "app", "android", "system", "apps", "mobile", "auto_generated_rro_product__", "overlay"];
+    const EMPTY: [&str; 12] = [
+        "com",
+        "net",
+        "org",
+        "io",
+        "tv",
+        "app",
+        "android",
+        "system",
+        "apps",
+        "mobile",
+        "auto_generated_rro_product__",
+        "overlay",
+    ];
     let words: Vec<&str> = id.as_str().split('.').collect();
     let telling: Vec<&str> = match words.as_slice() {
         [_, _, rest @ ..] if !rest.is_empty() => rest.to_vec(),

@@ -35,7 +35,9 @@ impl Source {
     pub fn words(self) -> &'static str {
         match self {
             Self::Clock => "the device's clock",
-            Self::Sizes => "dumpsys diskstats: as of the last time the device was idle on its charger, all users together",
+            Self::Sizes => {
+                "dumpsys diskstats: as of the last time the device was idle on its charger, all users together"
+            }
             Self::Memory => "dumpsys meminfo, as it was read",
             Self::Running => "ps, as it was read",
             Self::Use => "dumpsys usagestats, which goes back about two years",

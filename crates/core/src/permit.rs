@@ -95,8 +95,7 @@ mod tests {
         let package = |(id, state): &(&str, PackageState)| {
             let id: PackageId = id.parse().unwrap();
             let states = BTreeMap::from([(UserId::OWNER, *state)]);
-            let made =
-                Package::bare(id.clone(), PackageKind::System, states);
+            let made = Package::bare(id.clone(), PackageKind::System, states);
             (id, made)
         };
         let owner =

@@ -73,9 +73,8 @@ impl Logbook {
 }
 
 fn app(row: &Row<'_>) -> rusqlite::Result<(ApkMark, AppFacts)> {
-    let text = |n| -> rusqlite::Result<Option<PlainText>> {
-        Ok(row.get::<_, Option<String>>(n)?.map(|t| PlainText::new(&t)))
-    };
+    let text =
+        |n| -> rusqlite::Result<Option<PlainText>> { Ok(row.get::<_, Option<String>>(n)?.map(|t| PlainText::new(&t))) };
     let version: i64 = row.get(3)?;
     let mark = ApkMark { path: row.get(0)?, size: row.get(1)?, time: row.get(2)?, version: version as u64 };
     let home: String = row.get(6)?;

@@ -179,7 +179,8 @@ fn came(id: &str, system: bool) -> String {
 
 fn write_facts(out: &mut String, id: &str, package: &Holding, sdk: u32) {
     let system = package.data.kind == SimKind::System;
-    let updated = if package.code_path().starts_with("/data/") { days_ago(crate::apk::mix(id) % 200) } else { came(id, system) };
+    let updated =
+        if package.code_path().starts_with("/data/") { days_ago(crate::apk::mix(id) % 200) } else { came(id, system) };
     let splits = package.splits();
     if sdk >= 23 {
         let parts: String = splits.iter().map(|s| format!(", {s}")).collect();

@@ -124,8 +124,7 @@ impl SyncSession {
             SyncId::Recv => SyncStep::Answer(match state.files.get(&path) {
                 Some(file) => {
                     let all = file.data.read(0, usize::MAX);
-                    let mut out: Vec<u8> =
-                        all.chunks(64 * 1024).flat_map(|c| sync_message(SyncId::Data, c)).collect();
+                    let mut out: Vec<u8> = all.chunks(64 * 1024).flat_map(|c| sync_message(SyncId::Data, c)).collect();
                     out.extend(sync_message(SyncId::Done, &[]));
                     out
                 }

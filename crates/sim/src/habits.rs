@@ -51,7 +51,8 @@ pub(crate) fn data_sizes(id: &str) -> (u64, u64) {
 pub(crate) fn memory(id: &str) -> Option<u64> {
     let n = mix(id) >> 7;
     let always = ["com.android.systemui", "com.android.phone", "com.android.bluetooth", "android"].contains(&id)
-        || id.ends_with(".launcher") || id.ends_with("launcher3");
+        || id.ends_with(".launcher")
+        || id.ends_with("launcher3");
     (always || n % 100 < 28).then(|| 9_000 + n % 211 * n % 131_000 + if always { 120_000 } else { 0 })
 }
 

@@ -48,9 +48,8 @@ impl State {
         let Some(package) = self.packages.get(id) else { return 0 };
         let apk = package.apk();
         let folder = apk.rsplit_once('/').map_or("", |(folder, _)| folder);
-        let own = |path: &String| {
-            **path == apk || path.strip_prefix(folder).is_some_and(|rest| rest.starts_with("/split_"))
-        };
+        let own =
+            |path: &String| **path == apk || path.strip_prefix(folder).is_some_and(|rest| rest.starts_with("/split_"));
         let from = folder.to_owned();
         let files = self.files.range(from..).take_while(|(path, _)| path.starts_with(folder));
         files.filter(|(path, _)| own(path)).map(|(_, file)| file.data.len()).sum()
@@ -58,7 +57,8 @@ impl State {
 
     /// What `dumpsys diskstats` tells; the lists came with Android 8.
     pub(crate) fn diskstats(&self) -> Output {
-        let mut out = String::from("Latency: 1ms [512B Data Write]\nData-Free: 61250000K / 112000000K total = 54% free\n");
+        let mut out =
+            String::from("Latency: 1ms [512B Data Write]\nData-Free: 61250000K / 112000000K total = 54% free\n");
         if self.scenario.android.sdk < 26 {
             return Output::ok(out);
         }
@@ -115,7 +115,11 @@ impl State {
     pub(crate) fn ps(&self, all: bool) -> Output {
         // Toolbox lists everything anyway and takes the option for a name that it does not find.
         let old = self.scenario.android.sdk < 26;
-        let head = if old { "USER     PID   PPID  VSIZE  RSS     WCHAN    PC         NAME\n" } else { "USER           PID  PPID     VSZ    RSS WCHAN            ADDR S NAME\n" };
+        let head = if old {
+            "USER     PID   PPID  VSIZE  RSS     WCHAN    PC         NAME\n"
+        } else {
+            "USER           PID  PPID     VSZ    RSS WCHAN            ADDR S NAME\n"
+        };
         let mut out = String::from(head);
         if old && all {
             return Output { code: 1, ..Output::ok(out) };
@@ -169,8 +173,12 @@ impl State {
             _ => "topResumedActivity=",
         };
         Output::ok(match windows {
-            true => format!("WINDOW MANAGER LAST ANR\n  <no ANR has occurred since boot>\n  mCurrentFocus=Window{{4f1c2d3 u{user} {id}/{id}.Main}}\n  mFocusedApp=ActivityRecord{{7a7a u{user} {id}/.Main t12}}\n"),
-            false => format!("ACTIVITY MANAGER ACTIVITIES (dumpsys activity activities)\nDisplay #0\n    {name}ActivityRecord{{7a7a u{user} {id}/.Main t12}}\n"),
+            true => format!(
+                "WINDOW MANAGER LAST ANR\n  <no ANR has occurred since boot>\n  mCurrentFocus=Window{{4f1c2d3 u{user} {id}/{id}.Main}}\n  mFocusedApp=ActivityRecord{{7a7a u{user} {id}/.Main t12}}\n"
+            ),
+            false => format!(
+                "ACTIVITY MANAGER ACTIVITIES (dumpsys activity activities)\nDisplay #0\n    {name}ActivityRecord{{7a7a u{user} {id}/.Main t12}}\n"
+            ),
         })
     }
 
@@ -193,7 +201,8 @@ impl State {
 
     /// `am start …`.
     pub(crate) fn start_activity(&mut self, words: &[String]) -> Output {
-        let after = |name: &str| words.iter().position(|w| w == name).and_then(|n| words.get(n + 1)).map(String::as_str);
+        let after =
+            |name: &str| words.iter().position(|w| w == name).and_then(|n| words.get(n + 1)).map(String::as_str);
         let user = after("--user").and_then(|u| u.parse().ok()).unwrap_or(0);
         let details = after("-a") == Some("android.settings.APPLICATION_DETAILS_SETTINGS");
         let target = match (details, after("-n"), after("-p")) {
@@ -203,11 +212,16 @@ impl State {
             _ => "",
         }
         .to_owned();
-        let target = if details && !self.packages.contains_key(&target) { "com.android.tv.settings".into() } else { target };
+        let target =
+            if details && !self.packages.contains_key(&target) { "com.android.tv.settings".into() } else { target };
         let opens = details || crate::apk::has_icon(&target);
         if opens && self.show(&target, user) {
             return Output::ok(format!("Starting: Intent {{ act=android.intent.action.MAIN pkg={target} }}\n"));
         }
-        Output { out: format!("Starting: Intent {{ pkg={target} }}\n"), err: "Error: Activity not started, unable to resolve Intent\n".into(), ..Output::default() }
+        Output {
+            out: format!("Starting: Intent {{ pkg={target} }}\n"),
+            err: "Error: Activity not started, unable to resolve Intent\n".into(),
+            ..Output::default()
+        }
     }
 }

@@ -178,8 +178,12 @@ impl DumpReader {
         } else if let (Some(list), Some((name, given))) = (self.list, permission(line)) {
             let about = &mut package.about;
             match list {
-                Permissions::Declared if about.declares.len() < MOST_PERMISSIONS => about.declares.push(name.to_owned()),
-                Permissions::Requested if about.requests.len() < MOST_PERMISSIONS => about.requests.push(name.to_owned()),
+                Permissions::Declared if about.declares.len() < MOST_PERMISSIONS => {
+                    about.declares.push(name.to_owned())
+                }
+                Permissions::Requested if about.requests.len() < MOST_PERMISSIONS => {
+                    about.requests.push(name.to_owned())
+                }
                 Permissions::Granted(None) if given && about.granted.len() < MOST_PERMISSIONS => {
                     about.granted.insert(name.to_owned());
                 }
@@ -227,7 +231,8 @@ fn list_head(line: &str, user: Option<UserId>) -> Option<Permissions> {
 /// list only those that are given.
 fn permission(line: &str) -> Option<(&str, bool)> {
     let (name, rest) = line.trim_end().split_once(':').unwrap_or((line.trim_end(), ""));
-    let is_name = name.contains('.') && name.bytes().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'.' | b'_' | b'-'));
+    let is_name =
+        name.contains('.') && name.bytes().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'.' | b'_' | b'-'));
     is_name.then(|| (name, !rest.contains("granted=false")))
 }
 
@@ -433,9 +438,12 @@ Queries:
         assert_eq!(about.installed.map(Stamp::date).as_deref(), Some("2026-01-12"));
         assert_eq!(about.declares, ["com.android.calendar.permission.SYNC"]);
         assert_eq!(about.requests, ["android.permission.INTERNET", "android.permission.READ_CALENDAR"]);
-        for (name, owner, other) in
-            [("INTERNET", true, true), ("VIBRATE", false, false), ("READ_CALENDAR", true, false), ("CAMERA", false, false)]
-        {
+        for (name, owner, other) in [
+            ("INTERNET", true, true),
+            ("VIBRATE", false, false),
+            ("READ_CALENDAR", true, false),
+            ("CAMERA", false, false),
+        ] {
             let name = format!("android.permission.{name}");
             assert_eq!([0, 10].map(|u| about.may(&name, UserId::new(u))), [owner, other], "{name}");
         }
@@ -445,16 +453,38 @@ Queries:
     #[test]
     fn layouts_of_several_versions() {
         for (android, text) in [
-            (5, "    userId=10012 gids=[3003]\n    versionCode=22 targetSdk=22\n    firstInstallTime=2015-01-01 10:00:00\n    grantedPermissions:\n      android.permission.INTERNET\n    User 0:  installed=true hidden=false stopped=false notLaunched=false enabled=0\n"),
-            (6, "    userId=10012\n    versionCode=22 targetSdk=22\n    splits=[base]\n    firstInstallTime=2015-01-01 10:00:00\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0:  installed=true hidden=false stopped=false notLaunched=false enabled=0\n      runtime permissions:\n        android.permission.CAMERA: granted=true, flags=[ ]\n"),
-            (9, "    userId=10012\n    versionCode=22 minSdk=21 targetSdk=22\n    firstInstallTime=2015-01-01 10:00:00\n    requested permissions:\n      android.permission.INTERNET\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0: ceDataInode=1 installed=true hidden=false suspended=false stopped=false notLaunched=false enabled=0 instant=false virtual=false\n"),
-            (12, "    userId=10012\n    versionCode=22 minSdk=21 targetSdk=22\n    firstInstallTime=2015-01-01 10:00:00\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0: ceDataInode=1 installed=true hidden=false suspended=false distractionFlags=0 stopped=false notLaunched=false enabled=0 instant=false virtual=false\n    overlay paths:\n      /product/overlay/X.apk\n"),
-            (14, "    appId=10012\n    versionCode=22 minSdk=21 targetSdk=22\n    timeStamp=2015-01-01 10:00:00\n    lastUpdateTime=2015-01-01 10:00:00\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0: ceDataInode=1 deDataInode=2 installed=true hidden=false suspended=false distractionFlags=0 stopped=false notLaunched=false enabled=0 instant=false virtual=false\n      installReason=0\n      firstInstallTime=2015-01-01 10:00:00\n      uninstallReason=0\n"),
-            (16, "    appId=10012\n    versionCode=22 minSdk=21 targetSdk=22\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0: ceDataInode=1 deDataInode=2 installed=true hidden=false suspended=false distractionFlags=0 stopped=false notLaunched=false enabled=0 instant=false virtual=false quarantined=false\n      installReason=0 firstInstallTime=2015-01-01 10:00:00\n"),
+            (
+                5,
+                "    userId=10012 gids=[3003]\n    versionCode=22 targetSdk=22\n    firstInstallTime=2015-01-01 10:00:00\n    grantedPermissions:\n      android.permission.INTERNET\n    User 0:  installed=true hidden=false stopped=false notLaunched=false enabled=0\n",
+            ),
+            (
+                6,
+                "    userId=10012\n    versionCode=22 targetSdk=22\n    splits=[base]\n    firstInstallTime=2015-01-01 10:00:00\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0:  installed=true hidden=false stopped=false notLaunched=false enabled=0\n      runtime permissions:\n        android.permission.CAMERA: granted=true, flags=[ ]\n",
+            ),
+            (
+                9,
+                "    userId=10012\n    versionCode=22 minSdk=21 targetSdk=22\n    firstInstallTime=2015-01-01 10:00:00\n    requested permissions:\n      android.permission.INTERNET\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0: ceDataInode=1 installed=true hidden=false suspended=false stopped=false notLaunched=false enabled=0 instant=false virtual=false\n",
+            ),
+            (
+                12,
+                "    userId=10012\n    versionCode=22 minSdk=21 targetSdk=22\n    firstInstallTime=2015-01-01 10:00:00\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0: ceDataInode=1 installed=true hidden=false suspended=false distractionFlags=0 stopped=false notLaunched=false enabled=0 instant=false virtual=false\n    overlay paths:\n      /product/overlay/X.apk\n",
+            ),
+            (
+                14,
+                "    appId=10012\n    versionCode=22 minSdk=21 targetSdk=22\n    timeStamp=2015-01-01 10:00:00\n    lastUpdateTime=2015-01-01 10:00:00\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0: ceDataInode=1 deDataInode=2 installed=true hidden=false suspended=false distractionFlags=0 stopped=false notLaunched=false enabled=0 instant=false virtual=false\n      installReason=0\n      firstInstallTime=2015-01-01 10:00:00\n      uninstallReason=0\n",
+            ),
+            (
+                16,
+                "    appId=10012\n    versionCode=22 minSdk=21 targetSdk=22\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0: ceDataInode=1 deDataInode=2 installed=true hidden=false suspended=false distractionFlags=0 stopped=false notLaunched=false enabled=0 instant=false virtual=false quarantined=false\n      installReason=0 firstInstallTime=2015-01-01 10:00:00\n",
+            ),
         ] {
             let text = format!("Packages:\n  Package [com.a] (1):\n{text}");
             let a = &dump(&text).packages[&id("com.a")];
-            assert_eq!((a.about.uid, a.about.version_code, a.about.target_sdk), (Some(10012), Some(22), Some(22)), "{android}");
+            assert_eq!(
+                (a.about.uid, a.about.version_code, a.about.target_sdk),
+                (Some(10012), Some(22), Some(22)),
+                "{android}"
+            );
             assert_eq!(a.states[&UserId::OWNER], PackageState::IN_USE, "{android}");
             assert_eq!(a.about.installed.map(Stamp::date).as_deref(), Some("2015-01-01"), "{android}");
             assert!(a.about.may("android.permission.INTERNET", UserId::OWNER), "{android}");

@@ -32,8 +32,14 @@ mod tests {
     fn windows_and_activities_of_several_versions() {
         for (text, front) in [
             ("  mCurrentFocus=Window{1f2e3d u0 com.a/com.a.Main}\n", Some(("com.a", 0))),
-            ("  mCurrentFocus=null\n    mResumedActivity: ActivityRecord{4a5b u10 com.b/.Start t12}\n", Some(("com.b", 10))),
-            ("  mCurrentFocus=Window{77 u0 NotificationShade}\n  topResumedActivity=ActivityRecord{1 u0 com.c/.X t3}\r\n", Some(("com.c", 0))),
+            (
+                "  mCurrentFocus=null\n    mResumedActivity: ActivityRecord{4a5b u10 com.b/.Start t12}\n",
+                Some(("com.b", 10)),
+            ),
+            (
+                "  mCurrentFocus=Window{77 u0 NotificationShade}\n  topResumedActivity=ActivityRecord{1 u0 com.c/.X t3}\r\n",
+                Some(("com.c", 0)),
+            ),
             ("    ResumedActivity: ActivityRecord{1 u0 com.d/com.d.Y t3 f}}\n", Some(("com.d", 0))),
             ("/system/bin/sh: grep: not found\n", None),
             ("mCurrentFocus=Window{u0 /}\n", None),

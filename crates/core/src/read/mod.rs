@@ -5,8 +5,8 @@ mod front;
 mod lines;
 mod list;
 mod measures;
-mod ranges;
 mod props;
+mod ranges;
 mod report;
 mod users;
 
@@ -14,8 +14,8 @@ pub use dump::{DumpReader, DumpedPackage, PackageDump, ReadBack, read_back};
 pub use front::{front_request, read_front};
 pub use list::read_package_list;
 pub use measures::{MeasureReader, language_request, measure_requests, read_languages};
-pub use ranges::{ChunkHead, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
 pub use props::Properties;
+pub use ranges::{ChunkHead, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
 pub use report::{ANDROID_ID, UserCondition, read_android_id, read_commands, read_report, report_request};
 pub use users::read_users;
 

@@ -252,7 +252,12 @@ impl RangeJob {
 fn head(line: &str) -> Option<ChunkHead> {
     let mut words = line.split_whitespace();
     let at = words.next()?.parse().ok()?;
-    let head: Vec<u8> =
-        words.take(17).map(|w| w.parse::<u32>().ok()).collect::<Option<Vec<u32>>>()?.into_iter().flat_map(u32::to_le_bytes).collect();
+    let head: Vec<u8> = words
+        .take(17)
+        .map(|w| w.parse::<u32>().ok())
+        .collect::<Option<Vec<u32>>>()?
+        .into_iter()
+        .flat_map(u32::to_le_bytes)
+        .collect();
     (head.len() >= 12).then_some(ChunkHead { at, head })
 }

@@ -198,7 +198,8 @@ impl Field {
         Some(match self {
             Self::Permission => package.about.requests.iter().any(|p| has(p)),
             Self::Granted => {
-                let given = package.about.granted.iter().chain(package.about.granted_to.get(&sight.user).into_iter().flatten());
+                let given =
+                    package.about.granted.iter().chain(package.about.granted_to.get(&sight.user).into_iter().flatten());
                 given.into_iter().any(|p| has(p))
             }
             Self::Installer => package.about.installer.as_ref().is_some_and(|i| has(i.as_str())),

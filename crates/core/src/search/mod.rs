@@ -25,8 +25,8 @@ use nucleo_matcher::{Config, Matcher, Utf32Str};
 use wibbet_types::{PackageId, PlainText, UserId};
 
 pub use fields::{FACTS, FIELDS, Field, FieldKind};
-pub use parse::{Completion, Spot};
 use parse::{Compare, Expr};
+pub use parse::{Completion, Spot};
 
 use crate::label::AppFacts;
 use crate::sheet::{Chosen, Sheet, Sight};
@@ -132,7 +132,8 @@ impl Finder {
         let lower;
         let (found, before) = if text.is_ascii() && word.text.is_ascii() {
             let bytes = text.as_bytes();
-            let found = bytes.windows(word.text.len().max(1)).position(|w| w.eq_ignore_ascii_case(word.text.as_bytes()));
+            let found =
+                bytes.windows(word.text.len().max(1)).position(|w| w.eq_ignore_ascii_case(word.text.as_bytes()));
             (found?, text)
         } else {
             lower = text.to_lowercase();

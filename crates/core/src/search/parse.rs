@@ -325,11 +325,15 @@ fn number(text: &str, kind: FieldKind) -> Result<f64, &'static str> {
 pub(crate) fn complete(line: &str, cursor: usize) -> Vec<Completion> {
     let cursor = (0..=cursor.min(line.len())).rev().find(|n| line.is_char_boundary(*n)).unwrap_or(0);
     let before = &line[..cursor];
-    let from = before.rfind(|c: char| ends_word(c) || c == '!').map_or(0, |n| n + before[n..].chars().next().map_or(1, char::len_utf8));
+    let from = before
+        .rfind(|c: char| ends_word(c) || c == '!')
+        .map_or(0, |n| n + before[n..].chars().next().map_or(1, char::len_utf8));
     let Some(begun) = before[from..].strip_prefix(':') else { return Vec::new() };
     let begun = begun.to_lowercase();
-    let end = line[cursor..].find(|c: char| ends_word(c) || matches!(c, '<' | '>' | '=')).map_or(line.len(), |n| cursor + n);
-    let facts = FACTS.iter().filter(|(name, ..)| name.starts_with(&begun)).map(|(name, _, doc)| (format!(":{name} "), *doc));
+    let end =
+        line[cursor..].find(|c: char| ends_word(c) || matches!(c, '<' | '>' | '=')).map_or(line.len(), |n| cursor + n);
+    let facts =
+        FACTS.iter().filter(|(name, ..)| name.starts_with(&begun)).map(|(name, _, doc)| (format!(":{name} "), *doc));
     let fields = FIELDS.iter().filter(|(name, ..)| name.starts_with(&begun)).map(|(name, _, kind, doc)| {
         let op = if matches!(kind, FieldKind::Text) || *name == "for" { '=' } else { '>' };
         (format!(":{name}{op}"), *doc)

@@ -22,7 +22,15 @@ fn sheet() -> Sheet {
     let mut names = AppNames::default();
     let used = measures.usage.entry(UserId::OWNER).or_default();
     for (id, label, kind, path, enabled, megabytes, idle) in [
-        ("com.ostrel.notes", "Notizen", PackageKind::UpdatedSystem, "/product/app/N", Enabled::DisabledUser, 20, Some(2)),
+        (
+            "com.ostrel.notes",
+            "Notizen",
+            PackageKind::UpdatedSystem,
+            "/product/app/N",
+            Enabled::DisabledUser,
+            20,
+            Some(2),
+        ),
         ("com.corvane.radio", "Nebelhorn", PackageKind::System, "/system/app/R", Enabled::Default, 80, Some(120)),
         ("net.skerry.offers", "Strandgut", PackageKind::System, "/product/app/O", Enabled::Default, 60, None),
         ("io.tidewrack.chat", "瓶の手紙", PackageKind::User, "/data/app/c", Enabled::Default, 10, Some(0)),
@@ -30,7 +38,8 @@ fn sheet() -> Sheet {
         let id: PackageId = id.parse().unwrap();
         let states = BTreeMap::from([(UserId::OWNER, PackageState { enabled, ..PackageState::IN_USE })]);
         let about = About { requests: vec![format!("{id}.CAMERA")], target_sdk: Some(30), ..About::default() };
-        packages.insert(id.clone(), Package { path: path.parse().ok(), about, ..Package::bare(id.clone(), kind, states) });
+        packages
+            .insert(id.clone(), Package { path: path.parse().ok(), about, ..Package::bare(id.clone(), kind, states) });
         measures.sizes.insert(id.clone(), Sizes { code: megabytes * 1_000_000, data: 1, cache: 0 });
         used.insert(id.clone(), Usage { last: idle.map(|d: i64| Stamp(NOW - d * 86_400 - 5)), seconds: 60 });
         let home = vec![HomeEntry { class: PlainText::new("X"), label: None }];
@@ -38,7 +47,8 @@ fn sheet() -> Sheet {
     }
     let id: PackageId = "com.android.shell".parse().unwrap();
     packages.insert(id.clone(), Package::bare(id, PackageKind::System, BTreeMap::new()));
-    let note = Note { id: "net.skerry.offers".parse().unwrap(), scope: Scope::Model, text: "Werbung".into(), star: true };
+    let note =
+        Note { id: "net.skerry.offers".parse().unwrap(), scope: Scope::Model, text: "Werbung".into(), star: true };
     Sheet {
         names: Arc::new(names),
         measures: Arc::new(measures),

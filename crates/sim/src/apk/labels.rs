@@ -72,7 +72,27 @@ pub(crate) fn label<'a>(id: &'a str, language: &str) -> &'a str {
 /// Whether an app has an icon: most that have a name for people do.
 pub(crate) fn has_icon(id: &str) -> bool {
     const HIDDEN: [&str; 21] = [
-        "telemetry", "fota", "hotword", "partner", "overlay", "diagnostics", "faceunlock", "setup", "setupwizard", "sidebar", "share", "screenshot", "keyboard", "account", "lockmagazine", "services", "guardian", "webview", "egg", "systemui", "voicemail",
+        "telemetry",
+        "fota",
+        "hotword",
+        "partner",
+        "overlay",
+        "diagnostics",
+        "faceunlock",
+        "setup",
+        "setupwizard",
+        "sidebar",
+        "share",
+        "screenshot",
+        "keyboard",
+        "account",
+        "lockmagazine",
+        "services",
+        "guardian",
+        "webview",
+        "egg",
+        "systemui",
+        "voicemail",
     ];
     let hidden = id.split('.').any(|word| HIDDEN.contains(&word));
     let inner = id == "android" || id.contains(".providers.") || id == "com.android.phone" || id == "com.android.shell";
@@ -95,7 +115,12 @@ pub(crate) fn spread(count: usize) -> Vec<&'static str> {
     if count <= FIRST.len() {
         return FIRST[..count].to_vec();
     }
-    LANGUAGES.iter().enumerate().filter(|(n, l)| FIRST.contains(l) || n * count / LANGUAGES.len() != (n + 1) * count / LANGUAGES.len()).map(|(_, l)| *l).collect()
+    LANGUAGES
+        .iter()
+        .enumerate()
+        .filter(|(n, l)| FIRST.contains(l) || n * count / LANGUAGES.len() != (n + 1) * count / LANGUAGES.len())
+        .map(|(_, l)| *l)
+        .collect()
 }
 
 /// A language as tables hold it: two letters, or three packed; then the region.

@@ -87,12 +87,24 @@ impl Plan {
             () if framework => (2200, 4 << 20, 0, 2200, 85),
             () if service => {
                 let w = weight * weight;
-                ((12.0 * w) as usize, (40_000.0 * w) as u64, 0, (5.0 * w) as usize + 8, [0, 12, 45, 85][(seed >> 12) as usize % 4])
+                (
+                    (12.0 * w) as usize,
+                    (40_000.0 * w) as u64,
+                    0,
+                    (5.0 * w) as usize + 8,
+                    [0, 12, 45, 85][(seed >> 12) as usize % 4],
+                )
             }
             () => {
                 let w = weight * weight;
                 let libs = if seed % 3 == 0 { (150_000.0 * w) as u64 } else { 0 };
-                ((24.0 * w) as usize, (120_000.0 * w) as u64, libs, (12.0 * w) as usize + 30, [12, 45, 85, 85][(seed >> 12) as usize % 4])
+                (
+                    (24.0 * w) as usize,
+                    (120_000.0 * w) as u64,
+                    libs,
+                    (12.0 * w) as usize + 30,
+                    [12, 45, 85, 85][(seed >> 12) as usize % 4],
+                )
             }
         };
         let oddity = match (seed >> 20) % 41 {
@@ -160,7 +172,11 @@ impl Plan {
         let home = labels::home_name(&self.id);
         let languages = if self.split.is_some_and(|s| !s.is_empty()) {
             let code = self.split.unwrap_or("");
-            LANGUAGES.iter().filter(|l| l.starts_with(code) && !l[code.len()..].starts_with(|c: char| c.is_ascii_lowercase())).copied().collect()
+            LANGUAGES
+                .iter()
+                .filter(|l| l.starts_with(code) && !l[code.len()..].starts_with(|c: char| c.is_ascii_lowercase()))
+                .copied()
+                .collect()
         } else if self.bare {
             Vec::new()
         } else {
@@ -233,10 +249,7 @@ impl Plan {
         doc.start("application", application);
         doc.one(
             "uses-library",
-            vec![
-                (0x0101_0003, "name", text("org.apache.http.legacy")),
-                (0x0101_028e, "required", Given::Bool(false)),
-            ],
+            vec![(0x0101_0003, "name", text("org.apache.http.legacy")), (0x0101_028e, "required", Given::Bool(false))],
         );
         if self.launcher {
             let mut activity = vec![(0x0101_0003, "name", text(".Main")), (0x0101_0010, "exported", Given::Bool(true))];

@@ -115,9 +115,7 @@ impl TableShape {
         let (key_offsets, key_data) = (keys * 4, keys * key.len());
         let padding = (4 - key_data % 4) % 4;
         let mut head = vec![1, 0, 28, 0];
-        for n in
-            [(28 + key_offsets + key_data + padding) as u32, keys as u32, 0, 0x100, (28 + key_offsets) as u32, 0]
-        {
+        for n in [(28 + key_offsets + key_data + padding) as u32, keys as u32, 0, 0x100, (28 + key_offsets) as u32, 0] {
             head.extend(n.to_le_bytes());
         }
         body.bytes(head);
@@ -262,7 +260,9 @@ impl TableShape {
                 }
             }
             out.bytes(special);
-            let template = if compact { vec![0, 0, 8, 3, 0, 0, 0, 0] } else {
+            let template = if compact {
+                vec![0, 0, 8, 3, 0, 0, 0, 0]
+            } else {
                 vec![8, 0, 0, 0, 0, 0, 0, 0, 8, 0, 0, 3, 0, 0, 0, 0]
             };
             let patches = if compact { vec![(4, first, 1)] } else { vec![(4, labels as u32, 1), (12, first, 1)] };

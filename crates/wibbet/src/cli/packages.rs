@@ -8,7 +8,9 @@ use std::sync::Arc;
 use clap::Args;
 use serde::Serialize;
 use wibbet_bench::{details, device_languages, read_labels, read_measures};
-use wibbet_core::{Chosen, Column, Finder as WordFinder, IdList, Inventory, Search, Sheet, Sight, guessed_name, notes_by_package};
+use wibbet_core::{
+    Chosen, Column, Finder as WordFinder, IdList, Inventory, Search, Sheet, Sight, guessed_name, notes_by_package,
+};
 use wibbet_types::{Locale, PackageId, UserId};
 
 use super::exit::{Exit, Failure};
@@ -71,7 +73,8 @@ pub(super) fn list_from(file: Option<&Path>) -> Result<Vec<PackageId>, Failure> 
     read.map_err(failed)?;
     let list = IdList::read(&String::from_utf8_lossy(&text));
     if !list.others.is_empty() {
-        let words: Vec<String> = list.others.iter().take(10).map(|w| wibbet_types::PlainText::new(w).to_string()).collect();
+        let words: Vec<String> =
+            list.others.iter().take(10).map(|w| wibbet_types::PlainText::new(w).to_string()).collect();
         let more = if list.others.len() > 10 { ", …" } else { "" };
         tell(format_args!("no ids, and passed over: {}{more}", words.join(", ")));
     }
@@ -122,8 +125,8 @@ pub(super) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) ->
     let gaps = gaps(&sheet, &wanted);
     if wanted.json {
         let told = details(&device).await;
-        let shown = Device::of(device.facts().as_ref(), &device.address(), "ready", None)
-            .with(&device.routes(), told.as_ref());
+        let shown =
+            Device::of(device.facts().as_ref(), &device.address(), "ready", None).with(&device.routes(), told.as_ref());
         json::print(&Packages::of(shown, &sheet, &ids, &wanted, gaps));
         return Ok(Exit::Done);
     }
@@ -154,7 +157,7 @@ fn chosen(sheet: &Sheet, wanted: &Wanted, list: Vec<PackageId>, user: UserId) ->
     }
     if let Some(column) = wanted.sort {
         ids.sort_by(|a, b| match (sheet.sight(a, user), sheet.sight(b, user)) {
-            (Some(a), Some(b)) => column.order(&a, &b),
+            (Some(a), Some(b)) => column.order(&a, &b, false),
             _ => std::cmp::Ordering::Equal,
         });
     }
@@ -165,7 +168,8 @@ fn gaps(sheet: &Sheet, wanted: &Wanted) -> Vec<String> {
     let mut gaps = sheet.inventory.gaps.clone();
     if !wanted.quick {
         gaps.extend(sheet.measures.gaps.values().cloned());
-        let unread = sheet.inventory.packages.keys().filter(|id| sheet.names.apps.get(id).is_none_or(|a| a.label.is_none()));
+        let unread =
+            sheet.inventory.packages.keys().filter(|id| sheet.names.apps.get(id).is_none_or(|a| a.label.is_none()));
         match unread.count() {
             0 => {}
             1 => gaps.push("the label of 1 package".to_owned()),
@@ -184,8 +188,11 @@ fn print(sheet: &Sheet, ids: &[PackageId], wanted: &Wanted) {
     }
     for sight in ids.iter().filter_map(|id| sheet.sight(id, user)) {
         if !wanted.columns.is_empty() {
-            let cells: Vec<String> =
-                wanted.columns.iter().map(|c| padded(&c.words(&sight).unwrap_or_else(|| "–".into()), c.cells())).collect();
+            let cells: Vec<String> = wanted
+                .columns
+                .iter()
+                .map(|c| padded(&c.words(&sight).unwrap_or_else(|| "–".into()), c.cells()))
+                .collect();
             line(cells.join(" ").trim_end());
             continue;
         }
@@ -280,7 +287,12 @@ impl Packages {
 fn package(sheet: &Sheet, id: &PackageId, users: &[UserId]) -> Option<JsonPackage> {
     let sight = sheet.sight(id, UserId::OWNER)?;
     let (package, about) = (sight.package, &sight.package.about);
-    fn by_user<T>(sheet: &Sheet, id: &PackageId, users: &[UserId], pick: impl Fn(&Sight<'_>) -> T) -> BTreeMap<String, T> {
+    fn by_user<T>(
+        sheet: &Sheet,
+        id: &PackageId,
+        users: &[UserId],
+        pick: impl Fn(&Sight<'_>) -> T,
+    ) -> BTreeMap<String, T> {
         let one = |user: &UserId| sheet.sight(id, *user).map(|s| (user.to_string(), pick(&s)));
         users.iter().filter_map(one).collect()
     }
@@ -291,7 +303,8 @@ fn package(sheet: &Sheet, id: &PackageId, users: &[UserId]) -> Option<JsonPackag
         language: sight.app.filter(|a| a.label.is_some()).map(|a| a.locale.to_string()),
         guess: guessed_name(id),
         home: sight.app.map(|a| {
-            let entry = |h: &wibbet_core::HomeEntry| JsonHome { class: h.class.to_string(), label: text(h.label.as_ref()) };
+            let entry =
+                |h: &wibbet_core::HomeEntry| JsonHome { class: h.class.to_string(), label: text(h.label.as_ref()) };
             a.home.iter().map(entry).collect()
         }),
         kind: package.kind.name(),
@@ -314,7 +327,9 @@ fn package(sheet: &Sheet, id: &PackageId, users: &[UserId]) -> Option<JsonPackag
         never_used: by_user(sheet, id, users, |s| s.idle_days().map(|d| d.is_none())),
         used_seconds: by_user(sheet, id, users, |s| s.used_seconds()),
         requests: about.requests.clone(),
-        granted: by_user(sheet, id, users, |s| about.requests.iter().filter(|p| about.may(p, s.user)).cloned().collect()),
+        granted: by_user(sheet, id, users, |s| {
+            about.requests.iter().filter(|p| about.may(p, s.user)).cloned().collect()
+        }),
         notes: {
             let note = |n: &wibbet_core::Note| JsonNote { scope: n.scope.word(), text: n.text.clone(), star: n.star };
             sight.notes.iter().map(note).collect()

@@ -62,7 +62,9 @@ pub(crate) fn is_useful(model: &Model, action: Action) -> bool {
         Action::NextUser => in_packages && on(|d| d.inventory.as_ref().is_some_and(|i| i.users.len() > 1)),
         Action::EmptyTray => in_packages && on(|d| !d.tray.is_empty()),
         Action::Words => model.view == View::Run && on(|d| d.run_len() > 0),
-        Action::Details | Action::Columns | Action::Searches | Action::FromList | Action::Export | Action::Sort => in_packages,
+        Action::Details | Action::Columns | Action::Searches | Action::FromList | Action::Export | Action::Sort => {
+            in_packages
+        }
         Action::SortOtherWay => in_packages && on(|d| d.sort.0.is_some()),
         Action::Languages => in_packages && on(DeviceModel::is_ready),
         Action::WholeSheet | Action::CopyId | Action::Star | Action::Note => {
@@ -139,6 +141,7 @@ pub(crate) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::Last => move_to(model, usize::MAX),
         Action::Palette => model.popup = Some(Popup::Palette { input: Input::default(), at: 0 }),
         Action::Help => model.popup = Some(Popup::Help { from: 0 }),
+        Action::SearchHelp => model.popup = Some(Popup::SearchHelp { from: 0 }),
         Action::AddDevice => model.popup = Some(Popup::Address { input: Input::default(), trouble: None }),
         Action::Guide => model.popup = Some(Popup::Guide { from: 0 }),
         Action::Pair => return links::open_pairing(model),

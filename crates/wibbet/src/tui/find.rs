@@ -155,9 +155,11 @@ pub(super) fn paste(model: &mut Model, text: &str) -> bool {
     // What is pasted into the window comes to what is there.
     if let Some(Popup::Ids(former)) = &mut model.popup {
         form.input = former.input.clone();
-        for (own, other) in
-            [(&mut former.here, &mut form.here), (&mut former.off, &mut form.off), (&mut former.missing, &mut form.missing)]
-        {
+        for (own, other) in [
+            (&mut former.here, &mut form.here),
+            (&mut former.off, &mut form.off),
+            (&mut former.missing, &mut form.missing),
+        ] {
             other.retain(|id| !own.contains(id));
             own.append(other);
         }
@@ -463,7 +465,8 @@ fn export(model: &Model, at: usize) -> Option<Effect> {
     let columns: Vec<Column> = column_list(model).into_iter().map(|(column, _)| column).collect();
     let text = table::write(sheet, &ids, &columns, device.user(), *form);
     let id = device.facts.as_ref().map_or_else(|| "device".to_owned(), |f| f.id.to_string());
-    let safe: String = id.chars().map(|c| if c.is_ascii_alphanumeric() || "-._".contains(c) { c } else { '-' }).collect();
+    let safe: String =
+        id.chars().map(|c| if c.is_ascii_alphanumeric() || "-._".contains(c) { c } else { '-' }).collect();
     let end = if *form == Form::Csv { ".csv" } else { ".json" };
     Some(Effect::Write(format!("packages-{safe}"), end, text))
 }

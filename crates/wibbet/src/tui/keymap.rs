@@ -57,6 +57,7 @@ pub(crate) enum Action {
     StayAwake,
     OwnScreens,
     Palette,
+    SearchHelp,
     Help,
     Quit,
 }
@@ -102,6 +103,7 @@ impl Key {
             KeyCode::Esc => "Esc".into(),
             KeyCode::Tab => "Tab".into(),
             KeyCode::BackTab => "Shift-Tab".into(),
+            KeyCode::F(n) => format!("F{n}"),
             other => format!("{other:?}"),
         };
         if self.1.contains(KeyModifiers::CONTROL) { format!("Ctrl-{bare}") } else { bare }
@@ -132,7 +134,7 @@ const fn bind(
 }
 
 /// The keymap. The order is that of the bottom line: what leads on comes first.
-pub(crate) static KEYMAP: [Binding; 55] = [
+pub(crate) static KEYMAP: [Binding; 56] = [
     bind(
         Action::Send,
         &[letter('s')],
@@ -262,7 +264,13 @@ pub(crate) static KEYMAP: [Binding; 55] = [
         "Shows everything known of the package under the cursor, and from where.",
     ),
     bind(Action::CopyId, &[letter('y')], "Copy the id", "copy id", "Copies the id of the package to the clipboard."),
-    bind(Action::Star, &[letter('*')], "Star or unstar", "star", "Gives the package a star for all devices, or takes it away."),
+    bind(
+        Action::Star,
+        &[letter('*')],
+        "Star or unstar",
+        "star",
+        "Gives the package a star for all devices, or takes it away.",
+    ),
     bind(
         Action::Note,
         &[letter('N')],
@@ -270,10 +278,28 @@ pub(crate) static KEYMAP: [Binding; 55] = [
         "note",
         "Writes a note on the package: for this device, for this model or for all devices.",
     ),
-    bind(Action::Sort, &[letter('>')], "Sort by the next column", "sort", "Sorts the table by the next of its columns, and in the end as it was."),
+    bind(
+        Action::Sort,
+        &[letter('>')],
+        "Sort by the next column",
+        "sort",
+        "Sorts the table by the next of its columns, and in the end as it was.",
+    ),
     bind(Action::SortOtherWay, &[letter('<')], "Sort the other way round", "", "Turns the order of the table round."),
-    bind(Action::Columns, &[letter('C')], "Choose columns", "columns", "Chooses the columns of the table and their order."),
-    bind(Action::Searches, &[letter('S')], "Kept searches", "kept searches", "Uses a search that was kept, or keeps the one of now."),
+    bind(
+        Action::Columns,
+        &[letter('C')],
+        "Choose columns",
+        "columns",
+        "Chooses the columns of the table and their order.",
+    ),
+    bind(
+        Action::Searches,
+        &[letter('S')],
+        "Kept searches",
+        "kept searches",
+        "Uses a search that was kept, or keeps the one of now.",
+    ),
     bind(
         Action::FromList,
         &[letter('L')],
@@ -281,8 +307,20 @@ pub(crate) static KEYMAP: [Binding; 55] = [
         "from list",
         "Marks what a pasted or typed list of ids names, and says what of it is not on the device.",
     ),
-    bind(Action::Languages, &[letter('G')], "Language of labels", "", "Reads labels in another language than the device's own."),
-    bind(Action::Export, &[letter('E')], "Export the table", "export", "Writes the table to a file, as CSV or JSON: what is found, or all."),
+    bind(
+        Action::Languages,
+        &[letter('G')],
+        "Language of labels",
+        "",
+        "Reads labels in another language than the device's own.",
+    ),
+    bind(
+        Action::Export,
+        &[letter('E')],
+        "Export the table",
+        "export",
+        "Writes the table to a file, as CSV or JSON: what is found, or all.",
+    ),
     bind(
         Action::AddDevice,
         &[letter('a')],
@@ -341,6 +379,13 @@ pub(crate) static KEYMAP: [Binding; 55] = [
         "In the demo: shows what the simulated devices themselves show, and does what their owner does there.",
     ),
     bind(Action::Palette, &[letter(':')], "All actions by name", "actions", "Opens the list of all actions by name."),
+    bind(
+        Action::SearchHelp,
+        &[key(KeyCode::F(1))],
+        "Help on searching",
+        "",
+        "Opens the page about searching, also while one types.",
+    ),
     bind(Action::Help, &[letter('?')], "Help", "help", "Opens this help."),
     bind(
         Action::Quit,

@@ -11,6 +11,8 @@ mod update;
 mod views;
 
 #[cfg(test)]
+mod find_tests;
+#[cfg(test)]
 mod tests;
 
 use std::io::stdout;

@@ -37,6 +37,10 @@ pub(crate) enum Popup {
     Help {
         from: usize,
     },
+    /// How to search.
+    SearchHelp {
+        from: usize,
+    },
     Palette {
         input: Input,
         at: usize,
@@ -351,10 +355,7 @@ impl DeviceModel {
         if let (Some(column), other_way) = self.sort {
             let sight = |id: &PackageId| sheet.sight(id, user);
             self.found.sort_by(|a, b| match (sight(a), sight(b)) {
-                (Some(a), Some(b)) => {
-                    let order = column.order(&a, &b);
-                    if other_way { order.reverse() } else { order }
-                }
+                (Some(a), Some(b)) => column.order(&a, &b, other_way),
                 _ => std::cmp::Ordering::Equal,
             });
         }

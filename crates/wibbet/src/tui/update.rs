@@ -262,6 +262,7 @@ fn search_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
         KeyCode::Up | KeyCode::Down | KeyCode::PageUp | KeyCode::PageDown => {
             return action_of(key).map_or_else(Vec::new, |action| act(model, action));
         }
+        KeyCode::F(1) => model.popup = Some(Popup::SearchHelp { from: 0 }),
         KeyCode::Tab if !offers.is_empty() => find::complete(device, &offers),
         KeyCode::Tab => device.searching = false,
         _ => {
@@ -286,7 +287,7 @@ fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
             KeyCode::Char('n') | KeyCode::Esc => model.popup = None,
             _ => {}
         },
-        Some(Popup::Help { from } | Popup::Guide { from }) => match key.code {
+        Some(Popup::Help { from } | Popup::SearchHelp { from } | Popup::Guide { from }) => match key.code {
             KeyCode::Up | KeyCode::Char('k') => *from = from.saturating_sub(1),
             KeyCode::Down | KeyCode::Char('j') => *from += 1,
             KeyCode::PageUp => *from = from.saturating_sub(lines / 2),

@@ -23,7 +23,8 @@ pub(super) fn draw(model: &Model, popup: &Popup, theme: &Theme, frame: &mut Fram
         Popup::Open { at } => open(device, *at, theme, frame),
         Popup::Searches { at } => searches(model, device, *at, theme, frame),
         Popup::Languages { input, trouble } => {
-            let mut lines = vec![Line::raw("Languages, most wanted first, such as “de en-GB”. Empty: the device's own.")];
+            let mut lines =
+                vec![Line::raw("Languages, most wanted first, such as “de en-GB”. Empty: the device's own.")];
             lines.push(Line::from(vec![Span::styled("⟩ ", theme.accent), Span::styled(input.value(), theme.strong)]));
             lines.push(Line::raw(""));
             lines.push(match trouble {
@@ -42,7 +43,10 @@ pub(super) fn draw(model: &Model, popup: &Popup, theme: &Theme, frame: &mut Fram
                 .iter()
                 .enumerate()
                 .map(|(n, (words, _, all))| {
-                    let count = device.sheet.as_ref().map_or(0, |s| if *all { s.inventory.packages.len() } else { device.found.len() });
+                    let count = device
+                        .sheet
+                        .as_ref()
+                        .map_or(0, |s| if *all { s.inventory.packages.len() } else { device.found.len() });
                     let line = Line::raw(format!(" {} {count} packages", fit(words, 30)));
                     if n == *at { under_cursor(line, theme, cells) } else { line }
                 })
@@ -93,10 +97,7 @@ fn sheet(device: &DeviceModel, from: usize, theme: &Theme, frame: &mut Frame<'_>
     let inside = window(frame, theme, " Everything known · ↑↓ moves, y copies the id, Esc closes ", columns, rows);
     let (package, about) = (sight.package, &sight.package.about);
     let mut list = Listing {
-        lines: vec![
-            Line::styled(sight.name().0, theme.strong),
-            Line::styled(package.id.to_string(), theme.plain),
-        ],
+        lines: vec![Line::styled(sight.name().0, theme.strong), Line::styled(package.id.to_string(), theme.plain)],
         cells: usize::from(inside.width),
         head: theme.accent,
         plain: theme.plain,
@@ -106,7 +107,8 @@ fn sheet(device: &DeviceModel, from: usize, theme: &Theme, frame: &mut Frame<'_>
     match sight.app {
         Some(app) => {
             let label = app.label.as_ref().map_or("none", |l| l.as_str());
-            let locale = if app.locale.is_empty() { "no language in particular".to_owned() } else { app.locale.to_string() };
+            let locale =
+                if app.locale.is_empty() { "no language in particular".to_owned() } else { app.locale.to_string() };
             list.fact("label", &format!("{label} ({locale})"));
             if let Some(why) = &app.trouble {
                 list.fact("not read", why.as_str());
@@ -135,9 +137,14 @@ fn sheet(device: &DeviceModel, from: usize, theme: &Theme, frame: &mut Frame<'_>
     }
     list.part("State", "dumpsys package");
     for user in &sheet.inventory.users {
-        list.fact(&format!("user {}", user.id), &format!("{}: {}", user.name, package.state(user.id).condition().word()));
+        list.fact(
+            &format!("user {}", user.id),
+            &format!("{}: {}", user.name, package.state(user.id).condition().word()),
+        );
     }
-    for column in [Column::From, Column::Version, Column::Target, Column::Uid, Column::Installer, Column::Came, Column::Updated] {
+    for column in
+        [Column::From, Column::Version, Column::Target, Column::Uid, Column::Installer, Column::Came, Column::Updated]
+    {
         let value = column.words(&sight).filter(|v| !v.is_empty());
         list.fact(column.title(), value.as_deref().unwrap_or("not told"));
     }
@@ -274,12 +281,18 @@ fn ids(device: &DeviceModel, form: &IdsForm, theme: &Theme, frame: &mut Frame<'_
         if !names.is_empty() {
             rows.push(Line::styled(format!("{} {title}", names.len()), style));
             let line = names.join(", ");
-            rows.extend(wrap(&line, cells.saturating_sub(2)).into_iter().map(|l| Line::styled(format!("  {l}"), theme.plain)));
+            rows.extend(
+                wrap(&line, cells.saturating_sub(2)).into_iter().map(|l| Line::styled(format!("  {l}"), theme.plain)),
+            );
         }
     };
     let names = |list: &[wibbet_types::PackageId]| list.iter().map(ToString::to_string).collect::<Vec<_>>();
     part("not on this device:".into(), theme.alert, names(&form.missing));
-    part("no ids:".into(), theme.alert, form.others.iter().map(|o| wibbet_types::PlainText::new(o).into_string()).collect());
+    part(
+        "no ids:".into(),
+        theme.alert,
+        form.others.iter().map(|o| wibbet_types::PlainText::new(o).into_string()).collect(),
+    );
     part(format!("not installed for {user}, so there is nothing to take out:"), theme.accent, names(&form.off));
     part(format!("installed for {user}, to be marked:"), theme.good, names(&form.here));
     if rows.len() > room {
@@ -334,7 +347,9 @@ fn searches(model: &Model, device: &DeviceModel, at: usize, theme: &Theme, frame
     lines.push(Line::raw(""));
     let now = device.search.value();
     let words = match now.is_empty() {
-        true => "Enter searches · - takes it out · Esc closes. What is searched for now can be kept here with +.".to_owned(),
+        true => {
+            "Enter searches · - takes it out · Esc closes. What is searched for now can be kept here with +.".to_owned()
+        }
         false => format!("Enter searches · + keeps “{}” · - takes it out · Esc closes", cut(now, 30)),
     };
     lines.extend(wrap(&words, cells).into_iter().map(|l| Line::styled(l, theme.dim)));

@@ -181,6 +181,7 @@ fn hint_line<'a>(model: &Model, theme: &Theme, cells: usize) -> Line<'a> {
             ("Esc".into(), "clear"),
             ("↑↓".into(), "move"),
             ("Tab".into(), "completes a :fact"),
+            ("F1".into(), "how to search"),
         ]
     } else {
         KEYMAP

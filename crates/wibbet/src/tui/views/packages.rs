@@ -219,7 +219,12 @@ fn draw_details(
     } else {
         let rule = Line::styled("─".repeat(usize::from(area.width)), theme.dim);
         frame.render_widget(Paragraph::new(rule), Rect { height: 1, ..area });
-        Rect { x: area.x + 1, y: area.y + 1, width: area.width - 1, height: area.height - 1 }
+        Rect {
+            x: area.x + 1,
+            y: area.y + 1,
+            width: area.width.saturating_sub(1),
+            height: area.height.saturating_sub(1),
+        }
     };
     frame.render_widget(Paragraph::new(lines), inside);
 }

@@ -32,6 +32,7 @@ pub(super) fn draw(model: &Model, popup: &Popup, theme: &Theme, frame: &mut Fram
         | Popup::Searches { .. }
         | Popup::Languages { .. }
         | Popup::Export { .. } => super::find::draw(model, popup, theme, frame),
+        Popup::SearchHelp { from } => search_help(*from, theme, frame),
         Popup::Quit => {
             let inside = window(frame, theme, " A run is going on ", 64, 5);
             let lines = vec![
@@ -122,8 +123,38 @@ fn help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
     lines.push(Line::raw(""));
     lines.push(Line::raw("  ◉    on the device's screen now (f follows it)      ★  with a star"));
     lines.push(Line::raw("  ~    a name guessed from the id, where no label could be read"));
+    lines.push(Line::raw("  –    the device did not tell; I says why"));
     lines.push(Line::raw(""));
-    lines.push(Line::styled("Search", theme.accent));
+    say("Searching has a page of its own: F1.", &mut lines);
+    lines.push(Line::raw(""));
+    lines.push(Line::styled("Keys", theme.accent));
+    for binding in &KEYMAP {
+        let keys: Vec<String> = binding.keys.iter().map(|k| k.name()).collect();
+        let doc = wrap(binding.doc, cells.saturating_sub(18));
+        for (n, text) in doc.into_iter().enumerate() {
+            let key = if n == 0 { keys.join(" ") } else { String::new() };
+            lines.push(Line::from(vec![Span::styled(format!("  {} ", fit(&key, 14)), theme.accent), Span::raw(text)]));
+        }
+    }
+    let room = usize::from(inside.height);
+    let first = from.min(lines.len().saturating_sub(room));
+    let shown: Vec<Line<'_>> = lines.into_iter().skip(first).take(room).collect();
+    frame.render_widget(Paragraph::new(shown), inside);
+}
+
+/// The page about searching.
+fn search_help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
+    let size = frame.area();
+    let inside = window(
+        frame,
+        theme,
+        " How to search · ↑↓ moves, Esc closes ",
+        104.min(size.width.saturating_sub(2)),
+        size.height.saturating_sub(2),
+    );
+    let cells = usize::from(inside.width);
+    let mut lines: Vec<Line<'_>> = Vec::new();
+    let say = |text: &str, lines: &mut Vec<Line<'_>>| lines.extend(wrap(text, cells).into_iter().map(Line::raw));
     say(
         "Words parted by blanks: a package is found when label, id or notes have all of them, the best first; letters may be left out of a longer word, and \"two words\" stand as they are. A word after a colon is a fact, which may be cut short, or a comparison. | is or, ! is not, ( ) group. Tab completes.",
         &mut lines,
@@ -134,7 +165,10 @@ fn help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
         ("!:system | :updated", "not part of the system, or updated since"),
         (":permission=location :in-use", "in use, and asks for the location"),
     ] {
-        lines.push(Line::from(vec![Span::styled(format!("  {} ", fit(example.0, 29)), theme.strong), Span::raw(example.1)]));
+        lines.push(Line::from(vec![
+            Span::styled(format!("  {} ", fit(example.0, 29)), theme.strong),
+            Span::raw(example.1),
+        ]));
     }
     lines.push(Line::raw(""));
     for (name, _, doc) in wibbet_core::FACTS {
@@ -149,17 +183,11 @@ fn help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
         };
         lines.push(Line::raw(format!("  {} {doc}", fit(&format!(":{name}{example}"), 16))));
     }
-    say("  Sizes: 300k 50M 1.5G. Times: 20min 3h 90d 2w 6mo 1y. What a device did not tell is not found, also not with !.", &mut lines);
+    say(
+        "  Sizes: 300k 50M 1.5G. Times: 20min 3h 90d 2w 6mo 1y. What a device did not tell is not found, also not with !.",
+        &mut lines,
+    );
     lines.push(Line::raw(""));
-    lines.push(Line::styled("Keys", theme.accent));
-    for binding in &KEYMAP {
-        let keys: Vec<String> = binding.keys.iter().map(|k| k.name()).collect();
-        let doc = wrap(binding.doc, cells.saturating_sub(18));
-        for (n, text) in doc.into_iter().enumerate() {
-            let key = if n == 0 { keys.join(" ") } else { String::new() };
-            lines.push(Line::from(vec![Span::styled(format!("  {} ", fit(&key, 14)), theme.accent), Span::raw(text)]));
-        }
-    }
     let room = usize::from(inside.height);
     let first = from.min(lines.len().saturating_sub(room));
     let shown: Vec<Line<'_>> = lines.into_iter().skip(first).take(room).collect();

@@ -169,7 +169,8 @@ pub(super) fn draw_table(model: &Model, device: &DeviceModel, theme: &Theme, fra
             (false, true) => "★",
             _ => " ",
         };
-        let mut spans = vec![Span::styled(if here { "▌" } else { " " }, theme.accent), Span::styled(sign, theme.accent)];
+        let mut spans =
+            vec![Span::styled(if here { "▌" } else { " " }, theme.accent), Span::styled(sign, theme.accent)];
         for slot in &slots {
             cell(device, slot, &sight, in_front, theme, &mut finder, &mut spans);
         }
@@ -208,7 +209,11 @@ fn head<'a>(device: &DeviceModel, slots: &[Slot], users: usize, theme: &Theme) -
 fn placed(slot: &Slot, text: &str) -> String {
     let fitted = cut(text, slot.cells);
     let fill = " ".repeat(slot.cells.saturating_sub(width(&fitted)));
-    if slot.column.is_number() || slot.column == Column::Idle { format!("{fill}{fitted}") } else { format!("{fitted}{fill}") }
+    if slot.column.is_number() || slot.column == Column::Idle {
+        format!("{fill}{fitted}")
+    } else {
+        format!("{fitted}{fill}")
+    }
 }
 
 fn cell<'a>(
