@@ -162,6 +162,9 @@ pub fn read_manifest(bytes: &[u8]) -> Result<Manifest, ApkError> {
             Event::End => drop(path.pop()),
         }
     }
+    if !path.is_empty() {
+        return Err(ApkError { part: "manifest", rule: "it ends in the middle" });
+    }
     if !seen {
         return Err(ApkError { part: "manifest", rule: "it is none" });
     }

@@ -70,13 +70,18 @@ fn find_end<S: Source + ?Sized>(file: &S) -> Result<(u64, [u8; END]), Halt> {
     if is_end(bytes) && u16_at(bytes, 20) == 0 {
         return Ok((last, own(bytes)?));
     }
-    let from = size.saturating_sub(END as u64 + 0xffff);
-    let tail = file.get(from, usize::try_from(size - from).unwrap_or(usize::MAX))?;
-    let found: Vec<usize> = (0..tail.len().saturating_sub(END - 1)).rev().filter(|at| is_end(&tail[*at..])).collect();
-    let fits = |at: &&usize| **at + END + usize::from(u16_at(&tail[**at..], 20)) == tail.len();
-    let at = found.iter().find(fits).or_else(|| found.first());
-    let at = *at.ok_or_else(|| broken("end record", "there is none: it is no ZIP file, or cut"))?;
-    Ok((from + at as u64, own(&tail[at..])?))
+    // Comments are short where there are any; as long as they may be they are looked for last.
+    for reach in [1024, END as u64 + 0xffff] {
+        let from = size.saturating_sub(reach);
+        let tail = file.get(from, usize::try_from(size - from).unwrap_or(usize::MAX))?;
+        let found: Vec<usize> =
+            (0..tail.len().saturating_sub(END - 1)).rev().filter(|at| is_end(&tail[*at..])).collect();
+        let fits = |at: &&usize| **at + END + usize::from(u16_at(&tail[**at..], 20)) == tail.len();
+        if let Some(at) = found.iter().find(fits).or_else(|| found.first()) {
+            return Ok((from + *at as u64, own(&tail[*at..])?));
+        }
+    }
+    Err(broken("end record", "there is none: it is no ZIP file, or cut"))
 }
 
 /// How far everything is moved by something that stands before the ZIP. Some files have something between central

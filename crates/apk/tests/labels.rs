@@ -34,20 +34,18 @@ fn labels_in_several_languages_are_those_that_were_put_in() {
     assert!(seen.len() > 7, "{seen:?}");
 }
 
+/// Where chains cannot be followed on the device they are followed over the link, with larger and larger strides.
 #[test]
-fn zz_cost() {
+fn long_chains_do_not_take_long() {
     let scenario = Scenario::crew_phone();
-    let (mut total, mut walked, mut led, mut rw, mut rl) = (0u64, 0u64, 0u64, 0, 0);
-    for apk in SampleApk::all_of(&scenario) {
+    let mut all = 0;
+    for apk in SampleApk::all_of(&scenario).step_by(4) {
         let file = |at, len| apk.read(at, len);
-        let (_, w) = read(apk.size(), &file, Question::Label, &["en-GB"], true);
-        let (_, l) = read(apk.size(), &file, Question::Label, &["en-GB"], false);
-        total += apk.size();
-        walked += w.bytes;
-        led += l.bytes;
-        rw = rw.max(w.rounds);
-        rl = rl.max(l.rounds);
-        println!("{} {} {:?} {:?} {}", apk.id, apk.size(), w, l, apk.oddity());
+        let (facts, led) = read(apk.size(), &file, Question::Label, &["en-GB"], false);
+        let (walked_facts, walked) = read(apk.size(), &file, Question::Label, &["en-GB"], true);
+        assert_eq!(facts, walked_facts, "{}", apk.id);
+        assert!(led.rounds < 40 && walked.rounds < 20, "{}: {led:?} {walked:?}", apk.id);
+        all += led.bytes;
     }
-    println!("total {total} walked {walked} {rw} led {led} {rl}");
+    assert!(all > 0);
 }

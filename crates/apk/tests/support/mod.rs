@@ -67,3 +67,21 @@ pub(crate) fn read_bytes(bytes: &[u8], wanted: &[&str]) -> Result<ApkFacts, ApkE
     };
     read(bytes.len() as u64, &file, Question::Label, wanted, false).0
 }
+
+pub(crate) fn read_counting(bytes: &[u8], wanted: &[&str]) -> (Result<ApkFacts, ApkError>, Cost) {
+    let file = |at: u64, len: usize| {
+        let at = usize::try_from(at).unwrap().min(bytes.len());
+        bytes[at..bytes.len().min(at + len)].to_vec()
+    };
+    read(bytes.len() as u64, &file, Question::Label, wanted, false)
+}
+
+/// The inflated manifest of an APK.
+pub(crate) fn manifest_of(apk: &[u8]) -> Vec<u8> {
+    use std::io::Read as _;
+    let name = apk.windows(19).position(|w| w == b"AndroidManifest.xml").unwrap();
+    let packed = u32::from_le_bytes(apk[name - 12..name - 8].try_into().unwrap()) as usize;
+    let mut out = Vec::new();
+    flate2::read::DeflateDecoder::new(&apk[name + 19..name + 19 + packed]).read_to_end(&mut out).unwrap();
+    out
+}
