@@ -14,11 +14,15 @@ use wibbet_adb::{
     read_sync_header, server_request, service_kind,
 };
 
+mod packages;
+
+pub use packages::{apk, dump, front, ids, manifest, measures, ranges, searches, table};
+
 /// Takes any bytes.
 pub type Target = fn(&[u8]);
 
 /// Every function, by the name of its target and of its corpus.
-pub const TARGETS: [(&str, Target); 8] = [
+pub const TARGETS: [(&str, Target); 17] = [
     ("packet", packet),
     ("banner", banner),
     ("shell", shell),
@@ -27,6 +31,15 @@ pub const TARGETS: [(&str, Target); 8] = [
     ("server", server),
     ("announced", announced),
     ("link", link),
+    ("apk", apk),
+    ("table", table),
+    ("manifest", manifest),
+    ("dump", dump),
+    ("measures", measures),
+    ("front", front),
+    ("ranges", ranges),
+    ("searches", searches),
+    ("ids", ids),
 ];
 
 fn runtime() -> tokio::runtime::Runtime {

@@ -17,8 +17,11 @@ use crate::device::{AskError, Device as _};
 
 /// Where the framework's own texts are.
 const FRAMEWORK: &str = "/system/framework/framework-res.apk";
-/// Chains are followed in so many commands at once: devices have several cores, and starting `od` is what takes time.
-const WALKERS: usize = 3;
+/// Ranges are read and chains followed in so many commands at once: devices have several cores, and starting `dd` and
+/// `od` is what takes time there.
+const AT_ONCE: usize = 4;
+/// For fewer jobs than these another command is not worth its while.
+const WORTH_WHILE: usize = 24;
 /// Where no range can be read, files up to this long are fetched whole, in bytes.
 const SMALL: u32 = 1 << 20;
 /// A file that has not told its label after so many rounds is left alone.
@@ -275,10 +278,11 @@ impl Reading<'_> {
         };
         let range_jobs: Vec<RangeJob> = ranges.iter().map(job).collect();
         let chain_jobs: Vec<RangeJob> = chains.iter().map(job).collect();
-        let share = chain_jobs.len().div_ceil(WALKERS).max(1);
+        let share = |jobs: &[RangeJob]| jobs.len().div_ceil(AT_ONCE).max(WORTH_WHILE);
         let device = self.device;
-        let mut all = vec![run(device, &range_jobs, tools, longest)];
-        all.extend(chain_jobs.chunks(share).map(|some| run(device, some, tools, longest)));
+        let (some_ranges, some_chains) = (share(&range_jobs), share(&chain_jobs));
+        let parts = range_jobs.chunks(some_ranges).chain(chain_jobs.chunks(some_chains));
+        let all: Vec<_> = parts.map(|some| run(device, some, tools, longest)).collect();
         let came = join_all(all).await;
         self.cost.rounds += 1;
         let mut answers = Vec::new();
@@ -459,25 +463,36 @@ struct Came {
     bytes: u64,
 }
 
+/// Does jobs in as many commands as they take, all at once: waiting for them is one round.
 async fn run(device: &AdbDevice, jobs: &[RangeJob], tools: RangeTools, longest: usize) -> Result<Came, AskError> {
-    let mut came = Came { answers: vec![(None, Vec::new()); jobs.len()], commands: 0, bytes: 0 };
+    let mut commands = Vec::new();
     let mut at = 0;
     while at < jobs.len() {
-        let (command, mut reader, taken) = RangeReader::begin(&jobs[at..], tools, longest);
-        let answers = &mut came.answers[at..];
-        let mut bytes = 0;
-        {
-            let mut each = |n: usize, bytes: Option<Vec<u8>>, heads: Vec<ChunkHead>| answers[n] = (bytes, heads);
-            let mut take = |piece: &[u8]| {
-                bytes += piece.len() as u64;
-                reader.feed(piece, &mut each);
-            };
-            device.raw(&command, &mut take).await?;
-            reader.finish(&mut each);
-        }
-        came.bytes += bytes;
-        came.commands += 1;
+        let (command, reader, taken) = RangeReader::begin(&jobs[at..], tools, longest);
         at += taken.max(1);
+        commands.push(one(device, command, reader, taken));
+    }
+    let mut all = Came { answers: Vec::with_capacity(jobs.len()), commands: 0, bytes: 0 };
+    for came in join_all(commands).await {
+        let came = came?;
+        all.answers.extend(came.answers);
+        all.commands += 1;
+        all.bytes += came.bytes;
+    }
+    Ok(all)
+}
+
+async fn one(device: &AdbDevice, command: String, mut reader: RangeReader, jobs: usize) -> Result<Came, AskError> {
+    let mut came = Came { answers: vec![(None, Vec::new()); jobs], commands: 1, bytes: 0 };
+    {
+        let Came { answers, bytes, .. } = &mut came;
+        let mut each = |n: usize, range: Option<Vec<u8>>, heads: Vec<ChunkHead>| answers[n] = (range, heads);
+        let mut take = |piece: &[u8]| {
+            *bytes += piece.len() as u64;
+            reader.feed(piece, &mut each);
+        };
+        device.raw(&command, &mut take).await?;
+        reader.finish(&mut each);
     }
     Ok(came)
 }

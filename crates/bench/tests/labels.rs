@@ -115,3 +115,64 @@ async fn what_is_on_the_screen_and_what_is_opened_there() {
         assert!(open_on_device(&device, &nothing).await.unwrap().unwrap().contains("Error"));
     }
 }
+
+/// What reading a label takes at least, counted over the whole file without any of the code that reads labels: end
+/// record, central directory, the manifest with its header, and of the table the heads (of the table, its strings, the
+/// package and each configuration of the type), what the entry's spec says, and for each text that is on the way its
+/// place, its entry and the string.
+fn least(apk: &SampleApk) -> u64 {
+    let bytes = apk.read(0, usize::MAX);
+    let short = |at: usize| u16::from_le_bytes([bytes[at], bytes[at + 1]]) as usize;
+    let long = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap()) as usize;
+    let end = bytes.windows(4).rposition(|w| w == b"PK\x05\x06").unwrap();
+    let (size, shift) = (long(end + 12), if apk.oddity() == "prefix" { 18 } else { 0 });
+    let mut at = long(end + 16) + shift;
+    let mut sum = 22 + size;
+    let mut table = 0;
+    while bytes[at..].starts_with(b"PK\x01\x02") {
+        let name = &bytes[at + 46..at + 46 + short(at + 28)];
+        let local = long(at + 42) + shift;
+        let data = local + 30 + short(local + 26) + short(local + 28);
+        match name {
+            b"AndroidManifest.xml" => sum += 30 + name.len() + long(at + 20),
+            b"resources.arsc" if short(at + 10) == 8 => return (sum + 30 + name.len() + long(at + 20)) as u64,
+            b"resources.arsc" => {
+                table = data;
+                sum += data - local;
+            }
+            _ => {}
+        }
+        at += 46 + name.len() + short(at + 30) + short(at + 32);
+    }
+    let package = table + 12 + long(table + 12 + 4);
+    sum += 12 + 28 + 288 + 4;
+    let kind = if bytes[package + 8] == 1 { 4 } else { 15 };
+    let mut chunk = package + long(package + 276);
+    while chunk < package + long(package + 4) {
+        if matches!(short(chunk), 0x0201 | 0x0202) && bytes[chunk + 8] == kind {
+            sum += 68;
+        }
+        chunk += long(chunk + 4);
+    }
+    // The label, mostly by way of a reference, and the one on the home screen by way of another.
+    (sum + 2 * (4 + 16) + 4 + 20) as u64
+}
+
+#[tokio::test]
+async fn hardly_more_is_read_than_has_to_be() {
+    let scenario = Scenario::crew_phone();
+    let plain: Vec<SampleApk> = SampleApk::all_of(&scenario)
+        .filter(|a| !matches!(a.oddity(), "cut" | "no-label" | "literal" | "no-entry"))
+        .collect();
+    let least: u64 = plain.iter().map(least).sum();
+    let all: u64 = SampleApk::all_of(&scenario).map(|a| a.size()).sum();
+    let ids: Vec<String> = plain.into_iter().map(|a| a.id).collect();
+    let (_sim, device, book, _place) = begin(scenario).await;
+    let mut inventory = survey(&device, &mut |_| {}).await.unwrap();
+    inventory.packages.retain(|id, _| ids.iter().any(|own| own == id.as_str()));
+    let (_, cost) = read(&device, &book, &inventory).await;
+    println!("{} bytes read, {least} needed, of {all}; {cost:?}", cost.bytes);
+    assert!(cost.bytes as f64 <= 1.05 * least as f64, "{} of {least}", cost.bytes);
+    assert!(cost.bytes as f64 <= 0.03 * all as f64);
+    assert!(cost.rounds < 40, "{cost:?}");
+}

@@ -75,7 +75,7 @@ pub(crate) struct State {
     pub(crate) random: fastrand::Rng,
     pub(crate) cutter: Cutter,
     pub(crate) latency: Duration,
-    pub(crate) line: crate::fault::Line,
+    pub(crate) traffic: crate::fault::Traffic,
     pub(crate) mute: bool,
     pub(crate) transcript: Vec<String>,
     /// So many calls of the package service fail yet, because the device has just started.
@@ -252,7 +252,7 @@ impl SimDevice {
                 random: fastrand::Rng::with_seed(options.seed),
                 cutter: Cutter::default(),
                 latency: Duration::ZERO,
-                line: crate::fault::Line::default(),
+                traffic: crate::fault::Traffic::default(),
                 mute: false,
                 transcript: Vec::new(),
                 calls_until_ready: 0,
@@ -363,6 +363,11 @@ impl SimDevice {
         format!("{} {}", state.scenario.maker, state.scenario.model)
     }
 
+    /// Makes all of its files now, rather than when somebody reads them: for measuring.
+    pub fn make_files(&self) {
+        self.shared.state().files.values().for_each(|file| drop(file.data.read(0, 1)));
+    }
+
     /// The tap on "Allow".
     pub fn allow(&self) {
         self.shared.taps.send_modify(|taps| *taps += 1);
@@ -373,7 +378,7 @@ impl SimDevice {
         let mut state = self.shared.state();
         match fault {
             Fault::Latency(time) => state.latency = time,
-            Fault::Line(line) => state.line = line,
+            Fault::Line(line) => state.traffic.line = line,
             Fault::Cut(at) => state.cutter.set(at),
             Fault::Mute => state.mute = true,
             Fault::Package(id, flaw) => {

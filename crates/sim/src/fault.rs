@@ -1,7 +1,7 @@
 //! How a bench device misbehaves on demand.
 
 use std::str::FromStr;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use thiserror::Error;
 use wibbet_types::PackageId;
@@ -36,13 +36,25 @@ pub struct Line {
     pub bytes_per_second: u64,
 }
 
-impl Line {
-    pub(crate) async fn pass(self, bytes: usize) {
-        let nanos = (bytes as u64 * 1_000_000_000).checked_div(self.bytes_per_second).unwrap_or(0);
-        let time = self.trip + Duration::from_nanos(nanos);
-        if !time.is_zero() {
-            tokio::time::sleep(time).await;
+/// A line with what is on its way.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Traffic {
+    pub(crate) line: Line,
+    /// Until then it is taken: everything that is sent has to pass one after the other.
+    free: Option<Instant>,
+}
+
+impl Traffic {
+    /// Sends so many bytes: when the answer comes that they have arrived.
+    pub(crate) fn send(&mut self, bytes: usize) -> Option<Instant> {
+        if self.line == Line::default() {
+            return None;
         }
+        let nanos = (bytes as u64 * 1_000_000_000).checked_div(self.line.bytes_per_second).unwrap_or(0);
+        let now = Instant::now();
+        let passed = self.free.map_or(now, |free| free.max(now)) + Duration::from_nanos(nanos);
+        self.free = Some(passed);
+        Some(passed + self.line.trip)
     }
 }
 

@@ -14,7 +14,7 @@ use wibbet_adb::{
 
 use crate::command::Effect;
 use crate::device::{Allow, Shared};
-use crate::fault::{Direction, Line, Passage};
+use crate::fault::{Direction, Passage};
 use crate::files::{SyncSession, SyncStep};
 use crate::packages::Output;
 
@@ -308,8 +308,8 @@ impl Connection<'_> {
         let (input, inbox) = mpsc::unbounded_channel();
         self.streams.insert(id, Open { host, acknowledged, input });
         self.send(Command::Okay, id, host, []);
-        let line = self.shared.state().line;
-        let stream = StreamOut { line, out: self.out.clone(), id, host, acks, max_data: self.max_data };
+        let shared = Arc::clone(self.shared);
+        let stream = StreamOut { shared, out: self.out.clone(), id, host, acks, max_data: self.max_data };
         self.tasks.spawn(run(service, stream, inbox, Arc::clone(self.shared)));
     }
 }
@@ -363,7 +363,7 @@ impl Service {
 
 /// The sending end of a stream.
 struct StreamOut {
-    line: Line,
+    shared: Arc<Shared>,
     out: Out,
     id: u32,
     host: u32,
@@ -380,9 +380,17 @@ impl StreamOut {
             if self.acks.recv().await.is_none() {
                 return false;
             }
-            self.line.pass(piece.len()).await;
+            self.pass(piece.len()).await;
         }
         true
+    }
+
+    /// Waits as long as a real line takes for so many bytes.
+    async fn pass(&self, bytes: usize) {
+        let arrives = self.shared.state().traffic.send(bytes);
+        if let Some(arrives) = arrives {
+            tokio::time::sleep_until(arrives.into()).await;
+        }
     }
 
     fn close(self) {
@@ -404,7 +412,7 @@ async fn run(
         return std::future::pending().await;
     }
     tokio::time::sleep(latency).await;
-    stream.line.pass(0).await;
+    stream.pass(0).await;
     match service {
         Service::Shell(line, framing) => {
             let (output, effect) = shared.state().shell(&line);
@@ -430,14 +438,21 @@ async fn run(
             let mut session = SyncSession::default();
             while let Some(bytes) = inbox.recv().await {
                 session.feed(&bytes);
-                loop {
+                // What is answered while the host has not taken the last packet goes into the next one.
+                let mut answers = Vec::new();
+                let ends = loop {
                     let step = session.step(&mut shared.state());
                     match step {
-                        SyncStep::More => break,
-                        SyncStep::End => return stream.close(),
-                        SyncStep::Answer(data) if stream.send(&data).await => {}
-                        SyncStep::Answer(_) => return,
+                        SyncStep::More => break false,
+                        SyncStep::End => break true,
+                        SyncStep::Answer(data) => answers.extend(data),
                     }
+                };
+                if !answers.is_empty() && !stream.send(&answers).await {
+                    return;
+                }
+                if ends {
+                    return stream.close();
                 }
             }
         }

@@ -27,6 +27,7 @@ fn rows() -> &'static HashMap<&'static str, Row> {
 /// The row for an id: its own, or that of its last words.
 fn row(id: &str) -> Option<&'static Row> {
     let rows = rows();
+    let id = id.split(".twin").next().unwrap_or(id);
     let words: Vec<&str> = id.split('.').collect();
     rows.get(id).or_else(|| match words.as_slice() {
         [.., before, last] if !id.starts_with("com.android") => {

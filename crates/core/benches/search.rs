@@ -1,0 +1,56 @@
+//! How long it takes from a key in the search line to the new list, with 2,000 packages.
+#![allow(clippy::unwrap_used, missing_docs, reason = "a benchmark")]
+
+use std::collections::BTreeMap;
+use std::hint::black_box;
+use std::sync::Arc;
+
+use criterion::{Criterion, criterion_group, criterion_main};
+use wibbet_core::{
+    AppFacts, AppNames, Chosen, Finder, Inventory, Measures, Package, PackageKind, PackageState, Search, Sheet, Sizes,
+    Source, Stamp, Usage,
+};
+use wibbet_types::{PackageId, PlainText, UserId};
+
+fn sheet() -> Sheet {
+    let makers = ["com.corvane", "com.ostrel", "com.android", "net.skerry", "tv.tarnbek"];
+    let things = ["weather", "radio", "notes", "calendar", "gallery", "telemetry", "keyboard", "wallpapers"];
+    let labels = ["Wetter", "Nebelhorn", "メモ", "Календар", "Album", "Nutzungsdaten", "لوحة المفاتيح", "壁紙"];
+    let mut packages = BTreeMap::new();
+    let mut names = AppNames::default();
+    let mut measures = Measures { now: Some(Stamp(30_000_000)), ..Measures::default() };
+    measures.asked.extend(Source::ALL);
+    for n in 0..2000usize {
+        let id: PackageId = format!("{}.{}.part{n}", makers[n % 5], things[n % 8]).parse().unwrap();
+        let states = BTreeMap::from([(UserId::OWNER, PackageState::IN_USE)]);
+        packages.insert(id.clone(), Package::bare(id.clone(), PackageKind::System, states));
+        let label = Some(PlainText::new(&format!("{} {n}", labels[n % 8])));
+        names.apps.insert(id.clone(), AppFacts { label, ..AppFacts::default() });
+        measures.sizes.insert(id.clone(), Sizes { code: n as u64 * 100_000, data: 0, cache: 0 });
+        let used = Usage { last: Some(Stamp(n as i64 * 10_000)), seconds: 60 };
+        measures.usage.entry(UserId::OWNER).or_default().insert(id, used);
+    }
+    Sheet {
+        names: Arc::new(names),
+        measures: Arc::new(measures),
+        ..Sheet::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
+    }
+}
+
+fn search(criterion: &mut Criterion) {
+    let sheet = sheet();
+    let mut finder = Finder::default();
+    for line in
+        ["w", "weather", "nbelhrn", "wether corv", ":idle>90d :size>50M", "(meteo | nebel) !:off :size>1M", "xqzzy"]
+    {
+        criterion.bench_function(line, |bencher| {
+            bencher.iter(|| {
+                let search = Search::read(black_box(line));
+                search.run(&sheet, UserId::OWNER, &Chosen::new(), &mut finder)
+            });
+        });
+    }
+}
+
+criterion_group!(benches, search);
+criterion_main!(benches);

@@ -1,0 +1,142 @@
+//! What tells of packages: APKs, dumps, answers for ranges, and what people type.
+
+use wibbet_apk::{ApkReader, Question, Step, read_manifest};
+use wibbet_core::read::{
+    DumpReader, MeasureReader, RangeJob, RangeReader, RangeTool, RangeTools, read_front, read_languages,
+    read_package_list, read_probe,
+};
+use wibbet_core::{Chosen, Finder, IdList, Inventory, Search, Sheet};
+use wibbet_types::{Locale, UserId};
+
+/// Feeds a reader from a file until it is done. It asks for nothing that is not there, and not for ever.
+fn read(file: &[u8], question: Question) {
+    let mut reader = ApkReader::new(file.len() as u64, question, vec![Locale::new("de", "", "DE")]);
+    let mut former = Vec::new();
+    for _ in 0..30_000 {
+        match reader.step() {
+            Step::Done(_) => return,
+            Step::Wants(wants) => {
+                assert_ne!(wants, former, "the same is asked for again");
+                for want in &wants {
+                    let at = usize::try_from(want.start).unwrap_or(usize::MAX);
+                    let bytes = file.get(at..at.saturating_add(want.len));
+                    assert!(bytes.is_some(), "{want:?} is not in the file");
+                    reader.feed(want.start, bytes.unwrap_or_default());
+                }
+                former = wants;
+            }
+        }
+    }
+    unreachable!("it never ends");
+}
+
+/// A whole APK.
+pub fn apk(data: &[u8]) {
+    read(data, Question::Label);
+}
+
+/// A resource table, in a ZIP file made around it.
+pub fn table(data: &[u8]) {
+    let name = b"resources.arsc";
+    let size = (data.len() as u32).to_le_bytes();
+    let mut local = b"PK\x03\x04".to_vec();
+    local.extend([20, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0]);
+    local.extend(size);
+    local.extend(size);
+    local.extend([name.len() as u8, 0, 0, 0]);
+    local.extend(name);
+    let mut central = b"PK\x01\x02".to_vec();
+    central.extend([20, 0, 20, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0]);
+    central.extend(size);
+    central.extend(size);
+    central.extend([name.len() as u8, 0]);
+    central.extend([0; 16]);
+    central.extend(name);
+    let mut file = local;
+    file.extend(data);
+    let at = (file.len() as u32).to_le_bytes();
+    file.extend(&central);
+    file.extend(b"PK\x05\x06\0\0\0\0\x01\0\x01\0");
+    file.extend((central.len() as u32).to_le_bytes());
+    file.extend(at);
+    file.extend([0, 0]);
+    read(&file, Question::Resource(0x7f0f_0000));
+    read(&file, Question::Resource(0x7f0f_0001));
+}
+
+/// A binary manifest.
+pub fn manifest(data: &[u8]) {
+    let _ = read_manifest(data);
+}
+
+/// `dumpsys package`, in pieces of the size that the first byte says, and `list packages`.
+pub fn dump(data: &[u8]) {
+    let Some((size, rest)) = data.split_first() else { return };
+    let (mut whole, mut pieces) = (DumpReader::default(), DumpReader::default());
+    whole.feed(rest);
+    rest.chunks(usize::from(*size).max(1)).for_each(|piece| pieces.feed(piece));
+    assert_eq!(whole.finish(), pieces.finish());
+    read_package_list(&String::from_utf8_lossy(rest));
+}
+
+/// Sizes, memory and use, in pieces too; and languages.
+pub fn measures(data: &[u8]) {
+    let Some((size, rest)) = data.split_first() else { return };
+    let (mut whole, mut pieces) = (MeasureReader::default(), MeasureReader::default());
+    whole.feed(rest);
+    rest.chunks(usize::from(*size).max(1)).for_each(|piece| pieces.feed(piece));
+    assert_eq!(whole.finish(), pieces.finish());
+    assert!(read_languages(&String::from_utf8_lossy(rest)).len() <= 16);
+}
+
+/// What is on the screen.
+pub fn front(data: &[u8]) {
+    read_front(&String::from_utf8_lossy(data));
+    read_probe(data);
+}
+
+/// Answers to commands that read ranges.
+pub fn ranges(data: &[u8]) {
+    let Some((size, rest)) = data.split_first() else { return };
+    let Ok(path) = "/system/app/A/A.apk".parse::<wibbet_types::DevicePath>() else { return };
+    let jobs = [
+        RangeJob::Range(path.clone(), 5000, 10, 30),
+        RangeJob::Chain(path.clone(), 100, 4000, 15),
+        RangeJob::Range(path, 5000, 4000, 1000),
+    ];
+    for tool in RangeTool::ALL {
+        let (_, mut reader, taken) = RangeReader::begin(&jobs, RangeTools { tool, walks: true }, 60_000);
+        assert_eq!(taken, jobs.len());
+        let mut told = Vec::new();
+        let mut each = |n: usize, bytes: Option<Vec<u8>>, _| {
+            assert!(bytes.is_none_or(|b| b.len() == [30, 0, 1000][n]));
+            told.push(n);
+        };
+        rest.chunks(usize::from(*size).max(1)).for_each(|piece| reader.feed(piece, &mut each));
+        reader.finish(&mut each);
+        assert_eq!(told, [0, 1, 2], "each job has its answer once, in order");
+    }
+}
+
+/// A search line.
+pub fn searches(data: &[u8]) {
+    let line = String::from_utf8_lossy(data);
+    let search = Search::read(&line);
+    if let Some(spot) = &search.trouble {
+        assert!(line.get(spot.at.clone()).is_some());
+    }
+    let empty = Inventory { users: Vec::new(), packages: Default::default(), gaps: Vec::new() };
+    search.run(&Sheet::new(empty.into()), UserId::OWNER, &Chosen::new(), &mut Finder::default());
+    search.letters("Nebelhorn com.corvane.radio", &mut Finder::default());
+    for at in 0..=line.len().min(64) {
+        for completion in Search::complete(&line, at) {
+            assert!(line.get(completion.at).is_some());
+        }
+    }
+}
+
+/// A list of ids.
+pub fn ids(data: &[u8]) {
+    let list = IdList::read(&String::from_utf8_lossy(data));
+    assert!(list.ids.len() + list.others.len() <= IdList::MOST);
+}
