@@ -53,7 +53,7 @@ pub enum Step {
     /// These ranges are needed.
     Wants(Vec<Want>),
     /// It is known now, or cannot be.
-    Done(Result<ApkFacts, ApkError>),
+    Done(Result<Box<ApkFacts>, ApkError>),
 }
 
 /// Reads one APK.
@@ -86,7 +86,7 @@ impl ApkReader {
     /// What comes next.
     pub fn step(&mut self) -> Step {
         match self.read() {
-            Ok(facts) => Step::Done(Ok(facts)),
+            Ok(facts) => Step::Done(Ok(Box::new(facts))),
             Err(Halt::Broken(error)) => Step::Done(Err(error)),
             Err(Halt::Missing(wants)) => {
                 // A chain that has to be followed over the link is followed with larger and larger strides, so that

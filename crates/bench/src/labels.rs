@@ -348,7 +348,7 @@ impl Reading<'_> {
     }
 
     /// Takes what a file told. Another one is read for the same package where the label is in that.
-    fn finish(&mut self, work: Work, answer: Result<ApkFacts, wibbet_apk::ApkError>) -> Option<Work> {
+    fn finish(&mut self, work: Work, answer: Result<Box<ApkFacts>, wibbet_apk::ApkError>) -> Option<Work> {
         let Work { id, mark, aim, .. } = work;
         let facts = match (aim, answer) {
             (Aim::Base, Ok(found)) => {

@@ -5,8 +5,9 @@ use std::sync::Arc;
 
 use wibbet_types::{PackageId, UserId};
 
+use crate::about::Stamp;
 use crate::label::{AppFacts, AppNames, guessed_name};
-use crate::measure::{Measures, Source};
+use crate::measure::{Measures, Sizes, Source, Usage};
 use crate::model::{Inventory, Package};
 use crate::note::Note;
 
@@ -34,15 +35,42 @@ impl Sheet {
         self.inventory.packages.get(id).map(|package| self.sight_of(package, user))
     }
 
-    /// As [`Sheet::sight`], for a package of the inventory.
-    pub fn sight_of<'a>(&'a self, package: &'a Package, user: UserId) -> Sight<'a> {
+    fn sight_of<'a>(&'a self, package: &'a Package, user: UserId) -> Sight<'a> {
+        let (id, measures) = (&package.id, &self.measures);
         Sight {
             package,
             user,
-            app: self.names.apps.get(&package.id),
-            measures: &self.measures,
-            notes: self.notes.get(&package.id).map_or(&[], Vec::as_slice),
+            app: self.names.apps.get(id),
+            measures,
+            sizes: measures.sizes.get(id),
+            memory: measures.memory.get(id).copied(),
+            usage: measures.usage.get(&user).and_then(|used| used.get(id)).copied(),
+            notes: self.notes.get(id).map_or(&[], Vec::as_slice),
         }
+    }
+
+    /// What is to be seen of every package by a user, by id.
+    pub fn sights(&self, user: UserId) -> impl Iterator<Item = Sight<'_>> {
+        // All sources are sorted by id: they are gone through side by side, without looking each package up in each.
+        let mut apps = self.names.apps.iter().peekable();
+        let mut sizes = self.measures.sizes.iter().peekable();
+        let mut memory = self.measures.memory.iter().peekable();
+        let used = self.measures.usage.get(&user).into_iter().flatten();
+        let mut used = used.peekable();
+        let mut notes = self.notes.iter().peekable();
+        self.inventory.packages.values().map(move |package| {
+            let id = &package.id;
+            Sight {
+                package,
+                user,
+                app: at(&mut apps, id),
+                measures: &self.measures,
+                sizes: at(&mut sizes, id),
+                memory: at(&mut memory, id).copied(),
+                usage: at(&mut used, id).copied(),
+                notes: at(&mut notes, id).map_or(&[], Vec::as_slice),
+            }
+        })
     }
 
     /// Why a source tells nothing; `None` where it does.
@@ -53,6 +81,12 @@ impl Sheet {
             (None, false) => Some("not read yet".to_owned()),
         }
     }
+}
+
+/// The value of an id in a sorted source that has been gone through as far as the ids before it.
+fn at<'a, V>(source: &mut std::iter::Peekable<impl Iterator<Item = (&'a PackageId, V)>>, id: &PackageId) -> Option<V> {
+    while source.next_if(|(other, _)| *other < id).is_some() {}
+    source.next_if(|(other, _)| *other == id).map(|(_, value)| value)
 }
 
 /// One package as a user of the device has it.
@@ -66,6 +100,9 @@ pub struct Sight<'a> {
     pub app: Option<&'a AppFacts>,
     /// The measures of the device.
     pub measures: &'a Measures,
+    sizes: Option<&'a Sizes>,
+    memory: Option<u64>,
+    usage: Option<Usage>,
     /// The notes on it, narrow ones first.
     pub notes: &'a [Note],
 }
@@ -102,14 +139,14 @@ impl Sight<'_> {
     }
 
     /// Bytes: of a kind, or all.
-    pub fn size(&self, pick: fn(&crate::measure::Sizes) -> u64) -> Option<u64> {
-        self.measures.sizes.get(&self.package.id).map(pick)
+    pub fn size(&self, pick: fn(&Sizes) -> u64) -> Option<u64> {
+        self.sizes.map(pick)
     }
 
     /// Bytes of memory; none for what has no process, `None` where that is not told.
     pub fn memory(&self) -> Option<u64> {
         let told = self.measures.tells(Source::Memory);
-        told.then(|| self.measures.memory.get(&self.package.id).copied().unwrap_or(0))
+        told.then(|| self.memory.unwrap_or(0))
     }
 
     /// Days since it was last in front, `Some(None)` for never. Of what the user does not have that says nothing.
@@ -117,13 +154,20 @@ impl Sight<'_> {
         if !self.package.state(self.user).installed {
             return None;
         }
-        self.measures.idle_days(&self.package.id, self.user)
+        let now = self.measures.now?;
+        self.measures.usage.get(&self.user)?;
+        Some(self.last_use().map(|last| last.days_until(now)))
+    }
+
+    /// When it was last in front.
+    pub fn last_use(&self) -> Option<Stamp> {
+        self.usage.and_then(|u| u.last)
     }
 
     /// Seconds in front.
     pub fn used_seconds(&self) -> Option<u64> {
-        let used = self.measures.usage.get(&self.user)?;
-        Some(used.get(&self.package.id).map_or(0, |u| u.seconds))
+        self.measures.usage.get(&self.user)?;
+        Some(self.usage.map_or(0, |u| u.seconds))
     }
 }
 

@@ -57,7 +57,7 @@ impl State {
 
     /// Commands joined by `|` and `||`.
     fn line(&mut self, words: &[String], skipped: u64) -> (Output, Effect) {
-        if words.first().is_some_and(|w| w == "head") {
+        if words.first().is_some_and(|w| w == "head") && !self.no_tools {
             return (self.head_from(skipped, words), Effect::None);
         }
         let Some(at) = words.iter().position(|w| w == "|" || w == "||") else { return self.command(words) };
@@ -96,6 +96,9 @@ impl State {
             },
             "date" => self.date(),
             "ps" => self.ps(first == Some("-A")),
+            "dd" | "od" | "w" if self.no_tools => {
+                Output::failed(127, format!("/system/bin/sh: {program}: not found\n"))
+            }
             "dd" => self.dd(rest),
             "od" => self.od(rest),
             "w" => self.follow_chunks(rest),

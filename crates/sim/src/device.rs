@@ -77,6 +77,7 @@ pub(crate) struct State {
     pub(crate) latency: Duration,
     pub(crate) traffic: crate::fault::Traffic,
     pub(crate) mute: bool,
+    pub(crate) no_tools: bool,
     pub(crate) transcript: Vec<String>,
     /// So many calls of the package service fail yet, because the device has just started.
     pub(crate) calls_until_ready: u32,
@@ -254,6 +255,7 @@ impl SimDevice {
                 latency: Duration::ZERO,
                 traffic: crate::fault::Traffic::default(),
                 mute: false,
+                no_tools: false,
                 transcript: Vec::new(),
                 calls_until_ready: 0,
                 files,
@@ -381,6 +383,7 @@ impl SimDevice {
             Fault::Line(line) => state.traffic.line = line,
             Fault::Cut(at) => state.cutter.set(at),
             Fault::Mute => state.mute = true,
+            Fault::NoTools => state.no_tools = true,
             Fault::Package(id, flaw) => {
                 if let Some(package) = state.packages.get_mut(id.as_str()) {
                     package.data.flaw = Some(flaw);

@@ -69,6 +69,8 @@ pub enum Fault {
     Cut(CutAt),
     /// No command is answered from now on; the connection stays up.
     Mute,
+    /// There are no tools for files.
+    NoTools,
     /// A package misbehaves.
     Package(PackageId, Flaw),
     /// Uninstalling a package fails with this reason.
@@ -78,7 +80,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, no-tools, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON"
 )]
 pub struct BadFault(String);
@@ -111,6 +113,7 @@ impl FromStr for Fault {
             "cut" => Self::Cut(place(true)?),
             "cut-bytes" => Self::Cut(place(false)?),
             "mute" => Self::Mute,
+            "no-tools" => Self::NoTools,
             "says-yes" => Self::Package(id(value)?, Flaw::SaysYes),
             "comes-back" => Self::Package(id(value)?, Flaw::ComesBack),
             "never-answers" => Self::Package(id(value)?, Flaw::NeverAnswers),

@@ -104,7 +104,9 @@ mod tests {
         #[test]
         fn nothing_harmful_is_left_and_twice_is_once(text in any::<String>()) {
             let once = PlainText::new(&text);
-            prop_assert!(once.as_str().chars().all(|c| !c.is_control() && (!is_harmful(c) || matches!(c, '\u{200c}' | '\u{200d}'))));
+            let joiners = ['\u{200c}', '\u{200d}'];
+            let harmless = |c: char| !c.is_control() && (!is_harmful(c) || joiners.contains(&c));
+            prop_assert!(once.as_str().chars().all(harmless));
             prop_assert_eq!(PlainText::new(once.as_str()), once);
         }
     }

@@ -27,7 +27,7 @@ pub(crate) fn read(
     let mut former = Vec::new();
     loop {
         match reader.step() {
-            Step::Done(answer) => return (answer, cost),
+            Step::Done(answer) => return (answer.map(|facts| *facts), cost),
             Step::Wants(wants) => {
                 assert_ne!(wants, former, "it asks for what it has been given");
                 cost.rounds += 1;

@@ -216,7 +216,7 @@ impl State {
 
 /// `01:23` or `1:02:03`, in seconds.
 fn elapsed(text: &str) -> Option<u64> {
-    text.split(':').try_fold(0u64, |sum, part| Some(sum.checked_mul(60)?.checked_add(part.trim().parse().ok()?)?))
+    text.split(':').try_fold(0u64, |sum, part| sum.checked_mul(60)?.checked_add(part.trim().parse().ok()?))
 }
 
 #[cfg(test)]

@@ -174,9 +174,10 @@ impl Field {
             Self::Memory => sight.memory()? as f64,
             Self::Idle => {
                 sight.idle_days()?;
-                let used = sight.measures.usage.get(&sight.user)?;
-                let last = used.get(&sight.package.id).and_then(|u| u.last);
-                last.map_or(Some(f64::INFINITY), |last| since(Some(last)))?
+                match sight.last_use() {
+                    None => f64::INFINITY,
+                    last => since(last)?,
+                }
             }
             Self::Use => sight.used_seconds()? as f64,
             Self::Came => since(about.installed)?,

@@ -75,11 +75,10 @@ impl Search {
     pub fn run(&self, sheet: &Sheet, user: UserId, chosen: &Chosen, finder: &mut Finder) -> Vec<PackageId> {
         let Some(expr) = &self.expr else { return sheet.inventory.packages.keys().cloned().collect() };
         let mut found: Vec<(Reverse<u32>, &PackageId)> = Vec::new();
-        for package in sheet.inventory.packages.values() {
-            let sight = sheet.sight_of(package, user);
-            let mut score = 0;
-            if finder.holds(expr, &sight, chosen.contains(&package.id), &mut score) == Some(true) {
-                found.push((Reverse(score), &package.id));
+        for sight in sheet.sights(user) {
+            let (mut score, id) = (0, &sight.package.id);
+            if finder.holds(expr, &sight, !chosen.is_empty() && chosen.contains(id), &mut score) == Some(true) {
+                found.push((Reverse(score), id));
             }
         }
         if self.ranks() {
@@ -130,10 +129,14 @@ impl Finder {
     /// a word.
     fn as_it_stands(word: &Word, text: &str, places: Option<&mut Vec<u32>>) -> Option<u32> {
         let lower;
-        let (found, before) = if text.is_ascii() && word.text.is_ascii() {
+        // No letter beyond ASCII is within it, so its bytes can be looked for in any text.
+        let (found, before) = if word.text.is_ascii() {
             let bytes = text.as_bytes();
-            let found =
-                bytes.windows(word.text.len().max(1)).position(|w| w.eq_ignore_ascii_case(word.text.as_bytes()));
+            let wanted = word.text.as_bytes();
+            let first = wanted.first().copied().unwrap_or(0);
+            let found = bytes
+                .windows(wanted.len().max(1))
+                .position(|w| w[0].to_ascii_lowercase() == first && w.eq_ignore_ascii_case(wanted));
             (found?, text)
         } else {
             lower = text.to_lowercase();

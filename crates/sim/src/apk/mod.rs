@@ -97,7 +97,7 @@ impl Plan {
             }
             () => {
                 let w = weight * weight;
-                let libs = if seed % 3 == 0 { (150_000.0 * w) as u64 } else { 0 };
+                let libs = if seed.is_multiple_of(3) { (150_000.0 * w) as u64 } else { 0 };
                 (
                     (24.0 * w) as usize,
                     (120_000.0 * w) as u64,
@@ -286,7 +286,7 @@ impl Plan {
         }
         doc.end("application");
         doc.end("manifest");
-        doc.bytes(self.seed % 2 == 0)
+        doc.bytes(self.seed.is_multiple_of(2))
     }
 
     /// The file. Without `sums` its checksums are 0, which is enough to know its length.
