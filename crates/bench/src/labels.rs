@@ -122,6 +122,7 @@ pub async fn read_labels(
     let work = reading.begin(inventory, &known).await?;
     reading.tell(news);
     let done = reading.read_all(work, news).await;
+    reading.tell(news);
     let note = std::mem::take(&mut reading.to_note);
     if !note.is_empty() {
         // What cannot be remembered is read again the next time.

@@ -193,10 +193,14 @@ impl State {
 
     /// Some apps with icons, for somebody to touch.
     pub(crate) fn touchable(&self) -> Vec<String> {
-        let icons = self.packages.iter().filter(|(id, p)| {
-            crate::apk::has_icon(id) && self.here(id, 0) && (p.data.kind == SimKind::User || p.uid % 23 == 0)
-        });
-        icons.map(|(id, _)| id.clone()).filter(|id| *id != self.front.0).take(6).collect()
+        // What somebody installed comes first, then some of what was there.
+        let of = |kind: SimKind| {
+            let icons = self.packages.iter().filter(move |(id, p)| {
+                crate::apk::has_icon(id) && self.here(id, 0) && p.data.kind == kind && *id != &self.front.0
+            });
+            icons.filter(move |(_, p)| kind == SimKind::User || p.uid % 23 == 0).map(|(id, _)| id.clone())
+        };
+        of(SimKind::User).chain(of(SimKind::System)).take(6).collect()
     }
 
     /// `am start …`.

@@ -46,7 +46,9 @@ fn the_whole_job_on_both_devices() {
         assert_eq!(code, 0);
         let package =
             |id: &str| packages["packages"].as_array().unwrap().iter().find(|p| p["id"] == id).unwrap().clone();
-        assert_eq!(package("com.android.music")["label"], Value::Null);
+        let label = package("com.android.music")["label"].clone();
+        assert!(["Music", "Música"].iter().any(|l| label == *l), "in the device's language: {label}");
+        assert!(package("com.android.music")["version_code"].is_number());
         assert_eq!(package("com.android.music")["kind"], "system");
         let state = |id: &str| package(id)["states"]["0"].clone();
         assert_eq!(
@@ -367,4 +369,37 @@ fn the_bench_is_watched_until_it_is_told_to_end() {
     let text = run(home.path(), &["bench"]);
     let text = String::from_utf8(text.stdout).unwrap();
     assert!(text.contains("Tarnbek Vista 43") && text.contains("ready"), "{text}");
+}
+
+/// What was said on output and on errors, and the exit code.
+fn said(home: &std::path::Path, arguments: &[&str]) -> (String, String, i32) {
+    let output = run(home, arguments);
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    (text(&output.stdout), text(&output.stderr), output.status.code().unwrap())
+}
+
+/// What is found, as a table for other programs, and a plain list of ids with what of it is there.
+#[test]
+fn tables_searches_and_lists() {
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let home = home();
+    let at = sim.address();
+    let columns = "label,id,states,size,idle";
+    let (out, err, code) =
+        said(home.path(), &["packages", at, "--csv", "--search", "beach | :star", "--columns", columns]);
+    assert_eq!(code, 0, "{err}");
+    let lines: Vec<&str> = out.lines().collect();
+    assert_eq!(lines[0], "label,id,state_0,state_10,size,idle");
+    assert!(lines.len() == 2 && lines[1].starts_with("Beach Finds,net.skerry.offers,in-use,in-use,"), "{out}");
+    let (_, err, code) = said(home.path(), &["packages", at, "--search", ":size>x"]);
+    assert!(code == 2 && err.contains("this is no size"), "{err}");
+    let list = home.path().join("list.txt");
+    std::fs::write(&list, "com.android.egg # gone soon\nno.such.app, nonsense\n").unwrap();
+    let list = list.to_str().unwrap();
+    let (out, err, code) = said(home.path(), &["packages", at, "--quick", "--from", list]);
+    assert!(code == 0 && out.contains("com.android.egg") && !out.contains("com.android.music"), "{out}");
+    assert!(err.contains("no.such.app is not on the device") && err.contains("passed over: nonsense"), "{err}");
+    let dry = ["run", at, "--user", "0", "--from", list, "--from-disable", "--dry-run"];
+    let (out, err, code) = said(home.path(), &dry);
+    assert!(out.contains("disable-user --user 0 com.android.egg"), "{code} {out} {err}");
 }

@@ -243,3 +243,41 @@ fn without_a_device_it_says_how_to_begin() {
     screen.keys("C-c");
     screen.wait_for("ended with 0");
 }
+
+/// What a technician does to find things: by a name that the id does not have, by use and size, by touching the device.
+#[test]
+fn packages_are_found_by_name_by_use_and_by_touch() {
+    let home = home();
+    let screen = Screen::start(home.path(), "demo", 128, 40);
+    screen.wait_for("Corvane Tarn 5");
+    screen.wait_for("236 packages");
+    screen.keys("Enter");
+    // Labels come in while the table is there.
+    screen.wait_for("Android System");
+    screen.keys("/");
+    screen.types("foghorn");
+    screen.wait_for("1 of 236 found");
+    assert!(screen.line("com.corvane.radio").contains("Foghorn"));
+    screen.keys("C-u");
+    screen.types("skerry");
+    screen.wait_for("My Skerry");
+    screen.keys("C-u");
+    screen.types(":idle>90d :size>50M");
+    screen.wait_for("Recorder");
+    assert!(!screen.text().contains("Foghorn"));
+    screen.keys("Enter I");
+    screen.wait_for("as of the last time the device was idle on its charger");
+    screen.keys("Escape");
+    // Somebody touches the device.
+    screen.keys("f");
+    screen.wait_for("◉ Home");
+    screen.keys("t");
+    on_its_own_screen(&screen, "Corvane Tarn 5", "open “Word Pier”");
+    screen.keys("Escape");
+    screen.wait_for("◉ Word Pier");
+    screen.keys("f");
+    screen.wait_for("◉Word Pier");
+    screen.wait_for("│ com.lanternquay.wordpier");
+    screen.keys("q");
+    screen.wait_for("ended with 0");
+}

@@ -72,7 +72,7 @@ pub(crate) fn label<'a>(id: &'a str, language: &str) -> &'a str {
 
 /// Whether an app has an icon: most that have a name for people do.
 pub(crate) fn has_icon(id: &str) -> bool {
-    const HIDDEN: [&str; 21] = [
+    const HIDDEN: [&str; 22] = [
         "telemetry",
         "fota",
         "hotword",
@@ -93,6 +93,7 @@ pub(crate) fn has_icon(id: &str) -> bool {
         "webview",
         "egg",
         "systemui",
+        "telecom",
         "voicemail",
     ];
     let hidden = id.split('.').any(|word| HIDDEN.contains(&word));

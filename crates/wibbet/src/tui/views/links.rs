@@ -247,7 +247,7 @@ pub(super) fn own_screens(model: &Model, at: usize, act: usize, theme: &Theme, f
     lines.push(Line::raw(""));
     let place = format!("device {} of {}", at + 1, model.own_screens.len());
     let mut spans = Vec::new();
-    for (key, words) in [("Enter", "do it"), ("←→", "device"), ("Esc", "back to the computer")] {
+    for (key, words) in [("Enter", "do it"), ("←→", "device"), ("Esc", "back")] {
         spans.push(Span::styled(key, theme.accent));
         spans.push(Span::raw(format!(" {words}  ")));
     }
