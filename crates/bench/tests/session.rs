@@ -10,12 +10,12 @@ use support::{device, id, patience, workplace};
 use tokio::sync::mpsc;
 use tokio::time::timeout;
 use wibbet_bench::{
-    AskError, Device as _, Route, RunNews, Session, SessionCommand, SessionEvent, Surroundings, Workplace, begin_run,
-    claim, details, now,
+    AskError, Device as _, Opening, Route, RunNews, Session, SessionCommand, SessionEvent, Surroundings, Workplace,
+    begin_run, claim, details, now,
 };
 use wibbet_core::{
-    Abilities, DeviceKind, Inventory, Offered, Outcome, Plan, Request, Root, RunKind, RunState, Rung, Standing,
-    TrayItem, Way, plan_take_out,
+    Abilities, DeviceKind, Inventory, Note, Offered, Outcome, Plan, Request, Root, RunKind, RunState, Rung, Scope,
+    Standing, TrayItem, Way, plan_take_out,
 };
 use wibbet_sim::{Allow, Options, OwnersAct, Scenario, SimBus, SimDevice};
 use wibbet_types::{PlainText, UserId};
@@ -298,4 +298,98 @@ async fn what_a_device_tells_of_itself_is_complete() {
     assert_eq!(asked(&sim), 1);
     sim.set_fault("cut=from:0".parse().unwrap());
     assert!(details(&phone).await.is_none(), "a link that goes tells nothing");
+}
+
+/// Rows first; labels, sizes and notes come beside everything else, and the session serves commands meanwhile.
+#[tokio::test]
+async fn labels_measures_and_notes_come_by_themselves() {
+    let sim = device(Scenario::desk_tablet(), 1).await;
+    let mut seen = Seen::start(&sim.address().to_string());
+    let inventory = seen.inventory().await;
+    let mut measured = None;
+    let names = seen
+        .until(|event| match event {
+            SessionEvent::Measures(m) => {
+                measured = Some(m);
+                None
+            }
+            SessionEvent::Names(names) if names.apps.len() == inventory.packages.len() => Some(names),
+            _ => None,
+        })
+        .await;
+    assert_eq!(names.wanted[0].to_string(), "de-DE");
+    assert_eq!(names.apps[&id("com.android.calendar")].label.as_ref().unwrap().as_str(), "Kalender");
+    // Another language.
+    seen.session.send(SessionCommand::Languages(Some(vec!["ja".parse().unwrap()])));
+    let calendar = id("com.android.calendar");
+    let japanese = |event| match event {
+        SessionEvent::Names(names) => {
+            let label = names.apps.get(&calendar)?.label.as_ref()?.to_string();
+            (label == "カレンダー").then_some(())
+        }
+        _ => None,
+    };
+    seen.until(japanese).await;
+    // A note is written and told again.
+    let note = Note { id: calendar.clone(), scope: Scope::Model, text: "bleibt".into(), star: true };
+    seen.session.send(SessionCommand::Note(note.clone()));
+    let notes = seen.until(|e| if let SessionEvent::Notes(n) = e { Some(n) } else { None }).await;
+    let notes = if notes.is_empty() {
+        seen.until(|e| if let SessionEvent::Notes(n) = e { Some(n) } else { None }).await
+    } else {
+        notes
+    };
+    assert_eq!(*notes, [note]);
+}
+
+/// What is on the device's screen is told as it changes, and no more when nobody wants to know.
+#[tokio::test]
+async fn the_devices_screen_is_followed() {
+    let sim = device(Scenario::crew_phone(), 1).await;
+    let mut seen = Seen::start(&sim.address().to_string());
+    seen.inventory().await;
+    seen.session.send(SessionCommand::Follow(true));
+    let front = |event| match event {
+        SessionEvent::Front(Some((id, user))) => Some((id.to_string(), user)),
+        _ => None,
+    };
+    assert_eq!(seen.until(front).await, ("com.corvane.launcher".to_owned(), UserId::OWNER));
+    sim.act(OwnersAct::Touch("com.lanternquay.wordpier".into())).await.unwrap();
+    assert_eq!(seen.until(front).await.0, "com.lanternquay.wordpier");
+    // The other way: the device shows what it is told to.
+    let opening =
+        Opening { id: id("com.corvane.radio"), user: UserId::OWNER, class: Some("com.corvane.radio.Main".into()) };
+    seen.session.send(SessionCommand::Open(opening.clone()));
+    let mut opened = false;
+    seen.until(|event| match event {
+        SessionEvent::Note(text) => {
+            opened |= text.contains("com.corvane.radio was opened");
+            None
+        }
+        SessionEvent::Front(Some((id, _))) if id.as_str() == "com.corvane.radio" => Some(()),
+        _ => None,
+    })
+    .await;
+    seen.session.send(SessionCommand::Open(Opening {
+        id: id("com.android.shell"),
+        class: Some("x.Y".into()),
+        ..opening
+    }));
+    let said = seen
+        .until(|event| match event {
+            SessionEvent::Note(text) if text.contains("com.android.shell") => Some(text),
+            _ => None,
+        })
+        .await;
+    assert!(said.contains("not opened") && said.contains("Error"), "{said}");
+    let asked = || sim.transcript().iter().filter(|line| line.contains("mCurrentFocus")).count();
+    assert!(asked() > 1);
+    seen.session.send(SessionCommand::Follow(false));
+    // What was on its way may still come; then nothing is asked any more.
+    seen.session.send(SessionCommand::Survey);
+    seen.inventory().await;
+    let before = asked();
+    seen.session.send(SessionCommand::Survey);
+    seen.inventory().await;
+    assert_eq!(asked(), before);
 }

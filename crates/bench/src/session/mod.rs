@@ -2,6 +2,7 @@
 
 mod aside;
 mod care;
+mod runs;
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -11,19 +12,19 @@ use tokio::task::JoinHandle;
 use tokio::time::Instant;
 use wibbet_adb::{KeyRing, Limits, LinkError};
 use wibbet_core::{
-    Abilities, Advice, AppNames, DeviceFacts, Inventory, Ladder, LinkTrouble, Measures, Note, Outcome, Permit,
-    PermitProbe, Plan, Refusal, Run, RunKind, Rung, Said, Standing, read_answer,
+    Abilities, Advice, AppNames, DeviceFacts, Inventory, Ladder, LinkTrouble, Measures, Note, Permit, PermitProbe,
+    Plan, Run, RunKind, Rung, Standing,
 };
 use wibbet_types::{Locale, PackageId, UserId};
 
 use crate::adb_device::{AdbDevice, LinkStep};
-use crate::begin::{begin_run, claim};
+use crate::begin::claim;
 use crate::book::{Book, now};
 use crate::details::{Details, details};
 use crate::device::{AskError, Device as _};
 use crate::look::{Opening, follow};
 use crate::route::{Route, Surroundings};
-use crate::runner::{Patience, RunNews, Runner};
+use crate::runner::{Patience, RunNews};
 use crate::settle::settle_interrupted;
 use crate::survey::{SurveyError, survey};
 use crate::trouble::{advised, trouble_of};
@@ -464,24 +465,6 @@ impl Actor {
         self.tell_ladder();
     }
 
-    /// What the answers of a run say of the permission.
-    fn learn_from(&mut self, run: &Run) {
-        let withheld = run.steps.iter().any(|step| {
-            let said = step.answer.as_ref().map(|text| {
-                let answer = wibbet_core::Answer { out: text.to_string(), ..Default::default() };
-                read_answer(step.way, &answer)
-            });
-            said == Some(Said::Refused(Refusal::SecondSwitch))
-        });
-        if withheld {
-            let trouble = self.advise(Rung::Changes, Advice::SecondSwitch, "it refused a change");
-            self.ladder.fall(trouble);
-        } else if run.count(Outcome::Done) > 0 {
-            self.ladder.note(Rung::Changes, Standing::Holds, "a change was made and read back");
-        }
-        self.tell_ladder();
-    }
-
     /// Reads the packages, settles what was interrupted, and tells it all.
     async fn read_packages(&mut self) -> bool {
         let read = {
@@ -619,44 +602,5 @@ impl Actor {
         if self.ladder.standing(Rung::Started) == Standing::Missing || ticks.is_multiple_of(VITALS_EVERY) {
             self.read_details().await;
         }
-    }
-
-    /// Carries out a new run, or carries on with an old one. The run's number, and why it ended early.
-    async fn run(&self, what: Result<(RunKind, Plan), i64>) -> (Option<i64>, Option<String>) {
-        let Some(facts) = self.device.facts() else { return (None, Some("the device is not known yet".into())) };
-        let book = &self.workplace.book;
-        self.stop.send_replace(false);
-        let _claims = match claim(book, &facts.id, &self.device.address()) {
-            Ok(claims) => claims,
-            Err(error) => return (None, Some(error.to_string())),
-        };
-        let number = match what {
-            Ok((kind, plan)) => match begin_run(book, &facts.id, kind, &plan, &self.device.abilities()).await {
-                Ok(number) => number,
-                Err(error) => return (None, Some(error.to_string())),
-            },
-            Err(number) => number,
-        };
-        let events = &self.events;
-        let news = move |news| events(SessionEvent::Run(news));
-        let stop = self.stop.subscribe();
-        let ended = Runner::carry_out(&*self.device, book, self.workplace.patience, number, stop, &news).await;
-        (Some(number), ended.err().map(|error| error.to_string()))
-    }
-
-    /// Tells how a run ended, and reads the packages again: paths and kinds may have changed beside
-    /// the states that were read back. False when there is no link any more.
-    async fn after_run(&mut self, (number, trouble): (Option<i64>, Option<String>)) -> bool {
-        self.tell_runs().await;
-        self.tell(SessionEvent::RunEnded(trouble));
-        let run = match number {
-            Some(number) => self.workplace.book.with(move |book| book.run(number)).await.ok().flatten(),
-            None => None,
-        };
-        let up = self.read_packages().await;
-        if let Some(run) = run.filter(|_| up) {
-            self.learn_from(&run);
-        }
-        up
     }
 }

@@ -1,0 +1,180 @@
+//! Everything that is known of packages, put together, sorted and written out.
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use proptest::prelude::*;
+use wibbet_core::{
+    About, AppFacts, AppNames, Column, HomeEntry, Inventory, Measures, Note, Package, PackageKind, PackageState, Scope,
+    Sheet, Sight, Sizes, Source, Stamp, Usage, notes_by_package, permission_words,
+};
+use wibbet_types::{PackageId, PlainText, UserId};
+
+const OWNER: UserId = UserId::OWNER;
+const NOW: i64 = 1_000 * 86_400;
+
+fn id(n: usize) -> PackageId {
+    format!("com.ostrel.part{n}").parse().unwrap()
+}
+
+/// Packages of which each source tells only some.
+fn sheet(told: &[[bool; 5]]) -> Sheet {
+    let mut packages = BTreeMap::new();
+    let mut names = AppNames::default();
+    let mut measures = Measures { now: Some(Stamp(NOW)), ..Measures::default() };
+    measures.asked.extend(Source::ALL);
+    let mut notes = Vec::new();
+    for (n, [label, size, memory, used, noted]) in told.iter().enumerate() {
+        let states = BTreeMap::from([(OWNER, PackageState::IN_USE), (UserId::new(10), PackageState::ABSENT)]);
+        packages.insert(id(n), Package::bare(id(n), PackageKind::System, states));
+        if *label {
+            let label = Some(PlainText::new(&format!("Label {}", 100 - n)));
+            names.apps.insert(id(n), AppFacts { label, ..AppFacts::default() });
+        }
+        if *size {
+            measures.sizes.insert(id(n), Sizes { code: 10 * n as u64, data: 1, cache: 2 });
+        }
+        if *memory {
+            measures.memory.insert(id(n), n as u64 * 1000);
+        }
+        let usage = measures.usage.entry(OWNER).or_default();
+        if *used {
+            let last = Some(Stamp(NOW - n as i64 * 86_400));
+            usage.insert(id(n), Usage { last, seconds: n as u64 * 60 });
+        }
+        if *noted {
+            notes.push(Note { id: id(n), scope: Scope::All, text: format!("note {n}"), star: n % 2 == 0 });
+        }
+    }
+    Sheet {
+        names: Arc::new(names),
+        measures: Arc::new(measures),
+        notes: Arc::new(notes_by_package(notes)),
+        ..Sheet::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
+    }
+}
+
+fn told(sight: &Sight<'_>) -> Vec<Option<String>> {
+    Column::ALL.iter().map(|column| column.value(sight)).collect()
+}
+
+proptest! {
+    /// Going through all sources side by side gives what looking each package up gives.
+    #[test]
+    fn all_at_once_is_as_one_by_one(known in proptest::collection::vec(any::<[bool; 5]>(), 0..30)) {
+        let sheet = sheet(&known);
+        let mut seen = 0;
+        for sight in sheet.sights(OWNER) {
+            let one = sheet.sight(&sight.package.id, OWNER).unwrap();
+            prop_assert_eq!(told(&sight), told(&one));
+            prop_assert_eq!(sight.name(), one.name());
+            seen += 1;
+        }
+        prop_assert_eq!(seen, known.len());
+    }
+
+    /// Every column sorts everything, either way, with what is not told at the end.
+    #[test]
+    fn columns_sort(known in proptest::collection::vec(any::<[bool; 5]>(), 0..20), other_way: bool) {
+        let sheet = sheet(&known);
+        for column in Column::ALL {
+            let mut sights: Vec<Sight<'_>> = sheet.sights(OWNER).collect();
+            sights.sort_by(|a, b| column.order(a, b, other_way));
+            let numbers = column.is_number() && !matches!(column, Column::Splits | Column::Uid | Column::Target);
+            if numbers {
+                let values: Vec<Option<i64>> =
+                    sights.iter().map(|s| column.value(s).and_then(|v| v.parse().ok())).collect();
+                let first_none = values.iter().position(Option::is_none).unwrap_or(values.len());
+                prop_assert!(values[first_none..].iter().all(Option::is_none), "{column:?} {values:?}");
+                let told = &values[..first_none];
+                let sorted = if other_way { told.is_sorted() } else { told.is_sorted_by(|a, b| a >= b) };
+                prop_assert!(sorted, "{column:?} {values:?}");
+            }
+        }
+    }
+}
+
+#[test]
+fn what_columns_say() {
+    let sheet = sheet(&[[true; 5], [true, true, true, true, false], [false; 5]]);
+    let words = |n: usize, column: Column| column.words(&sheet.sight(&id(n), OWNER).unwrap());
+    let some = |text: &str| Some(text.to_owned());
+    for (n, column, said) in [
+        (0, Column::Label, some("Label 100")),
+        (2, Column::Label, some("Part2")),
+        (1, Column::Size, some("13 B")),
+        (2, Column::Size, None),
+        (1, Column::Memory, some("1.0 kB")),
+        (2, Column::Memory, some("")),
+        (0, Column::Idle, some("today")),
+        (1, Column::Idle, some("yesterday")),
+        (2, Column::Idle, some("never")),
+        (1, Column::Use, some("1 min")),
+        (0, Column::Note, some("★ note 0")),
+        (2, Column::Note, some("")),
+        (0, Column::States, some("in use")),
+        (0, Column::Installer, None),
+        (0, Column::Came, None),
+    ] {
+        assert_eq!(words(n, column), said, "{n} {column:?}");
+    }
+    // To the user who does not have it, use says nothing.
+    let other = sheet.sight(&id(0), UserId::new(10)).unwrap();
+    assert_eq!((Column::Idle.words(&other), Column::States.value(&other)), (None, some("absent")));
+}
+
+#[test]
+fn what_is_not_told_says_why() {
+    let mut sheet = sheet(&[[false; 5]]);
+    let measures = Arc::make_mut(&mut sheet.measures);
+    measures.gaps.insert(Source::Memory, "“dumpsys meminfo” said nothing".into());
+    measures.asked.remove(&Source::Use);
+    assert_eq!(Column::Memory.why_not(&sheet).as_deref(), Some("“dumpsys meminfo” said nothing"));
+    assert_eq!(Column::Idle.why_not(&sheet).as_deref(), Some("not read yet"));
+    assert_eq!(Column::Size.why_not(&sheet), None);
+    assert_eq!(Column::Label.why_not(&sheet), None);
+    // What was read later takes the place of why it was not.
+    let mut later = Measures::default();
+    later.asked.insert(Source::Memory);
+    later.memory.insert(id(0), 5);
+    Arc::make_mut(&mut sheet.measures).merge(later);
+    assert_eq!(Column::Memory.why_not(&sheet), None);
+    assert_eq!(Column::Memory.value(&sheet.sight(&id(0), OWNER).unwrap()).as_deref(), Some("5"));
+}
+
+#[test]
+fn people_know_an_app_by_what_stands_on_the_home_screen() {
+    let text = |t: &str| Some(PlainText::new(t));
+    let entry = |label: Option<PlainText>| HomeEntry { class: "x".into(), label };
+    for (label, home, name) in [
+        (text("App"), vec![], Some("App")),
+        (text("App"), vec![entry(None)], Some("App")),
+        (text("App"), vec![entry(text("Home"))], Some("Home")),
+        (text("App"), vec![entry(text("One")), entry(text("Two"))], Some("App")),
+        (None, vec![entry(text("Home"))], Some("Home")),
+        (None, vec![], None),
+    ] {
+        let facts = AppFacts { label, home, ..AppFacts::default() };
+        assert_eq!(facts.name().map(PlainText::as_str), name);
+    }
+}
+
+#[test]
+fn permissions_worth_noting_are_counted_by_user() {
+    let asks = ["android.permission.CAMERA", "android.permission.INTERNET", "com.ostrel.OWN"];
+    let about = About {
+        requests: asks.map(str::to_owned).to_vec(),
+        granted: [asks[1].to_owned(), asks[2].to_owned()].into(),
+        granted_to: BTreeMap::from([(UserId::new(10), [asks[0].to_owned()].into())]),
+        ..About::default()
+    };
+    let package = Package { about, ..Package::bare(id(0), PackageKind::User, BTreeMap::new()) };
+    let packages = BTreeMap::from([(id(0), package)]);
+    let sheet = Sheet::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }));
+    let count = |user| Column::Permissions.words(&sheet.sight(&id(0), UserId::new(user)).unwrap());
+    assert_eq!((count(0).as_deref(), count(10).as_deref()), (Some("1"), Some("2")));
+    assert_eq!(permission_words(asks[0]), Some("take pictures"));
+    assert_eq!(permission_words(asks[2]), None);
+    assert_eq!(permission_words("android.permission.NO_SUCH"), None);
+}

@@ -1,0 +1,109 @@
+//! Notes, choices, and what APKs have told.
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+use wibbet_core::{ApkMark, AppFacts, DeviceFacts, DeviceKind, HomeEntry, Note, Scope, Time};
+use wibbet_logbook::Logbook;
+use wibbet_types::{AndroidVersion, PlainText};
+
+fn device(id: &str, model: &str) -> DeviceFacts {
+    DeviceFacts {
+        id: id.parse().unwrap(),
+        serial: id.parse().unwrap(),
+        maker: "Corvane".into(),
+        model: model.into(),
+        kind: DeviceKind::Phone,
+        android: AndroidVersion::new(34, "14"),
+        patch: "".into(),
+        build: "CTN5".into(),
+        android_id: None,
+    }
+}
+
+fn note(id: &str, scope: Scope, text: &str, star: bool) -> Note {
+    Note { id: id.parse().unwrap(), scope, text: text.into(), star }
+}
+
+#[test]
+fn notes_hold_for_the_devices_that_they_are_for() {
+    let folder = tempfile::tempdir().unwrap();
+    let book = Logbook::open(folder.path()).unwrap();
+    let [own, same_model, other] = [device("A1", "Tarn 5"), device("A2", "Tarn 5"), device("B1", "Rill 2")];
+    for scope in Scope::ALL {
+        book.write_note(&own, &note("com.a", scope, scope.word(), false), Time(1)).unwrap();
+    }
+    let scopes = |device| book.notes(device).unwrap().iter().map(|n| n.scope).collect::<Vec<_>>();
+    assert_eq!(scopes(&own), Scope::ALL);
+    assert_eq!(scopes(&same_model), [Scope::Model, Scope::All]);
+    assert_eq!(scopes(&other), [Scope::All]);
+}
+
+#[test]
+fn a_note_replaces_the_one_of_its_scope_and_an_empty_one_takes_it_out() {
+    let folder = tempfile::tempdir().unwrap();
+    let own = device("A1", "Tarn 5");
+    {
+        let book = Logbook::open(folder.path()).unwrap();
+        book.write_note(&own, &note("com.a", Scope::Device, "first", false), Time(1)).unwrap();
+        book.write_note(&own, &note("com.a", Scope::Device, "second ' ; --", true), Time(2)).unwrap();
+        book.write_note(&own, &note("com.b", Scope::Device, "", true), Time(3)).unwrap();
+    }
+    let book = Logbook::open(folder.path()).unwrap();
+    let kept = book.notes(&own).unwrap();
+    assert_eq!(kept, [note("com.a", Scope::Device, "second ' ; --", true), note("com.b", Scope::Device, "", true)]);
+    book.write_note(&own, &note("com.a", Scope::Device, "", false), Time(4)).unwrap();
+    assert_eq!(book.notes(&own).unwrap(), kept[1..]);
+}
+
+#[test]
+fn choices_are_remembered() {
+    let folder = tempfile::tempdir().unwrap();
+    let book = Logbook::open(folder.path()).unwrap();
+    assert_eq!(book.choice("columns").unwrap(), None);
+    book.choose("columns", "id label").unwrap();
+    book.choose("columns", "label").unwrap();
+    book.choose("searches", ":star\n:off").unwrap();
+    let again = Logbook::open(folder.path()).unwrap();
+    assert_eq!(again.choice("columns").unwrap().as_deref(), Some("label"));
+    assert_eq!(again.choice("searches").unwrap().as_deref(), Some(":star\n:off"));
+}
+
+fn mark(path: &str, size: u32) -> ApkMark {
+    ApkMark { path: path.into(), size, time: 7, version: u64::MAX - 1 }
+}
+
+fn facts(label: &str) -> AppFacts {
+    AppFacts {
+        label: Some(PlainText::new(label)),
+        locale: "zh-Hant-TW".parse().unwrap(),
+        home: vec![
+            HomeEntry { class: "com.a.Main".into(), label: None },
+            HomeEntry { class: "com.a.Other".into(), label: Some("Другий".into()) },
+        ],
+        parts: [1, 2, 3, 40],
+        overlay_of: Some("com.android.systemui".parse().unwrap()),
+        libraries: vec!["org.one".into(), "org.two".into()],
+        trouble: None,
+    }
+}
+
+#[test]
+fn what_apks_told_is_found_again_by_file_build_and_languages() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut book = Logbook::open(folder.path()).unwrap();
+    let none = AppFacts { trouble: Some("it is cut".into()), ..AppFacts::default() };
+    let all = [
+        (mark("/system/app/A/A.apk", 100), "com.a".to_owned(), facts("壁紙")),
+        (mark("/system/app/B/B.apk", u32::MAX), "com.b".to_owned(), none.clone()),
+    ];
+    book.note_apps("CTN5", "zh-TW,en", &all).unwrap();
+    let known = book.apps("CTN5", "zh-TW,en").unwrap();
+    assert_eq!(known.len(), 2);
+    assert_eq!(known[&mark("/system/app/A/A.apk", 100)], facts("壁紙"));
+    assert_eq!(known[&mark("/system/app/B/B.apk", u32::MAX)], none);
+    assert!(book.apps("CTN6", "zh-TW,en").unwrap().is_empty(), "another build");
+    assert!(book.apps("CTN5", "de").unwrap().is_empty(), "other languages");
+    // Another file in the place of one is another file, and takes its place.
+    book.note_apps("CTN5", "zh-TW,en", &[(mark("/system/app/A/A.apk", 101), "com.a".into(), facts("Neu"))]).unwrap();
+    let known = book.apps("CTN5", "zh-TW,en").unwrap();
+    assert_eq!((known.len(), known.contains_key(&mark("/system/app/A/A.apk", 100))), (2, false));
+}
