@@ -105,7 +105,7 @@ pub async fn read_labels(
         device,
         wanted,
         cost: LabelCost::default(),
-        names: AppNames { apps: BTreeMap::new(), wanted: wanted.to_vec() },
+        names: AppNames { wanted: wanted.to_vec(), ..AppNames::default() },
         fresh: BTreeMap::new(),
         to_note: Vec::new(),
         splits: HashMap::new(),
@@ -166,22 +166,29 @@ impl Reading<'_> {
             paths.push(path.clone());
         }
         let mut parts = Vec::new();
+        let language = self.wanted.first().map_or("", Locale::language);
         for (package, _) in &bases {
-            // A part with a language is named by it.
-            let language = self.wanted.first().map_or("", Locale::language);
-            let split = package.about.splits.iter().find(|s| s.rsplit('.').next() == Some(language));
-            if let Some(path) = split.and_then(|s| package.split_path(s)) {
-                parts.push(package.id.clone());
-                paths.push(path);
+            for split in &package.about.splits {
+                if let Some(path) = package.split_path(split) {
+                    // A part with a language is named by it.
+                    parts.push((package.id.clone(), split.rsplit('.').next() == Some(language)));
+                    paths.push(path);
+                }
             }
         }
         paths.extend(FRAMEWORK.parse::<DevicePath>());
         self.cost.rounds += 1;
         self.cost.commands += 1;
         let looked = self.device.stat(&paths).await?;
-        for ((id, path), there) in parts.into_iter().zip(&paths[bases.len()..]).zip(&looked[bases.len()..]) {
+        for (path, there) in paths.iter().zip(&looked) {
             if let Some((size, _)) = there {
-                self.splits.insert(id, (path.clone(), u64::from(*size)));
+                self.names.files.insert(path.to_string(), u64::from(*size));
+            }
+        }
+        for (((id, is_wanted), path), there) in parts.into_iter().zip(&paths[bases.len()..]).zip(&looked[bases.len()..])
+        {
+            if let Some((size, _)) = there.filter(|_| is_wanted) {
+                self.splits.insert(id, (path.clone(), u64::from(size)));
             }
         }
         self.framework = looked.last().copied().flatten().map(|(size, _)| u64::from(size));

@@ -79,6 +79,9 @@ async fn a_language_in_a_part_of_its_own_is_found_there() {
     let facts = &names.apps[&tickets];
     assert_eq!(facts.label.as_ref().unwrap().as_str(), "Fahrkartenschalter");
     assert_eq!(facts.locale.to_string(), "de");
+    let files = &names.files;
+    assert_eq!(files.keys().filter(|path| path.contains("fer.pellmoor.tickets")).count(), 5, "the base and its parts");
+    assert!(files.values().all(|size| *size > 500));
     assert_eq!(facts.name().unwrap().as_str(), "Fahrkartenschalter");
 }
 

@@ -117,6 +117,8 @@ pub struct ApkMark {
 pub struct AppNames {
     /// By package.
     pub apps: BTreeMap<PackageId, AppFacts>,
+    /// Bytes of the APKs that could be looked at, by path, parts included.
+    pub files: BTreeMap<String, u64>,
     /// The languages that labels were looked for in, first the most wanted.
     pub wanted: Vec<Locale>,
 }

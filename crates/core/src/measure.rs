@@ -25,9 +25,9 @@ impl Source {
     /// Every one.
     pub const ALL: [Self; 5] = [Self::Clock, Self::Sizes, Self::Memory, Self::Running, Self::Use];
 
-    /// What is asked for it.
+    /// What is asked for it. Older `ps` lists everything without an option and takes `-A` for a name to look for.
     pub fn command(self) -> &'static str {
-        ["date '+%Y-%m-%d %H:%M:%S'", "dumpsys diskstats", "dumpsys meminfo", "ps -A || ps", "dumpsys usagestats"]
+        ["date '+%Y-%m-%d %H:%M:%S'", "dumpsys diskstats", "dumpsys meminfo", "ps -A; ps", "dumpsys usagestats"]
             [self as usize]
     }
 

@@ -2,6 +2,7 @@
 
 use rusqlite::{OptionalExtension as _, params};
 use wibbet_core::{DeviceFacts, Note, Scope, Time};
+use wibbet_types::PlainText;
 
 use crate::{Logbook, Result};
 
@@ -25,7 +26,9 @@ impl Logbook {
             let rows = statement.query_map(params![scope.word(), whose(scope, device)], row).map_err(self.failed())?;
             for row in rows {
                 let (id, text, star) = row.map_err(self.failed())?;
-                // What somebody else wrote into the file is no note.
+                let text: String = text;
+                let text = PlainText::new(&text).into_string();
+                // What is not for a package is no note.
                 notes.extend(id.parse().ok().map(|id| Note { id, scope, text, star }));
             }
         }

@@ -55,16 +55,13 @@ impl State {
         (all, effect)
     }
 
-    /// Commands joined by `|` and `||`.
+    /// Commands joined by `|`.
     fn line(&mut self, words: &[String], skipped: u64) -> (Output, Effect) {
         if words.first().is_some_and(|w| w == "head") && !self.no_tools {
             return (self.head_from(skipped, words), Effect::None);
         }
-        let Some(at) = words.iter().position(|w| w == "|" || w == "||") else { return self.command(words) };
+        let Some(at) = words.iter().position(|w| w == "|") else { return self.command(words) };
         let (first, effect) = self.command(&words[..at]);
-        if words[at] == "||" {
-            return if first.code == 0 { (first, effect) } else { self.command(&words[at + 1..]) };
-        }
         let ignoring_case = words[at + 1..].iter().any(|w| w == "-i");
         let wanted = words.last().map_or("", String::as_str);
         let has = |line: &&str| match ignoring_case {

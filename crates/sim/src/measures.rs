@@ -113,7 +113,7 @@ impl State {
     }
 
     pub(crate) fn ps(&self, all: bool) -> Output {
-        // Toolbox lists everything anyway and takes the option for a name that it does not find.
+        // Toolbox lists everything anyway and takes the option for a name; toybox lists everything only with it.
         let old = self.scenario.android.sdk < 26;
         let head = if old {
             "USER     PID   PPID  VSIZE  RSS     WCHAN    PC         NAME\n"
@@ -121,8 +121,10 @@ impl State {
             "USER           PID  PPID     VSZ    RSS WCHAN            ADDR S NAME\n"
         };
         let mut out = String::from(head);
-        if old && all {
-            return Output { code: 1, ..Output::ok(out) };
+        if old == all {
+            // What is left is the shell's own.
+            out.push_str("shell            990   400 10780000 3000 0 0 S ps\n");
+            return Output::ok(out);
         }
         out.push_str("root             1     0 10780000 9000 0 0 S init\nsystem         700   400 18000000 300000 0 0 S system_server\n");
         for (n, (id, user, kib)) in self.processes().enumerate() {

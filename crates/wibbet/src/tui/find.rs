@@ -41,7 +41,7 @@ pub(super) fn take_choices(model: &mut Model, columns: Option<&str>, searches: O
 }
 
 pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
-    let columns = model.columns.clone();
+    let columns = super::views::shown_columns(model);
     let searches = model.searches.len();
     let Some(device) = model.device_mut() else { return Vec::new() };
     let card = device.card;

@@ -98,6 +98,7 @@ fn the_table_is_sorted_by_its_columns_and_the_cursor_stays() {
     let mut screen = known(128, 40);
     screen.code(KeyCode::Down);
     let before = screen.model.devices[0].under_cursor().cloned();
+    // Only columns that are on the screen: label, id, state and size.
     let sizes = Column::FIRST.iter().position(|c| *c == Column::Size).unwrap() + 1;
     screen.keys(&">".repeat(sizes));
     let device = &screen.model.devices[0];

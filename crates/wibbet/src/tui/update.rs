@@ -100,6 +100,12 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
             // A ladder of which nothing is known yet is also what a closed link leaves behind.
             device.closed &= *ladder == Ladder::default();
             device.ladder = *ladder;
+            if !device.ladder.is_up() {
+                // What was being asked beside everything else ended with the link.
+                device.following = false;
+                device.front = None;
+                device.reading = None;
+            }
         }
         SessionEvent::Details(details) => device.details = Some(*details),
         SessionEvent::OtherDevice(_) => {}

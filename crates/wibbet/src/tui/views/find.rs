@@ -4,7 +4,7 @@ use ratatui::Frame;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_core::{Column, Scope, Source, permission_words};
+use wibbet_core::{Column, Scope, Source, bytes_words, permission_words};
 
 use super::packages::under_cursor;
 use super::popup::window;
@@ -155,10 +155,14 @@ fn sheet(device: &DeviceModel, from: usize, theme: &Theme, frame: &mut Frame<'_>
         list.fact("shares uid as", shared.as_str());
     }
     list.part("Files", "dumpsys package, list packages -f");
+    let with_size = |path: &str| match sheet.names.files.get(path) {
+        Some(size) => format!("{path} ({})", bytes_words(*size)),
+        None => path.to_owned(),
+    };
     let base = package.apk.as_ref().or(package.path.as_ref());
-    list.fact("base", &base.map_or_else(|| "not told".to_owned(), ToString::to_string));
+    list.fact("base", &base.map_or_else(|| "not told".to_owned(), |p| with_size(p.as_str())));
     for split in &about.splits {
-        let path = package.split_path(split).map_or_else(|| split.clone(), |p| p.to_string());
+        let path = package.split_path(split).map_or_else(|| split.clone(), |p| with_size(p.as_str()));
         list.fact("part", &path);
     }
     for (source, columns) in [

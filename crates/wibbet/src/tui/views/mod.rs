@@ -58,6 +58,21 @@ pub(crate) fn page(model: &Model) -> usize {
     usize::from(lines.max(1))
 }
 
+/// The columns of the table of packages that have room on the screen.
+pub(crate) fn shown_columns(model: &Model) -> Vec<wibbet_core::Column> {
+    let body = frame::areas(whole(model)).body;
+    let users: Vec<wibbet_types::UserId> = model
+        .device()
+        .and_then(|d| d.inventory.as_ref())
+        .map_or_else(Vec::new, |i| i.users.iter().map(|u| u.id).collect());
+    let at_work = model.device().map_or(wibbet_types::UserId::OWNER, |d| d.user());
+    let cells = usize::from(packages::table_area(model, body).width);
+    let mut columns: Vec<_> =
+        table::slots(&model.columns, &users, at_work, cells).into_iter().map(|s| s.column).collect();
+    columns.dedup();
+    columns
+}
+
 /// What is at a place on the screen.
 pub(crate) fn hit(model: &Model, column: u16, line: u16) -> Option<Hit> {
     let areas = frame::areas(whole(model));

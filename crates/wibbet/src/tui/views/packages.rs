@@ -229,11 +229,11 @@ fn draw_details(
     frame.render_widget(Paragraph::new(lines), inside);
 }
 
-/// A package by label and id, or by what fits.
-fn named(device: &DeviceModel, id: &wibbet_types::PackageId, cells: usize) -> String {
-    let name = device.name_of(id);
-    let both = format!("{name}  {id}");
-    if width(&both) <= cells { both } else { name }
+/// A package by its label and id, or by what fits; by its id where no label was read.
+pub(super) fn named(device: &DeviceModel, id: &wibbet_types::PackageId, cells: usize) -> String {
+    let Some(label) = device.sight(id).and_then(|s| s.label().map(str::to_owned)) else { return id.to_string() };
+    let both = format!("{label}  {id}");
+    if width(&both) <= cells { both } else { label }
 }
 
 fn tray_plan(device: &DeviceModel, inventory: &Inventory, items: &[TrayItem]) -> Plan {

@@ -6,7 +6,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::{Back, Condition, Outcome, PackageState, PlannedStep, Run, RunKind, RunState, Step, StepState, Way};
 
-use super::packages::{becoming, under_cursor};
+use super::packages::{becoming, named, under_cursor};
 use super::{first_line, item_at, outcome_counts};
 use crate::tui::model::{DeviceModel, Model, Review, RunPane};
 use crate::tui::text::{capital, cut, fit, width, wrap};
@@ -188,7 +188,7 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
             format!("{} ", way_cell(step.way, way)),
             if step.skip.is_some() { theme.dim } else { theme.accent },
         ),
-        Span::styled(format!("{} ", fit(step.id.as_str(), id)), theme.plain),
+        Span::styled(format!("{} ", fit(&named(device, &step.id, id), id)), theme.plain),
         Span::styled(user_cell(device, step.user, user), theme.dim),
     ];
     spans.push(match step.skip {
@@ -257,7 +257,7 @@ fn carried_out<'a>(model: &Model, step: &Step, device: &DeviceModel, theme: &The
         spans.push(Span::styled(fit(&stage, stage_cells), style));
     }
     spans.push(Span::styled(format!("{} ", way_cell(step.way, way)), theme.plain));
-    spans.push(Span::styled(format!("{} ", fit(step.id.as_str(), id)), theme.plain));
+    spans.push(Span::styled(format!("{} ", fit(&named(device, &step.id, id), id)), theme.plain));
     spans.push(Span::styled(user_cell(device, step.user, user), theme.dim));
     let before = step.before.condition();
     if let Some(now) = step.after {

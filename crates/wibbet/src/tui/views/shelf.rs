@@ -6,7 +6,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::{Origin, ShelfEntry};
 
-use super::packages::under_cursor;
+use super::packages::{named, under_cursor};
 use super::{first_line, item_at};
 use crate::tui::model::{DeviceModel, Model};
 use crate::tui::text::{cut, fit};
@@ -73,7 +73,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
                 format!("{} {} ", shape(entry.condition), fit(entry.condition.word(), 12)),
                 theme.condition(entry.condition),
             ),
-            Span::styled(format!("{} ", fit(entry.id.as_str(), id_cells)), theme.plain),
+            Span::styled(format!("{} ", fit(&named(device, &entry.id, id_cells), id_cells)), theme.plain),
         ];
         if cells >= 70 {
             spans.push(Span::styled(fit(&device.user_words(entry.user), 22), theme.dim));
