@@ -77,3 +77,65 @@ fn harmless(value: String) -> String {
         _ => value,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeMap;
+    use std::sync::Arc;
+
+    use wibbet_core::{AppFacts, AppNames, Inventory, Note, Package, PackageKind, PackageState, Scope, User, UserKind};
+
+    use super::*;
+
+    fn sheet(label: &str, note: &str) -> Sheet {
+        let id: PackageId = "com.ostrel.notes".parse().unwrap();
+        let users = [0, 10].map(|n| User {
+            id: UserId::new(n),
+            name: "x".into(),
+            kind: UserKind::Owner,
+            running: true,
+            unlocked: None,
+        });
+        let states = BTreeMap::from([(UserId::OWNER, PackageState::IN_USE)]);
+        let packages = BTreeMap::from([(id.clone(), Package::bare(id.clone(), PackageKind::System, states))]);
+        let facts = AppFacts { label: Some(label.into()), ..AppFacts::default() };
+        let names = AppNames { apps: BTreeMap::from([(id.clone(), facts)]), ..AppNames::default() };
+        let note = Note { id: id.clone(), scope: Scope::All, text: note.into(), star: false };
+        let inventory = Inventory { users: users.to_vec(), packages, gaps: Vec::new() };
+        Sheet {
+            names: Arc::new(names),
+            notes: Arc::new(BTreeMap::from([(id, vec![note])])),
+            ..Sheet::new(Arc::new(inventory))
+        }
+    }
+
+    fn written(label: &str, note: &str, form: Form) -> String {
+        let sheet = sheet(label, note);
+        let ids: Vec<PackageId> = sheet.inventory.packages.keys().cloned().collect();
+        let columns = [Column::Label, Column::States, Column::Size, Column::Note];
+        write(&sheet, &ids, &columns, UserId::OWNER, form)
+    }
+
+    #[test]
+    fn commas_quotes_and_formulas_do_no_harm() {
+        let head = "label,state_0,state_10,size,note\n";
+        for (label, note, line) in [
+            ("Notes", "", "Notes,in-use,absent,,\n"),
+            ("One, \"two\"", "x", "\"One, \"\"two\"\"\",in-use,absent,,x\n"),
+            ("=1+1", "@x", "'=1+1,in-use,absent,,'@x\n"),
+            ("-5", "-x", "-5,in-use,absent,,'-x\n"),
+        ] {
+            assert_eq!(written(label, note, Form::Csv), format!("{head}{line}"));
+        }
+    }
+
+    #[test]
+    fn objects_have_numbers_and_nulls() {
+        let text = written("42", "note", Form::Json);
+        let all: Value = serde_json::from_str(&text).unwrap();
+        assert_eq!(
+            all,
+            json!([{"label": "42", "state_0": "in-use", "state_10": "absent", "size": null, "note": "note"}])
+        );
+    }
+}

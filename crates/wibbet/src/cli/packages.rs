@@ -9,7 +9,8 @@ use clap::Args;
 use serde::Serialize;
 use wibbet_bench::{details, device_languages, read_labels, read_measures};
 use wibbet_core::{
-    Chosen, Column, Finder as WordFinder, IdList, Inventory, Search, Sheet, Sight, guessed_name, notes_by_package,
+    Chosen, Column, FACTS, FIELDS, Finder as WordFinder, IdList, Inventory, Search, Sheet, Sight, guessed_name,
+    notes_by_package,
 };
 use wibbet_types::{Locale, PackageId, UserId};
 
@@ -145,7 +146,11 @@ fn chosen(sheet: &Sheet, wanted: &Wanted, list: Vec<PackageId>, user: UserId) ->
     let search = Search::read(wanted.search.as_deref().unwrap_or(""));
     if let Some(spot) = &search.trouble {
         let line = wanted.search.as_deref().unwrap_or("");
-        let words = format!("in the search line, at “{}”: {}", &line[spot.at.clone()], spot.words);
+        let fields = FIELDS.map(|(name, ..)| name).join(", ");
+        let facts = FACTS.map(|(name, ..)| name).join(", ");
+        let said = spot.words.replace("Tab shows what can", &format!("these can: {fields}"));
+        let said = said.replace("Tab shows those that there are", &format!("there are {facts}"));
+        let words = format!("in the search line, at “{}”: {said}", &line[spot.at.clone()]);
         return Err(Failure::new(Exit::Usage, words));
     }
     let mut ids = search.run(sheet, user, &Chosen::new(), &mut WordFinder::default());

@@ -314,3 +314,57 @@ fn state_cell(package: &Package, user: UserId, chosen: Option<Way>, cells: usize
     };
     (text, theme.accent)
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        /// Whatever is chosen, the columns fill the width and never pass it, in the chosen order.
+        #[test]
+        fn columns_fit(chosen in proptest::sample::subsequence(Column::ALL.to_vec(), 1..22), users in 1u32..5, at in 0u32..5, cells in 0usize..200) {
+            let all: Vec<UserId> = (0..users).map(UserId::new).collect();
+            let at_work = UserId::new(at.min(users - 1));
+            let slots = slots(&chosen, &all, at_work, cells);
+            let used: usize = slots.iter().map(|s| s.cells + 1).sum::<usize>() + GUTTER;
+            prop_assert!(used <= cells.max(GUTTER + 1), "{used} of {cells}");
+            let mut order: Vec<Column> = slots.iter().map(|s| s.column).collect();
+            order.dedup();
+            let kept: Vec<Column> = chosen.iter().copied().filter(|c| order.contains(c)).collect();
+            prop_assert_eq!(&order, &kept);
+            // Of several users the one at work is never the one without room.
+            let states: Vec<UserId> = slots.iter().filter_map(|s| s.user).collect();
+            prop_assert!(states.is_empty() || states.contains(&at_work));
+            let grows = slots.iter().any(|s| matches!(s.column, Column::Id | Column::Note));
+            if grows && cells > GUTTER + 1 {
+                prop_assert_eq!(used, cells, "what is left is used");
+            }
+        }
+    }
+
+    #[test]
+    fn long_ids_keep_their_end() {
+        for (id, cells, shown) in [
+            ("com.a.b", 10, "com.a.b"),
+            ("com.corvane.weather.provider", 12, "…er.provider"),
+            ("com.a", 1, "…"),
+            ("com.a", 0, "…"),
+        ] {
+            let (text, fill) = id_text(id, cells);
+            assert_eq!(text, shown);
+            assert_eq!(fill.len(), cells.saturating_sub(width(&text)) + 1);
+        }
+    }
+
+    #[test]
+    fn letters_that_were_looked_for_stand_out() {
+        let theme = Theme::new(crate::tui::theme::Depth::None);
+        let mut spans = Vec::new();
+        marked("Nebelhorn", &[0, 2, 3], theme.plain, &theme, &mut spans);
+        let parts: Vec<(&str, bool)> =
+            spans.iter().map(|s| (&*s.content, s.style.add_modifier.contains(Modifier::UNDERLINED))).collect();
+        assert_eq!(parts, [("N", true), ("e", false), ("be", true), ("lhorn", false)]);
+    }
+}
