@@ -229,11 +229,18 @@ fn draw_details(
     frame.render_widget(Paragraph::new(lines), inside);
 }
 
-/// A package by its label and id, or by what fits; by its id where no label was read.
+/// A package by its label and id, of which the end is kept where both have no room; by its id where no label was read.
 pub(super) fn named(device: &DeviceModel, id: &wibbet_types::PackageId, cells: usize) -> String {
+    /// Less of an id says nothing.
+    const LEAST: usize = 10;
     let Some(label) = device.sight(id).and_then(|s| s.label().map(str::to_owned)) else { return id.to_string() };
-    let both = format!("{label}  {id}");
-    if width(&both) <= cells { both } else { label }
+    let id = id.as_str();
+    let room = cells.saturating_sub(width(&label) + 2);
+    match room {
+        _ if id.len() <= room => format!("{label}  {id}"),
+        LEAST.. => format!("{label}  …{}", &id[id.len() + 1 - room..]),
+        _ => label,
+    }
 }
 
 fn tray_plan(device: &DeviceModel, inventory: &Inventory, items: &[TrayItem]) -> Plan {
