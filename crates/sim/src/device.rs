@@ -365,9 +365,20 @@ impl SimDevice {
         format!("{} {}", state.scenario.maker, state.scenario.model)
     }
 
-    /// Makes all of its files now, rather than when somebody reads them: for measuring.
+    /// Makes all of its files now, rather than when somebody reads them. The device serves others meanwhile.
     pub fn make_files(&self) {
-        self.shared.state().files.values().for_each(|file| drop(file.data.read(0, 1)));
+        self.files_to_make()();
+    }
+
+    /// What makes them, to be run elsewhere.
+    pub fn files_to_make(&self) -> impl FnOnce() + Send + use<> {
+        let all: Vec<_> = self.shared.state().files.values().map(|file| file.data.clone()).collect();
+        move || {
+            for data in all {
+                data.len();
+                data.read(0, 1);
+            }
+        }
     }
 
     /// The tap on "Allow".

@@ -61,6 +61,10 @@ impl Demo {
             }
             devices.push(device);
         }
+        // Somebody reads labels at once: what the devices have is made beside everything else.
+        for make in devices.iter().map(SimDevice::files_to_make) {
+            tokio::task::spawn_blocking(make);
+        }
         let surroundings = Surroundings::simulated(Some(Arc::clone(&bus) as _), Some(network.seen()));
         Ok((Self { devices, bus }, surroundings))
     }
