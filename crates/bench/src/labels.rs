@@ -499,7 +499,12 @@ async fn one(device: &AdbDevice, command: String, mut reader: RangeReader, jobs:
             *bytes += piece.len() as u64;
             reader.feed(piece, &mut each);
         };
-        device.raw(&command, &mut take).await?;
+        match device.raw(&command, &mut take).await {
+            Ok(()) => {}
+            // A command that failed or fell silent leaves its files without an answer; the others go on.
+            Err(AskError::Silent(_) | AskError::Broken(_) | AskError::Refused(_)) => {}
+            Err(error) => return Err(error),
+        }
         reader.finish(&mut each);
     }
     Ok(came)

@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use clap::Args;
 use serde::Serialize;
-use wibbet_bench::{details, device_languages, read_labels, read_measures};
+use wibbet_bench::{AskError, details, device_languages, read_labels, read_measures};
 use wibbet_core::{
     Chosen, Column, FACTS, FIELDS, Finder as WordFinder, IdList, Inventory, Search, Sheet, Sight, guessed_name,
     notes_by_package,
@@ -118,8 +118,12 @@ pub(super) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) ->
             true => device_languages(&device).await?,
             false => wanted.language.clone(),
         };
-        let (names, _) = read_labels(&device, book, &sheet.inventory, &languages, &mut |_| {}).await?;
-        sheet.names = Arc::new(names);
+        match read_labels(&device, book, &sheet.inventory, &languages, &mut |_| {}).await {
+            Ok((names, _)) => sheet.names = Arc::new(names),
+            Err(error @ (AskError::NoLink(_) | AskError::Lost(_))) => return Err(error.into()),
+            // The states are known, and labels are told to be missing.
+            Err(error) => tell(format_args!("labels could not be read: {error}")),
+        }
         sheet.measures = Arc::new(read_measures(&device, &mut |_| {}).await?);
     }
     let ids = chosen(&sheet, &wanted, list, user)?;
