@@ -140,23 +140,72 @@ async fn an_old_device() {
     assert!(matches!(&end, LinkError::Broken { rule, .. } if rule.contains("checksum")), "{end}");
 }
 
-/// A device that does not wait for its data to be taken would fill the memory; it is cut off.
+/// A link to a daemon with small packets, and its answer to a command that is being called on it.
+async fn called(device: &mut DuplexStream, linking: tokio::task::JoinHandle<Result<Link, LinkError>>) -> Calling {
+    expect(device, &packet(b"CNXN", 0x0100_0001, 1 << 20, HELLO, true)).await;
+    device.write_all(&packet(b"CNXN", 0x0100_0001, 4096, b"device::features=shell_v2", false)).await.unwrap();
+    let link = linking.await.unwrap().unwrap();
+    let calling = tokio::spawn({
+        let link = link.clone();
+        async move {
+            let mut said = Collected::default();
+            let code = link.call(&Service::ShellV2("x".into()), &limits(), &mut said).await;
+            (code, said)
+        }
+    });
+    expect(device, &packet(b"OPEN", 1, 0, b"shell,v2,raw:x\0", false)).await;
+    device.write_all(&packet(b"OKAY", 5, 1, b"", false)).await.unwrap();
+    (link, calling)
+}
+
+type Calling = (Link, tokio::task::JoinHandle<(Result<Option<u8>, CallError>, Collected)>);
+
+/// A command that ends with 150 kB unread: the platform's own daemon sends them in packets of the agreed size, with the
+/// exit code and the end of the stream behind them, and waits for nothing.
 #[tokio::test]
-async fn data_that_were_not_asked_for_end_the_link() {
+async fn the_last_data_of_a_command_come_without_waiting() {
     let (wire, mut device) = duplex(1 << 20);
     let linking = host(wire);
-    expect(&mut device, &packet(b"CNXN", 0x0100_0001, 1 << 20, HELLO, true)).await;
-    device.write_all(&packet(b"CNXN", 0x0100_0001, 4096, b"device::", false)).await.unwrap();
-    let link = linking.await.unwrap().unwrap();
-    let opening = tokio::spawn({
-        let link = link.clone();
-        async move { link.open("shell:x", limits().idle).await }
-    });
-    expect(&mut device, &packet(b"OPEN", 1, 0, b"shell:x\0", false)).await;
-    device.write_all(&packet(b"OKAY", 5, 1, b"", false)).await.unwrap();
-    let _stream = opening.await.unwrap().unwrap();
-    for _ in 0..2 {
-        device.write_all(&packet(b"WRTE", 5, 1, b"more", false)).await.unwrap();
+    let (_link, calling) = called(&mut device, linking).await;
+    let mut said = vec![1];
+    said.extend_from_slice(&150_000u32.to_le_bytes());
+    said.extend_from_slice(&[b'z'; 150_000]);
+    said.extend_from_slice(b"\x03\x01\0\0\0\x07");
+    let mut all = Vec::new();
+    said.chunks(4096).for_each(|piece| all.extend(packet(b"WRTE", 5, 1, piece, false)));
+    all.extend(packet(b"CLSE", 5, 1, b"", false));
+    assert_eq!(said.chunks(4096).count(), 37);
+    device.write_all(&all).await.unwrap();
+    let (code, said) = calling.await.unwrap();
+    assert_eq!((code, said.out.len()), (Ok(Some(7)), 150_000));
+}
+
+/// A device that never waits for its data to be taken would fill the memory of a stream that nobody reads; it is cut
+/// off, whether its packets are large, small or empty.
+#[tokio::test]
+async fn more_than_a_socket_holds_ends_the_link() {
+    for (size, fits, too_many) in [(4096, 64, 200), (1, 2000, 10_000), (0, 2000, 10_000)] {
+        let (wire, mut device) = duplex(1 << 22);
+        let linking = host(wire);
+        expect(&mut device, &packet(b"CNXN", 0x0100_0001, 1 << 20, HELLO, true)).await;
+        device.write_all(&packet(b"CNXN", 0x0100_0001, 4096, b"device::", false)).await.unwrap();
+        let link = linking.await.unwrap().unwrap();
+        let opening = tokio::spawn({
+            let link = link.clone();
+            async move { link.open("shell:x", limits().idle).await }
+        });
+        expect(&mut device, &packet(b"OPEN", 1, 0, b"shell:x\0", false)).await;
+        device.write_all(&packet(b"OKAY", 5, 1, b"", false)).await.unwrap();
+        let mut stream = opening.await.unwrap().unwrap();
+        let flood = |count: usize| packet(b"WRTE", 5, 1, &vec![b'z'; size], false).repeat(count);
+        device.write_all(&flood(fits)).await.unwrap();
+        for _ in 0..fits {
+            assert_eq!(stream.read(limits().idle).await.unwrap().unwrap().len(), size);
+            expect(&mut device, &packet(b"OKAY", 1, 5, b"", false)).await;
+        }
+        assert!(!link.is_ended(), "{fits} packets of {size} bytes are no reason");
+        device.write_all(&flood(too_many)).await.unwrap();
+        let end = link.ended().await;
+        assert!(matches!(&end, LinkError::Broken { rule, .. } if rule.contains("acknowledged")), "{end}");
     }
-    assert!(matches!(link.ended().await, LinkError::Broken { .. }));
 }

@@ -1,5 +1,6 @@
 //! A device over the debugging protocol.
 
+use std::collections::BTreeSet;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
@@ -52,6 +53,8 @@ struct Known {
     abilities: Abilities,
     /// The help of the package service has been read, or is not needed.
     learned: bool,
+    /// Programs with commands that they turned out not to know.
+    unknown: BTreeSet<String>,
     /// With what ranges of files are read there, once that has been tried: `None` inside for nothing that works.
     tools: Option<Option<RangeTools>>,
 }
@@ -76,7 +79,14 @@ impl AdbDevice {
             patience,
             follows: AtomicBool::new(false),
             live: tokio::sync::Mutex::new(None),
-            known: Mutex::new(Known { facts: None, commands: Vec::new(), abilities, learned: false, tools: None }),
+            known: Mutex::new(Known {
+                facts: None,
+                commands: Vec::new(),
+                abilities,
+                learned: false,
+                unknown: BTreeSet::new(),
+                tools: None,
+            }),
         }
     }
 
@@ -366,12 +376,13 @@ impl AdbDevice {
     }
 
     /// With what ranges of files are read, found out at the first call with a file to try it on.
-    pub(crate) async fn range_tools(&self, file: &DevicePath) -> Result<Option<RangeTools>, AskError> {
+    pub(crate) async fn range_tools(&self, file: &DevicePath, size: u64) -> Result<Option<RangeTools>, AskError> {
         if let Some(tools) = self.known().tools {
             return Ok(tools);
         }
         let mut said = Vec::new();
-        self.raw(&probe_command(file), &mut |piece| said.extend_from_slice(&piece[..piece.len().min(4096)])).await?;
+        self.raw(&probe_command(file, size), &mut |piece| said.extend_from_slice(&piece[..piece.len().min(4096)]))
+            .await?;
         let tools = read_probe(&said);
         self.known().tools = Some(tools);
         Ok(tools)
@@ -405,7 +416,12 @@ impl Device for AdbDevice {
         let idle = if request.changes { self.patience.change } else { self.patience.look };
         let limits = Limits { idle, ..self.limits };
         let mut refused = None;
-        for carriage in request.carriages(&self.abilities()) {
+        let mut unknown = None;
+        let all = request.carriages(&self.abilities());
+        let mut carriages = all.clone();
+        carriages.retain(|carriage| !self.known().unknown.contains(&carriage.program_and_command()));
+        // Where none of them is known to know the command, the device says so again.
+        for carriage in if carriages.is_empty() { all } else { carriages } {
             let service = match &carriage {
                 Carriage::Abb(words) => Service::Abb(words.clone()),
                 Carriage::AbbExec(words) => Service::AbbExec(words.clone()),
@@ -419,7 +435,15 @@ impl Device for AdbDevice {
                 said.piece(channel, data);
             };
             match link.call(&service, &limits, &mut sink).await {
-                Ok(code) => return Ok(answer(said, code)),
+                Ok(code) => {
+                    let answer = answer(said, code);
+                    if !answer.says_unknown_command() {
+                        return Ok(answer);
+                    }
+                    // Nothing was done; another program may know the command, and this one is not asked again.
+                    self.known().unknown.insert(carriage.program_and_command());
+                    unknown = Some(answer);
+                }
                 Err(CallError::Refused { service }) => {
                     self.forget(&carriage);
                     refused = Some(format!("the device refused “{service}”"));
@@ -428,6 +452,9 @@ impl Device for AdbDevice {
                 Err(error @ CallError::Silent { .. }) => return Err(AskError::Silent(error.to_string())),
                 Err(error) => return Err(AskError::Broken(error.to_string())),
             }
+        }
+        if let Some(answer) = unknown {
+            return Ok(answer);
         }
         Err(AskError::Refused(refused.unwrap_or_else(|| "the device offers no way to ask that".into())))
     }

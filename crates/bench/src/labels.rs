@@ -230,7 +230,7 @@ impl Reading<'_> {
         let Some(first) = work.iter().find(|w| w.size >= 64) else { return Ok(()) };
         self.cost.rounds += 1;
         self.cost.commands += 1;
-        let tools = self.device.range_tools(&first.path).await?;
+        let tools = self.device.range_tools(&first.path, first.size).await?;
         let Some(tools) = tools else { return self.read_whole(work, news).await };
         let longest = self.device.longest_command().await?;
         while !work.is_empty() {

@@ -56,19 +56,37 @@ pub async fn survey<D: Device>(
     progress: &mut (dyn FnMut(SurveyPart) + Send),
 ) -> Result<Inventory, SurveyError> {
     progress(SurveyPart::Users);
-    let said = device.ask(&Request::look(&["list", "users"]), &mut |_| {}).await?;
-    let users = read::read_users(&said.out);
-    if users.is_empty() {
-        return Err(unusable("it names no users", &said.text()));
+    let mut users = Vec::new();
+    let mut said_of_users = String::new();
+    for request in read::users_requests(&device.abilities()) {
+        let said = device.ask(&request, &mut |_| {}).await?;
+        users = read::read_users(&said.out);
+        if !users.is_empty() {
+            break;
+        }
+        said_of_users = said.text();
+    }
+    if users.is_empty() && read::says_not_ready(&said_of_users) {
+        return Err(SurveyError::NotReady);
     }
     let dump = dump(device, &read::survey_dump(), progress).await?;
     if dump.packages.is_empty() {
         return Err(unusable("it names no packages", &dump.gaps.join("; ")));
     }
+    let unnamed = users.is_empty();
+    if unnamed {
+        users = read::users_by_number(dump.packages.values().flat_map(|p| p.states.keys().copied()));
+        if users.is_empty() {
+            return Err(unusable("it names no users", &said_of_users));
+        }
+    }
     progress(SurveyPart::List);
     let said = device.ask(&read::survey_list(), &mut |_| {}).await?;
     let listed = read::read_package_list(&said.out);
     let mut inventory = read::inventory(users, dump, &listed);
+    if unnamed {
+        inventory.gaps.push("the device did not list its users: they are known by their numbers only".into());
+    }
     if listed.is_empty() {
         inventory
             .gaps

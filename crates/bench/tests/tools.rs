@@ -49,7 +49,7 @@ fn ranges_and_chains_by_a_real_shell() {
         RangeJob::Range(path.clone(), size, 70_001, 150_000),
     ];
     for name in shells() {
-        let tools = read_probe(&shell(&probe_command(&path), name)).unwrap();
+        let tools = read_probe(&shell(&probe_command(&path, size), name)).unwrap();
         assert!(tools.walks, "{name}: {tools:?}");
         for tool in RangeTool::ALL {
             let (command, mut reader, taken) = RangeReader::begin(&jobs, RangeTools { tool, walks: true }, 60_000);

@@ -30,13 +30,34 @@ pub struct Abilities {
 const ANDROID_5: u32 = 21;
 const ANDROID_7: u32 = 24;
 const ANDROID_8: u32 = 26;
+const ANDROID_9: u32 = 28;
 const ANDROID_10: u32 = 29;
 
+/// A program by which the package service is called through a shell.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(crate) enum Program {
+    /// `cmd package`: the service's own shell.
+    Cmd,
+    /// `pm`: a Java program of its own up to Android 8.1, which takes 0.3 to 1.5 s to start; from 9 on a script that
+    /// calls `cmd package`.
+    Pm,
+}
+
+impl Program {
+    /// The words before those for the service.
+    pub(crate) fn words(self) -> &'static str {
+        match self {
+            Self::Cmd => "cmd package",
+            Self::Pm => "pm",
+        }
+    }
+}
+
 impl Abilities {
-    /// What is certain from the API level and the banner alone. Before Android 8 the package
-    /// service's help tells more, see [`Abilities::learn_from_help`].
+    /// What is certain from the API level and the banner alone. Before Android 8 the help of `pm` tells more, see
+    /// [`Abilities::learn_from_help`].
     pub fn new(sdk: u32, offered: Offered) -> Self {
-        Self { sdk, offered, install_existing: sdk >= ANDROID_8, default_state: sdk >= ANDROID_8 }
+        Self { sdk, offered, install_existing: sdk >= ANDROID_8, default_state: sdk >= ANDROID_7 }
     }
 
     /// Whether it takes a look at the package service's help to know what can be undone.
@@ -64,18 +85,37 @@ impl Abilities {
         self.sdk >= ANDROID_5
     }
 
-    /// Whether the service itself takes the command, without a shell.
-    pub(crate) fn takes_binder_calls(&self, command: &str) -> bool {
-        self.sdk >= ANDROID_10 && self.has_cmd(command)
+    /// Whether the service itself is called, without a shell. The framing of arguments that is spoken here came with
+    /// `abb_exec`: Android 10 has `abb` alone, and splits at blanks.
+    pub(crate) fn takes_binder_calls(&self) -> bool {
+        self.sdk >= ANDROID_10 && self.offered.abb_exec
     }
 
-    /// Whether `cmd package` knows the command. On Android 7 it came with a part of them only; the
-    /// rest stayed with `pm`, which starts a runtime for each call.
-    pub(crate) fn has_cmd(&self, command: &str) -> bool {
-        self.sdk >= ANDROID_8
-            || (self.sdk >= ANDROID_7
-                && self.offered.cmd
-                && matches!(command, "list" | "uninstall" | "suspend" | "unsuspend"))
+    /// The programs that may know a command of the package service, the likelier first.
+    ///
+    /// Up to Android 8.1 the service's own shell has a part of the commands only: what lists packages, installs,
+    /// uninstalls and suspends, and on 8.x `install-existing`, which `pm` lacks there. The rest stayed with `pm`. From 9
+    /// on both are the same. A program that does not know a command says so without doing anything.
+    pub(crate) fn programs(&self, words: &[String]) -> Vec<Program> {
+        let word = |n: usize| words.get(n).map_or("", String::as_str);
+        let early = match word(0) {
+            "list" => word(1) != "users",
+            "uninstall" | "suspend" | "unsuspend" => true,
+            "install-existing" => self.sdk >= ANDROID_8,
+            _ => false,
+        };
+        match self.sdk {
+            ANDROID_9.. => vec![Program::Cmd],
+            ANDROID_7..ANDROID_9 if !self.offered.cmd => vec![Program::Pm],
+            ANDROID_7..ANDROID_9 if early => vec![Program::Cmd, Program::Pm],
+            ANDROID_7..ANDROID_9 => vec![Program::Pm, Program::Cmd],
+            _ => vec![Program::Pm],
+        }
+    }
+
+    /// Whether the user service has a shell of its own, in which its users are listed.
+    pub(crate) fn has_user_service_shell(&self) -> bool {
+        self.sdk >= ANDROID_7 && self.offered.cmd
     }
 }
 
@@ -98,5 +138,35 @@ mod tests {
         let new = Abilities::new(34, Offered::default());
         assert!(!new.needs_help_text() && new.install_existing && new.default_state);
         assert!(!Abilities::new(19, Offered::default()).uninstall_per_user());
+    }
+
+    #[test]
+    fn the_programs_of_each_version() {
+        use Program::{Cmd, Pm};
+        let offered = Offered { cmd: true, ..Offered::default() };
+        for (command, android_7, android_8) in [
+            ("list packages", vec![Cmd, Pm], vec![Cmd, Pm]),
+            ("list users", vec![Pm, Cmd], vec![Pm, Cmd]),
+            ("uninstall", vec![Cmd, Pm], vec![Cmd, Pm]),
+            ("install-existing", vec![Pm, Cmd], vec![Cmd, Pm]),
+            ("disable-user", vec![Pm, Cmd], vec![Pm, Cmd]),
+            ("default-state", vec![Pm, Cmd], vec![Pm, Cmd]),
+            ("path", vec![Pm, Cmd], vec![Pm, Cmd]),
+        ] {
+            let words: Vec<String> = command.split(' ').map(str::to_owned).collect();
+            let programs = |sdk, offered| Abilities::new(sdk, offered).programs(&words);
+            assert_eq!(programs(23, Offered::default()), [Pm], "{command}");
+            for sdk in [24, 25] {
+                assert_eq!(programs(sdk, offered), android_7, "{command}");
+            }
+            for sdk in [26, 27] {
+                assert_eq!(programs(sdk, offered), android_8, "{command}");
+                assert_eq!(programs(sdk, Offered::default()), [Pm], "{command}");
+            }
+            assert_eq!(programs(28, Offered::default()), [Cmd], "{command}");
+        }
+        let binder =
+            |sdk, abb_exec| Abilities::new(sdk, Offered { abb: true, abb_exec, cmd: true }).takes_binder_calls();
+        assert!(binder(30, true) && !binder(29, false) && !binder(28, true));
     }
 }

@@ -59,6 +59,7 @@ fn commands_quote_paths_and_end_where_they_are_too_long() {
             "dd if='/data/app/~~x==/it'\\''s/base.apk' bs=64k iflag=skip_bytes,count_bytes skip=5 count=3",
         ),
         (RangeTool::Seek, "(dd bs=1 skip=5 count=0;head -c 3)<'/data/app/~~x==/it'\\''s/base.apk'"),
+        (RangeTool::Tail, "tail -c 9995 '/data/app/~~x==/it'\\''s/base.apk' | head -c 3"),
         (RangeTool::Blocks, "dd if='/data/app/~~x==/it'\\''s/base.apk' bs=512 skip=0 count=1"),
     ] {
         let (command, _, taken) = RangeReader::begin(&jobs(), tools(tool), 60_000);
@@ -111,13 +112,13 @@ fn blocks_are_cut_to_what_was_asked_for() {
 
 #[test]
 fn the_probe_takes_the_first_way_that_works() {
-    let command = probe_command(&path("/system/app/A/A.apk"));
-    assert_eq!(command.matches("wibbet-probe").count(), 3);
+    let command = probe_command(&path("/system/app/A/A.apk"), 9_000);
+    assert_eq!(command.matches("wibbet-probe").count(), 4);
     let range: Vec<u8> = [3, 4].into_iter().chain([9; 38]).collect();
     let block: Vec<u8> = b"PK".iter().copied().chain(range.clone()).chain([0; 470]).collect();
-    let said = |bytes: &[u8], seek: &[u8], blocks: &[u8], od: &str| {
+    let said = |bytes: &[u8], seek: &[u8], blocks: &[u8], tail: &[u8], od: &str| {
         let mut all = bytes.to_vec();
-        for part in [seek, blocks] {
+        for part in [seek, blocks, tail] {
             all.extend(b"wibbet-probe\n");
             all.extend(part);
         }
@@ -127,10 +128,11 @@ fn the_probe_takes_the_first_way_that_works() {
     };
     let od = "   67324752\n";
     for (given, tool, walks) in [
-        (said(&range, &range, &block, od), Some(RangeTool::Bytes), true),
-        (said(b"", &range, &block, ""), Some(RangeTool::Seek), false),
-        (said(b"dd: bad iflag", b"", &block, "od: not found"), Some(RangeTool::Blocks), false),
-        (said(&range[..39], &range[..1], &block[..20], od), None, false),
+        (said(&range, &range, &block, &range, od), Some(RangeTool::Bytes), true),
+        (said(b"", &range, &block, b"", ""), Some(RangeTool::Seek), false),
+        (said(b"dd: bad iflag", b"", &block, &range, "od: not found"), Some(RangeTool::Blocks), false),
+        (said(b"", b"", b"", &range, od), Some(RangeTool::Tail), true),
+        (said(&range[..39], &range[..1], &block[..20], &range[1..], od), None, false),
     ] {
         assert_eq!(given.map(|t| t.tool), tool);
         assert_eq!(given.is_some_and(|t| t.walks), walks);

@@ -1,7 +1,7 @@
 //! The shell: just enough of one for the commands that a debugging host sends.
 
 use crate::device::State;
-use crate::packages::Output;
+use crate::packages::{Output, Via};
 
 /// What a command line asks for beyond text.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -60,6 +60,9 @@ impl State {
         if words.first().is_some_and(|w| w == "head") && !self.no_tools {
             return (self.head_from(skipped, words), Effect::None);
         }
+        if words.first().is_some_and(|w| w == "tail") && !self.no_tools {
+            return (self.tail_head(words), Effect::None);
+        }
         let Some(at) = words.iter().position(|w| w == "|") else { return self.command(words) };
         let (first, effect) = self.command(&words[..at]);
         let ignoring_case = words[at + 1..].iter().any(|w| w == "-i");
@@ -71,15 +74,16 @@ impl State {
         (Output::ok(first.out.lines().filter(has).map(|l| format!("{l}\n")).collect::<String>()), effect)
     }
 
-    fn command(&mut self, words: &[String]) -> (Output, Effect) {
+    pub(crate) fn command(&mut self, words: &[String]) -> (Output, Effect) {
         let Some((program, rest)) = words.split_first() else { return (Output::default(), Effect::None) };
         let first = rest.first().map(String::as_str);
         let output = match program.as_str() {
             "echo" => Output::ok(format!("{}\n", rest.join(" "))),
             "getprop" => self.getprop(first),
-            "pm" => self.package_service(rest),
+            "pm" => self.package_service(rest, Via::Pm),
             "cmd" if self.scenario.android.sdk >= 24 => match first {
-                Some("package") => self.package_service(&rest[1..]),
+                Some("package") => self.package_service(&rest[1..], Via::Cmd),
+                Some("user") if rest.get(1).is_some_and(|w| w == "list") => self.list_users(),
                 other => Output::failed(20, format!("cmd: Can't find service: {}\n", other.unwrap_or(""))),
             },
             "dumpsys" if first == Some("package") => self.dump_packages(rest.get(1).map(String::as_str)),

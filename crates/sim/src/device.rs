@@ -97,6 +97,63 @@ pub(crate) struct State {
     pub(crate) pairing: Option<PairingDialog>,
 }
 
+impl State {
+    /// A device as it comes out of its box.
+    pub(crate) fn new(scenario: Scenario, seed: u64) -> Self {
+        Self {
+            packages: Holding::all_of(&scenario),
+            trusted: BTreeSet::new(),
+            random: fastrand::Rng::with_seed(seed),
+            cutter: Cutter::default(),
+            latency: Duration::ZERO,
+            traffic: crate::fault::Traffic::default(),
+            mute: false,
+            no_tools: false,
+            transcript: Vec::new(),
+            calls_until_ready: 0,
+            files: crate::files::first_files(&scenario),
+            dialogs: 0,
+            down: false,
+            switches: Switches { usb_debugging: true, wireless: scenario.reached_by == ReachedBy::Air },
+            settings: BTreeMap::from([
+                ("global/adb_enabled".to_owned(), "1".to_owned()),
+                ("global/stay_on_while_plugged_in".to_owned(), "0".to_owned()),
+            ]),
+            started: Instant::now(),
+            front: (crate::habits::home_screen(&scenario), 0),
+            asks: None,
+            pairing: None,
+            scenario,
+        }
+    }
+
+    /// Sets a fault of the device or its line.
+    pub(crate) fn set_fault(&mut self, fault: Fault) {
+        match fault {
+            Fault::Latency(time) => self.latency = time,
+            Fault::Line(line) => self.traffic.line = line,
+            Fault::Cut(at) => self.cutter.set(at),
+            Fault::Mute => self.mute = true,
+            Fault::NoTools => self.no_tools = true,
+            Fault::Package(id, flaw) => {
+                if let Some(package) = self.packages.get_mut(id.as_str()) {
+                    package.data.flaw = Some(flaw);
+                }
+            }
+            Fault::Refuse(id, reason) => {
+                if let Some(package) = self.packages.get_mut(id.as_str()) {
+                    package.data.refuses = Some(reason);
+                }
+            }
+        }
+    }
+
+    /// A package's state for a user: installed and the enabled setting. `None` where there is no such package.
+    pub(crate) fn holds(&self, id: &str, user: u32) -> Option<(bool, u8)> {
+        self.packages.get(id)?.users.get(&user).map(|u| (u.installed, u.enabled))
+    }
+}
+
 /// What server tasks share.
 #[derive(Debug)]
 pub(crate) struct Shared {
@@ -240,38 +297,12 @@ impl SimDevice {
     /// # Errors
     /// When the address cannot be listened at.
     pub async fn start(scenario: Scenario, options: Options) -> std::io::Result<Self> {
-        let packages = Holding::all_of(&scenario);
-        let files = crate::files::first_files(&scenario);
         let access = if scenario.reached_by == ReachedBy::Air { Access::Air } else { Access::Plain };
         let mut random = fastrand::Rng::with_seed(options.seed);
         let suffix: String = (0..6).map(|_| random.alphanumeric()).collect();
         let instance = format!("adb-{}-{suffix}", scenario.serial);
         let shared = Arc::new(Shared {
-            state: Mutex::new(State {
-                packages,
-                trusted: BTreeSet::new(),
-                random: fastrand::Rng::with_seed(options.seed),
-                cutter: Cutter::default(),
-                latency: Duration::ZERO,
-                traffic: crate::fault::Traffic::default(),
-                mute: false,
-                no_tools: false,
-                transcript: Vec::new(),
-                calls_until_ready: 0,
-                files,
-                dialogs: 0,
-                down: false,
-                switches: Switches { usb_debugging: true, wireless: scenario.reached_by == ReachedBy::Air },
-                settings: BTreeMap::from([
-                    ("global/adb_enabled".to_owned(), "1".to_owned()),
-                    ("global/stay_on_while_plugged_in".to_owned(), "0".to_owned()),
-                ]),
-                started: Instant::now(),
-                front: (crate::habits::home_screen(&scenario), 0),
-                asks: None,
-                pairing: None,
-                scenario,
-            }),
+            state: Mutex::new(State::new(scenario, options.seed)),
             allow: options.allow,
             restart: options.restart,
             taps: watch::Sender::new(0),
@@ -388,24 +419,7 @@ impl SimDevice {
 
     /// Sets a fault.
     pub fn set_fault(&self, fault: Fault) {
-        let mut state = self.shared.state();
-        match fault {
-            Fault::Latency(time) => state.latency = time,
-            Fault::Line(line) => state.traffic.line = line,
-            Fault::Cut(at) => state.cutter.set(at),
-            Fault::Mute => state.mute = true,
-            Fault::NoTools => state.no_tools = true,
-            Fault::Package(id, flaw) => {
-                if let Some(package) = state.packages.get_mut(id.as_str()) {
-                    package.data.flaw = Some(flaw);
-                }
-            }
-            Fault::Refuse(id, reason) => {
-                if let Some(package) = state.packages.get_mut(id.as_str()) {
-                    package.data.refuses = Some(reason);
-                }
-            }
-        }
+        self.shared.state().set_fault(fault);
     }
 
     /// Takes away that no command is answered.
@@ -431,8 +445,7 @@ impl SimDevice {
     /// A package's state for a user as the device keeps it: installed and the enabled setting.
     /// `None` where there is no such package.
     pub fn holds(&self, id: &str, user: u32) -> Option<(bool, u8)> {
-        let state = self.shared.state();
-        state.packages.get(id)?.users.get(&user).map(|u| (u.installed, u.enabled))
+        self.shared.state().holds(id, user)
     }
 
     /// Restarts the device: connections end, it is away for a while, and its package service is up

@@ -22,6 +22,8 @@ mod dump;
 mod fault;
 mod files;
 mod habits;
+#[cfg(unix)]
+mod inside;
 mod measures;
 mod packages;
 mod sample;
@@ -34,6 +36,8 @@ mod wireless;
 pub use cable::SimBus;
 pub use device::{Allow, Options, SimDevice};
 pub use fault::{BadFault, CutAt, Direction, Fault, Line};
+#[cfg(unix)]
+pub use inside::{Asked, Ran, SimAndroid};
 pub use sample::SampleApk;
 pub use scenario::{BadScenario, Flaw, ReachedBy, Scenario};
 pub use screen::{OwnersAct, OwnersScreen};

@@ -45,6 +45,15 @@ impl Output {
     }
 }
 
+/// By which program the package service is called.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Via {
+    /// `pm`: a Java program of its own up to Android 8.1, a script that calls `cmd package` from 9 on.
+    Pm,
+    /// `cmd package`, or the service called without a shell: both end in the service's own shell.
+    Cmd,
+}
+
 /// A package's state for a user.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub(crate) struct UserState {
@@ -156,24 +165,52 @@ impl State {
         self.scenario.android.sdk < 24
     }
 
-    /// Whether this build's package service has the command.
-    fn has_command(&self, command: &str) -> bool {
-        let late = matches!(command, "install-existing" | "default-state" | "suspend" | "unsuspend");
-        !late || self.scenario.android.sdk >= 26 || self.scenario.extra_commands.iter().any(|c| c == command)
+    /// Up to Android 8.1 `pm` is a program of its own, with words and exit codes of its own.
+    fn is_java_pm(&self, via: Via) -> bool {
+        via == Via::Pm && self.scenario.android.sdk < 28
+    }
+
+    /// Whether the program has the command on this version. Up to Android 8.1 the service's own shell has a part of
+    /// them only: what installs, uninstalls, suspends and lists (Android 7: `PackageManagerShellCommand`), and the
+    /// older program has no `install-existing`.
+    fn has_command(&self, command: &str, via: Via) -> bool {
+        let sdk = self.scenario.android.sdk;
+        if self.scenario.extra_commands.iter().any(|c| c == command) && (sdk < 24 || via == Via::Pm) {
+            return true;
+        }
+        match (command, via) {
+            _ if sdk >= 28 => true,
+            ("install-existing", Via::Cmd) => sdk >= 26,
+            ("list" | "help" | "uninstall" | "suspend" | "unsuspend", Via::Cmd) => true,
+            (_, Via::Cmd) => false,
+            ("install-existing", Via::Pm) => false,
+            ("default-state" | "suspend" | "unsuspend", Via::Pm) => sdk >= 24,
+            (_, Via::Pm) => true,
+        }
     }
 
     /// A call of the package service, by whichever way it came.
-    pub(crate) fn package_service(&mut self, words: &[String]) -> Output {
+    pub(crate) fn package_service(&mut self, words: &[String], via: Via) -> Output {
+        let output = self.service_call(words, via);
+        if !self.is_java_pm(via) || self.is_old() || output.code == 0 {
+            return output;
+        }
+        // The program of 7 to 8.1 catches what the service throws and ends with 1.
+        let thrown = output.err.lines().find(|l| l.starts_with("java.lang.")).map(|l| format!("Error: {l}\n"));
+        Output { err: thrown.unwrap_or(output.err), code: 1, ..output }
+    }
+
+    fn service_call(&mut self, words: &[String], via: Via) -> Output {
         if self.calls_until_ready > 0 {
             self.calls_until_ready -= 1;
-            return if self.is_old() {
+            return if self.is_java_pm(via) {
                 Output::failed(1, "Error: Could not access the Package Manager.  Is the system running?\n")
             } else {
                 Output::failed(20, "cmd: Can't find service: package\n")
             };
         }
         let Some((command, rest)) = words.split_first() else {
-            return Output { err: self.help(), code: 1, ..Output::default() };
+            return Output { err: self.help(via), code: 1, ..Output::default() };
         };
         let given = match Words::read(rest) {
             Ok(given) => given,
@@ -185,8 +222,10 @@ impl State {
             return self.security_exception(command, &format!("Shell does not have permission to access user {user}"));
         }
         match command.as_str() {
-            "help" => Output::ok(self.help()),
-            "list" => self.list(&given),
+            "help" if self.is_java_pm(via) => self.no_such("help", via),
+            "help" => Output::ok(self.help(via)),
+            c if !self.has_command(c, via) => self.no_such(c, via),
+            "list" => self.list(&given, via),
             "path" => match self.packages.get(target) {
                 Some(package) => {
                     let apk = package.apk();
@@ -196,7 +235,6 @@ impl State {
                 }
                 None => Output { code: 1, ..Output::default() },
             },
-            c if !self.has_command(c) => self.no_such(c),
             "uninstall" => {
                 self.change(target, given.user.unwrap_or(0), |s| s.uninstall(target, given.user, given.keep))
             }
@@ -226,29 +264,42 @@ impl State {
                 Some(state) if state.installed => Output::ok("Success\n"),
                 _ => Output::failed(1, "Failed\n"),
             },
-            other => self.no_such(other),
+            other => self.no_such(other, via),
         }
     }
 
-    fn help(&self) -> String {
-        let mut help = String::from(
-            "usage: pm list packages [-f] [-d] [-e] [-s] [-3] [-i] [-u] [--user USER_ID] [FILTER]\n       pm list users\n       \
-             pm path [--user USER_ID] PACKAGE\n       pm uninstall [-k] [--user USER_ID] PACKAGE\n       pm clear [--user USER_ID] PACKAGE\n       \
-             pm enable [--user USER_ID] PACKAGE_OR_COMPONENT\n       pm disable [--user USER_ID] PACKAGE_OR_COMPONENT\n       \
-             pm disable-user [--user USER_ID] PACKAGE_OR_COMPONENT\n       pm hide [--user USER_ID] PACKAGE_OR_COMPONENT\n       \
-             pm unhide [--user USER_ID] PACKAGE_OR_COMPONENT\n",
-        );
-        for command in ["install-existing", "default-state", "suspend", "unsuspend"] {
-            if self.has_command(command) {
-                help.push_str(&format!("       pm {command} [--user USER_ID] PACKAGE\n"));
+    fn help(&self, via: Via) -> String {
+        let mut help = match via {
+            Via::Pm if self.is_java_pm(via) => String::from("usage: "),
+            _ => String::from("Package manager (package) commands:\n  help\n    Print this help text.\n"),
+        };
+        for (command, words) in [
+            ("list", "packages [-f] [-d] [-e] [-s] [-3] [-i] [-u] [--user USER_ID] [FILTER]"),
+            ("path", "[--user USER_ID] PACKAGE"),
+            ("install-existing", "[--user USER_ID] PACKAGE"),
+            ("uninstall", "[-k] [--user USER_ID] PACKAGE"),
+            ("clear", "[--user USER_ID] PACKAGE"),
+            ("enable", "[--user USER_ID] PACKAGE_OR_COMPONENT"),
+            ("disable", "[--user USER_ID] PACKAGE_OR_COMPONENT"),
+            ("disable-user", "[--user USER_ID] PACKAGE_OR_COMPONENT"),
+            ("disable-until-used", "[--user USER_ID] PACKAGE_OR_COMPONENT"),
+            ("default-state", "[--user USER_ID] PACKAGE_OR_COMPONENT"),
+            ("hide", "[--user USER_ID] PACKAGE_OR_COMPONENT"),
+            ("unhide", "[--user USER_ID] PACKAGE_OR_COMPONENT"),
+            ("suspend", "[--user USER_ID] TARGET-PACKAGE"),
+            ("unsuspend", "[--user USER_ID] TARGET-PACKAGE"),
+        ] {
+            if self.has_command(command, via) {
+                let indent = if self.is_java_pm(via) { "       pm " } else { "  " };
+                help.push_str(&format!("{indent}{command} {words}\n"));
             }
         }
-        help
+        if self.is_java_pm(via) { help.replacen("       ", "", 1) } else { help }
     }
 
-    fn no_such(&self, command: &str) -> Output {
-        if self.is_old() {
-            Output::failed(1, format!("Error: unknown command '{command}'\n{}", self.help()))
+    fn no_such(&self, command: &str, via: Via) -> Output {
+        if self.is_java_pm(via) {
+            Output::failed(1, format!("Error: unknown command '{command}'\n{}", self.help(via)))
         } else {
             Output::failed(255, format!("Unknown command: {command}\n"))
         }
@@ -407,19 +458,29 @@ impl State {
         }
     }
 
-    fn list(&self, given: &Words<'_>) -> Output {
+    /// The user service's own list, to which `pm list users` is passed on.
+    pub(crate) fn list_users(&self) -> Output {
+        let mut out = String::from("Users:\n");
+        for user in &self.scenario.users {
+            let running = if user.running { " running" } else { "" };
+            out.push_str(&format!("\tUserInfo{{{}:{}:{:x}}}{running}\n", user.id, user.name, user.flags));
+        }
+        Output::ok(out)
+    }
+
+    fn list(&self, given: &Words<'_>, via: Via) -> Output {
         match given.rest.first().copied() {
-            Some("users") => {
-                let mut out = String::from("Users:\n");
-                for user in &self.scenario.users {
-                    let running = if user.running { " running" } else { "" };
-                    out.push_str(&format!("\tUserInfo{{{}:{}:{:x}}}{running}\n", user.id, user.name, user.flags));
-                }
-                Output::ok(out)
-            }
+            Some("users") if via == Via::Pm || self.scenario.android.sdk >= 28 => self.list_users(),
             Some("packages") => self.list_packages(given),
             Some("features" | "libraries") => Output::default(),
-            other => Output::failed(1, format!("Error: unknown list type '{}'\n", other.unwrap_or(""))),
+            other => {
+                let text = format!("Error: unknown list type '{}'\n", other.unwrap_or(""));
+                if self.is_java_pm(via) {
+                    Output::failed(1, text)
+                } else {
+                    Output { out: text, code: 255, ..Output::default() }
+                }
+            }
         }
     }
 

@@ -239,6 +239,16 @@ pub struct SimPackage {
 }
 
 impl Scenario {
+    /// The same device with Android 8.1, and what the daemon of that version announces.
+    pub fn with_android_8_1(mut self) -> Self {
+        self.android.sdk = 27;
+        self.android.release = "8.1.0".into();
+        self.android.patch = "2019-03-05".into();
+        self.protocol.features = ["cmd", "shell_v2", "stat_v2"].map(str::to_owned).to_vec();
+        self.protocol.max_data = 256 * 1024;
+        self
+    }
+
     /// Reads a scenario file.
     ///
     /// # Errors

@@ -16,10 +16,14 @@ use crate::command::Effect;
 use crate::device::{Allow, Shared};
 use crate::fault::{Direction, Passage};
 use crate::files::{SyncSession, SyncStep};
-use crate::packages::Output;
+use crate::packages::{Output, Via};
 
 /// Calls of the package service that fail after a restart, before it is up.
 const CALLS_BEFORE_READY: u32 = 2;
+/// What the socket between a command and the daemon holds, in bytes. When the command ends with so much unread, the
+/// daemon takes the hang-up for something to read and sends all of it without waiting for an OKAY, although it had
+/// stopped reading until then (observed on the platform's own daemon, 34.0.5).
+const SOCKET_HOLDS: usize = 150_000;
 
 /// How a computer comes to the device.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -372,6 +376,21 @@ struct StreamOut {
 }
 
 impl StreamOut {
+    /// Sends all that a command said and ends the stream: each packet only when the one before has been taken, up to
+    /// what is still in the command's socket when it ends, which leaves together.
+    async fn send_last(mut self, data: &[u8]) {
+        let paced = data.len().saturating_sub(SOCKET_HOLDS).next_multiple_of(self.max_data).min(data.len());
+        let (paced, together) = data.split_at(paced);
+        if !self.send(paced).await {
+            return;
+        }
+        for piece in together.chunks(self.max_data) {
+            let _ = self.out.send(Packet::new(Command::Wrte, self.id, self.host, piece));
+        }
+        self.pass(together.len()).await;
+        self.close();
+    }
+
     /// Sends data, each packet only when the one before has been taken. False when the host has
     /// closed the stream.
     async fn send(&mut self, data: &[u8]) -> bool {
@@ -422,13 +441,11 @@ async fn run(
                 Effect::UsbDebuggingOff => shared.usb_debugging(false),
                 Effect::WirelessDebuggingOff => shared.wireless_debugging_off(),
             }
-            say(output, framing, &mut stream).await;
-            stream.close();
+            say(output, framing, stream).await;
         }
         Service::Package(words, framing) => {
-            let output = shared.state().package_service(&words);
-            say(output, framing, &mut stream).await;
-            stream.close();
+            let output = shared.state().package_service(&words, Via::Cmd);
+            say(output, framing, stream).await;
         }
         Service::Reboot => {
             restart(&shared);
@@ -459,30 +476,25 @@ async fn run(
     }
 }
 
-async fn say(output: Output, framing: Framing, stream: &mut StreamOut) {
+async fn say(output: Output, framing: Framing, stream: StreamOut) {
     if output.hangs {
         return std::future::pending().await;
     }
-    match framing {
+    let bytes = match framing {
         Framing::Frames => {
-            for (id, bytes) in [(ShellId::Out, output.bytes()), (ShellId::Err, output.err.as_bytes())] {
-                // A command writes in pieces; one of them may still be larger than a packet.
-                for piece in bytes.chunks(64 * 1024) {
-                    if !stream.send(&encode_shell(id, piece)).await {
-                        return;
-                    }
-                }
-            }
-            stream.send(&encode_shell(ShellId::Exit, &[output.code])).await;
+            // A command writes in pieces; one of them may still be larger than a packet.
+            let pieces =
+                |id, bytes: &[u8]| bytes.chunks(64 * 1024).flat_map(|p| encode_shell(id, p)).collect::<Vec<u8>>();
+            let mut frames = pieces(ShellId::Out, output.bytes());
+            frames.extend(pieces(ShellId::Err, output.err.as_bytes()));
+            frames.extend(encode_shell(ShellId::Exit, &[output.code]));
+            frames
         }
         Framing::Terminal => {
             let bytes = output.raw.clone().unwrap_or_else(|| output.together().into_bytes());
-            let dressed: Vec<u8> =
-                bytes.iter().flat_map(|b| if *b == b'\n' { vec![b'\r', b'\n'] } else { vec![*b] }).collect();
-            stream.send(&dressed).await;
+            bytes.iter().flat_map(|b| if *b == b'\n' { vec![b'\r', b'\n'] } else { vec![*b] }).collect()
         }
-        Framing::Raw => {
-            stream.send(&output.raw.clone().unwrap_or_else(|| output.together().into_bytes())).await;
-        }
-    }
+        Framing::Raw => output.raw.clone().unwrap_or_else(|| output.together().into_bytes()),
+    };
+    stream.send_last(&bytes).await;
 }

@@ -52,6 +52,19 @@ impl State {
         self.range(path, skip, len.parse().unwrap_or(0))
     }
 
+    /// `tail -c N FILE | head -c N`.
+    pub(crate) fn tail_head(&self, words: &[String]) -> Output {
+        let [_, _, from, path, _, head, _, len] = words else {
+            return Output::failed(1, "tail: Unknown option\n");
+        };
+        if !self.has_toybox() || head != "head" {
+            return Output::failed(127, "tail: not found\n");
+        }
+        let size = self.files.get(path).map_or(0, |file| file.data.len());
+        let from = size.saturating_sub(from.parse().unwrap_or(0));
+        self.range(path, from, len.parse().unwrap_or(0))
+    }
+
     /// `od -An -v -tu4 -jN -NN FILE`.
     pub(crate) fn od(&self, words: &[String]) -> Output {
         if !self.has_toybox() {

@@ -2,11 +2,15 @@
 
 use std::io::Write as _;
 use std::path::PathBuf;
+#[cfg(unix)]
+use std::sync::Arc;
 use std::time::Duration;
 
 use tokio::io::{AsyncBufReadExt as _, BufReader};
 use wibbet_adb::MdnsAnnouncer;
 use wibbet_sim::{Allow, Fault, Options, OwnersAct, Scenario, SimDevice, SimNetwork};
+#[cfg(unix)]
+use wibbet_sim::{Asked, SimAndroid};
 
 use crate::cli::{Exit, Failure, line, tell};
 
@@ -38,6 +42,18 @@ pub(crate) struct SimArguments {
     /// Announce the devices on the network too, by the addresses that they listen at.
     #[arg(long)]
     mdns: bool,
+    /// The first device's Android without its own daemon: its files are laid out in this folder, and its programs answer
+    /// at phone/android.sock in it, for a daemon of another make that stands in front (tools/daemon-lab).
+    #[cfg(unix)]
+    #[arg(long, value_name = "FOLDER", hide = true)]
+    behind: Option<PathBuf>,
+    /// Without APKs, which take their time to write.
+    #[cfg(unix)]
+    #[arg(long, hide = true, requires = "behind")]
+    no_apks: bool,
+    /// The first device with Android 8.1 in place of its own version.
+    #[arg(long, hide = true)]
+    android_8_1: bool,
     /// A JSON object a line and device.
     #[arg(long)]
     json: bool,
@@ -72,11 +88,60 @@ fn scenarios(arguments: &SimArguments) -> Result<Vec<Scenario>, Failure> {
     if chosen.is_empty() {
         chosen.extend([Scenario::crew_phone(), Scenario::spare_handset()]);
     }
+    if arguments.android_8_1 {
+        chosen[0] = chosen[0].clone().with_android_8_1();
+    }
     Ok(chosen)
+}
+
+/// Keeps an Android without a daemon of its own.
+#[cfg(unix)]
+async fn behind(root: &std::path::Path, arguments: &SimArguments) -> Result<Exit, Failure> {
+    let failed = |e: std::io::Error| Failure::trouble(format!("{}: {e}", root.display()));
+    let scenario = scenarios(arguments)?.into_iter().next().unwrap_or_else(Scenario::crew_phone);
+    let android = Arc::new(SimAndroid::new(scenario, arguments.seed));
+    arguments.fault.iter().for_each(|fault| android.set_fault(fault.clone()));
+    android.write_files(root, !arguments.no_apks).map_err(failed)?;
+    android
+        .serve(&root.join("phone/android.sock"), |asked| {
+            if asked != Asked::Nothing {
+                tell(format_args!("a program asks for it: {asked:?}"));
+            }
+        })
+        .map_err(failed)?;
+    line(serde_json::json!({ "behind": root.display().to_string() }));
+    let mut written = 0;
+    let mut transcript = match &arguments.transcript {
+        Some(path) => {
+            Some(std::fs::File::create(path).map_err(|e| Failure::trouble(format!("{}: {e}", path.display())))?)
+        }
+        None => None,
+    };
+    let mut tick = tokio::time::interval(Duration::from_millis(100));
+    let ended = crate::signals::terminated();
+    tokio::pin!(ended);
+    loop {
+        tokio::select! {
+            () = &mut ended => return Ok(Exit::Done),
+            _ = tokio::signal::ctrl_c() => return Ok(Exit::Done),
+            _ = tick.tick() => {
+                let Some(file) = &mut transcript else { continue };
+                let lines = android.transcript();
+                for line in &lines[written..] {
+                    writeln!(file, "{line}").map_err(Failure::trouble)?;
+                }
+                written = lines.len();
+            }
+        }
+    }
 }
 
 /// Starts bench devices and keeps them until interrupted.
 pub(crate) async fn run(arguments: SimArguments, announcements: Option<PathBuf>) -> Result<Exit, Failure> {
+    #[cfg(unix)]
+    if let Some(root) = &arguments.behind {
+        return behind(root, &arguments).await;
+    }
     let mut devices = Vec::new();
     let network = SimNetwork::default();
     for (n, scenario) in scenarios(&arguments)?.into_iter().enumerate() {

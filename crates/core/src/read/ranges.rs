@@ -14,11 +14,13 @@ pub enum RangeTool {
     Seek,
     /// `dd` in blocks, of which some is read too much: every Android.
     Blocks,
+    /// `tail` that moves to a place before the end, `head` that reads from there: where there is no `dd`.
+    Tail,
 }
 
 impl RangeTool {
     /// Best first.
-    pub const ALL: [Self; 3] = [Self::Bytes, Self::Seek, Self::Blocks];
+    pub const ALL: [Self; 4] = [Self::Bytes, Self::Seek, Self::Blocks, Self::Tail];
     /// The length of a block, in bytes.
     const BLOCK: u64 = 512;
 }
@@ -53,7 +55,7 @@ pub struct ChunkHead {
 
 /// Follows a chain and prints the head of each chunk that has values of the type ($4), or says for which
 /// configurations there are any: place, then words of four bytes. `od` prints nothing behind the end.
-const WALK: &str = "w(){ p=$2;s=;while [ $((p+8)) -le $3 ];do set -- \"$1\" \"$2\" $3 $4 $(od -An -v -tu4 -j$p -N68 \"$1\");\
+const WALK: &str = "w(){ p=$2;s=;while [ $((p+8)) -le $3 ];do set -- \"$1\" \"$2\" $3 $4 $(exec od -An -v -tu4 -j$p -N68 \"$1\");\
 z=$6;[ \"$z\" -ge 8 ]||break;case $(($5&65535)) in 513|514)if [ $(($7&255)) -eq $4 ];then s=1;f=$1 g=$2 e=$3 t=$4;shift 4;\
 echo $p $*;set -- \"$f\" $g $e $t;elif [ \"$s\" ];then break;fi;;esac;p=$((p+z));done;};";
 
@@ -63,13 +65,17 @@ impl RangeJob {
     fn command(&self, tool: RangeTool) -> String {
         match self {
             Self::Chain(path, start, end, id) => format!("w {} {start} {end} {id}", quoted(path)),
-            Self::Range(path, _, start, len) => {
+            Self::Range(path, size, start, len) => {
                 let path = quoted(path);
                 match tool {
                     RangeTool::Bytes => {
                         format!("dd if={path} bs=64k iflag=skip_bytes,count_bytes skip={start} count={len}")
                     }
                     RangeTool::Seek => format!("(dd bs=1 skip={start} count=0;head -c {len})<{path}"),
+                    // Counted from the end: toybox moves there, and would read what is before a place from the start.
+                    RangeTool::Tail => {
+                        format!("tail -c {} {path} | head -c {len}", size.saturating_sub(*start).max(1))
+                    }
                     RangeTool::Blocks => {
                         let (first, count) = blocks(*start, *len);
                         format!("dd if={path} bs={} skip={first} count={count}", RangeTool::BLOCK)
@@ -103,10 +109,10 @@ fn blocks(start: u64, len: u64) -> (u64, u64) {
     (first, (start + len).div_ceil(RangeTool::BLOCK) - first)
 }
 
-/// What finds out which tools there are: the same range in every way, from a file of at least 64 bytes that begins with
-/// `PK`.
-pub fn probe_command(path: &DevicePath) -> String {
-    let job = RangeJob::Range(path.clone(), 64, 2, 40);
+/// What finds out which tools there are: the same range in every way, from a file of `size` bytes, at least 64, that
+/// begins with `PK`.
+pub fn probe_command(path: &DevicePath, size: u64) -> String {
+    let job = RangeJob::Range(path.clone(), size, 2, 40);
     let tries: Vec<String> = RangeTool::ALL.iter().map(|t| format!("{};echo {PROBE}", job.command(*t))).collect();
     format!("{{ {};od -An -v -tu4 -j0 -N4 {};}} 2>/dev/null", tries.join(";"), quoted(path))
 }
@@ -120,7 +126,7 @@ pub fn read_probe(answer: &[u8]) -> Option<RangeTools> {
         parts.push(&rest[..at]);
         rest = &rest[at + mark.len()..];
     }
-    let [bytes, seek, blocks] = parts.as_slice() else { return None };
+    let [bytes, seek, blocks, tail] = parts.as_slice() else { return None };
     // The version of a local header is in the fourth byte: 3, 4, and two small numbers.
     let right = |part: &[u8]| part.len() == 40 && part.starts_with(&[3, 4]);
     let whole = blocks.get(2..42);
@@ -128,6 +134,7 @@ pub fn read_probe(answer: &[u8]) -> Option<RangeTools> {
         () if right(bytes) => RangeTool::Bytes,
         () if right(seek) => RangeTool::Seek,
         () if whole.is_some_and(right) => RangeTool::Blocks,
+        () if right(tail) => RangeTool::Tail,
         () => return None,
     };
     let walks = String::from_utf8_lossy(rest).trim() == u32::from_le_bytes(*b"PK\x03\x04").to_string();
