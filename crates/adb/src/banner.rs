@@ -85,11 +85,11 @@ impl Banner {
         let mut parts = text.splitn(3, ':');
         let state = parts.next().unwrap_or_default();
         let properties = parts.nth(1).unwrap_or_default();
-        let mut banner = Self { state: PlainText::new(state), ..Self::default() };
+        let mut banner = Self { state: PlainText::short(state), ..Self::default() };
         for (name, value) in properties.split(';').filter_map(|p| p.split_once('=')) {
             match name.trim() {
-                "ro.product.model" => banner.model = PlainText::new(value),
-                "ro.product.name" => banner.product = PlainText::new(value),
+                "ro.product.model" => banner.model = PlainText::short(value),
+                "ro.product.name" => banner.product = PlainText::short(value),
                 "features" => banner.features = Features::read(value),
                 _ => {}
             }

@@ -177,5 +177,5 @@ async fn send<W: PacketSink>(to: &mut W, packet: &Packet, at: &str, limits: &Lim
 }
 
 fn not_a_daemon(at: &str, why: impl ToString) -> LinkError {
-    LinkError::NotADaemon { at: at.into(), why: PlainText::new(&why.to_string()).into_string() }
+    LinkError::NotADaemon { at: at.into(), why: PlainText::short(&why.to_string()).into_string() }
 }

@@ -100,7 +100,7 @@ impl HostKey {
             .to_pkcs8_pem(LineEnding::LF)
             .map_err(|e| KeyError::Content { path: path.into(), why: e.to_string() })?;
         if let Some(folder) = path.parent() {
-            fs::create_dir_all(folder).map_err(failed)?;
+            wibbet_types::private_folder(folder).map_err(failed)?;
         }
         let draft = path.with_extension(format!("draft-{}", std::process::id()));
         let mut options = fs::OpenOptions::new();

@@ -331,7 +331,7 @@ impl Link {
         match &*self.way {
             Way::Own(connection) => Ok(Stream(Kind::Mux(connection.open(service, limit).await?))),
             Way::Server(server) => {
-                let name = PlainText::new(service);
+                let name = PlainText::short(service);
                 let request = format!("host:transport:{}", server.serial);
                 let lost = |_| CallError::Link(server.lost());
                 let mut socket = server::ask(&server.at, &request, server.limit).await.map_err(lost)?;

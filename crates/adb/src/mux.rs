@@ -167,7 +167,7 @@ impl Connection {
             table.slots.insert(id, Slot { events, remote: None, awaits_okay: true, unacknowledged: 0 });
             id
         };
-        let name = PlainText::new(service);
+        let name = PlainText::short(service);
         let mut stream =
             MuxStream { mux: Arc::clone(mux), name, id, inbox, may_write: false, waiting: VecDeque::new() };
         if !mux.send(Packet::new(Command::Open, id, 0, format!("{service}\0"))) {

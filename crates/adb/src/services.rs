@@ -128,7 +128,7 @@ impl Link {
 
 /// The service's words as people read them, without what is added for the wire.
 fn shown_name(service: &Service) -> PlainText {
-    PlainText::new(&match service {
+    PlainText::short(&match service {
         Service::ShellV2(command) | Service::OldShell(command) | Service::Exec(command) => command.clone(),
         Service::Abb(words) | Service::AbbExec(words) => words.join(" "),
     })

@@ -218,7 +218,7 @@ impl SyncClient {
 
     async fn failure(&mut self, path: &DevicePath, length: u32) -> Result<SyncError, CallError> {
         let said = self.take((length as usize).min(4096)).await?;
-        Ok(SyncError::Failed { path: path.to_string(), said: PlainText::from_bytes(&said) })
+        Ok(SyncError::Failed { path: path.to_string(), said: PlainText::short(&String::from_utf8_lossy(&said)) })
     }
 
     async fn exactly<const N: usize>(&mut self) -> Result<[u8; N], CallError> {

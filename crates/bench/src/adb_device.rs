@@ -105,6 +105,19 @@ impl AdbDevice {
         ways.last.clone().or_else(|| ways.all.first().cloned())
     }
 
+    /// The serial by which it goes where it was last linked: on its cable, or in another program's server. It need not
+    /// be the one that the device tells.
+    pub fn known_as(&self) -> Option<String> {
+        match self.route()? {
+            Route::Server(serial) => Some(serial),
+            Route::Cable(place) => {
+                let seen = self.surroundings.on_cables().into_iter().find(|seen| seen.place == place)?;
+                Some(seen.serial.into_string()).filter(|serial| !serial.is_empty())
+            }
+            Route::Air { .. } | Route::Address(_) => None,
+        }
+    }
+
     /// From now on the device is looked for by its serial when it has gone: plugged in again it has another place on
     /// the bus. The bench, which watches all places anyway, does not need this.
     pub fn follow(&self) {
@@ -448,7 +461,7 @@ impl Device for AdbDevice {
                     self.forget(&carriage);
                     refused = Some(format!("the device refused “{service}”"));
                 }
-                Err(CallError::Link(error)) => return Err(AskError::Lost(error.to_string())),
+                Err(CallError::Link(error)) => return Err(AskError::Lost(error)),
                 Err(error @ CallError::Silent { .. }) => return Err(AskError::Silent(error.to_string())),
                 Err(error) => return Err(AskError::Broken(error.to_string())),
             }
@@ -462,7 +475,7 @@ impl Device for AdbDevice {
 
 fn asked(error: &SyncError) -> AskError {
     match error {
-        SyncError::Call(CallError::Link(error)) => AskError::Lost(error.to_string()),
+        SyncError::Call(CallError::Link(error)) => AskError::Lost(error.clone()),
         SyncError::Call(error @ CallError::Silent { .. }) => AskError::Silent(error.to_string()),
         SyncError::Call(error @ CallError::Refused { .. }) => AskError::Refused(error.to_string()),
         SyncError::Failed { .. } => AskError::Refused(error.to_string()),

@@ -19,7 +19,7 @@ pub enum AskError {
     NotAndroid(String),
     /// The link went while the request was on its way.
     #[error("{0}")]
-    Lost(String),
+    Lost(wibbet_adb::LinkError),
     /// The link is up, but no answer came in time.
     #[error("{0}")]
     Silent(String),

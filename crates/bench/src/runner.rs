@@ -57,6 +57,9 @@ pub enum RunError {
     /// The record cannot be kept, so nothing more is sent.
     #[error(transparent)]
     Book(#[from] LogbookError),
+    /// The device cannot be asked any more, for a reason that is known.
+    #[error("{0}. The run stands where it was and can be carried on")]
+    Ask(AskError),
     /// The device cannot be asked any more.
     #[error("{0}. The run stands where it was and can be carried on")]
     Device(String),
@@ -273,27 +276,32 @@ impl<'a, D: Device> Runner<'a, D> {
             let why = match states(self.device).await {
                 Ok(states) => return Ok(states),
                 Err(SurveyError::Ask(error)) => self.or_final(error)?,
-                Err(other) => other.to_string(),
+                Err(other) => RunError::Device(other.to_string()),
             };
-            self.wait(deadline, &why).await?;
+            self.wait(deadline, why).await?;
         }
     }
 
-    /// A trouble that may pass is given back in words; one that cannot ends the run.
-    fn or_final(&self, error: AskError) -> Result<String, Left> {
+    /// A trouble that may pass is given back; one that cannot ends the run.
+    fn or_final(&self, error: AskError) -> Result<RunError, Left> {
         match error {
-            AskError::OtherDevice(why) | AskError::NotAndroid(why) => Err(Left::Failed(RunError::Device(why))),
-            other => Ok(other.to_string()),
+            AskError::OtherDevice(_) | AskError::NotAndroid(_) => Err(Left::Failed(RunError::Ask(error))),
+            other => Ok(RunError::Ask(other)),
         }
     }
 
     /// Waits a little before the next try, unless it has been long enough or somebody stops.
-    async fn wait(&self, deadline: Instant, why: &str) -> Result<(), Left> {
+    async fn wait(&self, deadline: Instant, why: RunError) -> Result<(), Left> {
         if Instant::now() >= deadline {
             (self.news)(RunNews::Waiting(None));
-            return Err(Left::Failed(RunError::Device(why.to_owned())));
+            return Err(Left::Failed(why));
         }
-        (self.news)(RunNews::Waiting(Some(why.to_owned())));
+        let words = match &why {
+            RunError::Ask(error) => error.to_string(),
+            RunError::Device(words) => words.clone(),
+            other => other.to_string(),
+        };
+        (self.news)(RunNews::Waiting(Some(words)));
         let mut stop = self.stop.clone();
         let stopped = async move {
             if stop.wait_for(|stop| *stop).await.is_err() {
@@ -331,7 +339,7 @@ impl<'a, D: Device> Runner<'a, D> {
                     (self.news)(RunNews::Waiting(None));
                     let said = read_answer(step.way, &answer);
                     if said == Said::Refused(Refusal::NotReady) {
-                        self.wait(deadline, Refusal::NotReady.meaning()).await?;
+                        self.wait(deadline, RunError::Device(Refusal::NotReady.meaning().into())).await?;
                         continue;
                     }
                     self.answered(number, place, &PlainText::new(&answer.text())).await?;
@@ -339,18 +347,18 @@ impl<'a, D: Device> Runner<'a, D> {
                 }
                 // Nothing was sent: it is tried again when there is a link.
                 Err(error @ AskError::NoLink(_)) => {
-                    self.wait(deadline, &error.to_string()).await?;
+                    self.wait(deadline, RunError::Ask(error)).await?;
                     continue;
                 }
-                Err(AskError::OtherDevice(why) | AskError::NotAndroid(why)) => {
-                    return Err(Left::Failed(RunError::Device(why)));
+                Err(error @ (AskError::OtherDevice(_) | AskError::NotAndroid(_))) => {
+                    return Err(Left::Failed(RunError::Ask(error)));
                 }
                 Err(AskError::Refused(why)) => {
                     self.answered(number, place, &PlainText::new(&why)).await?;
                     Heard::Answer(Said::Refused(Refusal::Other))
                 }
                 Err(AskError::Lost(why)) => {
-                    (self.news)(RunNews::Waiting(Some(why)));
+                    (self.news)(RunNews::Waiting(Some(why.to_string())));
                     Heard::LinkLost
                 }
                 Err(AskError::Silent(_)) => Heard::Silence,
@@ -408,7 +416,7 @@ impl<'a, D: Device> Runner<'a, D> {
                         if unreadable == self.patience.tries {
                             return Ok(None);
                         }
-                        why
+                        RunError::Device(why)
                     }
                     told => {
                         (self.news)(RunNews::Waiting(None));
@@ -418,7 +426,7 @@ impl<'a, D: Device> Runner<'a, D> {
                 Err(AskError::Silent(_)) => return Ok(None),
                 Err(other) => self.or_final(other)?,
             };
-            self.wait(deadline, &why).await?;
+            self.wait(deadline, why).await?;
         }
     }
 

@@ -6,7 +6,7 @@ use wibbet_types::Serial;
 use crate::book::{Book, now};
 use crate::device::Device;
 use crate::runner::{AllStates, RunError};
-use crate::survey::{read_one, states};
+use crate::survey::{SurveyError, read_one, states};
 
 pub(crate) const SETTLED_LATER: &str = "settled afterwards by asking the device";
 
@@ -32,7 +32,10 @@ pub async fn settle_interrupted<D: Device>(book: &Book, device: &D, serial: &Ser
     if runs.is_empty() {
         return Ok(Vec::new());
     }
-    let seen = states(device).await.map_err(|error| RunError::Device(error.to_string()))?;
+    let seen = states(device).await.map_err(|error| match error {
+        SurveyError::Ask(ask) => RunError::Ask(ask),
+        other => RunError::Device(other.to_string()),
+    })?;
     let mut told = Vec::new();
     for run in &runs {
         told.extend(settle_run(book, device, run, &seen).await?);

@@ -91,11 +91,11 @@ pub fn guessed_name(id: &PackageId) -> String {
     }
 }
 
-/// A label as an APK has it, fit to be shown: on one line, without marks that only steer the reading order.
+/// A label as an APK has it, fit to be shown: on one line, and what steers the reading order made visible.
 pub fn label_text(text: &str) -> PlainText {
     const MOST: usize = 200;
-    let marks = ['\u{200e}', '\u{200f}', '\u{61c}', '\u{ad}', '\u{feff}'];
-    let plain: String = text.chars().filter(|c| !marks.contains(c)).take(MOST).collect();
+    // Neither is seen, and neither steers anything.
+    let plain: String = text.chars().filter(|c| !['\u{ad}', '\u{feff}'].contains(c)).take(MOST).collect();
     PlainText::new(&plain.split_whitespace().collect::<Vec<_>>().join(" "))
 }
 
@@ -131,7 +131,7 @@ mod tests {
     fn labels_are_made_fit() {
         for (text, shown) in [
             (" Two\n lines ", "Two lines"),
-            ("\u{200f}מערכת", "מערכת"),
+            ("\u{200f}מערכת", "‹U+200F›מערכת"),
             ("می\u{200c}خواهم", "می\u{200c}خواهم"),
             ("a\u{202e}b", "a‹U+202E›b"),
         ] {

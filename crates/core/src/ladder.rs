@@ -201,9 +201,11 @@ impl Ladder {
         let rung = trouble.rung;
         self.rungs[rung as usize] = RungState { rung, standing: Standing::Missing, known: trouble.seen.clone() };
         if rung < Rung::Changes {
-            // What was missing further down has been got past.
+            // What is further down has been got past, but that a device is heard does not show that it has authorised
+            // this computer.
             for lower in Rung::ALL.into_iter().filter(|r| *r < rung) {
-                if self.standing(lower) == Standing::Missing {
+                let missing = self.standing(lower) == Standing::Missing;
+                if missing || (lower < Rung::Authorised && !self.holds(lower)) {
                     self.rungs[lower as usize] =
                         RungState { rung: lower, standing: Standing::Holds, known: "it got that far".into() };
                 }
@@ -289,6 +291,21 @@ mod tests {
                 prop_assert_eq!(ladder.rungs.each_ref().map(|r| r.rung), Rung::ALL);
             }
         }
+    }
+
+    #[test]
+    fn what_answered_has_been_reached() {
+        let mut ladder = Ladder::default();
+        ladder.fall(trouble(Rung::Authorised, Advice::Pair));
+        let standings = ladder.rungs.each_ref().map(|r| r.standing);
+        use Standing::{Holds, Missing, Unknown};
+        assert_eq!(standings, [Holds, Holds, Holds, Missing, Unknown, Unknown, Unknown, Unknown]);
+        let mut ladder = Ladder::default();
+        ladder.fall(trouble(Rung::Shell, Advice::Restart));
+        assert_eq!(ladder.standing(Rung::Free), Holds);
+        assert_eq!(ladder.standing(Rung::Authorised), Unknown, "a broken protocol may have broken before that");
+        ladder.fall(trouble(Rung::Reached, Advice::CheckCable));
+        assert_eq!(ladder.standing(Rung::Free), Unknown);
     }
 
     #[test]

@@ -110,7 +110,7 @@ pub struct Sight<'a> {
 impl Sight<'_> {
     /// The name under which people know it, where one was read.
     pub fn label(&self) -> Option<&str> {
-        self.app.and_then(AppFacts::name).map(wibbet_types::PlainText::as_str)
+        self.app.and_then(AppFacts::name).map(|name| without_leading_marks(name.as_str()))
     }
 
     /// The label, or else a guess; whether it is one.
@@ -169,6 +169,16 @@ impl Sight<'_> {
         self.measures.usage.get(&self.user)?;
         Some(self.usage.map_or(0, |u| u.seconds))
     }
+}
+
+/// A label without the marks of direction that many Arabic and Hebrew ones begin with: made visible, they are there for
+/// programs and would be in the way of reading.
+fn without_leading_marks(mut label: &str) -> &str {
+    const MARKS: [&str; 3] = ["‹U+200E›", "‹U+200F›", "‹U+061C›"];
+    while let Some(rest) = MARKS.iter().find_map(|mark| label.strip_prefix(mark)) {
+        label = rest;
+    }
+    label
 }
 
 /// The notes of a device by package.

@@ -44,7 +44,7 @@ impl Claim {
     pub fn take(folder: &Path, name: &str) -> Result<Self, ClaimError> {
         let path = folder.join(file_name(name));
         let failed = |why| ClaimError::File { path: path.clone(), why };
-        std::fs::create_dir_all(folder).map_err(failed)?;
+        wibbet_types::private_folder(folder).map_err(failed)?;
         let mut file =
             OpenOptions::new().read(true).write(true).create(true).truncate(false).open(&path).map_err(failed)?;
         match file.try_lock() {

@@ -17,7 +17,7 @@ use std::path::{Path, PathBuf};
 
 use rusqlite::{Connection, Row, params};
 use wibbet_core::{DeviceFacts, DeviceKind, Outcome, PackageState, Run, RunKind, RunState, Step, StepState, Time};
-use wibbet_types::{AndroidVersion, PackageId, PlainText, Serial, UserId};
+use wibbet_types::{AndroidVersion, PackageId, PlainText, Serial, UserId, private_folder};
 
 pub use claim::{Claim, ClaimError};
 pub use error::LogbookError;
@@ -31,6 +31,8 @@ pub struct KnownDevice {
     pub facts: DeviceFacts,
     /// Where it was last found.
     pub address: String,
+    /// The serial by which it goes on its cable, where that is known.
+    pub known_as: Option<String>,
     /// When it was last seen.
     pub seen: Time,
     /// Somebody had it forgotten: it is not linked by itself.
@@ -73,7 +75,7 @@ impl Logbook {
     /// When the file cannot be opened, is no logbook, or was written by a newer Wibbet.
     pub fn open(folder: &Path) -> Result<Self> {
         let path = folder.join(Self::FILE);
-        std::fs::create_dir_all(folder).map_err(|why| LogbookError::Folder { path: folder.into(), why })?;
+        private_folder(folder).map_err(|why| LogbookError::Folder { path: folder.into(), why })?;
         let connection = schema::open(&path)?;
         Ok(Self { connection, path })
     }
@@ -87,9 +89,9 @@ impl Logbook {
         |error| LogbookError::from_sqlite(&self.path, error)
     }
 
-    /// Notes that a device was met, and where. The id by which it is known here: its serial, or the serial with a
-    /// number behind it where another device has the same.
-    pub fn note_device(&self, facts: &DeviceFacts, address: &str, now: Time) -> Result<Serial> {
+    /// Notes that a device was met, and where; `known_as` is the serial by which it goes there, where it does. The id
+    /// by which it is known here: its serial, or the serial with a number behind it where another device has the same.
+    pub fn note_device(&self, facts: &DeviceFacts, address: &str, known_as: Option<&str>, now: Time) -> Result<Serial> {
         let known = self.devices()?;
         let same = known.iter().find(|d| d.facts.is_same_device(facts)).map(|d| d.facts.id.clone());
         let taken = |id: &Serial| known.iter().any(|d| d.facts.id == *id);
@@ -102,10 +104,11 @@ impl Logbook {
                 .find(|id| !taken(id))
                 .unwrap_or_else(|| facts.serial.clone()),
         };
-        let sql = "INSERT INTO devices (id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, first_seen, last_seen) \
-                   VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?12) \
+        let sql = "INSERT INTO devices (id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, first_seen, last_seen, known_as) \
+                   VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?12, ?13) \
                    ON CONFLICT (id) DO UPDATE SET maker = ?3, model = ?4, kind = ?5, sdk = ?6, release = ?7, patch = ?8, \
-                   build = ?9, android_id = coalesce(?10, android_id), address = ?11, last_seen = ?12, forgotten = 0";
+                   build = ?9, android_id = coalesce(?10, android_id), address = ?11, last_seen = ?12, forgotten = 0, \
+                   known_as = coalesce(?13, known_as)";
         let android = &facts.android;
         let values = params![
             id.as_str(),
@@ -119,7 +122,8 @@ impl Logbook {
             facts.build.as_str(),
             facts.android_id.as_ref().map(PlainText::as_str),
             address,
-            now.0
+            now.0,
+            known_as
         ];
         self.connection.execute(sql, values).map_err(self.failed())?;
         Ok(id)
@@ -127,7 +131,7 @@ impl Logbook {
 
     /// The devices that have been met, the last one first.
     pub fn devices(&self) -> Result<Vec<KnownDevice>> {
-        let sql = "SELECT id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, last_seen, forgotten, awake_before \
+        let sql = "SELECT id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, last_seen, forgotten, awake_before, known_as \
                    FROM devices ORDER BY last_seen DESC, id";
         let mut statement = self.connection.prepare(sql).map_err(self.failed())?;
         let rows = statement.query_map([], |row| {
@@ -148,6 +152,7 @@ impl Logbook {
                 seen: Time(row.get(11)?),
                 forgotten: row.get(12)?,
                 awake_before: row.get(13)?,
+                known_as: row.get(14)?,
             })
         });
         rows.and_then(Iterator::collect).map_err(self.failed())

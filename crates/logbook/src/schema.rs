@@ -4,6 +4,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use rusqlite::{Connection, ErrorCode, TransactionBehavior};
+use wibbet_types::private_file;
 
 use crate::error::LogbookError;
 
@@ -11,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 3] = ["
+const STEPS: [&str; 4] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -74,10 +75,19 @@ CREATE TABLE notes (
 ) STRICT, WITHOUT ROWID;
 -- How somebody has set the program up: columns, saved searches.
 CREATE TABLE choices (name TEXT PRIMARY KEY, value TEXT NOT NULL) STRICT, WITHOUT ROWID;
+", "
+-- The serial by which a device goes on its cable, or in another program's server: not always the one that it tells.
+ALTER TABLE devices ADD COLUMN known_as TEXT;
+-- Labels are chosen and kept by other rules since; the files are read again.
+DELETE FROM apps;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {
     let failed = |error| LogbookError::from_sqlite(path, error);
+    // The record tells of other people's devices: it is for its owner only. What was made otherwise, or has been given
+    // to others since, stays as it is. Files that SQLite puts beside it get the same rights.
+    // Why it cannot be made SQLite tells too.
+    let _ = private_file(path);
     let mut connection = Connection::open(path).map_err(failed)?;
     connection.busy_timeout(Duration::from_secs(10)).map_err(failed)?;
     let settle = |connection: &Connection| -> rusqlite::Result<()> {

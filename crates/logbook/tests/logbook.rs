@@ -78,12 +78,35 @@ fn a_run_is_kept_step_by_step() {
 }
 
 #[test]
+#[cfg(unix)]
+fn the_record_is_for_its_owner() {
+    use std::os::unix::fs::PermissionsExt as _;
+    let mode = |path: &std::path::Path| std::fs::metadata(path).unwrap().permissions().mode() & 0o777;
+    let place = tempfile::tempdir().unwrap();
+    let folder = place.path().join("new/folder");
+    let book = Logbook::open(&folder).unwrap();
+    book.note_device(&facts("Tarn 5"), "USB 1-4", Some("0123456789"), Time(1)).unwrap();
+    assert_eq!(book.devices().unwrap()[0].known_as.as_deref(), Some("0123456789"));
+    let _claim = wibbet_logbook::Claim::take(&folder.join("claims"), "S").unwrap();
+    for part in [".", "claims"] {
+        assert_eq!(mode(&folder.join(part)), 0o700, "{part}");
+    }
+    for file in ["", "-wal", "-shm"] {
+        assert_eq!(mode(&folder.join(format!("logbook.sqlite{file}"))), 0o600, "{file}");
+    }
+    // Whoever shares a logbook on purpose has it stay so.
+    std::fs::set_permissions(folder.join("logbook.sqlite"), std::fs::Permissions::from_mode(0o660)).unwrap();
+    drop(Logbook::open(&folder).unwrap());
+    assert_eq!(mode(&folder.join("logbook.sqlite")), 0o660);
+}
+
+#[test]
 fn devices_are_met_again() {
     let folder = tempfile::tempdir().unwrap();
     let book = Logbook::open(&folder.path().join("new/folder")).unwrap();
-    book.note_device(&facts("Tarn 5"), "127.0.0.1:5555", Time(1)).unwrap();
+    book.note_device(&facts("Tarn 5"), "127.0.0.1:5555", None, Time(1)).unwrap();
     let updated = DeviceFacts { patch: "2026-10-05".into(), ..facts("Tarn 5") };
-    book.note_device(&updated, "127.0.0.1:6000", Time(2)).unwrap();
+    book.note_device(&updated, "127.0.0.1:6000", None, Time(2)).unwrap();
     let devices = book.devices().unwrap();
     assert_eq!(devices.len(), 1);
     assert_eq!(
@@ -132,12 +155,12 @@ fn devices_of_equal_serial_are_told_apart_and_forgotten_ones_come_back() {
     let book = Logbook::open(folder.path()).unwrap();
     let with_id = |id: &str| DeviceFacts { android_id: Some(id.into()), ..facts("Tarn 5") };
     // What does not tell its Android id yet is taken for the one that is known.
-    let first = book.note_device(&facts("Tarn 5"), "USB 1-4", Time(1)).unwrap();
-    assert_eq!(book.note_device(&with_id("aaaaaaaaaaaaaaaa"), "h:1", Time(2)).unwrap(), first);
-    let second = book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:2", Time(3)).unwrap();
-    let third = book.note_device(&facts("Tarn 5 Lite"), "h:3", Time(4)).unwrap();
+    let first = book.note_device(&facts("Tarn 5"), "USB 1-4", None, Time(1)).unwrap();
+    assert_eq!(book.note_device(&with_id("aaaaaaaaaaaaaaaa"), "h:1", None, Time(2)).unwrap(), first);
+    let second = book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:2", None, Time(3)).unwrap();
+    let third = book.note_device(&facts("Tarn 5 Lite"), "h:3", None, Time(4)).unwrap();
     assert_eq!([first.as_str(), second.as_str(), third.as_str()], ["CT5-1", "CT5-1.2", "CT5-1.3"]);
-    assert_eq!(book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", Time(5)).unwrap(), second);
+    assert_eq!(book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", None, Time(5)).unwrap(), second);
     let known = book.devices().unwrap();
     assert_eq!((known.len(), known[0].address.as_str(), known[0].facts.id.as_str()), (3, "h:9", "CT5-1.2"));
     let of = |id: &Serial| book.devices().unwrap().into_iter().find(|d| d.facts.id == *id).unwrap();
@@ -146,7 +169,7 @@ fn devices_of_equal_serial_are_told_apart_and_forgotten_ones_come_back() {
     book.forget_device(&second).unwrap();
     book.set_awake_before(&second, Some(3)).unwrap();
     assert!(of(&second).forgotten && !of(&first).forgotten);
-    book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", Time(6)).unwrap();
+    book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", None, Time(6)).unwrap();
     assert!(!of(&second).forgotten, "met again");
     assert_eq!(of(&second).awake_before, Some(3), "what is to be put back stays");
     book.set_awake_before(&second, None).unwrap();
@@ -183,6 +206,7 @@ fn a_logbook_of_the_first_layout_is_taken_over() {
     let id = book.note_device(
         &DeviceFacts { android_id: Some("aaaaaaaaaaaaaaaa".into()), ..facts("Tarn 5") },
         "USB 1-2",
+        None,
         Time(9),
     );
     assert_eq!(id.unwrap(), serial());

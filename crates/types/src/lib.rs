@@ -16,10 +16,12 @@ mod android;
 mod ids;
 mod locale;
 mod path;
+mod private;
 mod text;
 
 pub use android::AndroidVersion;
 pub use ids::{BadId, PackageId, Serial, UserId};
 pub use locale::Locale;
 pub use path::{BadPath, DevicePath, shell_quoted};
+pub use private::{private_file, private_folder};
 pub use text::PlainText;

@@ -56,6 +56,12 @@ impl Locale {
         }
     }
 
+    /// Whether it is no language but a test of translations, which nobody reads: `en-XA` (accents), `ar-XB` (right to
+    /// left), and others in the regions XA and XB, which ISO 3166 leaves to users.
+    pub fn is_pseudo(&self) -> bool {
+        matches!(self.region.as_str(), "XA" | "XB")
+    }
+
     /// Whether it names no language.
     pub fn is_empty(&self) -> bool {
         self.language.is_empty()
@@ -68,7 +74,7 @@ impl Locale {
         if self.is_empty() {
             return 1;
         }
-        if self.language != wanted.language || self.script() != wanted.script() {
+        if self.language != wanted.language || self.script() != wanted.script() || self.is_pseudo() {
             return 0;
         }
         let parent = match wanted.language.as_str() {
@@ -157,6 +163,9 @@ mod tests {
             ("en-US", vec!["en-US", "en", "", "en-CA"]),
             ("zh-TW", vec!["zh-TW", "zh-Hant", "zh-HK", "", "zh-CN"]),
             ("pt-AO", vec!["pt-AO", "pt-PT", "pt", "pt-BR", "", "es"]),
+            ("en-GB", vec!["en-GB", "", "en-XA"]),
+            ("ar-EG", vec!["ar", "", "ar-XB"]),
+            ("en-XA", vec!["en", "", "en-XA"]),
         ] {
             let scores: Vec<u8> = order.iter().map(|have| serves(have, want)).collect();
             assert!(scores.is_sorted_by(|a, b| a > b), "{want}: {scores:?}");

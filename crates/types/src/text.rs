@@ -31,6 +31,20 @@ impl PlainText {
         Self(out.into())
     }
 
+    /// The most characters of a text that stands within a sentence.
+    const SHORT: usize = 160;
+
+    /// As [`PlainText::new`], cut to what a sentence can hold, in a message for example: whoever sent it decides
+    /// neither how long the sentence gets nor how much memory it takes.
+    pub fn short(text: &str) -> Self {
+        let mut chars = text.chars();
+        let mut head: String = chars.by_ref().take(Self::SHORT).collect();
+        if chars.next().is_some() {
+            head.push('…');
+        }
+        Self::new(&head)
+    }
+
     /// As [`PlainText::new`], from bytes that may not be UTF-8.
     pub fn from_bytes(bytes: &[u8]) -> Self {
         Self::new(&String::from_utf8_lossy(bytes))
@@ -98,6 +112,9 @@ mod tests {
             assert_eq!(PlainText::new(given).as_str(), shown);
         }
         assert_eq!(PlainText::from_bytes(b"a\xffb").as_str(), "a\u{fffd}b");
+        assert_eq!(PlainText::short("a\u{1b}b").as_str(), "a␛b");
+        assert_eq!(PlainText::short(&"é".repeat(160)).as_str(), "é".repeat(160));
+        assert_eq!(PlainText::short(&"é".repeat(1 << 20)).as_str(), "é".repeat(160) + "…");
     }
 
     proptest! {

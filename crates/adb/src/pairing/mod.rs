@@ -116,7 +116,7 @@ pub async fn pair(at: &str, code: &str, key: &HostKey, limits: &Limits) -> Resul
         Ok(Err(error)) => return Err(not_offered(plain_io(&error))),
         Ok(Ok(socket)) => socket,
     };
-    let not_pairing = |why: String| PairError::NotPairing { at: at.into(), why: PlainText::new(&why).into_string() };
+    let not_pairing = |why: String| PairError::NotPairing { at: at.into(), why: PlainText::short(&why).into_string() };
     let made = timeout(limits.answer, tls::connect(socket, key)).await;
     let (mut stream, exported) = match made {
         Err(_) => return Err(not_pairing("it says nothing".into())),
@@ -147,7 +147,7 @@ pub async fn pair(at: &str, code: &str, key: &HostKey, limits: &Limits) -> Resul
     let theirs = talk.receive(PairingKind::PeerInfo).await.map_err(wrong)?;
     let info = cipher.open(&theirs).ok_or_else(|| PairError::WrongCode { at: at.into() })?;
     match PeerInfo::read(&info) {
-        Some(PeerInfo::DeviceName(name)) => Ok(Paired { name: PlainText::new(&name).into_string() }),
+        Some(PeerInfo::DeviceName(name)) => Ok(Paired { name: PlainText::short(&name).into_string() }),
         Some(PeerInfo::HostKey(_)) => Err(broken("it introduced itself as a computer")),
         None => Err(broken("its introduction has the wrong size")),
     }

@@ -60,7 +60,7 @@ pub fn read_server_devices(text: &str) -> Vec<ServerDevice> {
             let state = if rest.starts_with("no permissions") { "no permissions".to_owned() } else { state };
             visible.then(|| ServerDevice {
                 serial: serial.to_owned(),
-                state: PlainText::new(state.trim()),
+                state: PlainText::short(state.trim()),
                 cable: rest.contains(" usb:") || !serial.contains(':'),
             })
         })
@@ -100,7 +100,7 @@ pub(crate) async fn say(socket: &mut TcpStream, request: &str, limit: Duration) 
         Ok(Err(error)) => Err(broken(plain_io(&error))),
         Ok(Ok(word)) if word == *b"OKAY" => Ok(()),
         Ok(Ok(word)) if word == *b"FAIL" => {
-            Err(ServerError::Refused(PlainText::new(&text(socket, limit).await.unwrap_or_default())))
+            Err(ServerError::Refused(PlainText::short(&text(socket, limit).await.unwrap_or_default())))
         }
         Ok(Ok(_)) => Err(broken("neither OKAY nor FAIL".into())),
     }

@@ -359,8 +359,11 @@ impl Actor {
                 self.ladder.climb(Rung::Shell, "it told its properties");
                 self.ladder.note(Rung::Changes, Standing::Unknown, "not tried yet");
                 let address = self.device.address();
-                let note = facts.clone();
-                match self.workplace.book.with(move |book| book.note_device(&note, &address, now())).await {
+                let (note, known_as) = (facts.clone(), self.device.known_as());
+                let noted = move |book: &mut wibbet_logbook::Logbook| {
+                    book.note_device(&note, &address, known_as.as_deref(), now())
+                };
+                match self.workplace.book.with(noted).await {
                     Ok(id) => self.device.set_id(id),
                     Err(error) => self.tell(SessionEvent::Note(error.to_string())),
                 }
@@ -490,17 +493,13 @@ impl Actor {
                 self.tell_ladder();
                 true
             }
-            Err(SurveyError::Ask(AskError::NoLink(error))) => {
+            Err(SurveyError::Ask(AskError::NoLink(error) | AskError::Lost(error))) => {
                 self.lost(&error);
                 false
             }
             Err(error) => {
                 let (rung, advice) = match &error {
                     SurveyError::NotReady => (Rung::Service, Advice::WaitForStart),
-                    SurveyError::Ask(AskError::Lost(_)) => {
-                        let cable = matches!(self.device.route(), Some(Route::Cable(_)));
-                        (Rung::Reached, if cable { Advice::CheckCable } else { Advice::CheckNetwork })
-                    }
                     _ => (Rung::Service, Advice::Restart),
                 };
                 let trouble = self.advise(rung, advice, error.to_string());

@@ -50,7 +50,7 @@ impl Properties {
             .iter()
             .find_map(|name| self.get(name).trim().parse::<Serial>().ok())
             .unwrap_or_else(|| stand_in.clone());
-        let text = |name| PlainText::new(self.get(name).trim());
+        let text = |name| PlainText::short(self.get(name).trim());
         Some(DeviceFacts {
             id: serial.clone(),
             serial,

@@ -56,7 +56,7 @@ fn read_line(line: &str) -> Option<User> {
         f if f & FLAG_GUEST != 0 => UserKind::Guest,
         _ => UserKind::Full,
     };
-    Some(User { id, name: PlainText::new(name), kind, running: rest.trim() == "running", unlocked: None })
+    Some(User { id, name: PlainText::short(name), kind, running: rest.trim() == "running", unlocked: None })
 }
 
 #[cfg(test)]

@@ -101,6 +101,8 @@ impl From<AskError> for Failure {
     fn from(error: AskError) -> Self {
         let exit = match &error {
             AskError::NoLink(LinkError::NotAuthorised { .. } | LinkError::NotPaired { .. }) => Exit::NotAuthorised,
+            // Something answers; it does not keep to the protocol.
+            AskError::NoLink(LinkError::Broken { .. }) | AskError::Lost(LinkError::Broken { .. }) => Exit::Trouble,
             AskError::NoLink(_) | AskError::OtherDevice(_) | AskError::NotAndroid(_) | AskError::Lost(_) => {
                 Exit::NoDevice
             }
@@ -130,6 +132,7 @@ impl From<ClaimError> for Failure {
 impl From<RunError> for Failure {
     fn from(error: RunError) -> Self {
         match error {
+            RunError::Ask(ref ask) => Self { message: error.to_string(), ..Self::from(ask.clone()) },
             RunError::Device(_) => Self::new(Exit::NoDevice, error.to_string()),
             other => Self::trouble(other),
         }
@@ -200,7 +203,7 @@ mod tests {
             (LinkError::NoPermission { at: at.clone(), node: "/dev/x".into() }, Exit::NoDevice),
             (LinkError::NoInterface { at: at.clone() }, Exit::NoDevice),
             (LinkError::Taken { at: at.clone() }, Exit::NoDevice),
-            (LinkError::Broken { at: at.clone(), rule: why.clone() }, Exit::NoDevice),
+            (LinkError::Broken { at: at.clone(), rule: why.clone() }, Exit::Trouble),
             (LinkError::Lost { at: at.clone(), why: why.clone() }, Exit::NoDevice),
         ] {
             let trouble = wibbet_bench::trouble_of(&error, None);

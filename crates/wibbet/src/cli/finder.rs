@@ -21,10 +21,20 @@ pub(crate) struct Finder<'a> {
 }
 
 /// What a name means.
-pub(crate) struct Wanted {
+#[derive(Clone)]
+struct Wanted {
     serial: Serial,
     /// Which of several devices of that serial; `None` when it is known to be one.
     facts: Option<DeviceFacts>,
+    /// The serial by which it goes on its cable, where that is known to be another.
+    known_as: Option<String>,
+}
+
+/// A device that a name may mean, not linked yet.
+pub(crate) struct Candidate {
+    pub(crate) device: AdbDevice,
+    /// What it has to turn out to be; `None` where its place was named.
+    wanted: Option<Wanted>,
 }
 
 impl Finder<'_> {
@@ -50,9 +60,8 @@ impl Finder<'_> {
 
     /// Links the device that is called `name`: an id, a serial, or HOST:PORT.
     pub(crate) async fn link(&self, name: &str) -> Result<AdbDevice, Failure> {
-        let (devices, wanted) = self.candidates(name).await?;
         let mut first_error = None;
-        for device in devices {
+        for Candidate { device, wanted } in self.candidates(name).await? {
             match self.meet(&device, wanted.as_ref().and_then(|w| w.facts.as_ref())).await {
                 Ok(facts) if wanted.as_ref().is_none_or(|w| w.fits(&facts)) => return Ok(device),
                 Ok(_) => {}
@@ -69,22 +78,50 @@ impl Finder<'_> {
         }))
     }
 
-    /// The devices that a name may mean, not linked yet, the likeliest first.
-    pub(crate) async fn candidates(&self, name: &str) -> Result<(Vec<AdbDevice>, Option<Wanted>), Failure> {
+    /// The devices that a name may mean, the likeliest first: the place or the serial by which a device is seen, the
+    /// serial that it tells, or the id by which it is known here.
+    pub(crate) async fn candidates(&self, name: &str) -> Result<Vec<Candidate>, Failure> {
+        let at = |route, wanted| Candidate { device: self.workplace.device_by(vec![route]), wanted };
         if let Ok(address) = super::address(name) {
-            return Ok((vec![self.workplace.device(&address)], None));
+            return Ok(vec![at(Route::Address(address), None)]);
         }
-        let wanted = self.wanted(name).await?;
-        let serial = wanted.serial.as_str();
-        let seen = self.around(|seen| seen.iter().any(|s| s.serial == serial)).await;
-        let mut routes: Vec<Route> = seen.into_iter().filter(|s| s.serial == serial).map(|s| s.route).collect();
+        let known = self.wanted(name).await;
+        let named = |s: &Sighting| s.route.to_string() == name || (!s.serial.is_empty() && s.serial == name);
+        let meant = |s: &Sighting| match &known {
+            Ok(wanted) => wanted.goes_by(&s.serial),
+            Err(_) => false,
+        };
+        let seen = self.around(|seen| seen.iter().any(|s| named(s) || meant(s))).await;
+        // Each by itself: equal serials may be different devices.
+        let mut found = Vec::new();
+        for sighting in &seen {
+            match &known {
+                // Which of several is known by now, and has to be that one.
+                Ok(wanted) if wanted.goes_by(&sighting.serial) && (wanted.facts.is_some() || !named(sighting)) => {
+                    found.push(at(sighting.route.clone(), Some(wanted.clone())));
+                }
+                _ if named(sighting) => found.push(at(sighting.route.clone(), None)),
+                _ => {}
+            }
+        }
+        let unknown: Vec<String> = found.iter().filter(|c| c.wanted.is_none()).map(|c| c.device.address()).collect();
+        let cables: Vec<&str> = unknown.iter().map(String::as_str).filter(|at| at.starts_with("USB ")).collect();
+        if cables.len() > 1 {
+            let why = format!("several devices go by {name}: {}. Name one of these places", cables.join(", "));
+            return Err(Failure::new(Exit::Usage, why));
+        }
+        let wanted = match known {
+            Ok(wanted) => wanted,
+            // A place is no serial.
+            Err(_) if name.parse::<Serial>().is_err() && !found.is_empty() => return Ok(found),
+            Err(failure) => return Err(failure),
+        };
         let met = self.workplace.book.with(|book| book.devices()).await?;
         let last_seen = met.iter().filter(|d| d.facts.serial == wanted.serial).map(|d| d.address.clone());
-        routes.extend(last_seen.filter(|a| a.contains(':')).chain(self.at.iter().cloned()).map(Route::Address));
-        routes.dedup();
-        // Each by itself: equal serials may be different devices.
-        let devices = routes.into_iter().map(|route| self.workplace.device_by(vec![route])).collect();
-        Ok((devices, Some(wanted)))
+        let mut addresses: Vec<String> = last_seen.filter(|a| a.contains(':')).chain(self.at.iter().cloned()).collect();
+        addresses.dedup();
+        found.extend(addresses.into_iter().map(|address| at(Route::Address(address), Some(wanted.clone()))));
+        Ok(found)
     }
 
     /// What an id or a serial means. A serial that several devices have needs to be said more exactly.
@@ -101,10 +138,14 @@ impl Finder<'_> {
             )));
         }
         // An id is a serial with a number behind it, where several devices have the serial.
-        let by_id = met.iter().map(|d| &d.facts).find(|f| full_id(f) == name || f.id == serial);
+        let by_id = met.iter().find(|d| full_id(&d.facts) == name || d.facts.id == serial);
         Ok(match by_id {
-            Some(facts) => Wanted { serial: facts.serial.clone(), facts: Some(facts.clone()) },
-            None => Wanted { serial, facts: None },
+            Some(known) => Wanted {
+                serial: known.facts.serial.clone(),
+                facts: Some(known.facts.clone()),
+                known_as: known.known_as.clone(),
+            },
+            None => Wanted { serial, facts: None, known_as: None },
         })
     }
 
@@ -135,14 +176,21 @@ impl Finder<'_> {
     }
 
     pub(crate) async fn note(&self, device: &AdbDevice, facts: &DeviceFacts) -> Result<(), Failure> {
-        let (noted, address) = (facts.clone(), device.address());
-        let id = self.workplace.book.with(move |book| book.note_device(&noted, &address, now())).await?;
+        let (noted, address, known_as) = (facts.clone(), device.address(), device.known_as());
+        let noting =
+            move |book: &mut wibbet_logbook::Logbook| book.note_device(&noted, &address, known_as.as_deref(), now());
+        let id = self.workplace.book.with(noting).await?;
         device.set_id(id);
         Ok(())
     }
 }
 
 impl Wanted {
+    /// Whether what is seen under a serial may be the device.
+    fn goes_by(&self, seen: &str) -> bool {
+        !seen.is_empty() && (seen == self.serial.as_str() || Some(seen) == self.known_as.as_deref())
+    }
+
     fn fits(&self, facts: &DeviceFacts) -> bool {
         facts.serial == self.serial && self.facts.as_ref().is_none_or(|wanted| wanted.is_same_device(facts))
     }

@@ -7,7 +7,7 @@ use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
 use tokio::sync::mpsc;
 use wibbet_bench::{Details, PairNews, Session, SessionCommand, SessionEvent, pair_by_code, pair_by_qr};
-use wibbet_core::{DeviceFacts, Ladder, Rung, Standing};
+use wibbet_core::{Advice, DeviceFacts, Ladder, Rung, Standing};
 
 use super::change::asked;
 use super::exit::{Exit, Failure};
@@ -48,14 +48,14 @@ async fn settle(heard: &mut mpsc::UnboundedReceiver<SessionEvent>, tap: Duration
 }
 
 pub(crate) async fn link(finder: &Finder<'_>, name: &str, as_json: bool) -> Result<Exit, Failure> {
-    let (devices, _) = finder.candidates(name).await?;
+    let found = finder.candidates(name).await?;
     let none = || {
         let why = format!(
             "{name} is nowhere: not on a cable, not announced on the network, and no address of it is known. For a cable: switch USB debugging on; for the network: the device has to be awake and on the same one"
         );
         Failure::new(Exit::NoDevice, why)
     };
-    let device = devices.into_iter().next().ok_or_else(none)?;
+    let device = found.into_iter().next().ok_or_else(none)?.device;
     let route = device.route();
     let (tell_it, mut heard) = mpsc::unbounded_channel();
     let session = Session::start(device, finder.workplace.clone(), move |event| drop(tell_it.send(event)));
@@ -75,6 +75,7 @@ pub(crate) async fn link(finder: &Finder<'_>, name: &str, as_json: bool) -> Resu
         None if told.ladder.is_up() => Exit::Done,
         Some(Rung::Changes | Rung::Started) => Exit::Done,
         Some(Rung::Authorised) => Exit::NotAuthorised,
+        _ if told.ladder.trouble.as_ref().is_some_and(|t| t.name == Advice::Restart.name()) => Exit::Trouble,
         _ => Exit::NoDevice,
     })
 }

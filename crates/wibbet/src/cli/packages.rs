@@ -308,7 +308,7 @@ fn package(sheet: &Sheet, id: &PackageId, users: &[UserId]) -> Option<JsonPackag
     let text = |t: Option<&wibbet_types::PlainText>| t.map(ToString::to_string);
     Some(JsonPackage {
         id: id.to_string(),
-        label: sight.label().map(str::to_owned),
+        label: sight.app.and_then(|app| app.label.as_ref()).map(|label| label.to_string()),
         language: sight.app.filter(|a| a.label.is_some()).map(|a| a.locale.to_string()),
         guess: guessed_name(id),
         home: sight.app.map(|a| {
