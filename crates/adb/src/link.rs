@@ -25,6 +25,9 @@ use crate::transport::{Bytes, plain_io, tls_error};
 const RELEASE_TRIES: u32 = 6;
 const RELEASE_PAUSE: Duration = Duration::from_millis(50);
 
+/// Within this a debugging server has noticed that a device has gone whose streams it has ended.
+const SERVER_NOTICES: Duration = Duration::from_millis(500);
+
 /// How long to wait for what.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Limits {
@@ -70,6 +73,8 @@ enum Way {
 struct ServerLink {
     at: String,
     serial: String,
+    /// The server's number of the connection.
+    transport: String,
     limit: Duration,
     ended: watch::Receiver<bool>,
     task: JoinHandle<()>,
@@ -82,6 +87,15 @@ impl Drop for ServerLink {
 }
 
 impl ServerLink {
+    /// Whether the server still has the device, over the connection that it had.
+    async fn has_it(&self) -> bool {
+        let same = |d: &server::ServerDevice| {
+            d.serial == self.serial && d.state.as_str() == "device" && d.transport == self.transport
+        };
+        let devices = server::server_devices(&self.at, self.limit).await;
+        !*self.ended.borrow() && devices.is_ok_and(|devices| devices.iter().any(same))
+    }
+
     fn lost(&self) -> LinkError {
         LinkError::lost(&through_server(&self.serial), format!("the debugging server at {} has it no longer", self.at))
     }
@@ -278,7 +292,9 @@ impl Link {
         progress(Progress::Authorised);
         let (tell, ended) = watch::channel(false);
         let task = tokio::spawn(server::watch_device(server.to_owned(), serial.to_owned(), limits.answer, tell));
-        let way = ServerLink { at: server.to_owned(), serial: serial.to_owned(), limit: limits.answer, ended, task };
+        let transport = device.map(|d| d.transport).unwrap_or_default();
+        let (at, serial) = (server.to_owned(), serial.to_owned());
+        let way = ServerLink { at, serial, transport, limit: limits.answer, ended, task };
         let banner = Banner { state: PlainText::new("device"), features, ..Banner::default() };
         Ok(Self { way: Arc::new(Way::Server(way)), banner: Arc::new(banner), encrypted: false })
     }
@@ -315,6 +331,28 @@ impl Link {
                 server.lost()
             }
         }
+    }
+
+    /// Whether the end of a stream may be believed to be the device's doing. A server that owns the device ends it just
+    /// the same when the device has gone, and has to be asked; `whole` says that what came before it was whole.
+    ///
+    /// # Errors
+    /// When the link has gone.
+    pub(crate) async fn believe_end(&self, whole: bool) -> Result<(), LinkError> {
+        let Way::Server(server) = &*self.way else { return Ok(()) };
+        if !server.has_it().await {
+            return Err(server.lost());
+        }
+        if !whole {
+            // It may end the streams of a device before it takes it off its list.
+            let mut ended = server.ended.clone();
+            // A sender that has gone has ended too.
+            let gone = timeout(SERVER_NOTICES, ended.wait_for(|ended| *ended)).await.is_ok();
+            if gone || !server.has_it().await {
+                return Err(server.lost());
+            }
+        }
+        Ok(())
     }
 
     /// The longest name of a service that can be opened, in bytes: it has to fit into a packet, and over another

@@ -106,6 +106,9 @@ impl Link {
                         _ => {}
                     });
                 }
+                if code.is_none() {
+                    self.believe_end(false).await?;
+                }
                 code.map(Some).ok_or_else(cut_short)
             }
             Service::OldShell(_) => {
@@ -114,12 +117,19 @@ impl Link {
                     reader.feed(&piece, &mut |data| sink.piece(Channel::Out, data));
                 }
                 let code = reader.finish(&mut |data| sink.piece(Channel::Out, data));
+                if code.is_none() {
+                    self.believe_end(false).await?;
+                }
                 code.map(Some).ok_or_else(cut_short)
             }
             Service::Exec(_) | Service::AbbExec(_) => {
+                // Nothing in what came shows whether it is whole, but that answers in text end with a line.
+                let mut whole = matches!(service, Service::Exec(_));
                 while let Some(piece) = stream.read(idle).await.map_err(named)? {
+                    whole = matches!(service, Service::Exec(_)) || piece.ends_with(b"\n");
                     sink.piece(Channel::Out, &piece);
                 }
+                self.believe_end(whole).await?;
                 Ok(None)
             }
         }

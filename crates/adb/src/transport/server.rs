@@ -46,6 +46,9 @@ pub struct ServerDevice {
     pub state: PlainText,
     /// Whether it is on a cable, as far as the server tells.
     pub cable: bool,
+    /// The server's number of the connection to it, which is another one when the device has been away; empty where the
+    /// server has none.
+    pub transport: String,
 }
 
 /// Reads the list of `host:devices-l`.
@@ -62,6 +65,7 @@ pub fn read_server_devices(text: &str) -> Vec<ServerDevice> {
                 serial: serial.to_owned(),
                 state: PlainText::short(state.trim()),
                 cable: rest.contains(" usb:") || !serial.contains(':'),
+                transport: rest.split(' ').find_map(|w| w.strip_prefix("transport_id:")).unwrap_or("").to_owned(),
             })
         })
         .collect()

@@ -4,8 +4,10 @@ use std::io::{IsTerminal as _, Write as _};
 use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::watch;
-use wibbet_bench::{AdbDevice, Device as _, RunNews, Runner, begin_run, claim, details, settle_interrupted};
-use wibbet_core::{Back, Plan, Run, RunKind, TrayItem, Way, plan_put_back, plan_take_out, recorded_state};
+use wibbet_bench::{AdbDevice, Device as _, RunNews, Runner, begin_run, claim, details, settle_interrupted, states};
+use wibbet_core::{
+    Back, Outcome, PackageState, Plan, Run, RunKind, TrayItem, Way, plan_put_back, plan_take_out, recorded_state,
+};
 use wibbet_types::{PackageId, UserId};
 
 use super::How;
@@ -82,24 +84,52 @@ pub(crate) async fn carry_on(finder: &Finder<'_>, name: &str, number: Option<i64
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let _claims = claim(&finder.workplace.book, &facts.id, &device.address())?;
-    settle(finder, &device, &facts.id).await?;
-    let serial = facts.id.clone();
-    let runs = finder.workplace.book.with(move |book| book.runs(Some(&serial))).await?;
-    let run = match number {
-        Some(number) => runs.iter().find(|run| run.number == number),
-        None => runs.iter().find(|run| run.is_unfinished()),
+    let runs = async || {
+        let serial = facts.id.clone();
+        finder.workplace.book.with(move |book| book.runs(Some(&serial))).await
     };
-    let Some(run) = run else {
+    let meant = |runs: &[Run]| match number {
+        Some(number) => runs.iter().find(|run| run.number == number).map(|run| run.number),
+        None => runs.iter().find(|run| run.is_unfinished()).or(runs.first()).map(|run| run.number),
+    };
+    let meant = meant(&runs().await?);
+    settle(finder, &device, &facts.id).await?;
+    let runs = runs().await?;
+    let Some(run) = runs.iter().find(|run| Some(run.number) == meant) else {
         let what = number.map_or_else(|| "no unfinished run".to_owned(), |n| format!("no run {n}"));
         return Err(Failure::new(Exit::Nothing, format!("the logbook has {what} of {}", facts.id)));
     };
     if how.dry_run {
         return Ok(show(run, how.json));
     }
+    if !run.is_unfinished() {
+        // Nothing is sent; whether it is all so is read, not remembered.
+        let all_so = is_all_so(&device, run).await?;
+        let exit = show(run, how.json);
+        let so = if all_so {
+            "all that it was to do is so on the device, which was read just now"
+        } else {
+            "it is finished"
+        };
+        tell(format_args!("nothing is left to do of run {}: {so}", run.number));
+        return Ok(if all_so { Exit::Done } else { exit });
+    }
     if !how.yes && !asked(&format!("Carry on with run {}?", run.number)) {
         return Err(Failure::new(Exit::Nothing, "nothing was sent"));
     }
     finish(finder, &device, run.number, how).await
+}
+
+/// Whether everything that a run was to do is so on the device now.
+async fn is_all_so(device: &AdbDevice, run: &Run) -> Result<bool, Failure> {
+    let states = states(device).await?;
+    Ok(run.steps.iter().all(|step| {
+        match states.get(&step.id).and_then(|users| users.get(&step.user)) {
+            Some(state) => step.way.is_met_by(*state),
+            // What is not on the device at all was uninstalled by the run, or never there.
+            None => step.outcome == Some(Outcome::Done) && step.way.is_met_by(PackageState::ABSENT),
+        }
+    }))
 }
 
 /// Without a terminal nobody can be asked.
@@ -223,7 +253,7 @@ fn show(run: &Run, as_json: bool) -> Exit {
     }
     line(format_args!("run {} on {}", run.number, run.serial));
     for step in &run.steps {
-        let outcome = step.outcome.map_or("waiting", wibbet_core::Outcome::name);
+        let outcome = step.outcome.map_or("waiting", Outcome::name);
         let state = step.after.map_or("not read", |s| s.condition().word());
         line(format_args!("{outcome:<10} {:<20} user {:<4} {:<44} {state}", step.way.words(), step.user, step.id));
         if !step.remark.is_empty() {
