@@ -9,7 +9,8 @@ use wibbet_adb::{
     SyncError,
 };
 use wibbet_core::read::{
-    ANDROID_ID, Properties, RangeTools, probe_command, read_android_id, read_commands, read_probe, says_not_ready,
+    ANDROID_ID, Properties, RangeTools, commands_requests, probe_command, read_android_id, read_commands, read_probe,
+    says_not_ready,
 };
 use wibbet_core::{Abilities, Answer, Carriage, DeviceFacts, Offered, Request};
 use wibbet_types::{DevicePath, Serial};
@@ -333,8 +334,12 @@ impl AdbDevice {
     /// Learns once which commands the package service has, from its help.
     pub(crate) async fn learn_commands(&self) -> Result<(), AskError> {
         if self.known().commands.is_empty() {
-            let said = self.ask(&Request::look(&["help"]), &mut |_| {}).await?;
-            self.known().commands = read_commands(&said.text());
+            let mut help = String::new();
+            for request in commands_requests(&self.abilities()) {
+                help.push_str(&self.ask(&request, &mut |_| {}).await?.text());
+                help.push('\n');
+            }
+            self.known().commands = read_commands(&help);
         }
         Ok(())
     }

@@ -44,6 +44,14 @@ pub(crate) enum Program {
 }
 
 impl Program {
+    /// What makes it print its help. Without words `pm` does, on every version.
+    pub(crate) fn help(self) -> &'static str {
+        match self {
+            Self::Cmd => "cmd package help",
+            Self::Pm => "pm",
+        }
+    }
+
     /// The words before those for the service.
     pub(crate) fn words(self) -> &'static str {
         match self {

@@ -143,6 +143,9 @@ impl SyncSession {
             }
             SyncId::Done => match self.sending.take() {
                 Some((path, mode, data)) if path.starts_with("/data/local/tmp/") || path.starts_with("/sdcard/") => {
+                    // As the platform's daemon does: group and others get the rights of the owner.
+                    let owner = (mode >> 6) & 7;
+                    let mode = mode & !0o77 | owner << 3 | owner;
                     state.files.insert(path, File { mode, time: length, data: Contents::Bytes(data) });
                     SyncStep::Answer(sync_message(SyncId::Okay, &[]))
                 }

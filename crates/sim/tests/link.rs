@@ -254,7 +254,7 @@ async fn files_are_looked_at_fetched_and_sent() {
         let listed = sync.list(&path("/data/local/tmp")).await.unwrap();
         assert_eq!(
             listed.iter().map(|e| (e.name.as_str(), e.mode, e.size, e.time)).collect::<Vec<_>>(),
-            [("wibbet-test", 0o100_600, 200_000, 77)]
+            [("wibbet-test", 0o100_666, 200_000, 77)]
         );
         let refused = sync.send(&path("/system/app/x"), 0o644, 0, b"x").await.unwrap_err();
         assert!(refused.to_string().contains("Permission denied"), "{refused}");

@@ -16,7 +16,9 @@ pub use list::read_package_list;
 pub use measures::{MeasureReader, language_request, measure_requests, read_languages};
 pub use props::Properties;
 pub use ranges::{ChunkHead, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
-pub use report::{ANDROID_ID, UserCondition, read_android_id, read_commands, read_report, report_request};
+pub use report::{
+    ANDROID_ID, UserCondition, commands_requests, read_android_id, read_commands, read_report, report_request,
+};
 pub use users::{read_users, users_by_number, users_requests};
 
 use std::collections::BTreeMap;

@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use wibbet_types::{PackageId, PlainText, UserId};
 
+use crate::ability::{Abilities, Program};
 use crate::model::{Battery, Managed, Root, Space, UserKind, Vitals};
 use crate::request::Request;
 
@@ -215,6 +216,15 @@ const COMMANDS: [&str; 17] = [
     "get-install-location",
     "set-home-activity",
 ];
+
+/// What is asked to learn the package service's commands. Up to Android 8.1 `pm` and the service's own shell have each
+/// their own.
+pub fn commands_requests(abilities: &Abilities) -> Vec<Request> {
+    match abilities.programs(&["help".to_owned()]).as_slice() {
+        [Program::Cmd] => vec![Request::look(&["help"])],
+        programs => programs.iter().map(|program| Request::shell(program.help())).collect(),
+    }
+}
 
 /// Reads which of these a help text names: `pm COMMAND …` on old versions, a line beginning with the command on newer
 /// ones.
