@@ -132,6 +132,7 @@ impl<S: Source + ?Sized> Table<'_, S> {
         if !found_package {
             return Err(broken("resource table", "it has no such package"));
         }
+        all.retain(|values| !values.config.locale.is_pseudo());
         let best = |values: &Values| {
             let serves = wanted.iter().enumerate().map(|(n, want)| (values.config.locale.serves(want), n));
             let (serves, n) =

@@ -52,10 +52,15 @@ fn pool(strings: &[&str], wide: bool) -> Vec<u8> {
 
 /// The values of a type for a language, in one of the layouts: `flags` 0, 1 sparse, 2 offsets of two bytes.
 fn values(type_id: u8, flags: u8, language: &[u8; 2], entries: &[Option<Vec<u8>>]) -> Vec<u8> {
+    values_for(type_id, flags, &[language[0], language[1], 0, 0], entries)
+}
+
+/// The same for a language and a region.
+fn values_for(type_id: u8, flags: u8, locale: &[u8; 4], entries: &[Option<Vec<u8>>]) -> Vec<u8> {
     let mut config = long(28).to_vec();
     config.extend([0; 4]);
-    config.extend(language);
-    config.extend([0; 18]);
+    config.extend(locale);
+    config.extend([0; 16]);
     let (mut offsets, mut data) = (Vec::new(), Vec::new());
     let mut count = 0;
     for (n, entry) in entries.iter().enumerate() {
@@ -181,6 +186,22 @@ fn every_layout_of_entries() {
             assert_eq!(said(ID + 2, "de"), None);
             assert_eq!(said(0x7f02_0000, "de"), None);
         }
+    }
+}
+
+#[test]
+fn languages_that_only_test_translations_are_never_chosen() {
+    let strings = ["Weather", "[Ŵéåţĥéŕ one]", "‏rehtaeW‏", "[Ŵéţţéŕ one]"];
+    let chunks = [
+        values(1, 0, b"\0\0", &[plain(0, 3, 0), None]),
+        values_for(1, 0, b"enXA", &[plain(0, 3, 1), plain(1, 3, 1)]),
+        values_for(1, 0, b"deXA", &[plain(0, 3, 3), None]),
+        values_for(1, 0, b"arXB", &[plain(0, 3, 2), None]),
+    ];
+    let file = zip("resources.arsc", &table(&strings, false, 0x7f, &chunks), false);
+    for language in ["en-GB", "en", "en-XA", "ar-EG", "ar-XB", "de"] {
+        assert_eq!(text(&file, ID, language), Some(("Weather".into(), String::new())), "{language}");
+        assert_eq!(text(&file, ID + 1, language), None, "{language}: better none than one that nobody reads");
     }
 }
 

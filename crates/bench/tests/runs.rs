@@ -102,8 +102,12 @@ const THREE: [(&str, Way); 3] = [(NOTES, Way::Uninstall), (RADIO, Way::Disable),
 
 #[tokio::test]
 async fn both_generations_of_devices_do_the_whole_job() {
-    for (scenario, window) in [(Scenario::crew_phone(), 1), (Scenario::spare_handset(), 1), (Scenario::crew_phone(), 4)]
-    {
+    for (scenario, window) in [
+        (Scenario::crew_phone(), 1),
+        (Scenario::spare_handset(), 1),
+        (Scenario::crew_phone(), 4),
+        (Scenario::crew_phone().with_android_8_1(), 1),
+    ] {
         let place = place(scenario, window).await;
         let run = place.take_out(&THREE).await;
         assert_eq!(outcomes(&run), [Outcome::Done; 3], "{run:?}");

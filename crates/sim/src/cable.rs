@@ -31,6 +31,8 @@ struct Bus {
 struct Port {
     place: UsbPlace,
     device: Arc<Shared>,
+    /// The serial by which it goes on the bus, where that is not its own.
+    alias: Option<String>,
     /// What is in its way, if anything is.
     trouble: Option<UsbTrouble>,
     pipe: Weak<Pipe>,
@@ -65,7 +67,7 @@ impl Bus {
             let state = port.device.state();
             let seen = UsbSeen {
                 place: port.place.clone(),
-                serial: PlainText::new(&state.scenario.serial),
+                serial: PlainText::new(port.alias.as_ref().unwrap_or(&state.scenario.serial)),
                 name: PlainText::new(&format!("{} {}", state.scenario.maker, state.scenario.model)),
                 debugging: state.switches.usb_debugging,
             };
@@ -90,6 +92,15 @@ impl Bus {
 impl SimBus {
     /// Plugs a device in. It gets a new number each time.
     pub fn plug(&self, device: &SimDevice) -> UsbPlace {
+        self.plug_in(device, None)
+    }
+
+    /// Plugs a device in that goes by another serial on the bus than the one that it tells, as some makers' do.
+    pub fn plug_as(&self, device: &SimDevice, alias: &str) -> UsbPlace {
+        self.plug_in(device, Some(alias.to_owned()))
+    }
+
+    fn plug_in(&self, device: &SimDevice, alias: Option<String>) -> UsbPlace {
         let device = device.shared();
         let mut changes = device.cable_changes.subscribe();
         changes.mark_unchanged();
@@ -102,7 +113,7 @@ impl SimBus {
         });
         let place = self.0.next_place();
         let mut ports = self.0.ports();
-        ports.push(Port { place: place.clone(), device, trouble: None, pipe: Weak::new(), stale: 0, task });
+        ports.push(Port { place: place.clone(), device, alias, trouble: None, pipe: Weak::new(), stale: 0, task });
         self.0.tell(&ports);
         place
     }

@@ -202,6 +202,110 @@ fn a_kill_is_told_settled_and_carried_on() {
     }
 }
 
+/// Killed during its last step, which the device did: nothing is left to do, all is so and was read back.
+#[test]
+fn carrying_on_where_all_is_done_already_is_a_success() {
+    let sim = Sim::start(&["--device", "crew-phone", "--fault", "acts-silently=com.android.email"]);
+    let home = home();
+    let at = sim.address();
+    let arguments =
+        ["run", at, "--user", "0", "--uninstall", "com.android.music", "com.android.email", "--yes", "--json"];
+    let mut going = command(home.path(), &arguments).stdout(std::process::Stdio::null()).spawn().unwrap();
+    sim.wait_for("uninstall --user 0 com.android.email");
+    going.kill().unwrap();
+    going.wait().unwrap();
+    let sent = || std::fs::read_to_string(&sim.transcript).unwrap().matches(" uninstall ").count();
+    let before = sent();
+    for number in [&[][..], &["1"], &[]] {
+        let arguments = [&["carry-on", at][..], number, &["--yes", "--json"]].concat();
+        let output = run(home.path(), &arguments);
+        let told = String::from_utf8(output.stderr).unwrap();
+        let run: Value = serde_json::from_slice(&output.stdout).unwrap();
+        assert_eq!((outcomes(&run), output.status.code()), (vec!["done"; 2], Some(0)), "{told}");
+        assert!(told.contains("nothing is left to do of run 1") && told.contains("read just now"), "{told}");
+    }
+    assert_eq!(sent(), before);
+    // Somebody has put one back meanwhile: it is finished, and not all of it is so.
+    let (_, code) = json(home.path(), &["put-back", at, "com.android.music", "--user", "0", "--json"]);
+    assert_eq!(code, 0);
+    let output = run(home.path(), &["carry-on", at, "1", "--yes"]);
+    let told = String::from_utf8(output.stderr).unwrap();
+    assert!(told.contains("nothing is left to do of run 1: it is finished"), "{told}");
+}
+
+/// The application's label is told even where the home screen has another name, and what steers the reading order is
+/// made visible in it; people read it without.
+#[test]
+fn labels_are_told_as_promised() {
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let home = home();
+    let (told, code) = json(home.path(), &["packages", sim.address(), "--language", "ar", "--json"]);
+    assert_eq!(code, 0);
+    let package = |id: &str| told["packages"].as_array().unwrap().iter().find(|p| p["id"] == id).unwrap();
+    let files = package("com.android.documentsui");
+    assert_eq!((&files["label"], &files["home"][0]["label"]), (&object!("Files"), &object!("Downloads")));
+    assert_eq!(package("com.corvane.tips")["label"], "‹U+200F›نصائح");
+    let output = run(home.path(), &["packages", sim.address(), "--language", "ar", "--search", "tips"]);
+    let shown = String::from_utf8(output.stdout).unwrap();
+    assert!(shown.contains("نصائح") && !shown.contains("200F"), "{shown}");
+}
+
+/// A packet as it is on the wire, put together by hand.
+fn packet(name: &[u8; 4], arg0: u32, arg1: u32, data: &[u8]) -> Vec<u8> {
+    let command = u32::from_le_bytes(*name);
+    let sum = data.iter().map(|b| u32::from(*b)).fold(0, u32::wrapping_add);
+    let words = [command, arg0, arg1, data.len() as u32, sum, !command];
+    [&words.map(u32::to_le_bytes).concat()[..], data].concat()
+}
+
+/// A daemon that says hello with a banner, and answers the first stream with some bytes. Its address.
+fn odd_daemon(banner: Vec<u8>, answer: Vec<u8>) -> String {
+    use std::io::{Read as _, Write as _};
+    let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let at = listener.local_addr().unwrap().to_string();
+    std::thread::spawn(move || {
+        for socket in listener.incoming() {
+            let (mut socket, mut seen) = (socket.unwrap(), vec![0; 4096]);
+            let hello = packet(b"CNXN", 0x0100_0001, 1 << 20, &banner);
+            let spoken =
+                socket.read(&mut seen).and_then(|_| socket.write_all(&hello)).and_then(|()| socket.read(&mut seen));
+            let _ = spoken.and_then(|_| socket.write_all(&answer)).and_then(|()| socket.read_to_end(&mut seen));
+        }
+    });
+    at
+}
+
+/// What answers and breaks the protocol is trouble, not a device that is not there; and however much it sends, a message
+/// stays short.
+#[test]
+fn broken_protocols_and_endless_texts() {
+    let home = home();
+    let okay = packet(b"OKAY", 9, 1, b"");
+    let mut endless = packet(b"WRTE", 9, 1, b"");
+    endless[12..16].copy_from_slice(&u32::MAX.to_le_bytes());
+    let endless = [&okay[..], &endless].concat();
+    let mut garbage = okay.clone();
+    garbage.extend_from_slice(&[0xee; 4096]);
+    let banner = b"device::ro.product.model=m;features=shell_v2".to_vec();
+    let strange = [b"device\x1b".to_vec(), vec![b'y'; 1 << 20]].concat();
+    for (banner, answer, code, kind) in [
+        (banner.clone(), endless, 8, "trouble"),
+        (banner.clone(), garbage, 8, "trouble"),
+        (strange, Vec::new(), 5, "no-device"),
+    ] {
+        let at = odd_daemon(banner, answer);
+        for command in ["packages", "link"] {
+            let (told, seen) = json(home.path(), &[command, &at, "--json"]);
+            assert_eq!(seen, code, "{command}: {told}");
+            let message = if command == "link" { &told["trouble"]["seen"] } else { &told["error"]["message"] };
+            assert!((20..400).contains(&message.as_str().unwrap().len()), "{message}");
+            if command == "packages" {
+                assert_eq!(told["error"]["kind"], kind, "{told}");
+            }
+        }
+    }
+}
+
 #[test]
 fn a_reader_that_goes_away_does_no_harm() {
     let sim = Sim::start(&["--device", "crew-phone"]);

@@ -200,3 +200,63 @@ impl Wanted {
 fn full_id(facts: &DeviceFacts) -> String {
     if facts.id == facts.serial { format!("{}.1", facts.serial) } else { facts.id.to_string() }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Arc;
+
+    use wibbet_bench::{Book, Patience, Surroundings};
+    use wibbet_sim::{Allow, Options, Scenario, SimBus, SimDevice};
+
+    use super::*;
+
+    const PEM: &str = include_str!("../../../adb/tests/key.pem");
+
+    async fn phone(scenario: Scenario) -> SimDevice {
+        let options = Options { allow: Allow::After(Duration::ZERO), ..Options::default() };
+        SimDevice::start(scenario, options).await.unwrap()
+    }
+
+    fn workplace(folder: &std::path::Path, bus: &Arc<SimBus>) -> Workplace {
+        let key = wibbet_adb::HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
+        Workplace {
+            book: Book::open(folder).unwrap(),
+            keys: Arc::new(wibbet_adb::KeyRing::of(key)),
+            limits: wibbet_adb::Limits::default(),
+            patience: Patience::default(),
+            surroundings: Arc::new(Surroundings::simulated(Some(Arc::clone(bus) as _), None)),
+        }
+    }
+
+    /// What the bench lists can be named: by the serial on the cable, by the one that the device tells, by its id, by
+    /// its place.
+    #[tokio::test]
+    async fn a_device_is_found_by_whatever_it_goes_by() {
+        let folder = tempfile::tempdir().unwrap();
+        let bus = Arc::new(SimBus::default());
+        let (phone, tablet) = (phone(Scenario::crew_phone()).await, phone(Scenario::desk_tablet()).await);
+        let place = bus.plug_as(&phone, "0123456789ABCDEF").to_string();
+        bus.plug(&tablet);
+        let workplace = workplace(folder.path(), &bus);
+        let finder = Finder { workplace: &workplace, at: &[], no_search: false };
+        let told = phone.serial();
+        let found = async |name: &str| match finder.link(name).await {
+            Ok(device) => Ok(device.facts().unwrap().serial.to_string()),
+            Err(failure) => Err(failure.exit),
+        };
+        assert_eq!(found(&told).await, Err(Exit::NoDevice), "nobody has met it yet");
+        for name in ["0123456789ABCDEF", &format!("USB {place}")] {
+            assert_eq!(found(name).await, Ok(told.clone()), "{name}");
+        }
+        // Now it is known what it goes by.
+        for name in [&told, "0123456789ABCDEF", &format!("{told}.1")] {
+            assert_eq!(found(name).await, Ok(told.clone()), "{name}");
+        }
+        assert_eq!(found(&tablet.serial()).await, Ok(tablet.serial()));
+        // Two that go by one serial are not told apart by it.
+        let other = self::phone(Scenario::lost_phone()).await;
+        bus.plug_as(&other, "0123456789ABCDEF");
+        assert_eq!(found("0123456789ABCDEF").await, Err(Exit::Usage));
+        assert_eq!(found(&told).await, Ok(told.clone()));
+    }
+}
