@@ -109,7 +109,19 @@ pub async fn states<D: Device>(device: &D) -> Result<BTreeMap<PackageId, BTreeMa
 pub(crate) async fn read_one<D: Device>(device: &D, id: &PackageId) -> Result<ReadBack, AskError> {
     let mut reader = DumpReader::default();
     device.ask(&read::read_back_request(id), &mut |piece| reader.feed(piece)).await?;
-    Ok(read::read_back(id, reader.finish()))
+    let told = read::read_back(id, reader.finish());
+    if told != ReadBack::Silent {
+        return Ok(told);
+    }
+    let said = device.ask(&read::known_request(id), &mut |_| {}).await?;
+    let failed =
+        said.code.is_some_and(|code| code != 0) || read::says_not_ready(&said.text()) || !said.err.trim().is_empty();
+    let listed = read::read_package_list(&said.out).iter().any(|(listed, _)| listed == id);
+    Ok(match () {
+        () if failed => ReadBack::Unreadable(format!("the device told nothing of the package: {}", said.text())),
+        () if listed => ReadBack::Unreadable("the device lists the package and tells nothing of it".into()),
+        () => ReadBack::Gone,
+    })
 }
 
 async fn dump<D: Device>(

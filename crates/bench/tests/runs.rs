@@ -100,6 +100,38 @@ fn outcomes(run: &Run) -> Vec<Outcome> {
 
 const THREE: [(&str, Way); 3] = [(NOTES, Way::Uninstall), (RADIO, Way::Disable), (EGG, Way::UninstallKeepData)];
 
+/// Somebody's own app is gone for good when its last user loses it, which each version of Android tells in its own way.
+#[tokio::test]
+async fn what_is_wholly_gone_is_recognised() {
+    let twelve = |mut scenario: Scenario| {
+        scenario.android.sdk = 31;
+        scenario
+    };
+    for scenario in [
+        Scenario::crew_phone(),
+        twelve(Scenario::crew_phone()),
+        Scenario::crew_phone().with_android_8_1(),
+        Scenario::spare_handset(),
+    ] {
+        let sdk = scenario.android.sdk;
+        let place = place(scenario, 1).await;
+        let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
+        let users = |p: &wibbet_core::Package| p.states.values().filter(|s| s.installed).count();
+        let own = inventory
+            .packages
+            .values()
+            .find(|p| p.kind == wibbet_core::PackageKind::User && users(p) == 1 && p.state(OWNER).installed);
+        let own = own.unwrap().id.clone();
+        let tray = [TrayItem { id: own.clone(), user: OWNER, way: Way::Uninstall }];
+        let abilities = place.device.abilities();
+        let plan = plan_take_out(&inventory, &abilities, &tray, true);
+        let number = begin_run(&place.book, &place.serial(), RunKind::TakeOut, &plan, &abilities).await.unwrap();
+        let run = place.carry_on(number).await.unwrap();
+        assert_eq!(outcomes(&run), [Outcome::Done], "Android of API level {sdk}: {:?}", run.steps);
+        assert_eq!(place.sim.holds(own.as_str(), 0), None);
+    }
+}
+
 #[tokio::test]
 async fn both_generations_of_devices_do_the_whole_job() {
     for (scenario, window) in [
@@ -194,7 +226,8 @@ async fn a_cut_at_every_packet_leaves_logbook_and_device_agreeing() {
         whole.carry_on(number).await.unwrap();
         let packets = [Direction::ToDevice, Direction::FromDevice].map(|way| (way, whole.sim.packets(way)));
         for (way, count) in packets {
-            assert!(count > 20, "{count}");
+            // A stream each for two looks at everything, three changes and three looks at one package.
+            assert!(count >= 8, "{count}");
             eprintln!("{way:?}: {count} packets");
             for n in 0..count {
                 let place = place(scenario.clone(), 1).await;

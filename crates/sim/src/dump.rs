@@ -84,7 +84,14 @@ impl State {
         if let Some(id) = one
             && !self.packages.contains_key(id)
         {
-            return Output::ok(format!("Unable to find package: {id}\n"));
+            // Who says it, and whether anybody does, changed over the versions.
+            return Output::ok(match self.scenario.android.sdk {
+                33.. => format!("Unable to find package: {id}\n"),
+                24..33 => format!(
+                    "\nDexopt state:\n  Unable to find package: {id}\n\nCompiler stats:\n  Unable to find package: {id}\n"
+                ),
+                _ => "\n".to_owned(),
+            });
         }
         let shown: Vec<String> = self.packages.keys().filter(|id| one.is_none_or(|w| w == *id)).cloned().collect();
         out.push_str("Packages:\n");

@@ -185,6 +185,74 @@ fn twenty(at: &str) -> Vec<&str> {
     words
 }
 
+/// The crew phone with few packages, since reading and writing APKs takes its time.
+fn small(mut scenario: Scenario) -> Scenario {
+    let kept =
+        ["android", "com.android.systemui", "com.android.settings", "com.android.documentsui", "com.wrenandkelp.radio"];
+    scenario.inventory.packages.retain(|package| kept.contains(&&*package.id) || TWENTY.contains(&&*package.id));
+    scenario
+}
+
+/// Links, surveys with labels, runs the twenty with their refusals, puts back, sends files and fetches them.
+fn whole_job(phone: &Phone, at: &str, home: &Path, disable: &str) {
+    let (link, code) = json(home, &["link", at, "--json"]);
+    assert_eq!((code, &link["device"]["link"]), (0, &"ready".into()), "{link}");
+    let (told, code) = json(home, &["packages", at, "--json"]);
+    let packages = told["packages"].as_array().unwrap();
+    assert_eq!((code, packages.len()), (0, phone.android.packages().len()), "{}", told["gaps"]);
+    assert_eq!(told["users"].as_array().unwrap().len(), 2);
+    let label = |id: &str| packages.iter().find(|p| p["id"] == id).unwrap()["label"].clone();
+    assert!(TWENTY.iter().filter(|id| label(id).is_string()).count() > 16, "{packages:?}");
+    assert_eq!(label("com.android.documentsui"), "Files");
+
+    let (run, code) = json(home, &twenty(at));
+    assert_eq!(code, 3, "{run}");
+    for (id, outcome) in outcomes(&run) {
+        match outcome {
+            "done" => assert!(!REFUSED.contains(&id), "{id}"),
+            "refused" | "no-effect" => assert!(REFUSED.contains(&id), "{id}"),
+            other => panic!("{id}: {other}"),
+        }
+    }
+    phone.agrees(&run);
+    assert!(phone.android.transcript().iter().any(|line| line.starts_with(disable)), "{disable}");
+    let done: Vec<&str> = TWENTY.into_iter().filter(|id| !REFUSED.contains(id)).collect();
+    let mut words = vec!["put-back", SERIAL, "--user", "0", "--json"];
+    words.extend(&done);
+    let (back, code) = json(home, &words);
+    assert_eq!(code, 0, "{back}");
+    assert!(done.iter().all(|id| phone.android.holds(id, 0) == Some((true, 0))), "as it was");
+
+    // Somebody's own app, which is wholly gone then.
+    let words = ["run", at, "--user", "0", "--uninstall", "com.wrenandkelp.radio", "--no-way-back", "--yes", "--json"];
+    let (gone, code) = json(home, &words);
+    assert_eq!((code, outcomes(&gone)), (0, vec![("com.wrenandkelp.radio", "done")]), "{gone}");
+    assert_eq!(phone.android.holds("com.wrenandkelp.radio", 0), None);
+
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().unwrap();
+    runtime.block_on(files_to_and_fro(at));
+}
+
+/// Sends a file, looks at it, fetches it, and is refused one.
+async fn files_to_and_fro(at: &str) {
+    let pem = include_str!("../../adb/tests/key.pem");
+    let keys = KeyRing::of(HostKey::from_pem(pem, "test@bench", "vector".as_ref()).unwrap());
+    let limits = Limits { connect: LONG, answer: LONG, tap: LONG, idle: LONG };
+    let link = Link::connect_tcp(at, &keys, &limits, &mut |_| {}).await.unwrap();
+    let data: Vec<u8> = (0..300_001u32).map(|n| (n * 7 % 251) as u8).collect();
+    let path = "/data/local/tmp/it's here".parse().unwrap();
+    let mut sync = SyncClient::open(&link, LONG).await.unwrap();
+    sync.send(&path, 0o640, 1_700_000_000, &data).await.unwrap();
+    let mut back = Vec::new();
+    sync.recv(&path, &mut |piece| back.extend_from_slice(piece)).await.unwrap();
+    assert!(back == data, "{} bytes of {}", back.len(), data.len());
+    let entry = sync.stat_many(&[path]).await.unwrap()[0].clone();
+    // The daemon gives group and others the rights of the owner.
+    assert_eq!((entry.size, entry.time, entry.mode & 0o777), (300_001, 1_700_000_000, 0o666));
+    let refused = sync.send(&"/system/no".parse().unwrap(), 0o644, 0, b"x").await.unwrap_err();
+    assert!(matches!(&refused, SyncError::Failed { said, .. } if said.as_str().contains("denied")), "{refused}");
+}
+
 #[test]
 #[ignore = "needs tools/daemon-lab"]
 fn the_whole_job_on_android_14_and_8_1() {
@@ -192,96 +260,33 @@ fn the_whole_job_on_android_14_and_8_1() {
         (Scenario::crew_phone(), "cmd package disable-user"),
         (Scenario::crew_phone().with_android_8_1(), "pm disable-user"),
     ] {
-        let phone = Phone::new(scenario, false);
+        let phone = Phone::new(small(scenario), true);
         let daemon = phone.daemon("open", 0);
-        let (at, home) = (daemon.at(), home());
-        let (link, code) = json(home.path(), &["link", &at, "--json"]);
-        assert_eq!((code, &link["device"]["link"]), (0, &"ready".into()), "{link}");
-        let (packages, code) = json(home.path(), &["packages", &at, "--quick", "--json"]);
-        assert_eq!((code, packages["packages"].as_array().unwrap().len()), (0, 236), "{}", packages["gaps"]);
-        assert_eq!(packages["users"].as_array().unwrap().len(), 2);
-        assert_eq!(packages["gaps"].as_array().unwrap().len(), 0, "{}", packages["gaps"]);
-
-        let (run, code) = json(home.path(), &twenty(&at));
-        assert_eq!(code, 3, "{run}");
-        for (id, outcome) in outcomes(&run) {
-            match outcome {
-                "done" => assert!(!REFUSED.contains(&id), "{id}"),
-                "refused" | "no-effect" => assert!(REFUSED.contains(&id), "{id}"),
-                other => panic!("{id}: {other}"),
-            }
-        }
-        phone.agrees(&run);
-        assert!(phone.android.transcript().iter().any(|line| line.starts_with(disable)), "{disable}");
-        let done: Vec<&str> = TWENTY.into_iter().filter(|id| !REFUSED.contains(id)).collect();
-        let mut words = vec!["put-back", SERIAL, "--user", "0", "--json"];
-        words.extend(&done);
-        let (back, code) = json(home.path(), &words);
-        assert_eq!(code, 0, "{back}");
-        assert!(done.iter().all(|id| phone.android.holds(id, 0) == Some((true, 0))), "as it was");
+        whole_job(&phone, &daemon.at(), home().path(), disable);
     }
 }
 
 #[test]
 #[ignore = "needs tools/daemon-lab"]
 fn everything_known_of_the_packages_is_what_the_bench_phone_tells() {
-    // Two versions of the device's programs; the older with fewer packages, since each takes its time.
-    let mut old = Scenario::crew_phone().with_android_8_1();
-    old.inventory
-        .packages
-        .retain(|package| ["android", "com.corvane.notes", "com.android.music"].contains(&&*package.id));
-    for scenario in [Scenario::crew_phone(), old] {
-        let count = scenario.inventory.packages.len();
-        let phone = Phone::new(scenario.clone(), true);
-        let daemon = phone.daemon("open", 0);
-        let home = home();
-        let (seen, code) = json(home.path(), &["packages", &daemon.at(), "--json"]);
-        assert_eq!((code, seen["packages"].as_array().unwrap().len()), (0, count));
-        if scenario.android.sdk != 34 {
-            let notes = seen["packages"].as_array().unwrap().iter().find(|p| p["id"] == "com.corvane.notes").unwrap();
-            assert!(notes["label"].is_string(), "{notes}");
-            continue;
-        }
-        let sim = Sim::start(&["--device", "crew-phone"]);
-        let (told, _) = json(home.path(), &["packages", sim.address(), "--json"]);
-        assert_eq!(seen["users"], told["users"]);
-        for (seen, told) in seen["packages"].as_array().unwrap().iter().zip(told["packages"].as_array().unwrap()) {
-            assert_eq!(seen, told);
-        }
-        assert!(seen["packages"].as_array().unwrap().iter().filter(|p| p["label"].is_string()).count() > 220);
+    let phone = Phone::new(Scenario::crew_phone(), true);
+    let (daemon, home) = (phone.daemon("open", 0), home());
+    let (seen, code) = json(home.path(), &["packages", &daemon.at(), "--json"]);
+    let packages = seen["packages"].as_array().unwrap();
+    assert_eq!((code, packages.len()), (0, 236));
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let (told, _) = json(home.path(), &["packages", sim.address(), "--json"]);
+    assert_eq!((&seen["users"], &seen["gaps"]), (&told["users"], &told["gaps"]));
+    for (seen, told) in packages.iter().zip(told["packages"].as_array().unwrap()) {
+        assert_eq!(seen, told);
     }
-}
-
-#[test]
-#[ignore = "needs tools/daemon-lab"]
-fn files_go_to_the_device_and_back() {
-    let phone = Phone::new(Scenario::crew_phone(), false);
-    let daemon = phone.daemon("open", 0);
-    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().unwrap();
-    runtime.block_on(async {
-        let pem = include_str!("../../adb/tests/key.pem");
-        let keys = KeyRing::of(HostKey::from_pem(pem, "test@bench", "vector".as_ref()).unwrap());
-        let limits = Limits { connect: LONG, answer: LONG, tap: LONG, idle: LONG };
-        let link = Link::connect_tcp(&daemon.at(), &keys, &limits, &mut |_| {}).await.unwrap();
-        let data: Vec<u8> = (0..300_001u32).map(|n| (n * 7 % 251) as u8).collect();
-        let path = "/data/local/tmp/it's here".parse().unwrap();
-        let mut sync = SyncClient::open(&link, LONG).await.unwrap();
-        sync.send(&path, 0o640, 1_700_000_000, &data).await.unwrap();
-        let mut back = Vec::new();
-        sync.recv(&path, &mut |piece| back.extend_from_slice(piece)).await.unwrap();
-        assert!(back == data, "{} bytes of {}", back.len(), data.len());
-        let entry = sync.stat_many(&[path]).await.unwrap()[0].clone();
-        // The daemon gives group and others the rights of the owner.
-        assert_eq!((entry.size, entry.time, entry.mode & 0o777), (300_001, 1_700_000_000, 0o666));
-        let refused = sync.send(&"/system/no".parse().unwrap(), 0o644, 0, b"x").await.unwrap_err();
-        assert!(matches!(&refused, SyncError::Failed { said, .. } if said.as_str().contains("denied")), "{refused}");
-    });
+    assert!(packages.iter().filter(|p| p["label"].is_string()).count() > 220);
 }
 
 #[test]
 #[ignore = "needs tools/daemon-lab"]
 fn paired_with_the_platforms_pairing_server_and_linked_by_tls() {
-    let phone = Phone::new(Scenario::crew_phone(), false);
+    let phone = Phone::new(small(Scenario::crew_phone()), true);
     let (link, home) = (phone.daemon("tls", 0), home());
     let (told, code) = json(home.path(), &["link", &link.at(), "--json"]);
     assert_eq!(code, 6, "{told}");
@@ -307,9 +312,7 @@ fn paired_with_the_platforms_pairing_server_and_linked_by_tls() {
 
     let (told, code) = json(home.path(), &["link", &link.at(), "--json"]);
     assert_eq!((code, &told["device"]["details"]["encrypted"]), (0, &true.into()), "{told}");
-    let (run, code) = json(home.path(), &twenty(&link.at()));
-    assert_eq!(code, 3, "{run}");
-    phone.agrees(&run);
+    whole_job(&phone, &link.at(), home.path(), "cmd package disable-user");
 }
 
 #[test]

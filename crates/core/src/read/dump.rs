@@ -49,6 +49,8 @@ pub struct PackageDump {
     pub factory_versions: BTreeSet<PackageId>,
     /// Packages that the service says it cannot find.
     pub not_found: Vec<PackageId>,
+    /// Not a word came.
+    pub silent: bool,
     /// The package service is not up yet.
     pub not_ready: bool,
     /// What is missing or could not be read, in words.
@@ -82,6 +84,8 @@ pub struct DumpReader {
     list: Option<Permissions>,
     user: Option<UserId>,
     seen_packages: bool,
+    /// Anything but empty lines has come.
+    spoken: bool,
     open: Option<(PackageId, DumpedPackage)>,
     dump: PackageDump,
     odd_ids: usize,
@@ -95,6 +99,7 @@ impl Default for DumpReader {
             list: None,
             user: None,
             seen_packages: false,
+            spoken: false,
             open: None,
             dump: PackageDump::default(),
             odd_ids: 0,
@@ -115,6 +120,7 @@ impl DumpReader {
         let mut lines = std::mem::take(&mut self.lines);
         lines.finish(&mut |line| self.read_line(line));
         self.close_package();
+        self.dump.silent = !self.spoken;
         if !self.seen_packages && self.dump.not_found.is_empty() {
             self.dump.gaps.push("the device told nothing about its packages".into());
         }
@@ -125,6 +131,13 @@ impl DumpReader {
     }
 
     fn read_line(&mut self, line: &str) {
+        self.spoken |= !line.trim().is_empty();
+        // From Android 7 to 12 the sections about compiling say it, further in.
+        if self.section == Section::Other
+            && let Some(id) = line.trim_start().strip_prefix("Unable to find package:")
+        {
+            self.dump.not_found.extend(id.trim().parse::<PackageId>());
+        }
         if !line.starts_with(' ') && !line.is_empty() {
             self.close_package();
             self.section = match line.trim_end() {
@@ -133,9 +146,6 @@ impl DumpReader {
                 _ => Section::Other,
             };
             self.seen_packages |= self.section == Section::Packages;
-            if let Some(id) = line.strip_prefix("Unable to find package:") {
-                self.dump.not_found.extend(id.trim().parse::<PackageId>());
-            }
             if line.contains("DUMP TIMEOUT") {
                 self.dump.gaps.push("the device ran out of time while it told about its packages".into());
             }
@@ -315,6 +325,8 @@ pub enum ReadBack {
     States(BTreeMap<UserId, PackageState>),
     /// The device says that there is no such package any more.
     Gone,
+    /// The device said nothing at all, as Android 6 and older do of a package that is gone: the list of packages tells.
+    Silent,
     /// Nothing certain, for this reason.
     Unreadable(String),
 }
@@ -325,7 +337,7 @@ impl ReadBack {
         match self {
             Self::States(states) => Some(states.get(&user).copied().unwrap_or(PackageState::ABSENT)),
             Self::Gone => Some(PackageState::ABSENT),
-            Self::Unreadable(_) => None,
+            Self::Silent | Self::Unreadable(_) => None,
         }
     }
 }
@@ -333,11 +345,12 @@ impl ReadBack {
 /// Reads the dump of one package. That nothing is said of it does not mean that it is gone: only
 /// the device's explicit word does.
 pub fn read_back(id: &PackageId, dump: PackageDump) -> ReadBack {
-    let PackageDump { mut packages, not_found, gaps, .. } = dump;
+    let PackageDump { mut packages, not_found, gaps, silent, .. } = dump;
     match packages.remove(id) {
         Some(package) if !package.states.is_empty() => ReadBack::States(package.states),
         Some(_) => ReadBack::Unreadable("the device told of the package, but not for which users".into()),
         None if not_found.contains(id) => ReadBack::Gone,
+        None if silent => ReadBack::Silent,
         None => ReadBack::Unreadable(
             gaps.into_iter().next().unwrap_or_else(|| "the device did not tell of the package".into()),
         ),
@@ -505,7 +518,12 @@ Queries:
         let back = |text| read_back(&id("com.a"), dump(text));
         assert_eq!(back("Unable to find package: com.a\n"), ReadBack::Gone);
         assert!(matches!(back("Unable to find package: com.b\n"), ReadBack::Unreadable(_)));
-        assert!(matches!(back(""), ReadBack::Unreadable(_)));
+        let inside =
+            "\nDexopt state:\n  Unable to find package: com.a\n\nCompiler stats:\n  Unable to find package: com.a\n";
+        assert_eq!(back(inside), ReadBack::Gone);
+        assert_eq!((back(""), back("\n \n")), (ReadBack::Silent, ReadBack::Silent));
+        let written = "Packages:\n  Package [com.a] (1):\n    Unable to find package: com.a\n";
+        assert!(matches!(back(written), ReadBack::Unreadable(_)), "what a package writes about itself");
         assert!(matches!(back("Packages:\n"), ReadBack::Unreadable(_)));
         assert!(matches!(back("Packages:\n  Package [com.a] (1):\n    User 0: insta"), ReadBack::Unreadable(_)));
         assert!(

@@ -2,6 +2,13 @@
 
 use wibbet_types::{DevicePath, PackageId};
 
+use crate::request::Request;
+
+/// What shows whether the device still knows a package, for whomever: the filter also lists ids that hold this one.
+pub fn known_request(id: &PackageId) -> Request {
+    Request::look(&["list", "packages", "-u", id.as_str()])
+}
+
 /// Reads lines like `package:ID` or `package:PATH=ID versionCode:3  installer=null uid:10012`;
 /// the path is that of the base APK. Lines of another kind are passed over.
 pub fn read_package_list(text: &str) -> Vec<(PackageId, Option<DevicePath>)> {

@@ -12,7 +12,7 @@ mod users;
 
 pub use dump::{DumpReader, DumpedPackage, PackageDump, ReadBack, read_back};
 pub use front::{front_request, read_front};
-pub use list::read_package_list;
+pub use list::{known_request, read_package_list};
 pub use measures::{MeasureReader, language_request, measure_requests, read_languages};
 pub use props::Properties;
 pub use ranges::{ChunkHead, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};

@@ -17,7 +17,7 @@ use wibbet_core::{
 };
 use wibbet_types::{AndroidVersion, PlainText, UserId};
 
-use super::model::{Model, RunPane, View};
+use super::model::{Model, Popup, RunPane, View};
 use super::theme::{Depth, Theme};
 use super::update::{Effect, Message, update};
 use super::views;
@@ -608,6 +608,18 @@ fn lists_are_moved_over_by_keys_and_wheel() {
 }
 
 /// The cursor stays on its package while the list around it changes.
+#[test]
+fn escape_and_a_key_in_one_piece_are_both() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys("2/");
+    let alt = |c| Message::Terminal(Event::Key(KeyEvent::new(KeyCode::Char(c), KeyModifiers::ALT)));
+    update(&mut screen.model, alt('?'));
+    assert!(!screen.model.devices[0].searching, "Escape has left the line");
+    assert!(matches!(screen.model.popup, Some(Popup::Help { .. })), "and the key behind it was heard");
+    update(&mut screen.model, alt('2'));
+    assert!(screen.model.popup.is_none());
+}
+
 #[test]
 fn the_cursor_keeps_its_package() {
     let mut screen = Screen::linked(128, 40);

@@ -192,6 +192,13 @@ fn ended_words(run: &wibbet_core::Run) -> String {
 
 fn terminal(model: &mut Model, event: &Event) -> Vec<Effect> {
     match event {
+        // A terminal tells Alt and a key as Escape and that key. No key here goes with Alt, and Escape and a key reach
+        // the program in one piece when somebody types fast or the line is slow.
+        Event::Key(key) if key.modifiers.contains(KeyModifiers::ALT) => {
+            let escape = KeyEvent { code: KeyCode::Esc, modifiers: KeyModifiers::NONE, ..*key };
+            let then = KeyEvent { modifiers: key.modifiers - KeyModifiers::ALT, ..*key };
+            [escape, then].into_iter().flat_map(|key| terminal(model, &Event::Key(key))).collect()
+        }
         Event::Key(key) if key.kind != KeyEventKind::Release => self::key(model, event, *key),
         Event::Mouse(mouse) => self::mouse(model, *mouse),
         Event::Resize(columns, lines) => {
