@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
 
-use wibbet_core::Time;
 use wibbet_logbook::{Logbook, LogbookError};
+use wibbet_types::Time;
 
 /// The moment.
 pub fn now() -> Time {

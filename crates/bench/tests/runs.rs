@@ -5,8 +5,7 @@
 mod support;
 
 use std::path::Path;
-use std::sync::Arc;
-use std::sync::Mutex;
+use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use support::{id, keys, patience, workplace};

@@ -8,9 +8,9 @@ use std::sync::Arc;
 use criterion::{Criterion, criterion_group, criterion_main};
 use wibbet_core::{
     AppFacts, AppNames, Chosen, Finder, Inventory, Measures, Package, PackageKind, PackageState, Search, Sheet, Sizes,
-    Source, Stamp, Usage,
+    Source, Usage,
 };
-use wibbet_types::{PackageId, PlainText, UserId};
+use wibbet_types::{PackageId, PlainText, Stamp, UserId};
 
 fn sheet() -> Sheet {
     let makers = ["com.corvane", "com.ostrel", "com.android", "net.skerry", "tv.tarnbek"];

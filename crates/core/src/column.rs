@@ -2,10 +2,10 @@
 
 use std::cmp::Ordering;
 
-use crate::about::Stamp;
 use crate::measure::Source;
 use crate::model::PackageKind;
 use crate::sheet::{Sheet, Sight};
+use wibbet_types::{Stamp, bytes_words};
 
 /// A column.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -268,17 +268,6 @@ impl Column {
     }
 }
 
-/// Bytes in the units that Android shows them in, a thousand being a kilobyte.
-pub fn bytes_words(bytes: u64) -> String {
-    let (number, unit) = match bytes {
-        0..1000 => return format!("{bytes} B"),
-        1000..1_000_000 => (bytes as f64 / 1e3, "kB"),
-        1_000_000..1_000_000_000 => (bytes as f64 / 1e6, "MB"),
-        _ => (bytes as f64 / 1e9, "GB"),
-    };
-    if number < 9.95 { format!("{number:.1} {unit}") } else { format!("{number:.0} {unit}") }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -290,20 +279,5 @@ mod tests {
             assert_eq!(Column::from_name(column.name()), Some(column));
         }
         assert_eq!(Column::Path.title(), "path");
-    }
-
-    #[test]
-    fn bytes_in_words() {
-        for (bytes, words) in [
-            (0, "0 B"),
-            (999, "999 B"),
-            (1000, "1.0 kB"),
-            (9949, "9.9 kB"),
-            (9960, "10 kB"),
-            (52_300_000, "52 MB"),
-            (2_500_000_000, "2.5 GB"),
-        ] {
-            assert_eq!(bytes_words(bytes), words);
-        }
     }
 }

@@ -31,10 +31,10 @@ mod state;
 mod way;
 
 pub use ability::{Abilities, Offered};
-pub use about::{About, Stamp, permission_words};
+pub use about::{About, permission_words};
 pub use advice::{Advice, first_steps};
 pub use answer::{Refusal, Said, read_answer};
-pub use column::{Column, bytes_words};
+pub use column::Column;
 pub use id_list::IdList;
 pub use judge::{Heard, Verdict, judge};
 pub use label::{ApkMark, AppFacts, AppNames, HomeEntry, guessed_name, label_text};
@@ -46,7 +46,7 @@ pub use model::{
 pub use note::{Note, Scope};
 pub use permit::{Permit, PermitProbe};
 pub use plan::{Back, Plan, PlannedStep, Skip, TrayItem, plan_put_back, plan_take_out};
-pub use record::{Outcome, Run, RunKind, RunState, Step, StepState, Time};
+pub use record::{Outcome, Run, RunKind, RunState, Step, StepState};
 pub use request::{Answer, Call, Care, Carriage, Request};
 pub use schedule::Schedule;
 pub use search::{Completion, FACTS, FIELDS, Field, FieldKind, Finder, Search, Spot};

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use wibbet_types::{PackageId, UserId};
 
-use crate::about::Stamp;
+use wibbet_types::Stamp;
 
 /// Where measures come from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]

@@ -1,16 +1,11 @@
 //! The records that logbook, bench and screen share.
 
 use std::collections::BTreeMap;
-use std::fmt;
 
-use wibbet_types::{PackageId, PlainText, Serial, UserId};
+use wibbet_types::{PackageId, PlainText, Serial, Time, UserId, named};
 
 use crate::state::PackageState;
 use crate::way::Way;
-
-/// A moment, in milliseconds since 1970 (UTC).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Default)]
-pub struct Time(pub i64);
 
 /// How a step ended.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -25,29 +20,6 @@ pub enum Outcome {
     Unsettled,
     /// Not sent.
     Skipped,
-}
-
-/// Words for machines and the record, one for each value of a small enum.
-macro_rules! named {
-    ($type:ident { $($variant:ident => $name:literal),+ $(,)? }) => {
-        impl $type {
-            /// The word for machines and the record.
-            pub fn name(self) -> &'static str {
-                match self { $(Self::$variant => $name),+ }
-            }
-
-            /// The value of a word.
-            pub fn from_name(name: &str) -> Option<Self> {
-                match name { $($name => Some(Self::$variant),)+ _ => None }
-            }
-        }
-
-        impl fmt::Display for $type {
-            fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-                f.write_str(self.name())
-            }
-        }
-    };
 }
 
 named!(Outcome { Done => "done", Refused => "refused", NoEffect => "no-effect", Unsettled => "unsettled", Skipped => "skipped" });

@@ -5,11 +5,11 @@ use std::sync::Arc;
 
 use wibbet_types::{PackageId, UserId};
 
-use crate::about::Stamp;
 use crate::label::{AppFacts, AppNames, guessed_name};
 use crate::measure::{Measures, Sizes, Source, Usage};
 use crate::model::{Inventory, Package};
 use crate::note::Note;
+use wibbet_types::Stamp;
 
 /// The sources of what a table shows, each immutable and replaced as a whole.
 #[derive(Debug, Clone)]

@@ -1,9 +1,9 @@
 //! Everything that is off a device and can be put back.
 
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, Time, UserId};
 
 use crate::model::Inventory;
-use crate::record::{Outcome, Run, RunKind, Step, Time};
+use crate::record::{Outcome, Run, RunKind, Step};
 use crate::state::{Condition, PackageState};
 
 /// Who took a package out.

@@ -7,9 +7,9 @@ use std::sync::Arc;
 use proptest::prelude::*;
 use wibbet_core::{
     About, AppFacts, AppNames, Column, HomeEntry, Inventory, Measures, Note, Package, PackageKind, PackageState, Scope,
-    Sheet, Sight, Sizes, Source, Stamp, Usage, notes_by_package, permission_words,
+    Sheet, Sight, Sizes, Source, Usage, notes_by_package, permission_words,
 };
-use wibbet_types::{PackageId, PlainText, UserId};
+use wibbet_types::{PackageId, PlainText, Stamp, UserId};
 
 const OWNER: UserId = UserId::OWNER;
 const NOW: i64 = 1_000 * 86_400;

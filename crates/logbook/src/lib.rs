@@ -16,8 +16,8 @@ mod schema;
 use std::path::{Path, PathBuf};
 
 use rusqlite::{Connection, Row, params};
-use wibbet_core::{DeviceFacts, DeviceKind, Outcome, PackageState, Run, RunKind, RunState, Step, StepState, Time};
-use wibbet_types::{AndroidVersion, PackageId, PlainText, Serial, UserId, private_folder};
+use wibbet_core::{DeviceFacts, DeviceKind, Outcome, PackageState, Run, RunKind, RunState, Step, StepState};
+use wibbet_types::{AndroidVersion, PackageId, PlainText, Serial, Time, UserId, private_folder};
 
 pub use claim::{Claim, ClaimError};
 pub use error::LogbookError;

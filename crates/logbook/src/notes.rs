@@ -1,8 +1,8 @@
 //! What a technician wrote down, and how the program was set up.
 
 use rusqlite::{OptionalExtension as _, params};
-use wibbet_core::{DeviceFacts, Note, Scope, Time};
-use wibbet_types::PlainText;
+use wibbet_core::{DeviceFacts, Note, Scope};
+use wibbet_types::{PlainText, Time};
 
 use crate::{Logbook, Result};
 

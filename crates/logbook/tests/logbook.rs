@@ -4,9 +4,9 @@
 
 use std::path::Path;
 
-use wibbet_core::{DeviceFacts, DeviceKind, Outcome, PackageState, RunKind, RunState, StepState, Time, Way};
+use wibbet_core::{DeviceFacts, DeviceKind, Outcome, PackageState, RunKind, RunState, StepState, Way};
 use wibbet_logbook::{Logbook, LogbookError, NewStep};
-use wibbet_types::{AndroidVersion, PlainText, Serial, UserId};
+use wibbet_types::{AndroidVersion, PlainText, Serial, Time, UserId};
 
 const OUT: PackageState = PackageState { installed: false, ..PackageState::IN_USE };
 

@@ -1,9 +1,9 @@
 //! Notes, choices, and what APKs have told.
 #![allow(clippy::unwrap_used, reason = "tests")]
 
-use wibbet_core::{ApkMark, AppFacts, DeviceFacts, DeviceKind, HomeEntry, Note, Scope, Time};
+use wibbet_core::{ApkMark, AppFacts, DeviceFacts, DeviceKind, HomeEntry, Note, Scope};
 use wibbet_logbook::Logbook;
-use wibbet_types::{AndroidVersion, PlainText};
+use wibbet_types::{AndroidVersion, PlainText, Time};
 
 fn device(id: &str, model: &str) -> DeviceFacts {
     DeviceFacts {

@@ -18,6 +18,8 @@ mod locale;
 mod path;
 mod private;
 mod text;
+mod time;
+mod words;
 
 pub use android::AndroidVersion;
 pub use ids::{BadId, PackageId, Serial, UserId};
@@ -25,3 +27,5 @@ pub use locale::Locale;
 pub use path::{BadPath, DevicePath, shell_quoted};
 pub use private::{private_file, private_folder};
 pub use text::PlainText;
+pub use time::{Stamp, Time};
+pub use words::{Named, bytes_words};

@@ -16,11 +16,11 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use wibbet_types::{DevicePath, PackageId, PlainText, UserId};
+use wibbet_types::{DevicePath, PackageId, PlainText, Stamp, UserId};
 
 use super::lines::Lines;
 use super::says_not_ready;
-use crate::about::{About, Stamp};
+use crate::about::About;
 use crate::state::{Enabled, PackageState};
 
 /// A package as the dump shows it.

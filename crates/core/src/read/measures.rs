@@ -5,9 +5,9 @@ use std::collections::BTreeMap;
 use wibbet_types::{Locale, PackageId, UserId};
 
 use super::lines::Lines;
-use crate::about::Stamp;
 use crate::measure::{Measures, Sizes, Source};
 use crate::request::Request;
+use wibbet_types::Stamp;
 
 /// What stands before each part.
 const MARK: &str = "wibbet-part:";

@@ -165,7 +165,7 @@ impl Field {
     /// Bytes, seconds or a number, as the field has it.
     fn number(self, sight: &Sight<'_>, wanted: f64) -> Option<f64> {
         let about = &sight.package.about;
-        let since = |then: Option<crate::about::Stamp>| Some((sight.measures.now?.0 - then?.0).max(0) as f64);
+        let since = |then: Option<wibbet_types::Stamp>| Some((sight.measures.now?.0 - then?.0).max(0) as f64);
         Some(match self {
             Self::Size => sight.size(|s| s.total())? as f64,
             Self::Code => sight.size(|s| s.code)? as f64,

@@ -2,10 +2,10 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use proptest::prelude::*;
-use wibbet_types::PlainText;
+use wibbet_types::{PlainText, Stamp};
 
 use super::*;
-use crate::about::{About, Stamp};
+use crate::about::About;
 use crate::label::{AppFacts, AppNames, HomeEntry};
 use crate::measure::{Measures, Sizes, Source, Usage};
 use crate::model::{Inventory, Package, PackageKind};

@@ -10,12 +10,11 @@ use wibbet_core::{
 };
 use wibbet_types::{PackageId, UserId};
 
-use super::How;
 use super::exit::{Exit, Failure};
 use super::finder::Finder;
-use super::json;
 use super::look::{check_user, read};
 use super::out::{line, tell};
+use super::{How, json};
 
 /// What `run` is asked for.
 pub(crate) struct TakeOut {

@@ -148,8 +148,8 @@ impl From<wibbet_logbook::LogbookError> for Failure {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use wibbet_core::{PackageState, RunKind, RunState, StepState, Time, Way};
-    use wibbet_types::UserId;
+    use wibbet_core::{PackageState, RunKind, RunState, StepState, Way};
+    use wibbet_types::{Time, UserId};
 
     const IN: PackageState = PackageState::IN_USE;
     const OUT: PackageState = PackageState { installed: false, ..IN };

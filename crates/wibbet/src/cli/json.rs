@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 
 use serde::Serialize;
 use wibbet_bench::{CloseStep, Details, Route};
-use wibbet_core::{Back, DeviceFacts, Ladder, PackageState, Plan, Run, Time, User};
-use wibbet_types::UserId;
+use wibbet_core::{Back, DeviceFacts, Ladder, PackageState, Plan, Run, User};
+use wibbet_types::{Time, UserId};
 
 use super::exit::Failure;
 use super::out::{line, tell};

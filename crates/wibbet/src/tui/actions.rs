@@ -6,12 +6,10 @@ use tui_input::Input;
 use wibbet_bench::{BenchCommand, CardId, SessionCommand};
 use wibbet_core::{Back, Outcome, RunKind, Rung, Skip, TrayItem, Way, recorded_state};
 
-use super::find;
 use super::keymap::Action;
-use super::links;
 use super::model::{CloseForm, DeviceModel, Model, Popup, RunPane, View};
 use super::update::Effect;
-use super::views;
+use super::{find, links, views};
 
 /// Whether an action does something here and now.
 pub(crate) fn is_useful(model: &Model, action: Action) -> bool {

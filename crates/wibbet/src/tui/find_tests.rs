@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use crossterm::event::{Event, KeyCode};
 use wibbet_bench::{BenchCommand, SessionCommand, SessionEvent};
-use wibbet_core::{AppFacts, AppNames, Column, HomeEntry, Measures, Note, Scope, Sizes, Source, Stamp, Usage};
-use wibbet_types::{PackageId, PlainText, UserId};
+use wibbet_core::{AppFacts, AppNames, Column, HomeEntry, Measures, Note, Scope, Sizes, Source, Usage};
+use wibbet_types::{PackageId, PlainText, Stamp, UserId};
 
 use super::model::{Popup, View};
 use super::tests::Screen;

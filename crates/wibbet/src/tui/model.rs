@@ -568,7 +568,7 @@ impl Model {
     }
 
     /// A time as the clock on the wall shows it.
-    pub(crate) fn clock(&self, time: wibbet_core::Time) -> String {
+    pub(crate) fn clock(&self, time: wibbet_types::Time) -> String {
         jiff::Timestamp::from_millisecond(time.0)
             .map_or_else(|_| String::new(), |t| t.to_zoned(self.zone.clone()).strftime("%d %b %H:%M").to_string())
     }

@@ -12,10 +12,10 @@ use wibbet_bench::{
 };
 use wibbet_core::{
     Abilities, Advice, Battery, DeviceFacts, DeviceKind, Enabled, Inventory, Ladder, LinkTrouble, Offered, Outcome,
-    Package, PackageKind, PackageState, Run, RunKind, RunState, Rung, Standing, Step, StepState, Time, User, UserKind,
+    Package, PackageKind, PackageState, Run, RunKind, RunState, Rung, Standing, Step, StepState, User, UserKind,
     Vitals, Way,
 };
-use wibbet_types::{AndroidVersion, PlainText, UserId};
+use wibbet_types::{AndroidVersion, PlainText, Time, UserId};
 
 use super::model::{Model, Popup, RunPane, View};
 use super::theme::{Depth, Theme};

@@ -10,11 +10,10 @@ use wibbet_core::{Ladder, Outcome, RunKind, RunState, notes_by_package};
 use wibbet_types::PlainText;
 
 use super::actions::{act, is_useful, move_by, move_to};
-use super::find;
 use super::keymap::{Action, KEYMAP, action_of};
-use super::links;
 use super::model::{DeviceModel, Model, Popup, RunPane, View};
 use super::views::{self, Hit};
+use super::{find, links};
 use crate::demo::{DemoAct, DemoScreen};
 
 /// Something that has happened.

@@ -4,7 +4,8 @@ use ratatui::Frame;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_core::{Column, Scope, Source, bytes_words, permission_words};
+use wibbet_core::{Column, Scope, Source, permission_words};
+use wibbet_types::bytes_words;
 
 use super::packages::under_cursor;
 use super::popup::window;
