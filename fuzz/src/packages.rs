@@ -1,11 +1,13 @@
 //! What tells of packages: APKs, dumps, answers for ranges, and what people type.
 
 use wibbet_apk::{ApkReader, Question, Step, read_manifest};
+use wibbet_core::catalog::{Chosen, IdList, Sheet};
+use wibbet_core::package::Inventory;
 use wibbet_core::read::{
     DumpReader, MeasureReader, RangeJob, RangeReader, RangeTool, RangeTools, read_front, read_languages,
     read_package_list, read_probe,
 };
-use wibbet_core::{Chosen, Finder, IdList, Inventory, Search, Sheet};
+use wibbet_core::search::{Finder, Search};
 use wibbet_types::{Locale, UserId};
 
 /// Feeds a reader from a file until it is done. It asks for nothing that is not there, and not for ever.

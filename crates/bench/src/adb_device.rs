@@ -8,11 +8,12 @@ use wibbet_adb::{
     CallError, Channel, Collected, Feature, KeyRing, Limits, Link, LinkError, Progress, Service, Sink as _, SyncClient,
     SyncError,
 };
+use wibbet_core::android::{Abilities, Offered};
+use wibbet_core::ask::{Answer, Carriage, Request, says_not_ready};
+use wibbet_core::device::DeviceFacts;
 use wibbet_core::read::{
     ANDROID_ID, Properties, RangeTools, commands_requests, probe_command, read_android_id, read_commands, read_probe,
-    says_not_ready,
 };
-use wibbet_core::{Abilities, Answer, Carriage, DeviceFacts, Offered, Request};
 use wibbet_types::{DevicePath, Serial};
 
 use crate::device::{AskError, Device};

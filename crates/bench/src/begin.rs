@@ -2,7 +2,9 @@
 
 use std::path::PathBuf;
 
-use wibbet_core::{Abilities, Plan, RunKind};
+use wibbet_core::android::Abilities;
+use wibbet_core::plan::Plan;
+use wibbet_core::run::RunKind;
 use wibbet_logbook::{Claim, ClaimError, LogbookError, NewStep};
 use wibbet_types::Serial;
 

@@ -12,7 +12,8 @@ use std::time::Duration;
 use tokio::sync::mpsc;
 use tokio::task::JoinHandle;
 use wibbet_adb::{Announced, AnnouncedKind};
-use wibbet_core::{Advice, DeviceFacts, Rung};
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::link::{Advice, Rung};
 
 use crate::pairing::{PairNews, pair_by_code, pair_by_qr};
 use crate::route::{Route, Sighting};

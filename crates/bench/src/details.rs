@@ -1,7 +1,7 @@
 //! How a device is at the moment.
 
-use wibbet_core::Vitals;
-use wibbet_core::read::{UserCondition, read_report, report_request};
+use wibbet_core::device::{UserCondition, Vitals};
+use wibbet_core::read::{read_report, report_request};
 
 use crate::adb_device::AdbDevice;
 use crate::device::Device as _;

@@ -3,7 +3,8 @@
 use std::future::Future;
 
 use thiserror::Error;
-use wibbet_core::{Abilities, Answer, Request};
+use wibbet_core::android::Abilities;
+use wibbet_core::ask::{Answer, Request};
 
 /// Why a request got no answer.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]

@@ -7,8 +7,8 @@ use std::collections::{BTreeMap, HashMap};
 
 use futures_util::future::join_all;
 use wibbet_apk::{ApkFacts, ApkReader, ComponentKind, Question, Step, Text, Walk, WalkedChunk, Want};
+use wibbet_core::package::{ApkMark, AppFacts, AppNames, HomeEntry, Inventory, label_text};
 use wibbet_core::read::{ChunkHead, RangeJob, RangeReader, RangeTools, language_request, read_languages};
-use wibbet_core::{ApkMark, AppFacts, AppNames, HomeEntry, Inventory, label_text};
 use wibbet_types::{DevicePath, Locale, PackageId, PlainText};
 
 use crate::adb_device::AdbDevice;

@@ -4,8 +4,9 @@
 use std::sync::Arc;
 use std::time::Duration;
 
+use wibbet_core::ask::{Call, Request};
+use wibbet_core::package::{AppNames, Inventory, Measures};
 use wibbet_core::read::{MeasureReader, front_request, measure_requests, read_front};
-use wibbet_core::{AppNames, Call, Inventory, Measures, Request};
 use wibbet_types::{Locale, PackageId, UserId, shell_quoted};
 
 use crate::adb_device::AdbDevice;

@@ -9,10 +9,9 @@ use futures_util::stream::FuturesUnordered;
 use thiserror::Error;
 use tokio::sync::watch;
 use tokio::time::{Instant, timeout};
+use wibbet_core::package::PackageState;
 use wibbet_core::read::ReadBack;
-use wibbet_core::{
-    Heard, Outcome, PackageState, Refusal, Run, RunState, Said, Schedule, Step, StepState, judge, read_answer,
-};
+use wibbet_core::run::{Heard, Outcome, Refusal, Run, RunState, Said, Schedule, Step, StepState, judge, read_answer};
 use wibbet_logbook::LogbookError;
 use wibbet_types::{PackageId, PlainText, UserId};
 

@@ -1,6 +1,7 @@
 //! What an interruption left open, settled by asking the device.
 
-use wibbet_core::{Outcome, PackageState, Run, RunState, Step, StepState};
+use wibbet_core::package::PackageState;
+use wibbet_core::run::{Outcome, Run, RunState, Step, StepState};
 use wibbet_types::Serial;
 
 use crate::book::{Book, now};

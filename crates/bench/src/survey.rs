@@ -3,8 +3,9 @@
 use std::collections::BTreeMap;
 
 use thiserror::Error;
+use wibbet_core::ask::{Request, says_not_ready};
+use wibbet_core::package::{Inventory, PackageState};
 use wibbet_core::read::{self, DumpReader, ReadBack};
-use wibbet_core::{Inventory, PackageState, Request};
 use wibbet_types::{PackageId, UserId};
 
 use crate::device::{AskError, Device};
@@ -66,7 +67,7 @@ pub async fn survey<D: Device>(
         }
         said_of_users = said.text();
     }
-    if users.is_empty() && read::says_not_ready(&said_of_users) {
+    if users.is_empty() && says_not_ready(&said_of_users) {
         return Err(SurveyError::NotReady);
     }
     let dump = dump(device, &read::survey_dump(), progress).await?;
@@ -114,8 +115,7 @@ pub(crate) async fn read_one<D: Device>(device: &D, id: &PackageId) -> Result<Re
         return Ok(told);
     }
     let said = device.ask(&read::known_request(id), &mut |_| {}).await?;
-    let failed =
-        said.code.is_some_and(|code| code != 0) || read::says_not_ready(&said.text()) || !said.err.trim().is_empty();
+    let failed = said.code.is_some_and(|code| code != 0) || says_not_ready(&said.text()) || !said.err.trim().is_empty();
     let listed = read::read_package_list(&said.out).iter().any(|(listed, _)| listed == id);
     Ok(match () {
         () if failed => ReadBack::Unreadable(format!("the device told nothing of the package: {}", said.text())),
@@ -147,7 +147,7 @@ async fn dump<D: Device>(
 }
 
 fn unusable(what: &'static str, said: &str) -> SurveyError {
-    if read::says_not_ready(said) {
+    if says_not_ready(said) {
         return SurveyError::NotReady;
     }
     let said = wibbet_types::PlainText::new(said).as_str().chars().take(200).collect();

@@ -1,7 +1,8 @@
 //! What a missing rung means, and what to do about it.
 
 use wibbet_adb::LinkError;
-use wibbet_core::{Advice, DeviceFacts, DeviceKind, LinkTrouble, Rung};
+use wibbet_core::device::{DeviceFacts, DeviceKind};
+use wibbet_core::link::{Advice, LinkTrouble, Rung};
 
 /// The trouble that a link error means, with advice for the device as far as it is known.
 pub fn trouble_of(error: &LinkError, facts: Option<&DeviceFacts>) -> LinkTrouble {

@@ -8,7 +8,8 @@ use std::collections::BTreeMap;
 use support::{device, id, patience, workplace};
 use tokio::sync::watch;
 use wibbet_bench::{Device as _, RunNews, Runner, Workplace, begin_run, survey};
-use wibbet_core::{Outcome, Plan, Run, RunKind, RunState, TrayItem, Way, plan_put_back, plan_take_out, recorded_state};
+use wibbet_core::plan::{Plan, TrayItem, Way, plan_put_back, plan_take_out};
+use wibbet_core::run::{Outcome, Run, RunKind, RunState, recorded_state};
 use wibbet_sim::{CutAt, Direction, Fault, Flaw, Scenario, SimDevice};
 use wibbet_types::{PackageId, UserId};
 

@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 
 use support::{patience, workplace};
 use wibbet_bench::{AdbDevice, Book, Opening, in_front, open_on_device, read_labels, read_measures, survey};
-use wibbet_core::{AppNames, Inventory, Source};
+use wibbet_core::package::{AppNames, Inventory, Source};
 use wibbet_sim::{SampleApk, Scenario, SimDevice};
 use wibbet_types::{PackageId, UserId};
 

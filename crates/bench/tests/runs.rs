@@ -15,9 +15,8 @@ use wibbet_bench::{
     AdbDevice, Book, Device as _, Patience, Route, RunError, RunNews, Runner, Workplace, begin_run, claim,
     settle_interrupted, survey,
 };
-use wibbet_core::{
-    Outcome, Run, RunKind, RunState, StepState, TrayItem, Way, plan_put_back, plan_take_out, recorded_state,
-};
+use wibbet_core::plan::{TrayItem, Way, plan_put_back, plan_take_out};
+use wibbet_core::run::{Outcome, Run, RunKind, RunState, StepState, recorded_state};
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Flaw, Options, Scenario, SimDevice};
 use wibbet_types::UserId;
 
@@ -115,11 +114,11 @@ async fn what_is_wholly_gone_is_recognised() {
         let sdk = scenario.android.sdk;
         let place = place(scenario, 1).await;
         let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
-        let users = |p: &wibbet_core::Package| p.states.values().filter(|s| s.installed).count();
+        let users = |p: &wibbet_core::package::Package| p.states.values().filter(|s| s.installed).count();
         let own = inventory
             .packages
             .values()
-            .find(|p| p.kind == wibbet_core::PackageKind::User && users(p) == 1 && p.state(OWNER).installed);
+            .find(|p| p.kind == wibbet_core::package::PackageKind::User && users(p) == 1 && p.state(OWNER).installed);
         let own = own.unwrap().id.clone();
         let tray = [TrayItem { id: own.clone(), user: OWNER, way: Way::Uninstall }];
         let abilities = place.device.abilities();

@@ -14,7 +14,8 @@ use tokio::sync::{mpsc, watch};
 use tokio::time::timeout;
 use wibbet_adb::{Limits, Link, UsbTrouble};
 use wibbet_bench::{Bench, BenchEvent, Device as _, Route, Runner, SessionEvent, Surroundings, begin_run, survey};
-use wibbet_core::{Outcome, RunKind, RunState, TrayItem, Way, plan_take_out};
+use wibbet_core::plan::{TrayItem, Way, plan_take_out};
+use wibbet_core::run::{Outcome, RunKind, RunState};
 use wibbet_sim::{Scenario, SimBus};
 use wibbet_types::UserId;
 

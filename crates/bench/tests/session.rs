@@ -13,10 +13,13 @@ use wibbet_bench::{
     AskError, Device as _, Opening, Route, RunNews, Session, SessionCommand, SessionEvent, Surroundings, Workplace,
     begin_run, claim, details, now,
 };
-use wibbet_core::{
-    Abilities, DeviceKind, Inventory, Note, Offered, Outcome, Plan, Request, Root, RunKind, RunState, Rung, Scope,
-    Standing, TrayItem, Way, plan_take_out,
-};
+use wibbet_core::android::{Abilities, Offered};
+use wibbet_core::ask::Request;
+use wibbet_core::device::{DeviceKind, Root};
+use wibbet_core::link::{Rung, Standing};
+use wibbet_core::package::{Inventory, Note, Scope};
+use wibbet_core::plan::{Plan, TrayItem, Way, plan_take_out};
+use wibbet_core::run::{Outcome, RunKind, RunState};
 use wibbet_sim::{Allow, Options, OwnersAct, Scenario, SimBus, SimDevice};
 use wibbet_types::{PlainText, UserId};
 

@@ -6,10 +6,11 @@ use std::hint::black_box;
 use std::sync::Arc;
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use wibbet_core::{
-    AppFacts, AppNames, Chosen, Finder, Inventory, Measures, Package, PackageKind, PackageState, Search, Sheet, Sizes,
-    Source, Usage,
+use wibbet_core::catalog::{Chosen, Sheet};
+use wibbet_core::package::{
+    AppFacts, AppNames, Inventory, Measures, Package, PackageKind, PackageState, Sizes, Source, Usage,
 };
+use wibbet_core::search::{Finder, Search};
 use wibbet_types::{PackageId, PlainText, Stamp, UserId};
 
 fn sheet() -> Sheet {

@@ -3,54 +3,29 @@
 //! has been done.
 //!
 //! Nothing here does input or output, looks at a clock or prints. Bytes that a device printed go in
-//! through [`read`], an [`Inventory`] comes out; a tray becomes a [`Plan`]; each step's answer and
-//! the state that was read back become a [`Verdict`].
+//! through [`read`], a [`package::Inventory`] comes out; a tray becomes a [`plan::Plan`]; each step's answer and
+//! the state that was read back become a [`run::Verdict`].
+//!
+//! The rooms, in their order; each uses only those above it:
+//!
+//! 1. [`android`]: Android itself, whatever the device.
+//! 2. [`device`]: One device as it was read at one moment.
+//! 3. [`link`]: How far the link to a device has got, and what to do about what is missing.
+//! 4. [`package`]: What a package is.
+//! 5. [`ask`]: What is sent to a device, as a value.
+//! 6. [`read`]: Reading what a device printed: one module for each command.
+//! 7. [`catalog`]: Everything known of packages, put together.
+//! 8. [`search`]: Finding packages as one types.
+//! 9. [`plan`]: What is going to be done.
+//! 10. [`run`]: What is done, and what came of it.
 
-mod ability;
-mod about;
-mod advice;
-mod answer;
-mod column;
-mod id_list;
-mod judge;
-mod label;
-mod ladder;
-mod measure;
-mod model;
-mod note;
-mod permit;
-mod plan;
+pub mod android;
+pub mod ask;
+pub mod catalog;
+pub mod device;
+pub mod link;
+pub mod package;
+pub mod plan;
 pub mod read;
-mod record;
-mod request;
-mod schedule;
-mod search;
-mod sheet;
-mod shelf;
-mod state;
-mod way;
-
-pub use ability::{Abilities, Offered};
-pub use about::{About, permission_words};
-pub use advice::{Advice, first_steps};
-pub use answer::{Refusal, Said, read_answer};
-pub use column::Column;
-pub use id_list::IdList;
-pub use judge::{Heard, Verdict, judge};
-pub use label::{ApkMark, AppFacts, AppNames, HomeEntry, guessed_name, label_text};
-pub use ladder::{Ladder, LinkTrouble, Rung, RungState, Standing};
-pub use measure::{Measures, Sizes, Source, Usage};
-pub use model::{
-    Battery, DeviceFacts, DeviceKind, Inventory, Managed, Package, PackageKind, Root, Space, User, UserKind, Vitals,
-};
-pub use note::{Note, Scope};
-pub use permit::{Permit, PermitProbe};
-pub use plan::{Back, Plan, PlannedStep, Skip, TrayItem, plan_put_back, plan_take_out};
-pub use record::{Outcome, Run, RunKind, RunState, Step, StepState};
-pub use request::{Answer, Call, Care, Carriage, Request};
-pub use schedule::Schedule;
-pub use search::{Completion, FACTS, FIELDS, Field, FieldKind, Finder, Search, Spot};
-pub use sheet::{Chosen, Sheet, Sight, notes_by_package};
-pub use shelf::{Origin, Shelf, ShelfEntry, recorded_state};
-pub use state::{BadState, Condition, Enabled, PackageState};
-pub use way::Way;
+pub mod run;
+pub mod search;

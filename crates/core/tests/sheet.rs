@@ -5,9 +5,11 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use proptest::prelude::*;
-use wibbet_core::{
-    About, AppFacts, AppNames, Column, HomeEntry, Inventory, Measures, Note, Package, PackageKind, PackageState, Scope,
-    Sheet, Sight, Sizes, Source, Usage, notes_by_package, permission_words,
+use wibbet_core::android::permission_words;
+use wibbet_core::catalog::{Column, Sheet, Sight};
+use wibbet_core::package::{
+    About, AppFacts, AppNames, HomeEntry, Inventory, Measures, Note, Package, PackageKind, PackageState, Scope, Sizes,
+    Source, Usage, notes_by_package,
 };
 use wibbet_types::{PackageId, PlainText, Stamp, UserId};
 

@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 
 use rusqlite::{Row, params};
-use wibbet_core::{ApkMark, AppFacts, HomeEntry};
+use wibbet_core::package::{ApkMark, AppFacts, HomeEntry};
 use wibbet_types::PlainText;
 
 use crate::{Logbook, Result};

@@ -16,7 +16,9 @@ mod schema;
 use std::path::{Path, PathBuf};
 
 use rusqlite::{Connection, Row, params};
-use wibbet_core::{DeviceFacts, DeviceKind, Outcome, PackageState, Run, RunKind, RunState, Step, StepState};
+use wibbet_core::device::{DeviceFacts, DeviceKind};
+use wibbet_core::package::PackageState;
+use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 use wibbet_types::{AndroidVersion, PackageId, PlainText, Serial, Time, UserId, private_folder};
 
 pub use claim::{Claim, ClaimError};
@@ -49,7 +51,7 @@ pub struct NewStep {
     /// The user.
     pub user: UserId,
     /// The change.
-    pub way: wibbet_core::Way,
+    pub way: wibbet_core::plan::Way,
     /// The words that will go to the device.
     pub words: String,
     /// The state before the run.
@@ -347,7 +349,7 @@ mod tests {
         let step = |n: usize| NewStep {
             id: format!("p{n}").parse().unwrap(),
             user: UserId::OWNER,
-            way: wibbet_core::Way::Disable,
+            way: wibbet_core::plan::Way::Disable,
             words: "w".repeat(1000),
             before: PackageState::IN_USE,
             skip: None,

@@ -1,7 +1,8 @@
 //! What a technician wrote down, and how the program was set up.
 
 use rusqlite::{OptionalExtension as _, params};
-use wibbet_core::{DeviceFacts, Note, Scope};
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::package::{Note, Scope};
 use wibbet_types::{PlainText, Time};
 
 use crate::{Logbook, Result};

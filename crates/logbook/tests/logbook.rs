@@ -4,7 +4,10 @@
 
 use std::path::Path;
 
-use wibbet_core::{DeviceFacts, DeviceKind, Outcome, PackageState, RunKind, RunState, StepState, Way};
+use wibbet_core::device::{DeviceFacts, DeviceKind};
+use wibbet_core::package::PackageState;
+use wibbet_core::plan::Way;
+use wibbet_core::run::{Outcome, RunKind, RunState, StepState};
 use wibbet_logbook::{Logbook, LogbookError, NewStep};
 use wibbet_types::{AndroidVersion, PlainText, Serial, Time, UserId};
 

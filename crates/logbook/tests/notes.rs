@@ -1,7 +1,8 @@
 //! Notes, choices, and what APKs have told.
 #![allow(clippy::unwrap_used, reason = "tests")]
 
-use wibbet_core::{ApkMark, AppFacts, DeviceFacts, DeviceKind, HomeEntry, Note, Scope};
+use wibbet_core::device::{DeviceFacts, DeviceKind};
+use wibbet_core::package::{ApkMark, AppFacts, HomeEntry, Note, Scope};
 use wibbet_logbook::Logbook;
 use wibbet_types::{AndroidVersion, PlainText, Time};
 

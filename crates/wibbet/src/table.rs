@@ -1,7 +1,7 @@
 //! The table of packages as a file for machines.
 
 use serde_json::{Map, Value, json};
-use wibbet_core::{Column, Sheet, Sight};
+use wibbet_core::catalog::{Column, Sheet, Sight};
 use wibbet_types::{PackageId, UserId};
 
 /// The form of a file.
@@ -83,7 +83,8 @@ mod tests {
     use std::collections::BTreeMap;
     use std::sync::Arc;
 
-    use wibbet_core::{AppFacts, AppNames, Inventory, Note, Package, PackageKind, PackageState, Scope, User, UserKind};
+    use wibbet_core::device::{User, UserKind};
+    use wibbet_core::package::{AppFacts, AppNames, Inventory, Note, Package, PackageKind, PackageState, Scope};
 
     use super::*;
 

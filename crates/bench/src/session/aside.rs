@@ -4,7 +4,7 @@ use std::future::Future;
 use std::sync::Arc;
 
 use tokio::task::JoinHandle;
-use wibbet_core::Note;
+use wibbet_core::package::Note;
 
 use super::{Actor, SessionEvent};
 use crate::book::now;

@@ -3,7 +3,8 @@
 use std::time::Duration;
 
 use tokio::time::timeout;
-use wibbet_core::{Care, Ladder};
+use wibbet_core::ask::Care;
+use wibbet_core::link::Ladder;
 
 use super::{Actor, SessionEvent};
 use crate::device::Device as _;
@@ -142,7 +143,7 @@ impl Actor {
 
     async fn read_switch(&self, care: Care) -> Option<bool> {
         let name = if care == Care::WirelessDebuggingOff { "adb_wifi_enabled" } else { "adb_enabled" };
-        let request = wibbet_core::Request::shell(format!("settings get global {name}"));
+        let request = wibbet_core::ask::Request::shell(format!("settings get global {name}"));
         let said = self.device.ask(&request, &mut |_| {}).await.ok()?;
         Some(said.text().trim() == "1")
     }

@@ -11,10 +11,12 @@ use tokio::sync::{Notify, mpsc, watch};
 use tokio::task::JoinHandle;
 use tokio::time::Instant;
 use wibbet_adb::{KeyRing, Limits, LinkError};
-use wibbet_core::{
-    Abilities, Advice, AppNames, DeviceFacts, Inventory, Ladder, LinkTrouble, Measures, Note, Permit, PermitProbe,
-    Plan, Run, RunKind, Rung, Standing,
-};
+use wibbet_core::android::Abilities;
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, Standing};
+use wibbet_core::package::{AppNames, Inventory, Measures, Note};
+use wibbet_core::plan::Plan;
+use wibbet_core::run::{Permit, PermitProbe, Run, RunKind};
 use wibbet_types::{Locale, PackageId, UserId};
 
 use crate::adb_device::{AdbDevice, LinkStep};

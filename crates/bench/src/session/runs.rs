@@ -1,6 +1,8 @@
 //! Runs of a session, and what their answers teach.
 
-use wibbet_core::{Advice, Outcome, Plan, Refusal, Run, RunKind, Rung, Said, Standing, read_answer};
+use wibbet_core::link::{Advice, Rung, Standing};
+use wibbet_core::plan::Plan;
+use wibbet_core::run::{Outcome, Refusal, Run, RunKind, Said, read_answer};
 
 use super::{Actor, SessionEvent};
 use crate::begin::{begin_run, claim};
@@ -12,7 +14,7 @@ impl Actor {
     fn learn_from(&mut self, run: &Run) {
         let withheld = run.steps.iter().any(|step| {
             let said = step.answer.as_ref().map(|text| {
-                let answer = wibbet_core::Answer { out: text.to_string(), ..Default::default() };
+                let answer = wibbet_core::ask::Answer { out: text.to_string(), ..Default::default() };
                 read_answer(step.way, &answer)
             });
             said == Some(Said::Refused(Refusal::SecondSwitch))

@@ -1,150 +1,28 @@
 //! Reading what a device printed: one module for each command.
 
-mod dump;
-mod front;
+mod foreground;
+mod help;
+mod languages;
 mod lines;
-mod list;
-mod measures;
-mod props;
+mod metrics;
+mod packages_dump;
+mod packages_list;
+mod properties;
 mod ranges;
-mod report;
+mod read_back;
+mod survey;
 mod users;
+mod vitals;
 
-pub use dump::{DumpReader, DumpedPackage, PackageDump, ReadBack, read_back};
-pub use front::{front_request, read_front};
-pub use list::{known_request, read_package_list};
-pub use measures::{MeasureReader, language_request, measure_requests, read_languages};
-pub use props::Properties;
+pub use foreground::{front_request, read_front};
+pub use help::{commands_requests, read_commands};
+pub use languages::{language_request, read_languages};
+pub use metrics::{MeasureReader, measure_requests};
+pub use packages_dump::{DumpReader, DumpedPackage, PackageDump};
+pub use packages_list::{known_request, read_package_list};
+pub use properties::{ANDROID_ID, Properties, read_android_id};
 pub use ranges::{ChunkHead, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
-pub use report::{
-    ANDROID_ID, UserCondition, commands_requests, read_android_id, read_commands, read_report, report_request,
-};
+pub use read_back::{ReadBack, read_back, read_back_request};
+pub use survey::{inventory, survey_dump, survey_list};
 pub use users::{read_users, users_by_number, users_requests};
-
-use std::collections::BTreeMap;
-
-use wibbet_types::PackageId;
-
-use crate::model::{Inventory, Package, PackageKind, User};
-use crate::request::Request;
-use crate::state::PackageState;
-
-/// Whether an answer says that Android has not started as far as its package service: the words of
-/// `cmd` and `dumpsys`, and those of `pm` on old versions.
-pub fn says_not_ready(text: &str) -> bool {
-    text.contains("Can't find service") || text.contains("Could not access the Package Manager")
-}
-
-/// What is asked for a survey, beside the users.
-pub fn survey_dump() -> Request {
-    Request::shell("dumpsys package packages")
-}
-
-/// The list that the dump is checked against.
-pub fn survey_list() -> Request {
-    Request::look(&["list", "packages", "-f", "-u", "--user", "0"])
-}
-
-/// What is asked to read one package back.
-pub fn read_back_request(id: &PackageId) -> Request {
-    Request::shell(format!("dumpsys package {id}"))
-}
-
-/// Puts an inventory together from the users, the dump and the list that it is checked against.
-pub fn inventory(
-    users: Vec<User>,
-    dump: PackageDump,
-    listed: &[(PackageId, Option<wibbet_types::DevicePath>)],
-) -> Inventory {
-    let mut gaps = dump.gaps;
-    let missing = listed.iter().filter(|(id, _)| !dump.packages.contains_key(id)).count();
-    let apks: std::collections::HashMap<_, _> = listed.iter().map(|(id, apk)| (id, apk)).collect();
-    if missing > 0 {
-        gaps.push(format!("{missing} packages are on the device's list, but their state was not told"));
-    }
-    let mut packages = BTreeMap::new();
-    for (id, dumped) in dump.packages {
-        let kind = match (dumped.system, dumped.updated || dump.factory_versions.contains(&id)) {
-            (true, true) => PackageKind::UpdatedSystem,
-            (true, false) => PackageKind::System,
-            (false, _) => PackageKind::User,
-        };
-        let somewhere = dumped.states.values().any(|s| s.installed);
-        let states = users
-            .iter()
-            .map(|user| {
-                let state = dumped.states.get(&user.id).copied().unwrap_or(PackageState::ABSENT);
-                // What somebody installed for one user was never there for another. Only what
-                // nobody has any more, and is still known, is what uninstalling left behind.
-                let never = kind == PackageKind::User && !state.installed && somewhere;
-                (user.id, if never { PackageState::ABSENT } else { state })
-            })
-            .collect();
-        let apk = apks.get(&id).and_then(|apk| (*apk).clone());
-        let DumpedPackage { path, version, about, .. } = dumped;
-        packages.insert(id.clone(), Package { id, kind, path, apk, version, states, about });
-    }
-    Inventory { users, packages, gaps }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::model::UserKind;
-    use crate::state::Condition;
-    use wibbet_types::{PlainText, UserId};
-
-    const DUMP: &str = "\
-Packages:
-  Package [sys] (1):
-    codePath=/system/app/Sys
-    flags=[ SYSTEM ]
-    User 0: installed=true enabled=0
-    User 10: installed=false enabled=0
-  Package [upd] (2):
-    flags=[ SYSTEM UPDATED_SYSTEM_APP ]
-    User 0: installed=true enabled=0
-  Package [old.upd] (3):
-    pkgFlags=[ SYSTEM ]
-    User 0: installed=true enabled=0
-  Package [app] (4):
-    flags=[ HAS_CODE ]
-    User 0: installed=true enabled=0
-    User 10: installed=false enabled=0
-  Package [kept] (5):
-    flags=[ HAS_CODE ]
-    User 0: installed=false enabled=0
-    User 10: installed=false enabled=0
-Hidden system packages:
-  Package [old.upd] (6):
-";
-
-    #[test]
-    fn kinds_and_conditions_come_from_several_places() {
-        let users = [0, 10].map(|n| User {
-            id: UserId::new(n),
-            name: PlainText::default(),
-            kind: UserKind::Owner,
-            running: true,
-            unlocked: None,
-        });
-        let mut reader = DumpReader::default();
-        reader.feed(DUMP.as_bytes());
-        let listed = ["sys", "upd", "missing"].map(|id| (id.parse().unwrap(), None));
-        let inventory = inventory(users.to_vec(), reader.finish(), &listed);
-        use Condition::{Absent, InUse, Uninstalled};
-        for (id, kind, conditions) in [
-            ("sys", PackageKind::System, [InUse, Uninstalled]),
-            ("upd", PackageKind::UpdatedSystem, [InUse, Absent]),
-            ("old.upd", PackageKind::UpdatedSystem, [InUse, Absent]),
-            ("app", PackageKind::User, [InUse, Absent]),
-            ("kept", PackageKind::User, [Uninstalled, Uninstalled]),
-        ] {
-            let package = &inventory.packages[&id.parse().unwrap()];
-            assert_eq!(package.kind, kind, "{id}");
-            assert_eq!([0, 10].map(|n| package.state(UserId::new(n)).condition()), conditions, "{id}");
-        }
-        assert_eq!(inventory.packages[&"sys".parse().unwrap()].partition(), "system");
-        assert_eq!(inventory.gaps, ["1 packages are on the device's list, but their state was not told"]);
-    }
-}
+pub use vitals::{read_report, report_request};

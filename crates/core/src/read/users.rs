@@ -2,9 +2,9 @@
 
 use wibbet_types::{PlainText, UserId};
 
-use crate::ability::Abilities;
-use crate::model::{User, UserKind};
-use crate::request::Request;
+use crate::android::Abilities;
+use crate::ask::Request;
+use crate::device::{User, UserKind};
 
 /// Flags of `UserInfo`, as AOSP defines them.
 const FLAG_GUEST: u32 = 0x4;

@@ -1,87 +1,16 @@
-//! Taking a search line apart.
+//! Reading a search line.
 
 use std::ops::Range;
 
-use super::Word;
-use super::fields::{FACTS, FIELDS, Fact, Field, FieldKind};
+use super::ast::{Compare, Expr, Given, Op, Word};
+use super::error::Spot;
+use super::facts::{FACTS, FIELDS, Field, FieldKind};
 
 /// Parentheses within parentheses, at most.
 const DEEPEST: usize = 32;
+
 /// Parts that are looked at; nobody types more.
 const MOST: usize = 200;
-
-/// A comparison.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Op {
-    More,
-    Less,
-    AtLeast,
-    AtMost,
-    Equal,
-}
-
-/// What something is compared with.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) enum Given {
-    /// Bytes, seconds or a number.
-    Number(f64),
-    /// Text in lower case.
-    Text(String),
-}
-
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) struct Compare {
-    pub(crate) field: Field,
-    pub(crate) op: Op,
-    pub(crate) given: Given,
-}
-
-#[derive(Debug, Clone)]
-pub(crate) enum Expr {
-    Word(Word),
-    Fact(Fact),
-    Compare(Compare),
-    Not(Box<Expr>),
-    All(Vec<Expr>),
-    Any(Vec<Expr>),
-}
-
-impl Expr {
-    pub(crate) fn has_words(&self) -> bool {
-        let mut any = false;
-        self.words(&mut |_| any = true);
-        any
-    }
-
-    /// The words that are looked for, not those that must not be there.
-    pub(crate) fn words(&self, each: &mut dyn FnMut(&Word)) {
-        match self {
-            Self::Word(word) => each(word),
-            Self::All(parts) | Self::Any(parts) => parts.iter().for_each(|p| p.words(each)),
-            Self::Fact(_) | Self::Compare(_) | Self::Not(_) => {}
-        }
-    }
-}
-
-/// A place in a search line and what is wrong there.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Spot {
-    /// The bytes of the line.
-    pub at: Range<usize>,
-    /// What is wrong, and what would do.
-    pub words: String,
-}
-
-/// What a word can become.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Completion {
-    /// The bytes of the line that are replaced.
-    pub at: Range<usize>,
-    /// By what.
-    pub text: String,
-    /// What that finds.
-    pub doc: &'static str,
-}
 
 struct Parser<'a> {
     line: &'a str,
@@ -109,7 +38,7 @@ pub(crate) fn parse(line: &str) -> (Option<Expr>, Option<Spot>) {
 }
 
 /// Ends a word that is not quoted.
-fn ends_word(c: char) -> bool {
+pub(crate) fn ends_word(c: char) -> bool {
     c.is_whitespace() || matches!(c, '(' | ')' | '|')
 }
 
@@ -320,23 +249,4 @@ fn number(text: &str, kind: FieldKind) -> Result<f64, &'static str> {
         _ => return Err(wrong),
     };
     Ok(number * factor)
-}
-
-pub(crate) fn complete(line: &str, cursor: usize) -> Vec<Completion> {
-    let cursor = (0..=cursor.min(line.len())).rev().find(|n| line.is_char_boundary(*n)).unwrap_or(0);
-    let before = &line[..cursor];
-    let from = before
-        .rfind(|c: char| ends_word(c) || c == '!')
-        .map_or(0, |n| n + before[n..].chars().next().map_or(1, char::len_utf8));
-    let Some(begun) = before[from..].strip_prefix(':') else { return Vec::new() };
-    let begun = begun.to_lowercase();
-    let end =
-        line[cursor..].find(|c: char| ends_word(c) || matches!(c, '<' | '>' | '=')).map_or(line.len(), |n| cursor + n);
-    let facts =
-        FACTS.iter().filter(|(name, ..)| name.starts_with(&begun)).map(|(name, _, doc)| (format!(":{name} "), *doc));
-    let fields = FIELDS.iter().filter(|(name, ..)| name.starts_with(&begun)).map(|(name, _, kind, doc)| {
-        let op = if matches!(kind, FieldKind::Text) || *name == "for" { '=' } else { '>' };
-        (format!(":{name}{op}"), *doc)
-    });
-    facts.chain(fields).map(|(text, doc)| Completion { at: from..end, text, doc }).collect()
 }

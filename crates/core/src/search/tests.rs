@@ -2,15 +2,15 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use proptest::prelude::*;
-use wibbet_types::{PlainText, Stamp};
+use wibbet_types::{PackageId, PlainText, Stamp, UserId};
+
+use crate::catalog::{Chosen, Sheet};
 
 use super::*;
-use crate::about::About;
-use crate::label::{AppFacts, AppNames, HomeEntry};
-use crate::measure::{Measures, Sizes, Source, Usage};
-use crate::model::{Inventory, Package, PackageKind};
-use crate::note::{Note, Scope};
-use crate::state::{Enabled, PackageState};
+use crate::package::{
+    About, AppFacts, AppNames, Enabled, HomeEntry, Inventory, Measures, Note, Package, PackageKind, PackageState,
+    Scope, Sizes, Source, Usage,
+};
 
 const NOW: i64 = 400 * 86_400;
 
@@ -52,7 +52,7 @@ fn sheet() -> Sheet {
     Sheet {
         names: Arc::new(names),
         measures: Arc::new(measures),
-        notes: Arc::new(crate::sheet::notes_by_package(vec![note])),
+        notes: Arc::new(crate::package::notes_by_package(vec![note])),
         ..Sheet::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
     }
 }

@@ -5,9 +5,9 @@ use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::watch;
 use wibbet_bench::{AdbDevice, Device as _, RunNews, Runner, begin_run, claim, details, settle_interrupted, states};
-use wibbet_core::{
-    Back, Outcome, PackageState, Plan, Run, RunKind, TrayItem, Way, plan_put_back, plan_take_out, recorded_state,
-};
+use wibbet_core::package::PackageState;
+use wibbet_core::plan::{Back, Plan, TrayItem, Way, plan_put_back, plan_take_out};
+use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};
 use wibbet_types::{PackageId, UserId};
 
 use super::exit::{Exit, Failure};
@@ -70,7 +70,7 @@ pub(crate) async fn put_back(
     let target = |id: &PackageId| {
         let recorded = recorded_state(&runs, id, user);
         // Off as it was recorded to be: what is asked for now is to use it again.
-        if recorded == inventory.state(id, user) { wibbet_core::PackageState::IN_USE } else { recorded }
+        if recorded == inventory.state(id, user) { wibbet_core::package::PackageState::IN_USE } else { recorded }
     };
     let wanted: Vec<_> = ids.iter().map(|id| (id.clone(), user, target(id))).collect();
     let plan = plan_put_back(&inventory, &device.abilities(), &wanted);
@@ -262,7 +262,7 @@ fn show(run: &Run, as_json: bool) -> Exit {
     Exit::of(run)
 }
 
-fn show_plan(plan: &Plan, abilities: &wibbet_core::Abilities) {
+fn show_plan(plan: &Plan, abilities: &wibbet_core::android::Abilities) {
     for step in &plan.steps {
         let words = step.words(abilities);
         match step.skip {

@@ -4,7 +4,7 @@ use std::process::ExitCode;
 
 use wibbet_adb::LinkError;
 use wibbet_bench::{AskError, RunError, SurveyError};
-use wibbet_core::{Outcome, Run, Step};
+use wibbet_core::run::{Outcome, Run, Step};
 use wibbet_logbook::ClaimError;
 
 /// How the program ends. The numbers are a promise, see `docs/json.md`.
@@ -148,7 +148,9 @@ impl From<wibbet_logbook::LogbookError> for Failure {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use wibbet_core::{PackageState, RunKind, RunState, StepState, Way};
+    use wibbet_core::package::PackageState;
+    use wibbet_core::plan::Way;
+    use wibbet_core::run::{RunKind, RunState, StepState};
     use wibbet_types::{Time, UserId};
 
     const IN: PackageState = PackageState::IN_USE;

@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use wibbet_bench::{AdbDevice, AskError, LinkStep, Route, Sighting, Workplace, now};
-use wibbet_core::DeviceFacts;
+use wibbet_core::device::DeviceFacts;
 use wibbet_types::Serial;
 
 use super::exit::{Exit, Failure};

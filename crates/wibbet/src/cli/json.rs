@@ -4,7 +4,11 @@ use std::collections::BTreeMap;
 
 use serde::Serialize;
 use wibbet_bench::{CloseStep, Details, Route};
-use wibbet_core::{Back, DeviceFacts, Ladder, PackageState, Plan, Run, User};
+use wibbet_core::device::{DeviceFacts, User};
+use wibbet_core::link::Ladder;
+use wibbet_core::package::PackageState;
+use wibbet_core::plan::{Back, Plan};
+use wibbet_core::run::Run;
 use wibbet_types::{Time, UserId};
 
 use super::exit::Failure;
@@ -79,7 +83,7 @@ impl From<&Details> for JsonDetails {
             stays_awake: v.stays_awake,
             space: v.space.map(|s| JsonSpace { total: s.total, free: s.free }),
             battery: v.battery.map(|b| JsonBattery { percent: b.percent, powered: b.powered }),
-            root: v.root.map(wibbet_core::Root::name),
+            root: v.root.map(wibbet_core::device::Root::name),
             managed: v
                 .managed
                 .iter()
@@ -119,7 +123,7 @@ pub(crate) struct JsonLadder {
 
 impl JsonLadder {
     pub(crate) fn of(device: Device, ladder: &Ladder) -> Self {
-        let rung = |r: &wibbet_core::RungState| JsonRung {
+        let rung = |r: &wibbet_core::link::RungState| JsonRung {
             rung: r.rung.name(),
             standing: r.standing.name(),
             known: r.known.clone(),
@@ -300,7 +304,7 @@ impl Steps {
             id: step.id.to_string(),
             user: step.user.number(),
             way: step.way.name(),
-            outcome: step.outcome.map(wibbet_core::Outcome::name),
+            outcome: step.outcome.map(wibbet_core::run::Outcome::name),
             answer: step.answer.as_ref().map(ToString::to_string),
             state: step.after.map(State::from),
             before: step.before.into(),
@@ -325,7 +329,7 @@ impl Steps {
         Self { error: Some(failure.into()), ..Self::of(run) }
     }
 
-    pub(crate) fn planned(plan: &Plan, abilities: &wibbet_core::Abilities, serial: &str) -> Self {
+    pub(crate) fn planned(plan: &Plan, abilities: &wibbet_core::android::Abilities, serial: &str) -> Self {
         let steps = plan.steps.iter().map(|step| JsonStep {
             id: step.id.to_string(),
             user: step.user.number(),

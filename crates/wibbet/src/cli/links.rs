@@ -7,7 +7,8 @@ use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
 use tokio::sync::mpsc;
 use wibbet_bench::{Details, PairNews, Session, SessionCommand, SessionEvent, pair_by_code, pair_by_qr};
-use wibbet_core::{Advice, DeviceFacts, Ladder, Rung, Standing};
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::link::{Advice, Ladder, Rung, Standing};
 
 use super::change::asked;
 use super::exit::{Exit, Failure};

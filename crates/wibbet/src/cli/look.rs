@@ -9,7 +9,10 @@ use wibbet_bench::{
     AdbDevice, AskError, Bench, BenchEvent, CardId, Details, Route, SessionEvent, Workplace, details, survey,
     trouble_of,
 };
-use wibbet_core::{DeviceFacts, Inventory, Ladder, Outcome, Run};
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::link::Ladder;
+use wibbet_core::package::Inventory;
+use wibbet_core::run::{Outcome, Run};
 use wibbet_types::UserId;
 
 use super::exit::{Exit, Failure};

@@ -8,10 +8,9 @@ use std::sync::Arc;
 use clap::Args;
 use serde::Serialize;
 use wibbet_bench::{AskError, details, device_languages, read_labels, read_measures};
-use wibbet_core::{
-    Chosen, Column, FACTS, FIELDS, Finder as WordFinder, IdList, Inventory, Search, Sheet, Sight, guessed_name,
-    notes_by_package,
-};
+use wibbet_core::catalog::{Chosen, Column, IdList, Sheet, Sight};
+use wibbet_core::package::{Inventory, guessed_name, notes_by_package};
+use wibbet_core::search::{FACTS, FIELDS, Finder as WordFinder, Search};
 use wibbet_types::{Locale, PackageId, UserId};
 
 use super::exit::{Exit, Failure};
@@ -312,8 +311,10 @@ fn package(sheet: &Sheet, id: &PackageId, users: &[UserId]) -> Option<JsonPackag
         language: sight.app.filter(|a| a.label.is_some()).map(|a| a.locale.to_string()),
         guess: guessed_name(id),
         home: sight.app.map(|a| {
-            let entry =
-                |h: &wibbet_core::HomeEntry| JsonHome { class: h.class.to_string(), label: text(h.label.as_ref()) };
+            let entry = |h: &wibbet_core::package::HomeEntry| JsonHome {
+                class: h.class.to_string(),
+                label: text(h.label.as_ref()),
+            };
             a.home.iter().map(entry).collect()
         }),
         kind: package.kind.name(),
@@ -340,7 +341,8 @@ fn package(sheet: &Sheet, id: &PackageId, users: &[UserId]) -> Option<JsonPackag
             about.requests.iter().filter(|p| about.may(p, s.user)).cloned().collect()
         }),
         notes: {
-            let note = |n: &wibbet_core::Note| JsonNote { scope: n.scope.word(), text: n.text.clone(), star: n.star };
+            let note =
+                |n: &wibbet_core::package::Note| JsonNote { scope: n.scope.word(), text: n.text.clone(), star: n.star };
             sight.notes.iter().map(note).collect()
         },
         states: by_user(sheet, id, users, |s| s.package.state(s.user).into()),

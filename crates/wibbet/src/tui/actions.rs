@@ -4,7 +4,9 @@ use std::sync::Arc;
 
 use tui_input::Input;
 use wibbet_bench::{BenchCommand, CardId, SessionCommand};
-use wibbet_core::{Back, Outcome, RunKind, Rung, Skip, TrayItem, Way, recorded_state};
+use wibbet_core::link::Rung;
+use wibbet_core::plan::{Back, Skip, TrayItem, Way};
+use wibbet_core::run::{Outcome, RunKind, recorded_state};
 
 use super::keymap::Action;
 use super::model::{CloseForm, DeviceModel, Model, Popup, RunPane, View};
@@ -99,11 +101,11 @@ fn to_carry_on(device: &DeviceModel) -> Option<i64> {
 /// What a run could not uninstall, to be disabled instead.
 fn refused_uninstalls(device: &DeviceModel) -> Vec<TrayItem> {
     let Some(run) = device.shown_run() else { return Vec::new() };
-    let failed = |s: &&wibbet_core::Step| {
+    let failed = |s: &&wibbet_core::run::Step| {
         let uninstall = s.way.takes_out() && s.way != Way::Disable;
         uninstall && matches!(s.outcome, Some(Outcome::Refused | Outcome::NoEffect))
     };
-    let item = |s: &wibbet_core::Step| TrayItem { id: s.id.clone(), user: s.user, way: Way::Disable };
+    let item = |s: &wibbet_core::run::Step| TrayItem { id: s.id.clone(), user: s.user, way: Way::Disable };
     run.steps.iter().filter(failed).map(item).collect()
 }
 
@@ -114,7 +116,7 @@ fn is_off_under_cursor(device: &DeviceModel) -> bool {
     }
 }
 
-fn can_be_put_back(run: &wibbet_core::Run, only: Option<usize>) -> bool {
+fn can_be_put_back(run: &wibbet_core::run::Run, only: Option<usize>) -> bool {
     run.kind == RunKind::TakeOut
         && run.steps.iter().any(|s| s.outcome == Some(Outcome::Done) && only.is_none_or(|place| s.place == place))
 }
@@ -361,7 +363,8 @@ fn mark_found(model: &mut Model) {
         .found
         .iter()
         .filter(|id| {
-            inventory.state(id, user).condition() == wibbet_core::Condition::InUse && device.chosen(id, user).is_none()
+            inventory.state(id, user).condition() == wibbet_core::package::Condition::InUse
+                && device.chosen(id, user).is_none()
         })
         .map(|id| TrayItem { id: id.clone(), user, way: Way::Uninstall })
         .collect();

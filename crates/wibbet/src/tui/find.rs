@@ -6,7 +6,10 @@ use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 use wibbet_bench::{Opening, SessionCommand};
-use wibbet_core::{Column, Completion, IdList, Note, Scope, Search, Sheet, TrayItem, Way};
+use wibbet_core::catalog::{Column, IdList, Sheet};
+use wibbet_core::package::{Note, Scope};
+use wibbet_core::plan::{TrayItem, Way};
+use wibbet_core::search::{Completion, Search};
 use wibbet_types::Locale;
 
 use super::actions::to_session;

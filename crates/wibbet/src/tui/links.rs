@@ -4,7 +4,7 @@ use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 use wibbet_bench::{BenchCommand, BenchEvent, CloseStep, PairNews, SessionCommand};
-use wibbet_core::Care;
+use wibbet_core::ask::Care;
 use wibbet_sim::OwnersAct;
 
 use super::model::{CloseForm, DeviceModel, Model, PairForm, Popup};

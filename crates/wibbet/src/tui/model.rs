@@ -5,10 +5,14 @@ use std::sync::Arc;
 
 use tui_input::Input;
 use wibbet_bench::{CardId, CloseStep, Details, Route};
-use wibbet_core::{
-    Abilities, Chosen, Column, DeviceFacts, Finder, Inventory, Ladder, Offered, PackageState, Plan, Run, RunKind, Rung,
-    Scope, Search, Sheet, Shelf, Sight, Standing, TrayItem, Way, plan_put_back, plan_take_out,
-};
+use wibbet_core::android::{Abilities, Offered};
+use wibbet_core::catalog::{Chosen, Column, Sheet, Sight};
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::link::{Ladder, Rung, Standing};
+use wibbet_core::package::{Inventory, PackageState, Scope};
+use wibbet_core::plan::{Plan, TrayItem, Way, plan_put_back, plan_take_out};
+use wibbet_core::run::{Run, RunKind, Shelf};
+use wibbet_core::search::{Finder, Search};
 use wibbet_types::{PackageId, UserId};
 
 use crate::demo::DemoScreen;

@@ -10,11 +10,12 @@ use ratatui::backend::TestBackend;
 use wibbet_bench::{
     BenchCommand, BenchEvent, CloseStep, Details, PairNews, Route, RunNews, SessionCommand, SessionEvent,
 };
-use wibbet_core::{
-    Abilities, Advice, Battery, DeviceFacts, DeviceKind, Enabled, Inventory, Ladder, LinkTrouble, Offered, Outcome,
-    Package, PackageKind, PackageState, Run, RunKind, RunState, Rung, Standing, Step, StepState, User, UserKind,
-    Vitals, Way,
-};
+use wibbet_core::android::{Abilities, Offered};
+use wibbet_core::device::{Battery, DeviceFacts, DeviceKind, User, UserKind, Vitals};
+use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, Standing};
+use wibbet_core::package::{Enabled, Inventory, Package, PackageKind, PackageState};
+use wibbet_core::plan::Way;
+use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 use wibbet_types::{AndroidVersion, PlainText, Time, UserId};
 
 use super::model::{Model, Popup, RunPane, View};
@@ -367,7 +368,7 @@ fn details() -> Details {
         current_user: Some(UserId::OWNER),
         stays_awake: Some(0),
         battery: Some(Battery { percent: 87, powered: true }),
-        managed: vec![wibbet_core::Managed {
+        managed: vec![wibbet_core::device::Managed {
             user: Some(UserId::new(10)),
             package: "com.pellmoor.work".parse().unwrap(),
         }],

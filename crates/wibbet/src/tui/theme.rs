@@ -1,7 +1,8 @@
 //! Colours and shapes. Colour supports what a shape or a word says; it never says it alone.
 
 use ratatui::style::{Color, Modifier, Style};
-use wibbet_core::{Condition, Outcome};
+use wibbet_core::package::Condition;
+use wibbet_core::run::Outcome;
 
 /// How many colours a terminal has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

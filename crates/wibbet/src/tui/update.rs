@@ -6,7 +6,9 @@ use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, Mou
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 use wibbet_bench::{BenchCommand, BenchEvent, RunNews, SessionEvent};
-use wibbet_core::{Ladder, Outcome, RunKind, RunState, notes_by_package};
+use wibbet_core::link::Ladder;
+use wibbet_core::package::notes_by_package;
+use wibbet_core::run::{Outcome, RunKind, RunState};
 use wibbet_types::PlainText;
 
 use super::actions::{act, is_useful, move_by, move_to};
@@ -32,7 +34,7 @@ pub(crate) enum Message {
     /// How the program was set up: columns and searches.
     Choices(Option<String>, Option<String>),
     /// The runs of the logbook, or why they could not be read.
-    Log(Result<Vec<wibbet_core::Run>, String>),
+    Log(Result<Vec<wibbet_core::run::Run>, String>),
     /// Time passes.
     Tick,
 }
@@ -174,10 +176,10 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
     }
 }
 
-fn ended_words(run: &wibbet_core::Run) -> String {
+fn ended_words(run: &wibbet_core::run::Run) -> String {
     let done = run.count(Outcome::Done);
     let all = run.steps.len();
-    if run.state == RunState::Stopped && run.steps.iter().any(|s| s.state == wibbet_core::StepState::Waiting) {
+    if run.state == RunState::Stopped && run.steps.iter().any(|s| s.state == wibbet_core::run::StepState::Waiting) {
         return format!("Run {} is stopped: {done} of {all} done and read back. c carries it on.", run.number);
     }
     if done == all {

@@ -6,7 +6,10 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, BorderType, Paragraph};
-use wibbet_core::{Condition, Outcome, Root, Rung, RungState, Standing};
+use wibbet_core::device::Root;
+use wibbet_core::link::{Rung, RungState, Standing};
+use wibbet_core::package::Condition;
+use wibbet_core::run::Outcome;
 
 use crate::tui::links::stays_awake;
 use crate::tui::model::{DeviceModel, Model};
@@ -388,8 +391,8 @@ fn about<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) -
 }
 
 fn user_line<'a>(
-    inventory: &wibbet_core::Inventory,
-    user: &wibbet_core::User,
+    inventory: &wibbet_core::package::Inventory,
+    user: &wibbet_core::device::User,
     device: &DeviceModel,
     theme: &Theme,
     cells: usize,

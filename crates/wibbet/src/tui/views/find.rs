@@ -4,7 +4,9 @@ use ratatui::Frame;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_core::{Column, Scope, Source, permission_words};
+use wibbet_core::android::permission_words;
+use wibbet_core::catalog::Column;
+use wibbet_core::package::{Scope, Source};
 use wibbet_types::bytes_words;
 
 use super::packages::under_cursor;

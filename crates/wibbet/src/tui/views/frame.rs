@@ -4,7 +4,7 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_core::Rung;
+use wibbet_core::link::Rung;
 
 use crate::tui::actions::is_useful;
 use crate::tui::keymap::{Action, KEYMAP, key_of};

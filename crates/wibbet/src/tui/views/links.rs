@@ -20,7 +20,7 @@ pub(super) fn guide(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
         window(frame, theme, title, 96.min(size.width.saturating_sub(2)), size.height.saturating_sub(2).min(26));
     let cells = usize::from(inside.width);
     let mut lines: Vec<Line<'_>> = Vec::new();
-    for (head, steps) in wibbet_core::first_steps() {
+    for (head, steps) in wibbet_core::link::first_steps() {
         lines.push(Line::styled(head, theme.accent));
         for step in steps {
             let wrapped = wrap(step, cells.saturating_sub(5));
@@ -202,9 +202,9 @@ pub(super) fn close(model: &Model, form: &CloseForm, theme: &Theme, frame: &mut 
         if !form.keep_debugging {
             let mut words = Vec::new();
             if device.abilities.sdk >= 30 {
-                words.push(wibbet_core::Care::WirelessDebuggingOff.words());
+                words.push(wibbet_core::ask::Care::WirelessDebuggingOff.words());
             }
-            words.push(wibbet_core::Care::UsbDebuggingOff.words());
+            words.push(wibbet_core::ask::Care::UsbDebuggingOff.words());
             lines.extend(words.into_iter().map(|w| Line::styled(format!("        ⟩ {w}"), theme.dim)));
         }
         lines.push(row("f", on(form.forget), "forget the device here; its runs stay in the logbook".into()));

@@ -4,7 +4,7 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_core::{Outcome, Run, RunKind, RunState};
+use wibbet_core::run::{Outcome, Run, RunKind, RunState};
 
 use super::outcome_counts;
 use super::packages::under_cursor;

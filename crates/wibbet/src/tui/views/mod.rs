@@ -14,7 +14,7 @@ mod table;
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
-use wibbet_core::{Outcome, Run};
+use wibbet_core::run::{Outcome, Run};
 
 use super::model::{Model, View};
 use super::theme::Theme;
@@ -59,7 +59,7 @@ pub(crate) fn page(model: &Model) -> usize {
 }
 
 /// The columns of the table of packages that have room on the screen.
-pub(crate) fn shown_columns(model: &Model) -> Vec<wibbet_core::Column> {
+pub(crate) fn shown_columns(model: &Model) -> Vec<wibbet_core::catalog::Column> {
     let body = frame::areas(whole(model)).body;
     let users: Vec<wibbet_types::UserId> = model
         .device()

@@ -5,7 +5,10 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_core::{Back, Column, Condition, Inventory, Origin, Plan, TrayItem, Way, plan_take_out};
+use wibbet_core::catalog::Column;
+use wibbet_core::package::{Condition, Inventory};
+use wibbet_core::plan::{Back, Plan, TrayItem, Way, plan_take_out};
+use wibbet_core::run::Origin;
 
 use super::table;
 use crate::tui::model::{DeviceModel, Model};
@@ -142,9 +145,9 @@ fn draw_details(
             format!("version {}", package.version)
         };
         let kind = match package.kind {
-            wibbet_core::PackageKind::System => format!("system app on {}", package.partition()),
-            wibbet_core::PackageKind::UpdatedSystem => "system app, updated since".to_owned(),
-            wibbet_core::PackageKind::User => "installed by somebody".to_owned(),
+            wibbet_core::package::PackageKind::System => format!("system app on {}", package.partition()),
+            wibbet_core::package::PackageKind::UpdatedSystem => "system app, updated since".to_owned(),
+            wibbet_core::package::PackageKind::User => "installed by somebody".to_owned(),
         };
         say(&format!("{kind} · {version}"), theme.dim);
         if let Some(sight) = &sight {
@@ -165,7 +168,7 @@ fn draw_details(
             }
             let may: Vec<&str> = {
                 let has = package.about.requests.iter().filter(|p| package.about.may(p, device.user()));
-                has.filter_map(|p| wibbet_core::permission_words(p)).collect()
+                has.filter_map(|p| wibbet_core::android::permission_words(p)).collect()
             };
             if !may.is_empty() {
                 say(&format!("It may {}.", may.join("; ")), theme.dim);

@@ -4,7 +4,7 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, BorderType, Clear, Paragraph};
-use wibbet_core::Condition;
+use wibbet_core::package::Condition;
 
 use super::links;
 use super::packages::under_cursor;
@@ -85,16 +85,16 @@ fn help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
     lines.push(Line::styled("The ladder of a link", theme.accent));
     lines.push(Line::raw("  ╟──╢ ╪   a rung that holds          ╟┄┄╢ ┼   one that is being tried"));
     lines.push(Line::raw("  ╟╴╶╢ ╳   the one that is missing    ║  ║ ═   nothing is known of it yet"));
-    for rung in wibbet_core::Rung::ALL.iter().rev() {
+    for rung in wibbet_core::link::Rung::ALL.iter().rev() {
         let words = match rung {
-            wibbet_core::Rung::Reached => "it is on the bus, or answers at its address",
-            wibbet_core::Rung::Interface => "USB debugging is on, or what answers is a debugging daemon",
-            wibbet_core::Rung::Free => "this user may open it, and no other program holds it",
-            wibbet_core::Rung::Authorised => "somebody has allowed this computer on the device, or it is paired",
-            wibbet_core::Rung::Shell => "it answers commands",
-            wibbet_core::Rung::Service => "its packages can be read",
-            wibbet_core::Rung::Changes => "no second switch of the maker forbids changes",
-            wibbet_core::Rung::Started => "Android says that it has started",
+            wibbet_core::link::Rung::Reached => "it is on the bus, or answers at its address",
+            wibbet_core::link::Rung::Interface => "USB debugging is on, or what answers is a debugging daemon",
+            wibbet_core::link::Rung::Free => "this user may open it, and no other program holds it",
+            wibbet_core::link::Rung::Authorised => "somebody has allowed this computer on the device, or it is paired",
+            wibbet_core::link::Rung::Shell => "it answers commands",
+            wibbet_core::link::Rung::Service => "its packages can be read",
+            wibbet_core::link::Rung::Changes => "no second switch of the maker forbids changes",
+            wibbet_core::link::Rung::Started => "Android says that it has started",
         };
         lines.push(Line::raw(format!("  {}  {words}", fit(rung.words(), 24))));
     }
@@ -171,15 +171,15 @@ fn search_help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
         ]));
     }
     lines.push(Line::raw(""));
-    for (name, _, doc) in wibbet_core::FACTS {
+    for (name, _, doc) in wibbet_core::search::FACTS {
         lines.push(Line::raw(format!("  {} {doc}", fit(&format!(":{name}"), 16))));
     }
-    for (name, _, kind, doc) in wibbet_core::FIELDS {
+    for (name, _, kind, doc) in wibbet_core::search::FIELDS {
         let example = match kind {
-            wibbet_core::FieldKind::Bytes => ">50M",
-            wibbet_core::FieldKind::Time => ">90d",
-            wibbet_core::FieldKind::Number => "=23",
-            wibbet_core::FieldKind::Text => "=word",
+            wibbet_core::search::FieldKind::Bytes => ">50M",
+            wibbet_core::search::FieldKind::Time => ">90d",
+            wibbet_core::search::FieldKind::Number => "=23",
+            wibbet_core::search::FieldKind::Text => "=word",
         };
         lines.push(Line::raw(format!("  {} {doc}", fit(&format!(":{name}{example}"), 16))));
     }

@@ -4,7 +4,9 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_core::{Back, Condition, Outcome, PackageState, PlannedStep, Run, RunKind, RunState, Step, StepState, Way};
+use wibbet_core::package::{Condition, PackageState};
+use wibbet_core::plan::{Back, PlannedStep, Way};
+use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 
 use super::packages::{becoming, named, under_cursor};
 use super::{first_line, item_at, outcome_counts};

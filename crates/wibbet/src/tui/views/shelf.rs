@@ -4,7 +4,7 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_core::{Origin, ShelfEntry};
+use wibbet_core::run::{Origin, ShelfEntry};
 
 use super::packages::{named, under_cursor};
 use super::{first_line, item_at};

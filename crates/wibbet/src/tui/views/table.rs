@@ -5,7 +5,10 @@ use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Clear, Paragraph};
-use wibbet_core::{Column, Finder, Inventory, Package, Sight, Way};
+use wibbet_core::catalog::{Column, Sight};
+use wibbet_core::package::{Inventory, Package};
+use wibbet_core::plan::Way;
+use wibbet_core::search::Finder;
 use wibbet_types::UserId;
 
 use super::packages::{becoming, under_cursor};

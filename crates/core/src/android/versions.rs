@@ -1,0 +1,184 @@
+//! What a version of Android lets a technician do, and what each version's programs know. The only place with API levels.
+
+/// What a device's debugging daemon offers, from its banner; a service that was announced and
+/// refused is taken out again.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Offered {
+    /// Calls of services without a shell, framed.
+    pub abb: bool,
+    /// Calls of services without a shell, raw.
+    pub abb_exec: bool,
+    /// A `cmd` program.
+    pub cmd: bool,
+}
+
+/// What can be done on a device.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Abilities {
+    /// The API level.
+    pub sdk: u32,
+    /// What the daemon offers.
+    pub offered: Offered,
+    /// A package that is off for a user, but still on the device, can be installed for the user
+    /// again without its APK.
+    pub install_existing: bool,
+    /// The enabled setting can go back to "as the package's manifest says".
+    pub default_state: bool,
+}
+
+/// API levels by the release that people know.
+const ANDROID_5: u32 = 21;
+
+const ANDROID_7: u32 = 24;
+
+const ANDROID_8: u32 = 26;
+
+const ANDROID_9: u32 = 28;
+
+const ANDROID_10: u32 = 29;
+
+/// A program by which the package service is called through a shell.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub(crate) enum Program {
+    /// `cmd package`: the service's own shell.
+    Cmd,
+    /// `pm`: a Java program of its own up to Android 8.1, which takes 0.3 to 1.5 s to start; from 9 on a script that
+    /// calls `cmd package`.
+    Pm,
+}
+
+impl Program {
+    /// What makes it print its help. Without words `pm` does, on every version.
+    pub(crate) fn help(self) -> &'static str {
+        match self {
+            Self::Cmd => "cmd package help",
+            Self::Pm => "pm",
+        }
+    }
+
+    /// The words before those for the service.
+    pub(crate) fn words(self) -> &'static str {
+        match self {
+            Self::Cmd => "cmd package",
+            Self::Pm => "pm",
+        }
+    }
+}
+
+impl Abilities {
+    /// What is certain from the API level and the banner alone. Before Android 8 the help of `pm` tells more, see
+    /// [`Abilities::learn_from_help`].
+    pub fn new(sdk: u32, offered: Offered) -> Self {
+        Self { sdk, offered, install_existing: sdk >= ANDROID_8, default_state: sdk >= ANDROID_7 }
+    }
+
+    /// Whether it takes a look at the package service's help to know what can be undone.
+    pub fn needs_help_text(&self) -> bool {
+        self.sdk < ANDROID_8
+    }
+
+    /// Learns from the text that `pm` prints when called without words. Commands came and went in
+    /// makers' builds of these versions, so the device is believed over the version. False when
+    /// the text is no help: a device that is still starting gives an error instead.
+    pub fn learn_from_help(&mut self, help: &str) -> bool {
+        let lists =
+            |command: &str| help.split_whitespace().any(|word| word.trim_matches([':', ',', '[', ']']) == command);
+        if !lists("uninstall") {
+            return false;
+        }
+        self.install_existing = lists("install-existing");
+        self.default_state = lists("default-state");
+        true
+    }
+
+    /// Whether a package can be uninstalled for one user only. Before Android 5 it would go for
+    /// all of them, or not at all.
+    pub fn uninstall_per_user(&self) -> bool {
+        self.sdk >= ANDROID_5
+    }
+
+    /// Whether the service itself is called, without a shell. The framing of arguments that is spoken here came with
+    /// `abb_exec`: Android 10 has `abb` alone, and splits at blanks.
+    pub(crate) fn takes_binder_calls(&self) -> bool {
+        self.sdk >= ANDROID_10 && self.offered.abb_exec
+    }
+
+    /// The programs that may know a command of the package service, the likelier first.
+    ///
+    /// Up to Android 8.1 the service's own shell has a part of the commands only: what lists packages, installs,
+    /// uninstalls and suspends, and on 8.x `install-existing`, which `pm` lacks there. The rest stayed with `pm`. From 9
+    /// on both are the same. A program that does not know a command says so without doing anything.
+    pub(crate) fn programs(&self, words: &[String]) -> Vec<Program> {
+        let word = |n: usize| words.get(n).map_or("", String::as_str);
+        let early = match word(0) {
+            "list" => word(1) != "users",
+            "uninstall" | "suspend" | "unsuspend" => true,
+            "install-existing" => self.sdk >= ANDROID_8,
+            _ => false,
+        };
+        match self.sdk {
+            ANDROID_9.. => vec![Program::Cmd],
+            ANDROID_7..ANDROID_9 if !self.offered.cmd => vec![Program::Pm],
+            ANDROID_7..ANDROID_9 if early => vec![Program::Cmd, Program::Pm],
+            ANDROID_7..ANDROID_9 => vec![Program::Pm, Program::Cmd],
+            _ => vec![Program::Pm],
+        }
+    }
+
+    /// Whether the user service has a shell of its own, in which its users are listed.
+    pub(crate) fn has_user_service_shell(&self) -> bool {
+        self.sdk >= ANDROID_7 && self.offered.cmd
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_help_of_old_versions_decides() {
+        let mut old = Abilities::new(23, Offered::default());
+        assert!(old.needs_help_text() && !old.install_existing && !old.default_state);
+        assert!(
+            old.learn_from_help("usage: pm uninstall PACKAGE\n       pm install-existing PACKAGE\npm enable: makes it")
+        );
+        assert!(old.install_existing && !old.default_state);
+        assert!(!old.learn_from_help("Error: Could not access the Package Manager.  Is the system running?"));
+        assert!(old.install_existing, "an error teaches nothing");
+        assert!(old.learn_from_help("pm uninstall, pm uninstall-existing-ones"));
+        assert!(!old.install_existing);
+        let new = Abilities::new(34, Offered::default());
+        assert!(!new.needs_help_text() && new.install_existing && new.default_state);
+        assert!(!Abilities::new(19, Offered::default()).uninstall_per_user());
+    }
+
+    #[test]
+    fn the_programs_of_each_version() {
+        use Program::{Cmd, Pm};
+        let offered = Offered { cmd: true, ..Offered::default() };
+        for (command, android_7, android_8) in [
+            ("list packages", vec![Cmd, Pm], vec![Cmd, Pm]),
+            ("list users", vec![Pm, Cmd], vec![Pm, Cmd]),
+            ("uninstall", vec![Cmd, Pm], vec![Cmd, Pm]),
+            ("install-existing", vec![Pm, Cmd], vec![Cmd, Pm]),
+            ("disable-user", vec![Pm, Cmd], vec![Pm, Cmd]),
+            ("default-state", vec![Pm, Cmd], vec![Pm, Cmd]),
+            ("path", vec![Pm, Cmd], vec![Pm, Cmd]),
+        ] {
+            let words: Vec<String> = command.split(' ').map(str::to_owned).collect();
+            let programs = |sdk, offered| Abilities::new(sdk, offered).programs(&words);
+            assert_eq!(programs(23, Offered::default()), [Pm], "{command}");
+            for sdk in [24, 25] {
+                assert_eq!(programs(sdk, offered), android_7, "{command}");
+            }
+            for sdk in [26, 27] {
+                assert_eq!(programs(sdk, offered), android_8, "{command}");
+                assert_eq!(programs(sdk, Offered::default()), [Pm], "{command}");
+            }
+            assert_eq!(programs(28, Offered::default()), [Cmd], "{command}");
+        }
+        let binder =
+            |sdk, abb_exec| Abilities::new(sdk, Offered { abb: true, abb_exec, cmd: true }).takes_binder_calls();
+        assert!(binder(30, true) && !binder(29, false) && !binder(28, true));
+    }
+}

@@ -1,0 +1,99 @@
+//! Something to be asked of a device, and its output.
+
+use wibbet_types::shell_quoted;
+
+use super::delivery::Carriage;
+use crate::android::Abilities;
+
+/// Something to be asked of a device.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Call {
+    /// Words for the package service, such as `list users`.
+    Package(Vec<String>),
+    /// A shell command that only reads.
+    Shell(String),
+}
+
+/// A call and how patient to be with it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Request {
+    /// What is asked.
+    pub call: Call,
+    /// Whether it changes the device. Such a request is never sent again without looking first.
+    pub changes: bool,
+}
+
+impl Request {
+    /// A request of the package service that only reads.
+    pub fn look(words: &[&str]) -> Self {
+        Self { call: Call::Package(words.iter().map(|w| (*w).to_owned()).collect()), changes: false }
+    }
+
+    /// A request of the package service that changes the device.
+    pub fn change(words: Vec<String>) -> Self {
+        Self { call: Call::Package(words), changes: true }
+    }
+
+    /// A shell command that only reads.
+    pub fn shell(command: impl Into<String>) -> Self {
+        Self { call: Call::Shell(command.into()), changes: false }
+    }
+
+    /// The ways of bringing it to a device that can do `abilities`, best first. The later ones are
+    /// for daemons that announce a service and refuse it, and for programs that do not know the command.
+    pub fn carriages(&self, abilities: &Abilities) -> Vec<Carriage> {
+        let words = match &self.call {
+            Call::Shell(command) => return vec![Carriage::Shell(command.clone())],
+            Call::Package(words) => words,
+        };
+        let mut ways = Vec::with_capacity(3);
+        if abilities.takes_binder_calls() {
+            let mut call = vec!["package".to_owned()];
+            call.extend(words.iter().cloned());
+            if abilities.offered.abb {
+                ways.push(Carriage::Abb(call.clone()));
+            }
+            ways.push(Carriage::AbbExec(call));
+        }
+        let quoted = words.iter().map(|w| shell_quoted(w)).collect::<Vec<_>>().join(" ");
+        let programs = abilities.programs(words);
+        ways.extend(programs.into_iter().map(|p| Carriage::Shell(format!("{} {quoted}", p.words()))));
+        ways
+    }
+}
+
+/// What a device said.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Answer {
+    /// Output, and errors where the service does not keep them apart.
+    pub out: String,
+    /// Error output.
+    pub err: String,
+    /// The exit code, where there is one.
+    pub code: Option<u8>,
+}
+
+impl Answer {
+    /// Whether the program that was called does not know the command: nothing was done, and another program may know
+    /// it. The words are those of the service's own shell and of `pm` up to Android 8.1, at the beginning of the line.
+    pub fn says_unknown_command(&self) -> bool {
+        const WORDS: [&str; 3] = ["Unknown command: ", "Error: unknown command '", "Error: unknown list type '"];
+        let first = |text: &str| text.trim_start().lines().next().map(str::trim_end).map(str::to_owned);
+        [first(&self.out), first(&self.err)].into_iter().flatten().any(|line| WORDS.iter().any(|w| line.starts_with(w)))
+    }
+
+    /// Output and errors together.
+    pub fn text(&self) -> String {
+        match (self.out.trim(), self.err.trim()) {
+            (out, "") => out.to_owned(),
+            ("", err) => err.to_owned(),
+            (out, err) => format!("{out}\n{err}"),
+        }
+    }
+}
+
+/// Whether an answer says that Android has not started as far as its package service: the words of
+/// `cmd` and `dumpsys`, and those of `pm` on old versions.
+pub fn says_not_ready(text: &str) -> bool {
+    text.contains("Can't find service") || text.contains("Could not access the Package Manager")
+}

@@ -1,0 +1,97 @@
+//! One package of the catalog as one user has it.
+
+use wibbet_types::{Stamp, UserId};
+
+use crate::package::{AppFacts, Measures, Note, Package, Sizes, Source, Usage, guessed_name};
+
+/// One package as a user of the device has it.
+#[derive(Debug, Clone, Copy)]
+pub struct Sight<'a> {
+    /// What the package service tells.
+    pub package: &'a Package,
+    /// For whom.
+    pub user: UserId,
+    /// What its APK tells.
+    pub app: Option<&'a AppFacts>,
+    /// The measures of the device.
+    pub measures: &'a Measures,
+    pub(super) sizes: Option<&'a Sizes>,
+    pub(super) memory: Option<u64>,
+    pub(super) usage: Option<Usage>,
+    /// The notes on it, narrow ones first.
+    pub notes: &'a [Note],
+}
+
+impl Sight<'_> {
+    /// The name under which people know it, where one was read.
+    pub fn label(&self) -> Option<&str> {
+        self.app.and_then(AppFacts::name).map(|name| without_leading_marks(name.as_str()))
+    }
+
+    /// The label, or else a guess; whether it is one.
+    pub fn name(&self) -> (String, bool) {
+        match self.label() {
+            Some(label) if !label.trim().is_empty() => (label.to_owned(), false),
+            _ => (guessed_name(&self.package.id), true),
+        }
+    }
+
+    /// Whether any note has a star.
+    pub fn star(&self) -> bool {
+        self.notes.iter().any(|n| n.star)
+    }
+
+    /// All that was noted, narrow notes first.
+    pub fn note(&self) -> String {
+        let texts: Vec<&str> = self.notes.iter().map(|n| n.text.as_str()).filter(|t| !t.is_empty()).collect();
+        texts.join(" · ")
+    }
+
+    /// Whether it has a process; `None` where that is not told.
+    pub fn running(&self) -> Option<bool> {
+        let told = self.measures.tells(Source::Running);
+        told.then(|| self.measures.running.contains(&(self.package.id.clone(), self.user)))
+    }
+
+    /// Bytes: of a kind, or all.
+    pub fn size(&self, pick: fn(&Sizes) -> u64) -> Option<u64> {
+        self.sizes.map(pick)
+    }
+
+    /// Bytes of memory; none for what has no process, `None` where that is not told.
+    pub fn memory(&self) -> Option<u64> {
+        let told = self.measures.tells(Source::Memory);
+        told.then(|| self.memory.unwrap_or(0))
+    }
+
+    /// Days since it was last in front, `Some(None)` for never. Of what the user does not have that says nothing.
+    pub fn idle_days(&self) -> Option<Option<i64>> {
+        if !self.package.state(self.user).installed {
+            return None;
+        }
+        let now = self.measures.now?;
+        self.measures.usage.get(&self.user)?;
+        Some(self.last_use().map(|last| last.days_until(now)))
+    }
+
+    /// When it was last in front.
+    pub fn last_use(&self) -> Option<Stamp> {
+        self.usage.and_then(|u| u.last)
+    }
+
+    /// Seconds in front.
+    pub fn used_seconds(&self) -> Option<u64> {
+        self.measures.usage.get(&self.user)?;
+        Some(self.usage.map_or(0, |u| u.seconds))
+    }
+}
+
+/// A label without the marks of direction that many Arabic and Hebrew ones begin with: made visible, they are there for
+/// programs and would be in the way of reading.
+fn without_leading_marks(mut label: &str) -> &str {
+    const MARKS: [&str; 3] = ["‹U+200E›", "‹U+200F›", "‹U+061C›"];
+    while let Some(rest) = MARKS.iter().find_map(|mark| label.strip_prefix(mark)) {
+        label = rest;
+    }
+    label
+}

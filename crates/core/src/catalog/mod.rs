@@ -1,0 +1,11 @@
+//! Everything known of packages, put together.
+
+mod attribute;
+mod catalog;
+mod entry;
+mod id_list;
+
+pub use attribute::Column;
+pub use catalog::{Chosen, Sheet};
+pub use entry::Sight;
+pub use id_list::IdList;

@@ -1,0 +1,9 @@
+//! One device as it was read at one moment.
+
+mod facts;
+mod users;
+mod vitals;
+
+pub use facts::{DeviceFacts, DeviceKind};
+pub use users::{User, UserCondition, UserKind};
+pub use vitals::{Battery, Managed, Root, Space, Vitals};

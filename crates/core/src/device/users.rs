@@ -1,0 +1,62 @@
+//! Users and profiles of a device.
+
+use wibbet_types::{PlainText, UserId};
+
+/// What a user is. Source: the flags of `UserInfo`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum UserKind {
+    /// The first user, who owns the device.
+    Owner,
+    /// A work profile.
+    Work,
+    /// A profile for second copies of apps.
+    Clone,
+    /// Another profile of a user.
+    Profile,
+    /// A guest.
+    Guest,
+    /// A user of its own.
+    Full,
+}
+
+impl UserKind {
+    /// The word for people and machines.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Owner => "owner",
+            Self::Work => "work profile",
+            Self::Clone => "clone",
+            Self::Profile => "profile",
+            Self::Guest => "guest",
+            Self::Full => "user",
+        }
+    }
+}
+
+/// A user or profile of the device.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct User {
+    /// The number.
+    pub id: UserId,
+    /// The name that somebody gave it.
+    pub name: PlainText,
+    /// What it is.
+    pub kind: UserKind,
+    /// Whether it runs at the moment.
+    pub running: bool,
+    /// Whether its data have been unlocked since the start; `None` where that is not told.
+    pub unlocked: Option<bool>,
+}
+
+/// A user's condition as `dumpsys user` tells it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct UserCondition {
+    /// The user.
+    pub id: UserId,
+    /// What it is, where its type is told (Android 11 on).
+    pub kind: Option<UserKind>,
+    /// Whether it runs, where that is told.
+    pub running: Option<bool>,
+    /// Whether its data have been unlocked since the start, where that is told.
+    pub unlocked: Option<bool>,
+}

@@ -1,0 +1,100 @@
+//! How a device is at the moment.
+
+use std::time::Duration;
+
+use wibbet_types::{PackageId, UserId};
+
+/// A battery.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Battery {
+    /// How full, 0 to 100.
+    pub percent: u8,
+    /// Whether it is being fed.
+    pub powered: bool,
+}
+
+/// Space for apps and their data, in bytes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Space {
+    /// All of it.
+    pub total: u64,
+    /// What is free.
+    pub free: u64,
+}
+
+/// Whether root is to be had.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Root {
+    /// No sign of it.
+    None,
+    /// A `su` program is there; whether it lets anybody in is not known.
+    Su,
+    /// The debugging daemon itself runs as root.
+    Daemon,
+}
+
+impl Root {
+    /// The word for people and machines.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::None => "none",
+            Self::Su => "su",
+            Self::Daemon => "daemon",
+        }
+    }
+}
+
+/// Somebody who manages the device, or a profile of it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Managed {
+    /// The profile; `None` for the whole device.
+    pub user: Option<UserId>,
+    /// The package that does it.
+    pub package: PackageId,
+}
+
+/// What changes about a device by the hour. Each part is `None` where the device does not tell it.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Vitals {
+    /// Whether Android has started up fully (`sys.boot_completed`).
+    pub started: Option<bool>,
+    /// The user in front.
+    pub current_user: Option<UserId>,
+    /// `stay_on_while_plugged_in`: a sum of 1 (mains), 2 (USB), 4 (wireless); 0 lets it sleep.
+    pub stays_awake: Option<u32>,
+    /// Since the start.
+    pub uptime: Option<Duration>,
+    /// On `/data`.
+    pub space: Option<Space>,
+    /// The battery; TVs have none.
+    pub battery: Option<Battery>,
+    /// Whether root is to be had.
+    pub root: Option<Root>,
+    /// Who manages it.
+    pub managed: Vec<Managed>,
+    /// Accounts that somebody is signed in to, over all users. After a factory reset the device may ask for one.
+    pub accounts: Option<u32>,
+}
+
+impl Vitals {
+    /// What to know before any work.
+    pub fn warnings(&self) -> Vec<String> {
+        let mut warnings = Vec::new();
+        for managed in &self.managed {
+            warnings.push(match managed.user {
+                None => format!("a company manages this device ({}): ask it before changing anything", managed.package),
+                Some(user) => {
+                    format!("user {user} is managed by {}: ask before changing anything there", managed.package)
+                }
+            });
+        }
+        if let Some(count @ 1..) = self.accounts {
+            warnings.push(format!(
+                "{count} account{} signed in: after a factory reset the device may stay locked without {}",
+                if count == 1 { " is" } else { "s are" },
+                if count == 1 { "it" } else { "them" }
+            ));
+        }
+        warnings
+    }
+}

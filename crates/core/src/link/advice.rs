@@ -1,0 +1,158 @@
+//! What to do on a device about a rung that is missing.
+
+use crate::device::DeviceKind;
+
+/// What is to be done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Advice {
+    /// Plug it in again: the cable was pulled.
+    CheckCable,
+    /// Look at the network: the link was there and went.
+    CheckNetwork,
+    /// Nothing answers at the address: switch network debugging on, check the address.
+    CheckAddress,
+    /// Something else answers at the address.
+    CheckPort,
+    /// The device is on the cable and offers no debugging.
+    SwitchOnDebugging,
+    /// This user may not open the device.
+    Permission,
+    /// Another program holds it.
+    EndTheOther,
+    /// The device asks its owner; wait for the tap.
+    Allow,
+    /// The dialog was not answered with yes.
+    AllowAfterAll,
+    /// Pair first.
+    Pair,
+    /// Another device has taken over the address.
+    WrongDevice,
+    /// The device is in recovery or the like.
+    StartAndroid,
+    /// Android is still starting.
+    WaitForStart,
+    /// The daemon or a service behaves oddly.
+    Restart,
+    /// The maker's second switch.
+    SecondSwitch,
+}
+
+impl Advice {
+    /// Every advice.
+    pub const ALL: [Self; 15] = [
+        Self::CheckCable,
+        Self::CheckNetwork,
+        Self::CheckAddress,
+        Self::CheckPort,
+        Self::SwitchOnDebugging,
+        Self::Permission,
+        Self::EndTheOther,
+        Self::Allow,
+        Self::AllowAfterAll,
+        Self::Pair,
+        Self::WrongDevice,
+        Self::StartAndroid,
+        Self::WaitForStart,
+        Self::Restart,
+        Self::SecondSwitch,
+    ];
+
+    /// The word for machines, a promise of `docs/json.md`.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::CheckCable => "unplugged",
+            Self::CheckNetwork => "lost",
+            Self::CheckAddress => "no-answer",
+            Self::CheckPort => "not-a-daemon",
+            Self::SwitchOnDebugging => "debugging-off",
+            Self::Permission => "no-permission",
+            Self::EndTheOther => "taken",
+            Self::Allow => "awaiting-tap",
+            Self::AllowAfterAll => "not-authorised",
+            Self::Pair => "not-paired",
+            Self::WrongDevice => "wrong-device",
+            Self::StartAndroid => "not-android",
+            Self::WaitForStart => "not-ready",
+            Self::Restart => "broken",
+            Self::SecondSwitch => "second-switch",
+        }
+    }
+
+    /// Whether Wibbet notices by itself when it has been done.
+    pub fn mends_itself(self) -> bool {
+        !matches!(self, Self::WrongDevice)
+    }
+
+    /// What to do, in words.
+    pub fn words(self, kind: DeviceKind, sdk: Option<u32>) -> String {
+        let options = developer_options(kind, sdk);
+        match self {
+            Self::CheckCable => {
+                "Plug the cable in again; some only charge. It is found by itself.".into()
+            }
+            Self::CheckNetwork => "Wake the device and check that it is on the same network; it is tried again.".into(),
+            Self::CheckAddress if kind == DeviceKind::Tv => format!(
+                "On the TV: {options}, switch “USB debugging” or “Network debugging” on. Its address is under Settings, Network."
+            ),
+            Self::CheckAddress => format!(
+                "On the device: {options}, switch debugging over the network on. Check the address and that both are on one network."
+            ),
+            Self::CheckPort => "Check the port; the older kind of network debugging is mostly on 5555.".into(),
+            Self::SwitchOnDebugging => format!(
+                "On the device: {options}, switch “USB debugging” on. If it is on: another cable, or file transfer in place of charging only."
+            ),
+            Self::Permission => {
+                "Run `wibbet usb-rule` and do what it prints, then plug the device in again.".into()
+            }
+            Self::EndTheOther => {
+                "End the program that uses the device: a development environment or a debugging server, mostly.".into()
+            }
+            Self::Allow => "Unlock the device, tick “Always allow” and tap “Allow”.".into(),
+            Self::AllowAfterAll => {
+                "Wake and unlock the device; at “Allow USB debugging?” tick “Always allow” and tap “Allow”. If nothing is asked: switch debugging off and on.".into()
+            }
+            Self::Pair => format!(
+                "On the device: {options}, Wireless debugging, “Pair device with pairing code” or “with QR code”."
+            ),
+            Self::WrongDevice => "Check which device is at this address.".into(),
+            Self::StartAndroid => "Start the device into Android; in this mode it has no packages to show.".into(),
+            Self::WaitForStart => "The device is still starting; it is tried again.".into(),
+            Self::Restart => "It is tried again; switching debugging off and on, or restarting the device, may help.".into(),
+            Self::SecondSwitch => format!(
+                "On the device: {options}. Some makers put a second switch under “USB debugging” that permits changes; it may ask for an account or a SIM. Switch it on: it is noticed."
+            ),
+        }
+    }
+}
+
+/// The way to the developer options.
+fn developer_options(kind: DeviceKind, sdk: Option<u32>) -> &'static str {
+    match (kind, sdk) {
+        (DeviceKind::Tv, _) => "Settings, Device preferences, Developer options",
+        (_, Some(..=25)) => "Settings, Developer options",
+        _ => "Settings, System, Developer options",
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_advice_says_something_for_every_kind_of_device() {
+        let mut names = Vec::new();
+        for advice in Advice::ALL {
+            assert!(!names.contains(&advice.name()), "{}", advice.name());
+            names.push(advice.name());
+            for kind in [DeviceKind::Unknown, DeviceKind::Phone, DeviceKind::Tablet, DeviceKind::Tv] {
+                for sdk in [None, Some(23), Some(34)] {
+                    assert!(advice.words(kind, sdk).len() > 20, "{advice:?}");
+                }
+            }
+        }
+        let tv = Advice::CheckAddress.words(DeviceKind::Tv, Some(30));
+        assert!(tv.contains("Device preferences") && tv.contains("TV"));
+        assert_ne!(tv, Advice::CheckAddress.words(DeviceKind::Phone, Some(30)));
+        assert!(!Advice::SwitchOnDebugging.words(DeviceKind::Phone, Some(23)).contains("System,"));
+    }
+}

@@ -1,0 +1,68 @@
+//! What an APK tells beyond the package service.
+
+use std::collections::BTreeMap;
+
+use wibbet_types::{Locale, PackageId, PlainText};
+
+/// An entry of the home screen.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct HomeEntry {
+    /// The class of the screen that it opens.
+    pub class: PlainText,
+    /// What stands under its icon, where that is not the app's label.
+    pub label: Option<PlainText>,
+}
+
+/// What an APK tells.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct AppFacts {
+    /// The label, in the best language there was; `None` where there is none.
+    pub label: Option<PlainText>,
+    /// The language of the label; empty for none in particular.
+    pub locale: Locale,
+    /// Its entries on the home screen.
+    pub home: Vec<HomeEntry>,
+    /// How many activities, services, receivers and providers it declares.
+    pub parts: [u32; 4],
+    /// The package that an overlay changes.
+    pub overlay_of: Option<PackageId>,
+    /// Libraries that it cannot do without.
+    pub libraries: Vec<PlainText>,
+    /// Why there is no label, where one was to be expected.
+    pub trouble: Option<PlainText>,
+}
+
+impl AppFacts {
+    /// The name under which people know it: what stands on the home screen where there is one entry with a name of its
+    /// own, else the label.
+    pub fn name(&self) -> Option<&PlainText> {
+        match self.home.as_slice() {
+            [HomeEntry { label: Some(label), .. }] => Some(label),
+            _ => self.label.as_ref(),
+        }
+    }
+}
+
+/// The APK of a package as it lies on the device: what it is remembered by.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct ApkMark {
+    /// The path of the base.
+    pub path: String,
+    /// Bytes, modulo 2³².
+    pub size: u32,
+    /// When it was last changed, in seconds since 1970.
+    pub time: u32,
+    /// `versionCode`, 0 where it is not told.
+    pub version: u64,
+}
+
+/// What the APKs of a device tell, as far as they have been read.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct AppNames {
+    /// By package.
+    pub apps: BTreeMap<PackageId, AppFacts>,
+    /// Bytes of the APKs that could be looked at, by path, parts included.
+    pub files: BTreeMap<String, u64>,
+    /// The languages that labels were looked for in, first the most wanted.
+    pub wanted: Vec<Locale>,
+}

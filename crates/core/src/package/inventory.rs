@@ -1,0 +1,53 @@
+//! The packages of one device for all its users.
+
+use std::collections::BTreeMap;
+
+use wibbet_types::{PackageId, UserId};
+
+use super::package::Package;
+use super::state::PackageState;
+use crate::device::User;
+
+/// The packages of one device for all its users. Does not change once made, but for
+/// [`Inventory::with_state`], which takes in what was read back.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Inventory {
+    /// The users, by number.
+    pub users: Vec<User>,
+    /// The packages, by id.
+    pub packages: BTreeMap<PackageId, Package>,
+    /// What could not be read, in words. Empty when everything was.
+    pub gaps: Vec<String>,
+}
+
+impl Inventory {
+    /// A package's state for a user; [`PackageState::ABSENT`] for one that is not on the device.
+    pub fn state(&self, id: &PackageId, user: UserId) -> PackageState {
+        self.packages.get(id).map_or(PackageState::ABSENT, |p| p.state(user))
+    }
+
+    /// The user of a number.
+    pub fn user(&self, id: UserId) -> Option<&User> {
+        self.users.iter().find(|u| u.id == id)
+    }
+
+    /// Takes in what was told of the users elsewhere.
+    pub fn with_users(&mut self, told: &[crate::device::UserCondition]) {
+        for user in &mut self.users {
+            if let Some(told) = told.iter().find(|t| t.id == user.id) {
+                user.kind = told.kind.unwrap_or(user.kind);
+                user.running = told.running.unwrap_or(user.running);
+                user.unlocked = told.unlocked;
+            }
+        }
+    }
+
+    /// Takes in the states of one package as they were read back.
+    pub fn with_state(&mut self, id: &PackageId, states: &BTreeMap<UserId, PackageState>) {
+        if let Some(package) = self.packages.get_mut(id) {
+            for user in &self.users {
+                package.states.insert(user.id, states.get(&user.id).copied().unwrap_or(PackageState::ABSENT));
+            }
+        }
+    }
+}

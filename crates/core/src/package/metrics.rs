@@ -1,0 +1,117 @@
+//! Sizes, memory and use of packages. From other sources than their states, and each may be missing.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use wibbet_types::{PackageId, Stamp, UserId};
+
+/// Where measures come from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Source {
+    /// The device's clock.
+    Clock,
+    /// `dumpsys diskstats`.
+    Sizes,
+    /// `dumpsys meminfo`.
+    Memory,
+    /// `ps`.
+    Running,
+    /// `dumpsys usagestats`.
+    Use,
+}
+
+impl Source {
+    /// Every one.
+    pub const ALL: [Self; 5] = [Self::Clock, Self::Sizes, Self::Memory, Self::Running, Self::Use];
+
+    /// What is asked for it. Older `ps` lists everything without an option and takes `-A` for a name to look for.
+    pub fn command(self) -> &'static str {
+        ["date '+%Y-%m-%d %H:%M:%S'", "dumpsys diskstats", "dumpsys meminfo", "ps -A; ps", "dumpsys usagestats"]
+            [self as usize]
+    }
+
+    /// What is known of it, and how good that is.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Clock => "the device's clock",
+            Self::Sizes => {
+                "dumpsys diskstats: as of the last time the device was idle on its charger, all users together"
+            }
+            Self::Memory => "dumpsys meminfo, as it was read",
+            Self::Running => "ps, as it was read",
+            Self::Use => "dumpsys usagestats, which goes back about two years",
+        }
+    }
+}
+
+/// Bytes that a package takes up, for all users together.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Sizes {
+    /// Its code.
+    pub code: u64,
+    /// Its data.
+    pub data: u64,
+    /// What it could do without.
+    pub cache: u64,
+}
+
+impl Sizes {
+    /// All of it.
+    pub fn total(self) -> u64 {
+        self.code.saturating_add(self.data).saturating_add(self.cache)
+    }
+}
+
+/// How a package has been used by a user.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Usage {
+    /// When it was last in front; `None` for never, as far back as the device remembers.
+    pub last: Option<Stamp>,
+    /// Seconds in front.
+    pub seconds: u64,
+}
+
+/// What was measured on a device.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Measures {
+    /// When, on the device's clock.
+    pub now: Option<Stamp>,
+    /// Bytes on disk.
+    pub sizes: BTreeMap<PackageId, Sizes>,
+    /// Bytes of memory: its share of what its processes use.
+    pub memory: BTreeMap<PackageId, u64>,
+    /// What has a process, for whom.
+    pub running: BTreeSet<(PackageId, UserId)>,
+    /// Use, by user.
+    pub usage: BTreeMap<UserId, BTreeMap<PackageId, Usage>>,
+    /// What the device did not tell, and why.
+    pub gaps: BTreeMap<Source, String>,
+    /// What has been asked for so far.
+    pub asked: BTreeSet<Source>,
+}
+
+impl Measures {
+    /// Whether a source was read.
+    pub fn tells(&self, source: Source) -> bool {
+        self.asked.contains(&source) && !self.gaps.contains_key(&source)
+    }
+
+    /// Days since a user had a package in front: `Some(None)` for never, `None` where that is not told.
+    pub fn idle_days(&self, id: &PackageId, user: UserId) -> Option<Option<i64>> {
+        let (now, used) = (self.now?, self.usage.get(&user)?);
+        Some(used.get(id).and_then(|u| u.last).map(|last| last.days_until(now)))
+    }
+
+    /// Takes in what another reading told.
+    pub fn merge(&mut self, other: Self) {
+        self.now = other.now.or(self.now);
+        for source in other.asked {
+            self.asked.insert(source);
+            self.gaps.remove(&source);
+        }
+        self.gaps.extend(other.gaps);
+        self.sizes.extend(other.sizes);
+        self.memory.extend(other.memory);
+        self.running.extend(other.running);
+        self.usage.extend(other.usage);
+    }
+}

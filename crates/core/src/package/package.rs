@@ -1,0 +1,111 @@
+//! A package, with what the package service reports of it. Each part may be missing.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use wibbet_types::{DevicePath, PackageId, PlainText, Stamp, UserId};
+
+use super::state::PackageState;
+
+/// Where a package comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum PackageKind {
+    /// On the system partition.
+    System,
+    /// On the system partition, with an update on the data partition.
+    UpdatedSystem,
+    /// Installed by somebody.
+    User,
+}
+
+impl PackageKind {
+    /// The word for people and machines.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::System => "system",
+            Self::UpdatedSystem => "updated-system",
+            Self::User => "user",
+        }
+    }
+}
+
+/// A package of a device.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Package {
+    /// The id.
+    pub id: PackageId,
+    /// Where it comes from.
+    pub kind: PackageKind,
+    /// Where its code is: a folder, or the APK itself.
+    pub path: Option<DevicePath>,
+    /// Its base APK, as the device's list names it.
+    pub apk: Option<DevicePath>,
+    /// `versionName`; empty where there is none.
+    pub version: PlainText,
+    /// The state for each user of the device, [`PackageState::ABSENT`] where the device tells of
+    /// none.
+    pub states: BTreeMap<UserId, PackageState>,
+    /// The rest of what the package service tells.
+    pub about: About,
+}
+
+impl Package {
+    /// A package of which nothing is told but where it comes from and its states.
+    pub fn bare(id: PackageId, kind: PackageKind, states: BTreeMap<UserId, PackageState>) -> Self {
+        Self { id, kind, path: None, apk: None, version: PlainText::default(), states, about: About::default() }
+    }
+
+    /// The part of an APK that came apart, beside the base.
+    pub fn split_path(&self, split: &str) -> Option<DevicePath> {
+        let folder = self.path.as_ref()?.as_str();
+        (!folder.ends_with(".apk")).then(|| format!("{folder}/split_{split}.apk").parse().ok()).flatten()
+    }
+
+    /// The state for a user.
+    pub fn state(&self, user: UserId) -> PackageState {
+        self.states.get(&user).copied().unwrap_or(PackageState::ABSENT)
+    }
+
+    /// The partition that the code is on, from its path: "system", "product", "data" …
+    pub fn partition(&self) -> &str {
+        let path = self.path.as_ref().map_or("", DevicePath::as_str);
+        path.split('/').nth(1).unwrap_or("")
+    }
+}
+
+/// What the package service tells of a package.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct About {
+    /// `versionCode`.
+    pub version_code: Option<u64>,
+    /// `minSdk`.
+    pub min_sdk: Option<u32>,
+    /// `targetSdk`.
+    pub target_sdk: Option<u32>,
+    /// The names of its parts beside the base, such as `config.de`.
+    pub splits: Vec<String>,
+    /// Who installed it: `installerPackageName`.
+    pub installer: Option<PackageId>,
+    /// Its number among apps; with the user's in front, the Unix user it runs as.
+    pub uid: Option<u32>,
+    /// The name that it shares its uid under.
+    pub shared_user: Option<PlainText>,
+    /// When it came, for the user it came to first where that is told apart.
+    pub installed: Option<Stamp>,
+    /// When it was last updated.
+    pub updated: Option<Stamp>,
+    /// Permissions that it declares itself.
+    pub declares: Vec<String>,
+    /// Permissions that it asks for.
+    pub requests: Vec<String>,
+    /// Permissions that it has for all users.
+    pub granted: BTreeSet<String>,
+    /// Permissions that somebody gave it, by user.
+    pub granted_to: BTreeMap<UserId, BTreeSet<String>>,
+}
+
+impl About {
+    /// Whether it has a permission for a user.
+    pub fn may(&self, permission: &str, user: UserId) -> bool {
+        self.granted.contains(permission) || self.granted_to.get(&user).is_some_and(|g| g.contains(permission))
+    }
+}

@@ -1,0 +1,162 @@
+//! The single changes that can be made to a package for one user.
+
+use std::fmt;
+use std::str::FromStr;
+
+use wibbet_types::{BadId, PackageId, UserId};
+
+use crate::ask::Request;
+use crate::package::{Enabled, PackageState};
+
+/// One change.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Way {
+    /// Uninstall for the user; the app's data go.
+    Uninstall,
+    /// Uninstall for the user; the app's data stay.
+    UninstallKeepData,
+    /// Disable for the user.
+    Disable,
+    /// Install what is still on the device for the user again.
+    Reinstall,
+    /// Set to "enabled".
+    Enable,
+    /// Set to "as the package's manifest says".
+    DefaultState,
+    /// Take the hiding away.
+    Unhide,
+    /// Take the suspension away.
+    Unsuspend,
+}
+
+impl Way {
+    const ALL: [Self; 8] = [
+        Self::Uninstall,
+        Self::UninstallKeepData,
+        Self::Disable,
+        Self::Reinstall,
+        Self::Enable,
+        Self::DefaultState,
+        Self::Unhide,
+        Self::Unsuspend,
+    ];
+
+    /// The ways of taking out, in the order in which the screen offers them.
+    pub const TAKE_OUT: [Self; 3] = [Self::Uninstall, Self::UninstallKeepData, Self::Disable];
+
+    /// The word for machines and for the record.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Uninstall => "uninstall",
+            Self::UninstallKeepData => "uninstall-keep-data",
+            Self::Disable => "disable",
+            Self::Reinstall => "reinstall",
+            Self::Enable => "enable",
+            Self::DefaultState => "default-state",
+            Self::Unhide => "unhide",
+            Self::Unsuspend => "unsuspend",
+        }
+    }
+
+    /// The words for people.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::UninstallKeepData => "uninstall, keep data",
+            Self::DefaultState => "set to default",
+            other => other.name(),
+        }
+    }
+
+    /// Whether it takes something away.
+    pub fn takes_out(self) -> bool {
+        Self::TAKE_OUT.contains(&self)
+    }
+
+    /// The request that makes the change.
+    pub fn request(self, id: &PackageId, user: UserId) -> Request {
+        let command: &[&str] = match self {
+            Self::Uninstall => &["uninstall"],
+            Self::UninstallKeepData => &["uninstall", "-k"],
+            Self::Disable => &["disable-user"],
+            Self::Reinstall => &["install-existing"],
+            other => &[other.name()],
+        };
+        let mut words: Vec<String> = command.iter().map(|w| (*w).to_owned()).collect();
+        words.extend(["--user".to_owned(), user.to_string(), id.to_string()]);
+        Request::change(words)
+    }
+
+    /// Whether a state is what this change aims at.
+    pub fn is_met_by(self, state: PackageState) -> bool {
+        match self {
+            Self::Uninstall | Self::UninstallKeepData => !state.installed,
+            Self::Disable => state.installed && state.enabled.is_off(),
+            Self::Reinstall => state.installed && !state.hidden,
+            Self::Enable => state.installed && state.enabled == Enabled::Enabled,
+            Self::DefaultState => state.installed && state.enabled == Enabled::Default,
+            Self::Unhide => state.installed && !state.hidden,
+            Self::Unsuspend => state.installed && !state.suspended,
+        }
+    }
+}
+
+impl fmt::Display for Way {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.name())
+    }
+}
+
+impl FromStr for Way {
+    type Err = BadId;
+
+    fn from_str(s: &str) -> Result<Self, BadId> {
+        Self::ALL.into_iter().find(|way| way.name() == s).ok_or_else(|| BadId {
+            kind: "way",
+            given: s.chars().take(40).collect(),
+            rule: "no way of that name is known",
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::ask::Call;
+
+    #[test]
+    fn the_words_that_go_to_the_device() {
+        let id: PackageId = "com.ostrel.notes".parse().unwrap();
+        for (way, words) in [
+            (Way::Uninstall, "uninstall --user 10 com.ostrel.notes"),
+            (Way::UninstallKeepData, "uninstall -k --user 10 com.ostrel.notes"),
+            (Way::Disable, "disable-user --user 10 com.ostrel.notes"),
+            (Way::Reinstall, "install-existing --user 10 com.ostrel.notes"),
+            (Way::Enable, "enable --user 10 com.ostrel.notes"),
+            (Way::DefaultState, "default-state --user 10 com.ostrel.notes"),
+        ] {
+            let request = way.request(&id, UserId::new(10));
+            assert!(request.changes);
+            assert_eq!(request.call, Call::Package(words.split(' ').map(str::to_owned).collect()));
+            assert_eq!(way.name().parse::<Way>().unwrap(), way);
+        }
+        assert!("delete".parse::<Way>().is_err());
+    }
+
+    #[test]
+    fn aims() {
+        let on = PackageState::IN_USE;
+        let out = PackageState { installed: false, ..on };
+        let off = PackageState { enabled: Enabled::DisabledUser, ..on };
+        let set = PackageState { enabled: Enabled::Enabled, ..on };
+        let table: [(Way, [bool; 4]); 5] = [
+            (Way::Uninstall, [false, true, false, false]),
+            (Way::Disable, [false, false, true, false]),
+            (Way::Reinstall, [true, false, true, true]),
+            (Way::Enable, [false, false, false, true]),
+            (Way::DefaultState, [true, false, false, false]),
+        ];
+        for (way, met) in table {
+            assert_eq!([on, out, off, set].map(|s| way.is_met_by(s)), met, "{way}");
+        }
+    }
+}

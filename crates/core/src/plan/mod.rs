@@ -1,0 +1,13 @@
+//! What is going to be done.
+
+mod change;
+mod plan;
+mod put_back;
+mod take_out;
+mod tray;
+
+pub use change::Way;
+pub use plan::{Back, Plan, PlannedStep, Skip};
+pub use put_back::plan_put_back;
+pub use take_out::plan_take_out;
+pub use tray::TrayItem;

@@ -1,0 +1,97 @@
+//! What is going to be done, step by step, and whether each step can be undone.
+
+use std::fmt;
+
+use wibbet_types::{PackageId, UserId};
+
+use super::change::Way;
+use crate::android::Abilities;
+use crate::package::PackageState;
+
+/// Whether a step can be undone on this device, known before it is done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Back {
+    /// Yes, to the recorded state.
+    Sure,
+    /// Yes, but not to exactly the recorded state.
+    Nearly(&'static str),
+    /// Not from here, for this reason.
+    NoWay(&'static str),
+}
+
+/// Why a step is not sent.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Skip {
+    /// It is so already.
+    AlreadySo,
+    /// The package is not on the device.
+    NotOnDevice,
+    /// The user is not on the device.
+    NoSuchUser,
+    /// A package that is not installed cannot be disabled.
+    NotInstalled,
+    /// This version cannot uninstall for one user.
+    NotPerUser,
+    /// It could not be undone, and that was not asked for.
+    NoWayBack,
+    /// There is no way to put it back from here.
+    NeedsApk,
+    /// Leaving the state takes root.
+    NeedsRoot,
+}
+
+impl fmt::Display for Skip {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::AlreadySo => "it is so already",
+            Self::NotOnDevice => "the package is not on this device; check the id",
+            Self::NoSuchUser => "the user is not on this device",
+            Self::NotInstalled => "it is not installed for this user, so it cannot be disabled",
+            Self::NotPerUser => "this version of Android cannot uninstall for one user; disable instead",
+            Self::NoWayBack => "it could not be put back from here; disable instead, or allow it explicitly",
+            Self::NeedsApk => {
+                "putting it back takes its APK: its code is not on the device, or this Android cannot reinstall it"
+            }
+            Self::NeedsRoot => "leaving this state takes root; change it on the device, in the app's settings page",
+        })
+    }
+}
+
+/// One step of a plan.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PlannedStep {
+    /// The package.
+    pub id: PackageId,
+    /// The user.
+    pub user: UserId,
+    /// The change.
+    pub way: Way,
+    /// The state as last read.
+    pub before: PackageState,
+    /// Whether it can be undone. Steps that put back are not asked for it and say [`Back::Sure`].
+    pub back: Back,
+    /// Why it is not sent, if it is not.
+    pub skip: Option<Skip>,
+}
+
+impl PlannedStep {
+    /// The words that go to the device.
+    pub fn words(&self, abilities: &Abilities) -> String {
+        let carriages = self.way.request(&self.id, self.user).carriages(abilities);
+        carriages.first().map_or_else(String::new, crate::ask::Carriage::words)
+    }
+}
+
+/// What is going to be done, in order.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Plan {
+    /// The steps.
+    pub steps: Vec<PlannedStep>,
+}
+
+impl Plan {
+    /// How many steps will be sent.
+    pub fn to_send(&self) -> usize {
+        self.steps.iter().filter(|s| s.skip.is_none()).count()
+    }
+}

@@ -1,0 +1,78 @@
+//! Planning to put packages back.
+
+use wibbet_types::{PackageId, UserId};
+
+use super::change::Way;
+use super::plan::{Back, Plan, PlannedStep, Skip};
+use crate::android::Abilities;
+use crate::package::{Enabled, Inventory, PackageKind, PackageState};
+
+/// Plans putting packages back, each to the state that is named with it.
+pub fn plan_put_back(
+    inventory: &Inventory,
+    abilities: &Abilities,
+    wanted: &[(PackageId, UserId, PackageState)],
+) -> Plan {
+    let mut steps = Vec::new();
+    for (id, user, target) in wanted {
+        let before = inventory.state(id, *user);
+        let mut push = |way, skip| {
+            steps.push(PlannedStep { id: id.clone(), user: *user, way, before, back: Back::Sure, skip });
+        };
+        let usual = if before.known && before.installed { Way::DefaultState } else { Way::Reinstall };
+        if inventory.user(*user).is_none() {
+            push(usual, Some(Skip::NoSuchUser));
+            continue;
+        }
+        let Some(package) = inventory.packages.get(id) else {
+            push(usual, Some(Skip::NotOnDevice));
+            continue;
+        };
+        match changes_to(before, *target, abilities) {
+            Ok(ways) if ways.is_empty() => push(usual, Some(Skip::AlreadySo)),
+            Ok(ways) => {
+                let gone = package.kind == PackageKind::User && !package.states.values().any(|s| s.installed);
+                let needs_apk = ways.contains(&Way::Reinstall) && (gone || !abilities.install_existing);
+                for way in ways {
+                    push(way, needs_apk.then_some(Skip::NeedsApk));
+                }
+            }
+            Err(skip) => push(usual, Some(skip)),
+        }
+    }
+    Plan { steps }
+}
+
+/// The changes that lead from one state to another, in order.
+pub(crate) fn changes_to(from: PackageState, to: PackageState, abilities: &Abilities) -> Result<Vec<Way>, Skip> {
+    let mut ways = Vec::new();
+    let mut at = from;
+    if to.installed && !at.installed {
+        ways.push(Way::Reinstall);
+        // Uninstalling for a user puts everything else to its default, and so it comes back.
+        at = PackageState::IN_USE;
+    }
+    if at.hidden && !to.hidden {
+        ways.push(Way::Unhide);
+    }
+    if at.suspended && !to.suspended {
+        ways.push(Way::Unsuspend);
+    }
+    if to.installed && at.enabled != to.enabled {
+        // Over debugging nothing leads out of 2 and 4.
+        if matches!(at.enabled, Enabled::Disabled | Enabled::DisabledUntilUsed) && !to.enabled.is_off() {
+            return Err(Skip::NeedsRoot);
+        }
+        let both_off = at.enabled.is_off() && to.enabled.is_off();
+        match to.enabled {
+            Enabled::Default if abilities.default_state => ways.push(Way::DefaultState),
+            // The nearest that this version has; not needed where it is on already.
+            Enabled::Default if at.enabled.is_off() => ways.push(Way::Enable),
+            Enabled::Default => {}
+            Enabled::Enabled => ways.push(Way::Enable),
+            _ if both_off => {}
+            _ => ways.push(Way::Disable),
+        }
+    }
+    Ok(ways)
+}

@@ -1,0 +1,222 @@
+//! Planning to take packages out.
+
+use std::collections::HashSet;
+
+use super::change::Way;
+use super::plan::{Back, Plan, PlannedStep, Skip};
+use super::tray::TrayItem;
+use crate::android::Abilities;
+use crate::package::{Enabled, Inventory, Package, PackageKind, PackageState};
+
+/// Plans taking out what is in a tray. Steps that could not be undone are left unsent unless
+/// `without_way_back`.
+pub fn plan_take_out(inventory: &Inventory, abilities: &Abilities, tray: &[TrayItem], without_way_back: bool) -> Plan {
+    let mut steps: Vec<PlannedStep> = Vec::with_capacity(tray.len());
+    let mut seen = HashSet::new();
+    for item in tray {
+        if !seen.insert((&item.id, item.user)) {
+            continue;
+        }
+        let before = inventory.state(&item.id, item.user);
+        let package = inventory.packages.get(&item.id);
+        let back = package.map_or(Back::Sure, |p| way_back(p, item, before, abilities));
+        let skip = if package.is_none() {
+            Some(Skip::NotOnDevice)
+        } else if inventory.user(item.user).is_none() {
+            Some(Skip::NoSuchUser)
+        } else if item.way.is_met_by(before) {
+            Some(Skip::AlreadySo)
+        } else if item.way == Way::Disable && !before.installed {
+            Some(Skip::NotInstalled)
+        } else if item.way != Way::Disable && !abilities.uninstall_per_user() {
+            Some(Skip::NotPerUser)
+        } else if matches!(back, Back::NoWay(_)) && !without_way_back {
+            Some(Skip::NoWayBack)
+        } else {
+            None
+        };
+        steps.push(PlannedStep { id: item.id.clone(), user: item.user, way: item.way, before, back, skip });
+    }
+    Plan { steps }
+}
+
+/// Whether taking out can be undone: to exactly the recorded state, nearly, or not at all.
+fn way_back(package: &Package, item: &TrayItem, before: PackageState, abilities: &Abilities) -> Back {
+    if item.way != Way::Disable {
+        if !abilities.install_existing {
+            return Back::NoWay(
+                "this Android has no command that reinstalls it; only its APK or a factory reset brings it back",
+            );
+        }
+        let others = package.states.iter().any(|(user, state)| *user != item.user && state.installed);
+        match package.kind {
+            PackageKind::User if !others => {
+                return Back::NoWay("it is not part of the system: its APK goes with it, and no copy is kept");
+            }
+            PackageKind::UpdatedSystem if !others => {
+                return Back::Nearly("it may come back as the factory version, without its update");
+            }
+            _ => {}
+        }
+        if before.hidden {
+            return Back::Nearly("it was hidden and comes back visible");
+        }
+    }
+    match before.enabled {
+        Enabled::Disabled | Enabled::DisabledUntilUsed => Back::Nearly("it comes back as disabled by the user"),
+        Enabled::Default if item.way == Way::Disable && !abilities.default_state => {
+            Back::Nearly("this Android sets it to “enabled” instead of “default”")
+        }
+        _ => Back::Sure,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::BTreeMap;
+
+    use wibbet_types::{PackageId, PlainText, UserId};
+
+    use crate::android::Offered;
+    use crate::device::{User, UserKind};
+    use crate::plan::put_back::{changes_to, plan_put_back};
+
+    const IN: PackageState = PackageState::IN_USE;
+    const OUT: PackageState = PackageState { installed: false, ..IN };
+
+    fn with(enabled: Enabled) -> PackageState {
+        PackageState { enabled, ..IN }
+    }
+
+    fn inventory(packages: &[(&str, PackageKind, [PackageState; 2])]) -> Inventory {
+        let users: Vec<User> = [0, 10]
+            .map(|n| User {
+                id: UserId::new(n),
+                name: PlainText::default(),
+                kind: UserKind::Owner,
+                running: true,
+                unlocked: None,
+            })
+            .into();
+        let package = |(id, kind, states): &(&str, PackageKind, [PackageState; 2])| {
+            let id: PackageId = id.parse().unwrap();
+            let states: BTreeMap<_, _> = users.iter().map(|u| u.id).zip(*states).collect();
+            (id.clone(), Package::bare(id, *kind, states))
+        };
+        Inventory { packages: packages.iter().map(package).collect(), users, gaps: Vec::new() }
+    }
+
+    fn take(id: &str, user: u32, way: Way) -> TrayItem {
+        TrayItem { id: id.parse().unwrap(), user: UserId::new(user), way }
+    }
+
+    fn new_device() -> Abilities {
+        Abilities::new(34, Offered::default())
+    }
+
+    fn old_device(help: &str) -> Abilities {
+        let mut abilities = Abilities::new(23, Offered::default());
+        assert!(abilities.learn_from_help(&format!("usage: pm uninstall {help}")));
+        abilities
+    }
+
+    #[test]
+    fn what_is_not_sent_and_why() {
+        use PackageKind::{System, User};
+        let inventory = inventory(&[
+            ("in", System, [IN, IN]),
+            ("out", System, [OUT, OUT]),
+            ("off", System, [with(Enabled::DisabledUser), IN]),
+            ("app", User, [IN, PackageState::ABSENT]),
+        ]);
+        for (item, skip) in [
+            (take("in", 0, Way::Uninstall), None),
+            (take("off", 0, Way::Uninstall), None),
+            (take("in", 7, Way::Uninstall), Some(Skip::NoSuchUser)),
+            (take("what", 0, Way::Uninstall), Some(Skip::NotOnDevice)),
+            (take("out", 0, Way::UninstallKeepData), Some(Skip::AlreadySo)),
+            (take("out", 0, Way::Disable), Some(Skip::NotInstalled)),
+            (take("off", 0, Way::Disable), Some(Skip::AlreadySo)),
+            (take("app", 0, Way::Uninstall), Some(Skip::NoWayBack)),
+            (take("app", 0, Way::Disable), None),
+        ] {
+            let plan = plan_take_out(&inventory, &new_device(), std::slice::from_ref(&item), false);
+            assert_eq!(plan.steps[0].skip, skip, "{item:?}");
+        }
+        let twice = [take("in", 0, Way::Uninstall), take("in", 0, Way::Disable), take("in", 10, Way::Disable)];
+        assert_eq!(plan_take_out(&inventory, &new_device(), &twice, false).steps.len(), 2);
+        let bold = plan_take_out(&inventory, &new_device(), &[take("app", 0, Way::Uninstall)], true);
+        assert_eq!(bold.to_send(), 1);
+    }
+
+    #[test]
+    fn the_way_back_is_known_beforehand() {
+        use PackageKind::{System, UpdatedSystem, User};
+        let inventory = inventory(&[
+            ("sys", System, [IN, IN]),
+            ("upd", UpdatedSystem, [IN, OUT]),
+            ("app", User, [IN, OUT]),
+            ("both", User, [IN, IN]),
+            ("frozen", System, [with(Enabled::Disabled), IN]),
+        ]);
+        let kind = |back: &Back| match back {
+            Back::Sure => "sure",
+            Back::Nearly(_) => "nearly",
+            Back::NoWay(_) => "no way",
+        };
+        for (id, way, on_new, on_bare_6) in [
+            ("sys", Way::Uninstall, "sure", "no way"),
+            ("sys", Way::Disable, "sure", "nearly"),
+            ("upd", Way::Uninstall, "nearly", "no way"),
+            ("app", Way::Uninstall, "no way", "no way"),
+            ("app", Way::Disable, "sure", "nearly"),
+            ("both", Way::Uninstall, "sure", "no way"),
+            ("frozen", Way::Uninstall, "nearly", "no way"),
+        ] {
+            let back = |abilities| plan_take_out(&inventory, &abilities, &[take(id, 0, way)], true).steps[0].back;
+            assert_eq!(kind(&back(new_device())), on_new, "{id} {way}");
+            assert_eq!(kind(&back(old_device("pm enable"))), on_bare_6, "{id} {way}");
+        }
+        let helped =
+            plan_take_out(&inventory, &old_device("pm install-existing"), &[take("sys", 0, Way::Uninstall)], false);
+        assert_eq!(helped.steps[0].back, Back::Sure);
+    }
+
+    #[test]
+    fn putting_back_leads_to_the_recorded_state() {
+        use Enabled as E;
+        let both = "pm install-existing default-state";
+        for (now, wanted, help, ways) in [
+            (OUT, IN, both, Ok(vec![Way::Reinstall])),
+            (OUT, with(E::DisabledUser), both, Ok(vec![Way::Reinstall, Way::Disable])),
+            (OUT, with(E::Enabled), both, Ok(vec![Way::Reinstall, Way::Enable])),
+            (with(E::DisabledUser), IN, both, Ok(vec![Way::DefaultState])),
+            (with(E::DisabledUser), with(E::Enabled), both, Ok(vec![Way::Enable])),
+            (with(E::DisabledUser), IN, "pm enable", Ok(vec![Way::Enable])),
+            (with(E::Enabled), IN, "pm enable", Ok(vec![])),
+            (with(E::DisabledUser), with(E::Disabled), both, Ok(vec![])),
+            (with(E::Disabled), IN, both, Err(Skip::NeedsRoot)),
+            (PackageState { hidden: true, ..IN }, IN, both, Ok(vec![Way::Unhide])),
+            (PackageState { suspended: true, ..IN }, IN, both, Ok(vec![Way::Unsuspend])),
+            (IN, IN, both, Ok(vec![])),
+        ] {
+            assert_eq!(changes_to(now, wanted, &old_device(help)), ways, "{now} to {wanted}");
+        }
+    }
+
+    #[test]
+    fn what_cannot_be_put_back_is_said() {
+        use PackageKind::{System, User};
+        let inventory = inventory(&[("sys", System, [OUT, IN]), ("app", User, [OUT, PackageState::ABSENT])]);
+        let want = |id: &str, user| vec![(id.parse().unwrap(), UserId::new(user), IN)];
+        let skip =
+            |abilities: &Abilities, id, user| plan_put_back(&inventory, abilities, &want(id, user)).steps[0].skip;
+        assert_eq!(skip(&new_device(), "sys", 0), None);
+        assert_eq!(skip(&new_device(), "sys", 10), Some(Skip::AlreadySo));
+        assert_eq!(skip(&new_device(), "sys", 3), Some(Skip::NoSuchUser));
+        assert_eq!(skip(&new_device(), "gone", 0), Some(Skip::NotOnDevice));
+        assert_eq!(skip(&new_device(), "app", 0), Some(Skip::NeedsApk));
+        assert_eq!(skip(&old_device(""), "sys", 0), Some(Skip::NeedsApk));
+    }
+}

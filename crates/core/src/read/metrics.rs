@@ -1,0 +1,292 @@
+//! Sizes, memory, processes and use, from the dumps of several services.
+
+use std::collections::BTreeMap;
+
+use wibbet_types::{PackageId, Stamp, UserId};
+
+use super::lines::Lines;
+use crate::ask::Request;
+use crate::package::{Measures, Sizes, Source};
+
+/// What stands before each part.
+const MARK: &str = "wibbet-part:";
+
+/// The lists of `diskstats` are one line each.
+const LONGEST_LINE: usize = 4 * 1024 * 1024;
+
+/// Packages of which something is kept.
+const MOST: usize = 100_000;
+
+/// What is asked: first what is there at once, then what the device has to work out.
+pub fn measure_requests() -> [Request; 2] {
+    let ask = |sources: &[Source]| {
+        let parts: Vec<String> =
+            sources.iter().map(|s| format!("echo {MARK}{}; {}", *s as usize, s.command())).collect();
+        Request::shell(parts.join("; "))
+    };
+    [ask(&[Source::Clock, Source::Sizes, Source::Running, Source::Use]), ask(&[Source::Memory])]
+}
+
+/// Reads the answers to [`measure_requests`] as they come.
+#[derive(Debug, Default)]
+pub struct MeasureReader {
+    lines: Lines,
+    state: State,
+}
+
+#[derive(Debug, Default)]
+struct State {
+    part: Option<Source>,
+    measures: Measures,
+    names: Vec<Option<PackageId>>,
+    lists: BTreeMap<&'static str, Vec<u64>>,
+    /// The user whose use is being told; old dumps name none.
+    user: Option<UserId>,
+    in_processes: bool,
+    /// The first line of a part that told nothing else.
+    said: BTreeMap<Source, String>,
+}
+
+impl MeasureReader {
+    /// Takes a piece.
+    pub fn feed(&mut self, piece: &[u8]) {
+        let Self { lines, state } = self;
+        lines.feed(piece, LONGEST_LINE, &mut |line| state.read_line(line));
+    }
+
+    /// What was told.
+    pub fn finish(mut self) -> Measures {
+        let Self { lines, state } = &mut self;
+        lines.finish(&mut |line| state.read_line(line));
+        self.state.finish()
+    }
+}
+
+impl State {
+    fn read_line(&mut self, line: &str) {
+        if let Some(part) = line.strip_prefix(MARK) {
+            self.part = part.trim().parse::<usize>().ok().and_then(|n| Source::ALL.get(n).copied());
+            self.in_processes = false;
+            self.measures.asked.extend(self.part);
+            return;
+        }
+        let Some(part) = self.part else { return };
+        if !line.trim().is_empty() {
+            self.said.entry(part).or_insert_with(|| line.trim().chars().take(120).collect());
+        }
+        match part {
+            Source::Clock => self.measures.now = self.measures.now.or_else(|| Stamp::read(line)),
+            Source::Sizes => self.read_sizes(line),
+            Source::Running => self.read_process(line),
+            Source::Use => self.read_use(line.trim()),
+            Source::Memory => self.read_memory(line),
+        }
+    }
+
+    fn read_sizes(&mut self, line: &str) {
+        let list = |name: &str| {
+            let body = line.trim().strip_prefix(name)?.trim();
+            Some(body.trim_matches(['[', ']']).split(','))
+        };
+        if let Some(names) = list("Package Names:") {
+            // A name that is none keeps its place.
+            self.names = names.take(MOST).map(|n| n.trim().trim_matches('"').parse().ok()).collect();
+        }
+        for name in ["App Sizes:", "App Data Sizes:", "Cache Sizes:"] {
+            if let Some(numbers) = list(name) {
+                let numbers = numbers.take(MOST).map(|n| n.trim().parse().unwrap_or(0)).collect();
+                self.lists.insert(name, numbers);
+            }
+        }
+    }
+
+    /// A line of `ps`: the user first, the name last.
+    fn read_process(&mut self, line: &str) {
+        let mut words = line.split_whitespace();
+        let (Some(owner), Some(name)) = (words.next(), words.next_back()) else { return };
+        let Ok(id) = name.split(':').next().unwrap_or("").parse::<PackageId>() else { return };
+        if !name.contains('.') || name.starts_with("android.hardware") || self.measures.running.len() >= MOST {
+            return;
+        }
+        // "u10_a123" and "u10_system" are user 10's.
+        let user = owner.strip_prefix('u').and_then(|o| o.split('_').next()).and_then(|n| n.parse().ok());
+        self.measures.running.insert((id, user.unwrap_or(UserId::OWNER)));
+    }
+
+    fn read_use(&mut self, line: &str) {
+        if let Some(user) = line.strip_prefix("user=") {
+            self.user = user.split_whitespace().next().and_then(|n| n.parse().ok());
+            self.measures.usage.entry(self.user.unwrap_or(UserId::OWNER)).or_default();
+        }
+        let Some(rest) = line.strip_prefix("package=") else { return };
+        let Some(Ok(id)) = rest.split(' ').next().map(str::parse::<PackageId>) else { return };
+        let field = |names: [&str; 2]| {
+            names.iter().find_map(|name| {
+                let from = rest.find(&format!(" {name}=\""))? + name.len() + 3;
+                rest.get(from..)?.split('"').next()
+            })
+        };
+        let used = self.measures.usage.entry(self.user.unwrap_or(UserId::OWNER)).or_default();
+        if used.len() >= MOST && !used.contains_key(&id) {
+            return;
+        }
+        // It stands in the days, weeks, months and years: the latest and the longest count.
+        let own = used.entry(id).or_default();
+        let last = field(["lastTimeUsed", "lastTime"]).and_then(Stamp::read);
+        own.last = own.last.max(last);
+        own.seconds = own.seconds.max(field(["totalTimeUsed", "totalTime"]).and_then(elapsed).unwrap_or(0));
+    }
+
+    fn read_memory(&mut self, line: &str) {
+        if line.starts_with("Total ") {
+            self.in_processes = line.starts_with("Total PSS by process");
+            return;
+        }
+        if !self.in_processes {
+            return;
+        }
+        // "    345,678K: com.android.systemui (pid 1234)"; older: "   345678 kB: com.x (pid 1234 / activities)".
+        let Some((number, rest)) = line.trim().split_once(": ") else { return };
+        let digits: String = number.chars().filter(char::is_ascii_digit).take(12).collect();
+        let name = rest.split([' ', ':']).next().unwrap_or("");
+        if let (Ok(kib), Ok(id)) = (digits.parse::<u64>(), name.parse::<PackageId>())
+            && (name.contains('.') || name == "system")
+            && self.measures.memory.len() < MOST
+        {
+            let id = if name == "system" { "android".parse().unwrap_or(id) } else { id };
+            let sum = self.measures.memory.entry(id).or_default();
+            *sum = sum.saturating_add(kib.saturating_mul(1024));
+        }
+    }
+
+    fn finish(mut self) -> Measures {
+        let list = |name: &str| self.lists.get(name).map_or(&[][..], Vec::as_slice);
+        let (code, data, cache) = (list("App Sizes:"), list("App Data Sizes:"), list("Cache Sizes:"));
+        for (n, id) in self.names.iter().enumerate() {
+            let at = |list: &[u64]| list.get(n).copied().unwrap_or(0);
+            if let Some(id) = id.as_ref().filter(|_| n < code.len()) {
+                self.measures.sizes.insert(id.clone(), Sizes { code: at(code), data: at(data), cache: at(cache) });
+            }
+        }
+        for source in self.measures.asked.clone() {
+            let empty = match source {
+                Source::Clock => self.measures.now.is_none(),
+                Source::Sizes => self.measures.sizes.is_empty(),
+                Source::Memory => self.measures.memory.is_empty(),
+                Source::Running => self.measures.running.is_empty(),
+                Source::Use => self.measures.usage.values().all(BTreeMap::is_empty),
+            };
+            if empty {
+                let why = match self.said.get(&source) {
+                    Some(said) => format!("“{}” told nothing of it: {said}", source.command()),
+                    None => format!("“{}” said nothing", source.command()),
+                };
+                self.measures.gaps.insert(source, wibbet_types::PlainText::new(&why).into_string());
+            }
+        }
+        self.measures
+    }
+}
+
+/// `01:23` or `1:02:03`, in seconds.
+fn elapsed(text: &str) -> Option<u64> {
+    text.split(':').try_fold(0u64, |sum, part| sum.checked_mul(60)?.checked_add(part.trim().parse().ok()?))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::read::languages::read_languages;
+    use proptest::prelude::*;
+
+    const NEW: &str = "wibbet-part:0\n2026-11-23 14:00:00\nwibbet-part:1\nLatency: 0ms [512B Data Write]\nApp Size: 100\n\
+Package Names: [\"com.a\",\"we/ird\",\"com.b\"]\nApp Sizes: [100,7,200]\nApp Data Sizes: [10,7,20]\nCache Sizes: [1,7,2]\n\
+wibbet-part:3\nUSER           PID  PPID     VSZ    RSS WCHAN            ADDR S NAME\nroot             1     0 10780 9000 0 0 S init\n\
+u0_a55        2000   700 13000 90000 0 0 S com.a\nu10_a55       2001   700 13000 90000 0 0 S com.a:remote\nsystem  700 1 1 1 0 0 S system_server\n\
+wibbet-part:4\nuser=0\n  Last 24 hour events (timeRange=\"x\")\n    time=\"2026-11-23 10:00:00\" type=ACTIVITY_RESUMED package=com.a\n\
+  In-memory daily stats\n    packages\n      package=com.a totalTimeUsed=\"01:30\" lastTimeUsed=\"2026-11-20 10:00:00\" totalTimeVisible=\"01:30\" appLaunchCount=2\n\
+  In-memory yearly stats\n    packages\n      package=com.a totalTimeUsed=\"1:00:05\" lastTimeUsed=\"2026-11-19 10:00:00\"\n      package=com.b totalTimeUsed=\"00:00\" lastTimeUsed=\"1970-01-01 01:00:00\"\nuser=10\n  In-memory daily stats\n";
+    const MEMORY: &str = "wibbet-part:2\nApplications Memory Usage (in Kilobytes):\nTotal RSS by process:\n    999,999K: com.a (pid 1)\n\
+Total PSS by process:\n    345,678K: com.a (pid 2000 / activities)\n      1,000K: com.a:remote (pid 2001)\n    200,000K: system (pid 700)\n\nTotal PSS by OOM adjustment:\n    500,000K: Native\n";
+
+    fn read(text: &str) -> Measures {
+        let mut reader = MeasureReader::default();
+        reader.feed(text.as_bytes());
+        reader.finish()
+    }
+
+    fn id(text: &str) -> PackageId {
+        text.parse().unwrap()
+    }
+
+    #[test]
+    fn a_new_phone() {
+        let mut m = read(NEW);
+        m.merge(read(MEMORY));
+        let sizes = |text: &str| m.sizes.get(&id(text)).map(|s| (s.code, s.data, s.cache, s.total()));
+        assert_eq!((sizes("com.a"), sizes("com.b")), (Some((100, 10, 1, 111)), Some((200, 20, 2, 222))));
+        assert_eq!(m.sizes.len(), 2);
+        assert_eq!(m.running.len(), 2);
+        assert!(m.running.contains(&(id("com.a"), UserId::new(10))));
+        assert_eq!(m.usage[&UserId::OWNER][&id("com.a")].seconds, 3605);
+        assert_eq!(m.idle_days(&id("com.a"), UserId::OWNER), Some(Some(3)));
+        assert_eq!(m.idle_days(&id("com.b"), UserId::OWNER), Some(None));
+        assert_eq!(m.idle_days(&id("com.b"), UserId::new(11)), None);
+        assert_eq!(m.memory[&id("com.a")], 346_678 * 1024);
+        assert_eq!(m.memory[&id("android")], 200_000 * 1024);
+        assert!(m.gaps.is_empty(), "{:?}", m.gaps);
+        assert!(Source::ALL.iter().all(|s| m.tells(*s)));
+    }
+
+    #[test]
+    fn old_phones_and_what_they_do_not_tell() {
+        let text = "wibbet-part:0\r\n2017-03-01 10:00:00\r\nwibbet-part:1\r\nLatency: 0ms\r\nwibbet-part:3\r\nUSER     PID   PPID  VSIZE  RSS     WCHAN    PC        NAME\r\nu0_a12    1400  200   500000 40000 ffffffff b6f S com.a\r\n\
+wibbet-part:4\r\nuser=0\r\n  In-memory daily stats\r\n    packages\r\n      package=com.a totalTime=\"00:30\" lastTime=\"2017-02-20 09:00:00\"\r\n\
+wibbet-part:2\r\nApplications Memory Usage (kB):\r\nTotal PSS by process:\r\n    56789 kB: com.a (pid 1400 / activities)\r\n";
+        let m = read(text);
+        assert_eq!(m.idle_days(&id("com.a"), UserId::OWNER), Some(Some(9)));
+        assert_eq!(m.memory[&id("com.a")], 56_789 * 1024);
+        assert!(m.running.contains(&(id("com.a"), UserId::OWNER)));
+        assert!(!m.tells(Source::Sizes) && m.gaps[&Source::Sizes].contains("Latency"), "{:?}", m.gaps);
+        let none = read("wibbet-part:4\nCan't find service: usagestats\nwibbet-part:2\n");
+        assert!(none.gaps[&Source::Use].contains("Can't find service"));
+        assert!(none.gaps[&Source::Memory].contains("said nothing"));
+        assert!(!none.tells(Source::Sizes), "it was not even asked");
+    }
+
+    #[test]
+    fn languages_wherever_they_are_told() {
+        for (text, found) in [
+            ("en-GB,de-DE\nen-GB\n", "en-GB de-DE"),
+            ("null\nde-AT\nen-US\n", "de-AT"),
+            ("null\n\n\nes\nES\n", "es-ES"),
+            ("\r\n\r\n\r\n\r\n\r\nfr\r\nFR\r\n", "fr-FR"),
+            ("null\n\nja-JP\n", "ja-JP"),
+            ("Error: no settings\n\n", ""),
+            ("", ""),
+        ] {
+            let languages: Vec<String> = read_languages(text).iter().map(ToString::to_string).collect();
+            assert_eq!(languages.join(" "), found, "{text:?}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn cuts_do_not_matter(cut in 0..NEW.len()) {
+            let mut reader = MeasureReader::default();
+            reader.feed(&NEW.as_bytes()[..cut]);
+            reader.feed(&NEW.as_bytes()[cut..]);
+            prop_assert_eq!(reader.finish(), read(NEW));
+        }
+
+        #[test]
+        fn any_bytes_are_read(bytes in any::<Vec<u8>>(), part in 0usize..5, text in "[a-zA-Z0-9:=\"\\[\\], \n.]{0,200}") {
+            read(&format!("wibbet-part:{part}\n{text}"));
+            let mut reader = MeasureReader::default();
+            reader.feed(format!("wibbet-part:{part}\n").as_bytes());
+            reader.feed(&bytes);
+            reader.finish();
+            read_languages(&String::from_utf8_lossy(&bytes));
+        }
+    }
+}

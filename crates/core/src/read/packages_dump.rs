@@ -1,0 +1,522 @@
+//! `dumpsys package`, of which the packages and their states are read.
+//!
+//! The text is fed in pieces and read line by line; nothing but the packages is kept. The layout
+//! as AOSP's `Settings.dumpPackagesLPr` prints it, from Android 4.4 to 16:
+//!
+//! ```text
+//! Packages:
+//!   Package [com.android.calendar] (1f2e3d):
+//!     codePath=/system/app/Calendar
+//!     versionName=14
+//!     flags=[ SYSTEM HAS_CODE ]
+//!     User 0: ceDataInode=1 installed=true hidden=false suspended=false stopped=false enabled=0
+//! Hidden system packages:
+//!   Package [com.android.calendar] (4a5b6c):
+//! ```
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use wibbet_types::{DevicePath, PackageId, PlainText, Stamp, UserId};
+
+use super::lines::Lines;
+use crate::ask::says_not_ready;
+use crate::package::{About, Enabled, PackageState};
+
+/// A package as the dump shows it.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct DumpedPackage {
+    /// `codePath`.
+    pub path: Option<DevicePath>,
+    /// `versionName`.
+    pub version: PlainText,
+    /// The flag `SYSTEM`.
+    pub system: bool,
+    /// The flag `UPDATED_SYSTEM_APP`.
+    pub updated: bool,
+    /// The lines of the users.
+    pub states: BTreeMap<UserId, PackageState>,
+    /// The rest of what is told.
+    pub about: About,
+}
+
+/// What a dump shows.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct PackageDump {
+    /// The packages.
+    pub packages: BTreeMap<PackageId, DumpedPackage>,
+    /// Packages with a factory version under an update.
+    pub factory_versions: BTreeSet<PackageId>,
+    /// Packages that the service says it cannot find.
+    pub not_found: Vec<PackageId>,
+    /// Not a word came.
+    pub silent: bool,
+    /// The package service is not up yet.
+    pub not_ready: bool,
+    /// What is missing or could not be read, in words.
+    pub gaps: Vec<String>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Section {
+    Other,
+    Packages,
+    FactoryVersions,
+}
+
+/// A list of permissions within a package.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Permissions {
+    Declared,
+    Requested,
+    /// Given to all users, or to one.
+    Granted(Option<UserId>),
+}
+
+/// The most permissions of a package that are kept.
+const MOST_PERMISSIONS: usize = 4000;
+
+/// Reads a dump in pieces.
+#[derive(Debug)]
+pub struct DumpReader {
+    lines: Lines,
+    section: Section,
+    list: Option<Permissions>,
+    user: Option<UserId>,
+    seen_packages: bool,
+    /// Anything but empty lines has come.
+    spoken: bool,
+    open: Option<(PackageId, DumpedPackage)>,
+    dump: PackageDump,
+    odd_ids: usize,
+}
+
+impl Default for DumpReader {
+    fn default() -> Self {
+        Self {
+            lines: Lines::default(),
+            section: Section::Other,
+            list: None,
+            user: None,
+            seen_packages: false,
+            spoken: false,
+            open: None,
+            dump: PackageDump::default(),
+            odd_ids: 0,
+        }
+    }
+}
+
+impl DumpReader {
+    /// Reads a piece.
+    pub fn feed(&mut self, piece: &[u8]) {
+        let mut lines = std::mem::take(&mut self.lines);
+        lines.feed(piece, 0, &mut |line| self.read_line(line));
+        self.lines = lines;
+    }
+
+    /// Ends the dump.
+    pub fn finish(mut self) -> PackageDump {
+        let mut lines = std::mem::take(&mut self.lines);
+        lines.finish(&mut |line| self.read_line(line));
+        self.close_package();
+        self.dump.silent = !self.spoken;
+        if !self.seen_packages && self.dump.not_found.is_empty() {
+            self.dump.gaps.push("the device told nothing about its packages".into());
+        }
+        if self.odd_ids > 0 {
+            self.dump.gaps.push(format!("{} packages have ids that cannot be ids", self.odd_ids));
+        }
+        self.dump
+    }
+
+    fn read_line(&mut self, line: &str) {
+        self.spoken |= !line.trim().is_empty();
+        // From Android 7 to 12 the sections about compiling say it, further in.
+        if self.section == Section::Other
+            && let Some(id) = line.trim_start().strip_prefix("Unable to find package:")
+        {
+            self.dump.not_found.extend(id.trim().parse::<PackageId>());
+        }
+        if !line.starts_with(' ') && !line.is_empty() {
+            self.close_package();
+            self.section = match line.trim_end() {
+                "Packages:" => Section::Packages,
+                "Hidden system packages:" => Section::FactoryVersions,
+                _ => Section::Other,
+            };
+            self.seen_packages |= self.section == Section::Packages;
+            if line.contains("DUMP TIMEOUT") {
+                self.dump.gaps.push("the device ran out of time while it told about its packages".into());
+            }
+            if says_not_ready(line) {
+                self.dump.not_ready = true;
+                self.dump.gaps.push("the package service is not up yet".into());
+            }
+            return;
+        }
+        match self.section {
+            Section::Other => {}
+            Section::Packages => self.read_package_line(line),
+            Section::FactoryVersions => {
+                if let Some(Ok(id)) = header(line) {
+                    self.dump.factory_versions.insert(id);
+                }
+            }
+        }
+    }
+
+    fn read_package_line(&mut self, line: &str) {
+        if let Some(id) = header(line) {
+            self.close_package();
+            match id {
+                Ok(id) => self.open = Some((id, DumpedPackage::default())),
+                Err(()) => self.odd_ids += 1,
+            }
+            return;
+        }
+        let Some((_, package)) = &mut self.open else { return };
+        let line = line.trim_start();
+        if let Some(list) = list_head(line, self.user) {
+            self.list = Some(list);
+        } else if let Some((user, words)) = line.strip_prefix("User ").and_then(|l| l.split_once(':')) {
+            self.list = None;
+            self.user = user.parse::<UserId>().ok();
+            if let (Some(user), Some(state)) = (self.user, read_state(words)) {
+                package.states.insert(user, state);
+            }
+        } else if let (Some(list), Some((name, given))) = (self.list, permission(line)) {
+            let about = &mut package.about;
+            match list {
+                Permissions::Declared if about.declares.len() < MOST_PERMISSIONS => {
+                    about.declares.push(name.to_owned())
+                }
+                Permissions::Requested if about.requests.len() < MOST_PERMISSIONS => {
+                    about.requests.push(name.to_owned())
+                }
+                Permissions::Granted(None) if given && about.granted.len() < MOST_PERMISSIONS => {
+                    about.granted.insert(name.to_owned());
+                }
+                Permissions::Granted(Some(user)) if given => {
+                    let granted = about.granted_to.entry(user).or_default();
+                    if granted.len() < MOST_PERMISSIONS {
+                        granted.insert(name.to_owned());
+                    }
+                }
+                _ => {}
+            }
+        } else {
+            self.list = None;
+            read_fact(package, line);
+        }
+    }
+
+    fn close_package(&mut self) {
+        (self.list, self.user) = (None, None);
+        if let Some((id, package)) = self.open.take() {
+            // The first one counts: a later one of the same id is a factory version.
+            self.dump.packages.entry(id).or_insert(package);
+        }
+    }
+}
+
+/// The id in `  Package [ID] (hash):`.
+fn header(line: &str) -> Option<Result<PackageId, ()>> {
+    let rest = line.strip_prefix("  Package [")?;
+    let (id, rest) = rest.split_once(']')?;
+    rest.trim_start().starts_with('(').then(|| id.parse().map_err(|_| ()))
+}
+
+fn list_head(line: &str, user: Option<UserId>) -> Option<Permissions> {
+    Some(match line.trim_end() {
+        "declared permissions:" => Permissions::Declared,
+        "requested permissions:" => Permissions::Requested,
+        "install permissions:" | "grantedPermissions:" => Permissions::Granted(None),
+        "runtime permissions:" => Permissions::Granted(user),
+        _ => return None,
+    })
+}
+
+/// A permission's name and whether it is given: `android.permission.CAMERA: granted=false, flags=[ … ]`. Old dumps
+/// list only those that are given.
+fn permission(line: &str) -> Option<(&str, bool)> {
+    let (name, rest) = line.trim_end().split_once(':').unwrap_or((line.trim_end(), ""));
+    let is_name =
+        name.contains('.') && name.bytes().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'.' | b'_' | b'-'));
+    is_name.then(|| (name, !rest.contains("granted=false")))
+}
+
+/// A line like `versionCode=34 minSdk=34 targetSdk=34`.
+fn read_fact(package: &mut DumpedPackage, line: &str) {
+    let Some((name, value)) = line.split_once('=') else { return };
+    let value = value.trim_end();
+    let about = &mut package.about;
+    match name {
+        "codePath" => package.path = value.parse().ok(),
+        "versionName" => package.version = PlainText::new(value),
+        "flags" | "pkgFlags" => {
+            for flag in value.split(['[', ' ', ']']) {
+                package.system |= flag == "SYSTEM";
+                package.updated |= flag == "UPDATED_SYSTEM_APP";
+            }
+        }
+        "versionCode" => {
+            let mut words = value.split(' ');
+            about.version_code = words.next().and_then(|n| n.parse().ok());
+            for (name, number) in words.filter_map(|w| w.split_once('=')) {
+                match name {
+                    "minSdk" => about.min_sdk = number.parse().ok(),
+                    "targetSdk" => about.target_sdk = number.parse().ok(),
+                    _ => {}
+                }
+            }
+        }
+        // Android 5 to 12 call it userId, although it is the app's.
+        "appId" | "userId" => about.uid = value.split(' ').next().and_then(|n| n.parse().ok()),
+        "sharedUser" => {
+            // SharedUserSetting{1f2e3d android.uid.system/1000}
+            let name = value.split_once(' ').and_then(|(_, rest)| rest.split('/').next());
+            about.shared_user = name.map(PlainText::new);
+        }
+        "splits" => {
+            let names = value.trim_matches(['[', ']']).split(',').map(|s| s.split(':').next().unwrap_or("").trim());
+            about.splits = names.filter(|s| !s.is_empty() && *s != "base").take(1000).map(str::to_owned).collect();
+        }
+        "installerPackageName" => about.installer = value.parse().ok(),
+        "firstInstallTime" => {
+            let first = Stamp::read(value);
+            about.installed = about.installed.into_iter().chain(first).min();
+        }
+        "lastUpdateTime" => about.updated = Stamp::read(value),
+        // Newer dumps have it on the line of the reason, for each user.
+        "installReason" => {
+            let first = value.split_once("firstInstallTime=").and_then(|(_, time)| Stamp::read(time));
+            about.installed = about.installed.into_iter().chain(first).min();
+        }
+        _ => {}
+    }
+}
+
+/// The words of a user's line. Without `installed=` it is none.
+fn read_state(words: &str) -> Option<PackageState> {
+    let mut state = PackageState { known: true, ..PackageState::ABSENT };
+    let mut told = false;
+    for (name, value) in words.split_whitespace().filter_map(|w| w.split_once('=')) {
+        let yes = value == "true";
+        match name {
+            "installed" => {
+                state.installed = yes;
+                told = true;
+            }
+            // 4.4 called it "blocked".
+            "hidden" | "blocked" => state.hidden = yes,
+            "suspended" => state.suspended = yes,
+            "enabled" => state.enabled = Enabled::from_number(value.parse().ok()?)?,
+            _ => {}
+        }
+    }
+    told.then_some(state)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::read::read_back::{ReadBack, read_back};
+    use proptest::prelude::*;
+
+    const NEW: &str = "\
+Activity Resolver Table:
+  Package [com.decoy] (no):
+Packages:
+  Package [com.android.calendar] (1f2e3d):
+    appId=10080
+    pkg=Package{77 com.android.calendar}
+    sharedUser=SharedUserSetting{9a8b7c android.uid.calendar/10080}
+    codePath=/data/app/~~a==/com.android.calendar-b==
+    versionCode=34 minSdk=24 targetSdk=34
+    versionName=14
+    splits=[base, config.de, config.xxhdpi:34]
+    flags=[ SYSTEM HAS_CODE UPDATED_SYSTEM_APP ]
+    timeStamp=2026-01-12 08:00:00
+    lastUpdateTime=2026-02-01 09:30:00
+    installerPackageName=com.ostrel.market
+    declared permissions:
+      com.android.calendar.permission.SYNC: prot=signature, INSTALLED
+    requested permissions:
+      android.permission.INTERNET
+      android.permission.READ_CALENDAR: restricted=true
+    install permissions:
+      android.permission.INTERNET: granted=true
+      android.permission.VIBRATE: granted=false
+    User 0: ceDataInode=5 installed=true hidden=false suspended=false distractionFlags=0 stopped=false notLaunched=false enabled=3 instant=false virtual=false
+      installReason=0 firstInstallTime=2026-01-12 08:00:01
+      gids=[3003]
+      runtime permissions:
+        android.permission.READ_CALENDAR: granted=true, flags=[ USER_SET ]
+        android.permission.CAMERA: granted=false, flags=[ ]
+      lastDisabledCaller: com.android.shell
+    User 10: ceDataInode=0 installed=false hidden=false suspended=false stopped=true enabled=0
+  Package [we/ird] (2):
+    User 0: installed=true
+  Package [com.ostrel.notes] (3):
+    pkgFlags=[ HAS_CODE ]
+    User 0: installed=true hidden=true suspended=true enabled=0
+
+Hidden system packages:
+  Package [com.android.calendar] (99):
+    codePath=/product/app/Calendar
+    User 0: installed=true hidden=false enabled=0
+
+Queries:
+  Package [com.decoy] (no):
+";
+
+    fn dump(text: &str) -> PackageDump {
+        let mut reader = DumpReader::default();
+        reader.feed(text.as_bytes());
+        reader.finish()
+    }
+
+    fn id(text: &str) -> PackageId {
+        text.parse().unwrap()
+    }
+
+    #[test]
+    fn a_dump_is_read() {
+        let dump = dump(NEW);
+        assert_eq!(dump.packages.len(), 2);
+        let calendar = &dump.packages[&id("com.android.calendar")];
+        assert_eq!(calendar.path.as_ref().unwrap().as_str(), "/data/app/~~a==/com.android.calendar-b==");
+        assert!(calendar.system && calendar.updated && calendar.version.as_str() == "14");
+        let records: Vec<String> = calendar.states.values().map(ToString::to_string).collect();
+        assert_eq!(
+            records,
+            ["installed=1 hidden=0 suspended=0 enabled=3", "installed=0 hidden=0 suspended=0 enabled=0"]
+        );
+        assert_eq!(
+            dump.packages[&id("com.ostrel.notes")].states[&UserId::OWNER].to_string(),
+            "installed=1 hidden=1 suspended=1 enabled=0"
+        );
+        assert!(dump.factory_versions.contains(&id("com.android.calendar")));
+        assert_eq!(dump.gaps, ["1 packages have ids that cannot be ids"]);
+    }
+
+    #[test]
+    fn facts_and_permissions() {
+        let about = dump(NEW).packages[&id("com.android.calendar")].about.clone();
+        assert_eq!((about.version_code, about.min_sdk, about.target_sdk), (Some(34), Some(24), Some(34)));
+        assert_eq!(about.splits, ["config.de", "config.xxhdpi"]);
+        assert_eq!(about.installer.as_ref().map(PackageId::as_str), Some("com.ostrel.market"));
+        assert_eq!(about.shared_user.as_ref().map(PlainText::as_str), Some("android.uid.calendar"));
+        assert_eq!(about.uid, Some(10080));
+        assert_eq!(about.updated.map(Stamp::date).as_deref(), Some("2026-02-01"));
+        assert_eq!(about.installed.map(Stamp::date).as_deref(), Some("2026-01-12"));
+        assert_eq!(about.declares, ["com.android.calendar.permission.SYNC"]);
+        assert_eq!(about.requests, ["android.permission.INTERNET", "android.permission.READ_CALENDAR"]);
+        for (name, owner, other) in [
+            ("INTERNET", true, true),
+            ("VIBRATE", false, false),
+            ("READ_CALENDAR", true, false),
+            ("CAMERA", false, false),
+        ] {
+            let name = format!("android.permission.{name}");
+            assert_eq!([0, 10].map(|u| about.may(&name, UserId::new(u))), [owner, other], "{name}");
+        }
+    }
+
+    /// The lines in which the layouts of Android's versions differ, each as that version prints it.
+    #[test]
+    fn layouts_of_several_versions() {
+        for (android, text) in [
+            (
+                5,
+                "    userId=10012 gids=[3003]\n    versionCode=22 targetSdk=22\n    firstInstallTime=2015-01-01 10:00:00\n    grantedPermissions:\n      android.permission.INTERNET\n    User 0:  installed=true hidden=false stopped=false notLaunched=false enabled=0\n",
+            ),
+            (
+                6,
+                "    userId=10012\n    versionCode=22 targetSdk=22\n    splits=[base]\n    firstInstallTime=2015-01-01 10:00:00\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0:  installed=true hidden=false stopped=false notLaunched=false enabled=0\n      runtime permissions:\n        android.permission.CAMERA: granted=true, flags=[ ]\n",
+            ),
+            (
+                9,
+                "    userId=10012\n    versionCode=22 minSdk=21 targetSdk=22\n    firstInstallTime=2015-01-01 10:00:00\n    requested permissions:\n      android.permission.INTERNET\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0: ceDataInode=1 installed=true hidden=false suspended=false stopped=false notLaunched=false enabled=0 instant=false virtual=false\n",
+            ),
+            (
+                12,
+                "    userId=10012\n    versionCode=22 minSdk=21 targetSdk=22\n    firstInstallTime=2015-01-01 10:00:00\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0: ceDataInode=1 installed=true hidden=false suspended=false distractionFlags=0 stopped=false notLaunched=false enabled=0 instant=false virtual=false\n    overlay paths:\n      /product/overlay/X.apk\n",
+            ),
+            (
+                14,
+                "    appId=10012\n    versionCode=22 minSdk=21 targetSdk=22\n    timeStamp=2015-01-01 10:00:00\n    lastUpdateTime=2015-01-01 10:00:00\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0: ceDataInode=1 deDataInode=2 installed=true hidden=false suspended=false distractionFlags=0 stopped=false notLaunched=false enabled=0 instant=false virtual=false\n      installReason=0\n      firstInstallTime=2015-01-01 10:00:00\n      uninstallReason=0\n",
+            ),
+            (
+                16,
+                "    appId=10012\n    versionCode=22 minSdk=21 targetSdk=22\n    install permissions:\n      android.permission.INTERNET: granted=true\n    User 0: ceDataInode=1 deDataInode=2 installed=true hidden=false suspended=false distractionFlags=0 stopped=false notLaunched=false enabled=0 instant=false virtual=false quarantined=false\n      installReason=0 firstInstallTime=2015-01-01 10:00:00\n",
+            ),
+        ] {
+            let text = format!("Packages:\n  Package [com.a] (1):\n{text}");
+            let a = &dump(&text).packages[&id("com.a")];
+            assert_eq!(
+                (a.about.uid, a.about.version_code, a.about.target_sdk),
+                (Some(10012), Some(22), Some(22)),
+                "{android}"
+            );
+            assert_eq!(a.states[&UserId::OWNER], PackageState::IN_USE, "{android}");
+            assert_eq!(a.about.installed.map(Stamp::date).as_deref(), Some("2015-01-01"), "{android}");
+            assert!(a.about.may("android.permission.INTERNET", UserId::OWNER), "{android}");
+        }
+    }
+
+    #[test]
+    fn old_layouts() {
+        let text = "Packages:\r\n  Package [com.a] (4):\r\n    pkgFlags=[ SYSTEM HAS_CODE ]\r\n    User 0:  installed=true blocked=true stopped=false notLaunched=false enabled=2\r\n";
+        let dump = dump(text);
+        let a = &dump.packages[&id("com.a")];
+        assert!(a.system);
+        assert_eq!(a.states[&UserId::OWNER].to_string(), "installed=1 hidden=1 suspended=0 enabled=2");
+    }
+
+    #[test]
+    fn gone_is_only_what_the_device_says_is_gone() {
+        let back = |text| read_back(&id("com.a"), dump(text));
+        assert_eq!(back("Unable to find package: com.a\n"), ReadBack::Gone);
+        assert!(matches!(back("Unable to find package: com.b\n"), ReadBack::Unreadable(_)));
+        let inside =
+            "\nDexopt state:\n  Unable to find package: com.a\n\nCompiler stats:\n  Unable to find package: com.a\n";
+        assert_eq!(back(inside), ReadBack::Gone);
+        assert_eq!((back(""), back("\n \n")), (ReadBack::Silent, ReadBack::Silent));
+        let written = "Packages:\n  Package [com.a] (1):\n    Unable to find package: com.a\n";
+        assert!(matches!(back(written), ReadBack::Unreadable(_)), "what a package writes about itself");
+        assert!(matches!(back("Packages:\n"), ReadBack::Unreadable(_)));
+        assert!(matches!(back("Packages:\n  Package [com.a] (1):\n    User 0: insta"), ReadBack::Unreadable(_)));
+        assert!(
+            matches!(back("Can't find service: package\n"), ReadBack::Unreadable(why) if why.contains("not up yet"))
+        );
+        let states = back("Packages:\n  Package [com.a] (1):\n    User 0: installed=true enabled=0\n");
+        assert_eq!(states.state(UserId::OWNER), Some(PackageState::IN_USE));
+        assert_eq!(states.state(UserId::new(10)), Some(PackageState::ABSENT));
+        assert_eq!(ReadBack::Unreadable(String::new()).state(UserId::OWNER), None);
+    }
+
+    #[test]
+    fn time_running_out_is_told() {
+        let text = "Packages:\n  Package [com.a] (1):\n*** SERVICE 'package' DUMP TIMEOUT (10000ms) EXPIRED ***\n";
+        assert!(dump(text).gaps[0].contains("ran out of time"));
+    }
+
+    proptest! {
+        #[test]
+        fn cuts_do_not_matter(cut in 0..NEW.len()) {
+            let mut reader = DumpReader::default();
+            reader.feed(&NEW.as_bytes()[..cut]);
+            reader.feed(&NEW.as_bytes()[cut..]);
+            prop_assert_eq!(reader.finish(), dump(NEW));
+        }
+
+        #[test]
+        fn any_bytes_are_read(bytes in any::<Vec<u8>>(), text in "(Packages:\n|  Package \\[[a.;]*\\] \\(1\\):\n|    User [0-9]{0,12}: (installed|enabled)=[a-z0-9]{0,5}\n){0,12}") {
+            let mut reader = DumpReader::default();
+            reader.feed(text.as_bytes());
+            reader.feed(&bytes);
+            reader.finish();
+        }
+    }
+}

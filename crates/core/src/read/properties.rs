@@ -1,0 +1,97 @@
+//! `getprop`, and the id that Android gives an installation.
+
+use std::collections::HashMap;
+
+use wibbet_types::{AndroidVersion, PlainText, Serial};
+
+use crate::device::{DeviceFacts, DeviceKind};
+
+/// A device's properties.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Properties(HashMap<String, String>);
+
+impl Properties {
+    /// Reads lines like `[ro.build.version.sdk]: [34]`. A value may run over several lines.
+    pub fn read(text: &str) -> Self {
+        let mut properties = HashMap::new();
+        let mut open: Option<(String, String)> = None;
+        for line in text.lines() {
+            if let Some((name, mut value)) = open.take() {
+                value.push('\n');
+                value.push_str(line.strip_suffix(']').unwrap_or(line));
+                if line.ends_with(']') {
+                    properties.insert(name, value);
+                } else {
+                    open = Some((name, value));
+                }
+                continue;
+            }
+            let Some((name, value)) = line.trim_start().strip_prefix('[').and_then(|l| l.split_once("]: [")) else {
+                continue;
+            };
+            match value.strip_suffix(']') {
+                Some(value) => drop(properties.insert(name.to_owned(), value.to_owned())),
+                None => open = Some((name.to_owned(), value.to_owned())),
+            }
+        }
+        Self(properties)
+    }
+
+    /// A property's value; empty where there is none.
+    pub fn get(&self, name: &str) -> &str {
+        self.0.get(name).map_or("", String::as_str)
+    }
+
+    /// What the device is. `None` when its API level is missing, without which nothing can be
+    /// done. A device without a serial of its own gets `stand_in`.
+    pub fn facts(&self, stand_in: &Serial) -> Option<DeviceFacts> {
+        let sdk: u32 = self.get("ro.build.version.sdk").trim().parse().ok()?;
+        let serial = ["ro.serialno", "ro.boot.serialno"]
+            .iter()
+            .find_map(|name| self.get(name).trim().parse::<Serial>().ok())
+            .unwrap_or_else(|| stand_in.clone());
+        let text = |name| PlainText::short(self.get(name).trim());
+        Some(DeviceFacts {
+            id: serial.clone(),
+            serial,
+            maker: text("ro.product.manufacturer"),
+            model: text("ro.product.model"),
+            android: AndroidVersion::new(sdk, self.get("ro.build.version.release").trim()),
+            patch: text("ro.build.version.security_patch"),
+            kind: DeviceKind::from_characteristics(self.get("ro.build.characteristics")),
+            build: text("ro.build.display.id"),
+            android_id: None,
+        })
+    }
+}
+
+/// What is asked to tell devices of equal serial apart, beside their properties.
+pub const ANDROID_ID: &str = "settings get secure android_id";
+
+/// Reads the answer to [`ANDROID_ID`]: sixteen hex digits, or nothing that can be used.
+pub fn read_android_id(text: &str) -> Option<PlainText> {
+    let id = text.trim();
+    (id.len() >= 8 && id.len() <= 16 && id.chars().all(|c| c.is_ascii_hexdigit())).then(|| PlainText::new(id))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn properties_and_facts() {
+        let text = "[ro.build.version.sdk]: [34]\n[ro.build.version.release]: [14]\n[ro.product.manufacturer]: [Corvane]\n\
+                    [ro.product.model]: [Tarn 5]\n[long.value]: [one\ntwo]\n[ro.serialno]: [CT5-1]\nrubbish\n[open]: [never closed\n";
+        let properties = Properties::read(text);
+        assert_eq!(properties.get("long.value"), "one\ntwo");
+        let stand_in = "at-1".parse().unwrap();
+        let facts = properties.facts(&stand_in).unwrap();
+        assert_eq!(
+            (facts.name().as_str(), facts.serial.as_str(), facts.android.sdk()),
+            ("Corvane Tarn 5", "CT5-1", 34)
+        );
+        assert!(Properties::read("").facts(&stand_in).is_none());
+        let bare = Properties::read("[ro.build.version.sdk]: [23]\n[ro.serialno]: []").facts(&stand_in).unwrap();
+        assert_eq!(bare.serial, stand_in);
+    }
+}

@@ -1,0 +1,53 @@
+//! One package read back after a change.
+
+use std::collections::BTreeMap;
+
+use wibbet_types::{PackageId, UserId};
+
+use super::packages_dump::PackageDump;
+use crate::ask::Request;
+use crate::package::PackageState;
+
+/// What reading one package back gave.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum ReadBack {
+    /// Its states for the users, told by the device.
+    States(BTreeMap<UserId, PackageState>),
+    /// The device says that there is no such package any more.
+    Gone,
+    /// The device said nothing at all, as Android 6 and older do of a package that is gone: the list of packages tells.
+    Silent,
+    /// Nothing certain, for this reason.
+    Unreadable(String),
+}
+
+impl ReadBack {
+    /// The state for a user, as far as it is certain.
+    pub fn state(&self, user: UserId) -> Option<PackageState> {
+        match self {
+            Self::States(states) => Some(states.get(&user).copied().unwrap_or(PackageState::ABSENT)),
+            Self::Gone => Some(PackageState::ABSENT),
+            Self::Silent | Self::Unreadable(_) => None,
+        }
+    }
+}
+
+/// Reads the dump of one package. That nothing is said of it does not mean that it is gone: only
+/// the device's explicit word does.
+pub fn read_back(id: &PackageId, dump: PackageDump) -> ReadBack {
+    let PackageDump { mut packages, not_found, gaps, silent, .. } = dump;
+    match packages.remove(id) {
+        Some(package) if !package.states.is_empty() => ReadBack::States(package.states),
+        Some(_) => ReadBack::Unreadable("the device told of the package, but not for which users".into()),
+        None if not_found.contains(id) => ReadBack::Gone,
+        None if silent => ReadBack::Silent,
+        None => ReadBack::Unreadable(
+            gaps.into_iter().next().unwrap_or_else(|| "the device did not tell of the package".into()),
+        ),
+    }
+}
+
+/// What is asked to read one package back.
+pub fn read_back_request(id: &PackageId) -> Request {
+    Request::shell(format!("dumpsys package {id}"))
+}

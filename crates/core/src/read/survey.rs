@@ -1,0 +1,121 @@
+//! What is asked for a survey, and the inventory from the answers.
+
+use std::collections::BTreeMap;
+
+use wibbet_types::PackageId;
+
+use super::packages_dump::{DumpedPackage, PackageDump};
+use crate::ask::Request;
+use crate::device::User;
+use crate::package::{Inventory, Package, PackageKind, PackageState};
+
+/// What is asked for a survey, beside the users.
+pub fn survey_dump() -> Request {
+    Request::shell("dumpsys package packages")
+}
+
+/// The list that the dump is checked against.
+pub fn survey_list() -> Request {
+    Request::look(&["list", "packages", "-f", "-u", "--user", "0"])
+}
+
+/// Puts an inventory together from the users, the dump and the list that it is checked against.
+pub fn inventory(
+    users: Vec<User>,
+    dump: PackageDump,
+    listed: &[(PackageId, Option<wibbet_types::DevicePath>)],
+) -> Inventory {
+    let mut gaps = dump.gaps;
+    let missing = listed.iter().filter(|(id, _)| !dump.packages.contains_key(id)).count();
+    let apks: std::collections::HashMap<_, _> = listed.iter().map(|(id, apk)| (id, apk)).collect();
+    if missing > 0 {
+        gaps.push(format!("{missing} packages are on the device's list, but their state was not told"));
+    }
+    let mut packages = BTreeMap::new();
+    for (id, dumped) in dump.packages {
+        let kind = match (dumped.system, dumped.updated || dump.factory_versions.contains(&id)) {
+            (true, true) => PackageKind::UpdatedSystem,
+            (true, false) => PackageKind::System,
+            (false, _) => PackageKind::User,
+        };
+        let somewhere = dumped.states.values().any(|s| s.installed);
+        let states = users
+            .iter()
+            .map(|user| {
+                let state = dumped.states.get(&user.id).copied().unwrap_or(PackageState::ABSENT);
+                // What somebody installed for one user was never there for another. Only what
+                // nobody has any more, and is still known, is what uninstalling left behind.
+                let never = kind == PackageKind::User && !state.installed && somewhere;
+                (user.id, if never { PackageState::ABSENT } else { state })
+            })
+            .collect();
+        let apk = apks.get(&id).and_then(|apk| (*apk).clone());
+        let DumpedPackage { path, version, about, .. } = dumped;
+        packages.insert(id.clone(), Package { id, kind, path, apk, version, states, about });
+    }
+    Inventory { users, packages, gaps }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use wibbet_types::{PlainText, UserId};
+
+    use crate::device::UserKind;
+    use crate::package::Condition;
+    use crate::read::packages_dump::DumpReader;
+
+    const DUMP: &str = "\
+Packages:
+  Package [sys] (1):
+    codePath=/system/app/Sys
+    flags=[ SYSTEM ]
+    User 0: installed=true enabled=0
+    User 10: installed=false enabled=0
+  Package [upd] (2):
+    flags=[ SYSTEM UPDATED_SYSTEM_APP ]
+    User 0: installed=true enabled=0
+  Package [old.upd] (3):
+    pkgFlags=[ SYSTEM ]
+    User 0: installed=true enabled=0
+  Package [app] (4):
+    flags=[ HAS_CODE ]
+    User 0: installed=true enabled=0
+    User 10: installed=false enabled=0
+  Package [kept] (5):
+    flags=[ HAS_CODE ]
+    User 0: installed=false enabled=0
+    User 10: installed=false enabled=0
+Hidden system packages:
+  Package [old.upd] (6):
+";
+
+    #[test]
+    fn kinds_and_conditions_come_from_several_places() {
+        let users = [0, 10].map(|n| User {
+            id: UserId::new(n),
+            name: PlainText::default(),
+            kind: UserKind::Owner,
+            running: true,
+            unlocked: None,
+        });
+        let mut reader = DumpReader::default();
+        reader.feed(DUMP.as_bytes());
+        let listed = ["sys", "upd", "missing"].map(|id| (id.parse().unwrap(), None));
+        let inventory = inventory(users.to_vec(), reader.finish(), &listed);
+        use Condition::{Absent, InUse, Uninstalled};
+        for (id, kind, conditions) in [
+            ("sys", PackageKind::System, [InUse, Uninstalled]),
+            ("upd", PackageKind::UpdatedSystem, [InUse, Absent]),
+            ("old.upd", PackageKind::UpdatedSystem, [InUse, Absent]),
+            ("app", PackageKind::User, [InUse, Absent]),
+            ("kept", PackageKind::User, [Uninstalled, Uninstalled]),
+        ] {
+            let package = &inventory.packages[&id.parse().unwrap()];
+            assert_eq!(package.kind, kind, "{id}");
+            assert_eq!([0, 10].map(|n| package.state(UserId::new(n)).condition()), conditions, "{id}");
+        }
+        assert_eq!(inventory.packages[&"sys".parse().unwrap()].partition(), "system");
+        assert_eq!(inventory.gaps, ["1 packages are on the device's list, but their state was not told"]);
+    }
+}

@@ -1,0 +1,259 @@
+//! How a device is at the moment: one shell command that asks for all of it, and the reading of what it
+//! prints. Each part may be missing on a given device.
+
+use std::time::Duration;
+
+use wibbet_types::{PackageId, UserId};
+
+use crate::ask::Request;
+use crate::device::{Battery, Managed, Root, Space, UserCondition, UserKind, Vitals};
+
+/// What stands before each part.
+const MARK: &str = "wibbet-part:";
+
+/// The parts: a name and the command. `dumpsys account` names people's accounts; only their number is kept.
+const PARTS: [(&str, &str); 11] = [
+    ("booted", "getprop sys.boot_completed"),
+    ("current", "am get-current-user"),
+    ("awake", "settings get global stay_on_while_plugged_in"),
+    ("uptime", "cat /proc/uptime"),
+    ("space", "df /data"),
+    ("battery", "dumpsys battery"),
+    ("who", "id"),
+    ("su", "ls /system/bin/su /system/xbin/su /sbin/su /su/bin/su"),
+    ("users", "dumpsys user"),
+    ("policy", "dumpsys device_policy"),
+    ("accounts", "dumpsys account"),
+];
+
+/// What is asked.
+pub fn report_request() -> Request {
+    let parts: Vec<String> = PARTS.iter().map(|(name, command)| format!("echo {MARK}{name}; {command}")).collect();
+    Request::shell(parts.join("; "))
+}
+
+/// Reads a device's answer to [`report_request`].
+pub fn read_report(text: &str) -> (Vitals, Vec<UserCondition>) {
+    let mut vitals = Vitals::default();
+    let mut users = Vec::new();
+    for part in text.split(MARK).skip(1) {
+        let (name, body) = part.split_once('\n').unwrap_or((part, ""));
+        let first = body.lines().next().unwrap_or("").trim();
+        match name.trim() {
+            // Empty while Android is starting; an error text says nothing either way.
+            "booted" => vitals.started = (first.len() <= 1).then_some(first == "1"),
+            "current" => vitals.current_user = first.parse().ok(),
+            "awake" => vitals.stays_awake = first.parse().ok(),
+            "uptime" => vitals.uptime = uptime(first),
+            "space" => vitals.space = space(body),
+            "battery" => vitals.battery = battery(body),
+            "who" if first.starts_with("uid=0(") => vitals.root = Some(Root::Daemon),
+            "su" if vitals.root.is_none() => {
+                let found = body.lines().any(|l| l.trim().starts_with('/') && l.trim().ends_with("/su"));
+                vitals.root = Some(if found { Root::Su } else { Root::None });
+            }
+            "users" => users = user_conditions(body),
+            "policy" => vitals.managed = managed(body),
+            "accounts" => vitals.accounts = accounts(body),
+            _ => {}
+        }
+    }
+    (vitals, users)
+}
+
+fn uptime(line: &str) -> Option<Duration> {
+    let seconds: f64 = line.split(' ').next()?.parse().ok()?;
+    Duration::try_from_secs_f64(seconds).ok()
+}
+
+/// `df` of toybox counts in kibibytes; that of older systems writes `12.3G`.
+fn space(body: &str) -> Option<Space> {
+    let words: Vec<&str> =
+        body.lines().find(|l| l.contains("/data") && !l.contains("No such"))?.split_whitespace().collect();
+    if let Some(at) = words.iter().position(|w| w.ends_with('%')) {
+        let kib = |back: usize| words.get(at.checked_sub(back)?)?.parse::<u64>().ok()?.checked_mul(1024);
+        return Some(Space { total: kib(3)?, free: kib(1)? });
+    }
+    let size = |at: usize| human_size(words.get(at)?);
+    Some(Space { total: size(1)?, free: size(3)? })
+}
+
+fn human_size(word: &str) -> Option<u64> {
+    let (number, unit) = word.split_at(word.find(|c: char| c.is_ascii_alphabetic()).unwrap_or(word.len()));
+    let factor = match unit {
+        "" => 1.0,
+        "K" => 1024.0,
+        "M" => 1024.0 * 1024.0,
+        "G" => 1024.0 * 1024.0 * 1024.0,
+        "T" => 1024.0 * 1024.0 * 1024.0 * 1024.0,
+        _ => return None,
+    };
+    let number: f64 = number.parse().ok()?;
+    (number.is_finite() && (0.0..1e9).contains(&number)).then_some((number * factor) as u64)
+}
+
+fn battery(body: &str) -> Option<Battery> {
+    let field = |name: &str| {
+        body.lines().filter_map(|l| l.trim().split_once(':')).find(|(n, _)| *n == name).map(|(_, v)| v.trim())
+    };
+    if field("present") == Some("false") {
+        return None;
+    }
+    let level: u32 = field("level")?.parse().ok()?;
+    let scale: u32 = field("scale").and_then(|s| s.parse().ok()).filter(|s| *s > 0).unwrap_or(100);
+    let percent = u8::try_from((u64::from(level) * 100 / u64::from(scale)).min(100)).unwrap_or(100);
+    let powered = ["AC powered", "USB powered", "Wireless powered", "Dock powered"];
+    Some(Battery { percent, powered: powered.iter().any(|name| field(name) == Some("true")) })
+}
+
+fn user_conditions(body: &str) -> Vec<UserCondition> {
+    let mut users: Vec<UserCondition> = Vec::new();
+    for line in body.lines().map(str::trim) {
+        if let Some(id) = line.strip_prefix("UserInfo{").and_then(|l| l.split(':').next()) {
+            if let Ok(id) = id.parse::<UserId>()
+                && !users.iter().any(|u| u.id == id)
+            {
+                users.push(UserCondition { id, kind: None, running: None, unlocked: None });
+            }
+            continue;
+        }
+        let Some(user) = users.last_mut() else { continue };
+        if let Some(kind) = line.strip_prefix("Type: ") {
+            user.kind = user_kind(kind.trim());
+        } else if let Some(state) = line.strip_prefix("State: ") {
+            let state = state.trim();
+            user.running = Some(state.starts_with("RUNNING"));
+            user.unlocked = match state {
+                "RUNNING_UNLOCKED" => Some(true),
+                "RUNNING_LOCKED" | "RUNNING_UNLOCKING" | "BOOTING" | "-1" => Some(false),
+                _ => None,
+            };
+        }
+    }
+    users
+}
+
+fn user_kind(name: &str) -> Option<UserKind> {
+    Some(match name.rsplit('.').next()? {
+        "SYSTEM" => UserKind::Owner,
+        "MANAGED" => UserKind::Work,
+        "CLONE" => UserKind::Clone,
+        "PRIVATE" | "TEST" | "COMMUNAL" => UserKind::Profile,
+        "GUEST" => UserKind::Guest,
+        "SECONDARY" | "DEMO" | "RESTRICTED" => UserKind::Full,
+        _ => return None,
+    })
+}
+
+/// Owners of the device or of profiles, from lines like `Device Owner:` and `Profile Owner (User 10):` with a
+/// `package=` behind them.
+fn managed(body: &str) -> Vec<Managed> {
+    let mut found: Vec<Managed> = Vec::new();
+    let mut owner: Option<Option<UserId>> = None;
+    for line in body.lines().map(str::trim) {
+        if line.starts_with("Device Owner:") {
+            owner = Some(None);
+        } else if let Some(rest) = line.strip_prefix("Profile Owner (User ") {
+            owner = rest.split(')').next().and_then(|n| n.parse().ok()).map(Some);
+        } else if let (Some(user), Some(package)) = (owner, line.strip_prefix("package=")) {
+            if let Ok(package) = package.trim().parse::<PackageId>() {
+                found.push(Managed { user, package });
+            }
+            owner = None;
+        } else if line.ends_with(':') && line.contains("(User ") {
+            owner = None;
+        }
+    }
+    found
+}
+
+fn accounts(body: &str) -> Option<u32> {
+    let counts: Vec<u32> =
+        body.lines().filter_map(|l| l.trim().strip_prefix("Accounts:")?.trim().parse().ok()).collect();
+    (!counts.is_empty()).then(|| counts.iter().fold(0u32, |sum, n| sum.saturating_add(*n)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::read::help::read_commands;
+    use crate::read::properties::read_android_id;
+    use proptest::prelude::*;
+
+    const NEW: &str = "wibbet-part:booted\n1\nwibbet-part:current\n0\nwibbet-part:awake\n0\nwibbet-part:uptime\n93784.11 300.00\n\
+wibbet-part:space\nFilesystem       1K-blocks     Used Available Use% Mounted on\n/dev/block/dm-5  114286404 48200000  66086404  43% /data\n\
+wibbet-part:battery\nCurrent Battery Service state:\n  AC powered: false\n  USB powered: true\n  present: true\n  level: 87\n  scale: 100\n\
+wibbet-part:who\nuid=2000(shell) gid=2000(shell)\nwibbet-part:su\nls: /system/bin/su: No such file or directory\n\
+wibbet-part:users\nCurrent user: 0\nUsers:\n  UserInfo{0:Crew:4c13} serialNo=0 isPrimary=true\n    Type: android.os.usertype.full.SYSTEM\n    State: RUNNING_UNLOCKED\n\
+  UserInfo{10:Work:1030} serialNo=10\n    Type: android.os.usertype.profile.MANAGED\n    State: RUNNING_LOCKED\n  UserInfo{11:Twin:1010} serialNo=11\n    Type: android.os.usertype.profile.CLONE\n    State: -1\n\
+wibbet-part:policy\nCurrent Device Policy Manager state:\n  Device Owner: \n    admin=ComponentInfo{com.pellmoor.desk/x}\n    package=com.pellmoor.desk\n  Profile Owner (User 10): \n    package=com.pellmoor.work\n  Enabled Device Admins (User 0, provisioningState: 0):\n    package=not.an.owner\n\
+wibbet-part:accounts\nUser UserInfo{0:Crew:4c13}:\n  Accounts: 2\n    Account {name=a, type=b}\nUser UserInfo{10:Work:1030}:\n  Accounts: 1\n";
+
+    #[test]
+    fn a_new_phone() {
+        let (condition, users) = read_report(NEW);
+        assert_eq!(condition.started, Some(true));
+        assert_eq!(condition.current_user, Some(UserId::OWNER));
+        assert_eq!(condition.stays_awake, Some(0));
+        assert_eq!(condition.uptime.map(|u| u.as_secs()), Some(93784));
+        assert_eq!(condition.space, Some(Space { total: 114286404 * 1024, free: 66086404 * 1024 }));
+        assert_eq!(condition.battery, Some(Battery { percent: 87, powered: true }));
+        assert_eq!(condition.root, Some(Root::None));
+        assert_eq!(condition.accounts, Some(3));
+        let owners: Vec<_> =
+            condition.managed.iter().map(|m| (m.user.map(UserId::number), m.package.as_str())).collect();
+        assert_eq!(owners, [(None, "com.pellmoor.desk"), (Some(10), "com.pellmoor.work")]);
+        let seen: Vec<_> = users.iter().map(|u| (u.id.number(), u.kind, u.running, u.unlocked)).collect();
+        assert_eq!(
+            seen,
+            [
+                (0, Some(UserKind::Owner), Some(true), Some(true)),
+                (10, Some(UserKind::Work), Some(true), Some(false)),
+                (11, Some(UserKind::Clone), Some(false), Some(false)),
+            ]
+        );
+    }
+
+    #[test]
+    fn an_old_phone_and_a_starting_one() {
+        let old = "wibbet-part:booted\r\n\r\nwibbet-part:space\r\nFilesystem               Size     Used     Free   Blksize\r\n/data                    5.1G     3.4G     1.7G   4096\r\n\
+                   wibbet-part:who\r\nuid=0(root) gid=0(root)\r\nwibbet-part:su\r\n/system/xbin/su\r\nwibbet-part:battery\r\nCan't find service: battery\r\n";
+        let (condition, users) = read_report(old);
+        assert_eq!((condition.started, condition.root), (Some(false), Some(Root::Daemon)));
+        let space = condition.space.unwrap();
+        assert_eq!((space.total >> 20, space.free >> 20), (5222, 1740));
+        assert_eq!((condition.battery, condition.accounts, users.len()), (None, None, 0));
+        assert_eq!(read_report("wibbet-part:su\n/system/xbin/su\n").0.root, Some(Root::Su));
+        assert_eq!(read_report("wibbet-part:booted\n/system/bin/sh: getprop: not found\n").0.started, None);
+    }
+
+    #[test]
+    fn commands_of_old_and_new_help() {
+        let old = "usage: pm list packages [-f]\n       pm uninstall [-k] PACKAGE\n       pm disable-user PACKAGE\n";
+        assert_eq!(read_commands(old), ["list", "uninstall", "disable-user"]);
+        let new = "Package manager (package) commands:\n  help\n    Print this help text.\n\n  list packages [-f]\n  install-existing [--user USER_ID|all|current]\n    installs things\n";
+        assert_eq!(read_commands(new), ["list", "install-existing"]);
+        assert!(read_commands("Can't find service: package").is_empty());
+    }
+
+    #[test]
+    fn android_ids() {
+        assert_eq!(read_android_id("9f3c2b1a00e4d5c6\n").unwrap().as_str(), "9f3c2b1a00e4d5c6");
+        for none in ["null", "", "Error: no", "9f3c2b1a00e4d5c69f3c"] {
+            assert_eq!(read_android_id(none), None);
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn any_text_is_a_report(text in any::<String>(), part in 0usize..PARTS.len()) {
+            read_report(&text);
+            read_report(&format!("{MARK}{}\n{text}", PARTS[part].0));
+        }
+
+        #[test]
+        fn any_cut_is_a_report(at in 0..NEW.len()) {
+            read_report(&NEW[..at]);
+        }
+    }
+}

@@ -1,0 +1,17 @@
+//! What is done, and what came of it.
+
+mod probe;
+mod record;
+mod refusal;
+mod reply;
+mod schedule;
+mod shelf;
+mod verdict;
+
+pub use probe::{Permit, PermitProbe};
+pub use record::{Outcome, Run, RunKind, RunState, Step, StepState};
+pub use refusal::Refusal;
+pub use reply::{Said, read_answer};
+pub use schedule::Schedule;
+pub use shelf::{Origin, Shelf, ShelfEntry, recorded_state};
+pub use verdict::{Heard, Verdict, judge};

@@ -1,0 +1,137 @@
+//! Whether a device permits changes over debugging. Some makers' builds have a second switch for that, and refuse until
+//! it is on.
+//!
+//! What changes nothing and is refused all the same: setting a package to the enabled state that it has. Android looks
+//! for the permission before it looks whether there is anything to do; with a package that is not there it would fail
+//! before either. The shell's own package would be permitted in any case, so another one is taken.
+
+use wibbet_types::{PackageId, UserId};
+
+use super::refusal::Refusal;
+use super::reply::{Said, read_answer};
+use crate::android::Abilities;
+use crate::ask::{Answer, Request};
+use crate::package::{Enabled, Inventory, PackageKind};
+use crate::plan::Way;
+
+/// Packages that are taken first, being small parts of Android that do no harm.
+const FIRST: [&str; 4] =
+    ["com.android.htmlviewer", "com.android.printspooler", "com.android.calculator2", "com.android.egg"];
+/// Those that are not taken: the shell itself, and what Android protects.
+const NOT: [&str; 6] = [
+    "android",
+    "com.android.shell",
+    "com.android.systemui",
+    "com.android.settings",
+    "com.android.phone",
+    "com.android.permissioncontroller",
+];
+
+/// A request that changes nothing, and is refused while changes are not permitted.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PermitProbe {
+    /// The package.
+    pub id: PackageId,
+    /// The user.
+    pub user: UserId,
+    way: Way,
+}
+
+/// What a probe found.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Permit {
+    /// Changes are permitted.
+    Given,
+    /// The second switch is off.
+    Withheld,
+    /// The answer says neither.
+    Unclear,
+}
+
+impl PermitProbe {
+    /// Chooses a package whose state can be set to what it is. `None` where there is none, or no command for it: then
+    /// only the first change shows.
+    pub fn choose(inventory: &Inventory, abilities: &Abilities) -> Option<Self> {
+        let user = UserId::OWNER;
+        let fits = |id: &PackageId, wanted: Enabled| {
+            let package = inventory.packages.get(id)?;
+            let state = package.state(user);
+            let fit = state.installed && state.enabled == wanted && package.kind != PackageKind::User;
+            (fit && !NOT.contains(&id.as_str())).then(|| package.id.clone())
+        };
+        let first = FIRST.iter().filter_map(|id| id.parse::<PackageId>().ok());
+        let all: Vec<PackageId> = first.chain(inventory.packages.keys().cloned()).collect();
+        let (way, wanted) = match abilities.default_state {
+            true => (Way::DefaultState, Enabled::Default),
+            false => (Way::Enable, Enabled::Enabled),
+        };
+        all.iter().find_map(|id| fits(id, wanted)).map(|id| Self { id, user, way })
+    }
+
+    /// What is asked. It counts as a change, so that it is never sent twice without an answer.
+    pub fn request(&self) -> Request {
+        self.way.request(&self.id, self.user)
+    }
+
+    /// What the answer means.
+    pub fn read(&self, answer: &Answer) -> Permit {
+        match read_answer(self.way, answer) {
+            Said::Success => Permit::Given,
+            Said::Refused(Refusal::SecondSwitch) => Permit::Withheld,
+            _ => Permit::Unclear,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::BTreeMap;
+
+    use crate::android::Offered;
+    use crate::device::{User, UserKind};
+    use crate::package::{Package, PackageState};
+
+    fn inventory(packages: &[(&str, PackageState)]) -> Inventory {
+        let package = |(id, state): &(&str, PackageState)| {
+            let id: PackageId = id.parse().unwrap();
+            let states = BTreeMap::from([(UserId::OWNER, *state)]);
+            let made = Package::bare(id.clone(), PackageKind::System, states);
+            (id, made)
+        };
+        let owner =
+            User { id: UserId::OWNER, name: Default::default(), kind: UserKind::Owner, running: true, unlocked: None };
+        Inventory { users: vec![owner], packages: packages.iter().map(package).collect(), gaps: Vec::new() }
+    }
+
+    #[test]
+    fn it_sets_what_is_set_already_and_never_the_shell() {
+        let on = PackageState { enabled: Enabled::Enabled, ..PackageState::IN_USE };
+        let off = PackageState { enabled: Enabled::DisabledUser, ..PackageState::IN_USE };
+        let all = inventory(&[
+            ("android", PackageState::IN_USE),
+            ("com.android.shell", PackageState::IN_USE),
+            ("b.on", on),
+            ("c.off", off),
+            ("d.plain", PackageState::IN_USE),
+        ]);
+        let new = Abilities::new(34, Offered::default());
+        let probe = PermitProbe::choose(&all, &new).unwrap();
+        assert_eq!((probe.id.as_str(), probe.way), ("d.plain", Way::DefaultState));
+        let old = Abilities::new(23, Offered::default());
+        let probe = PermitProbe::choose(&all, &old).unwrap();
+        assert_eq!((probe.id.as_str(), probe.way), ("b.on", Way::Enable));
+        assert_eq!(PermitProbe::choose(&inventory(&[("c.off", off), ("com.android.shell", on)]), &old), None);
+        assert!(probe.request().changes);
+    }
+
+    #[test]
+    fn answers() {
+        let probe = PermitProbe { id: "a.b".parse().unwrap(), user: UserId::OWNER, way: Way::DefaultState };
+        let read = |out: &str| probe.read(&Answer { out: out.into(), ..Answer::default() });
+        assert_eq!(read("Package a.b new state: default\n"), Permit::Given);
+        assert_eq!(read("java.lang.SecurityException: … CHANGE_COMPONENT_ENABLED_STATE"), Permit::Withheld);
+        assert_eq!(read("cmd: Can't find service: package"), Permit::Unclear);
+        assert_eq!(read("SecurityException: Cannot disable a protected package: a.b"), Permit::Unclear);
+    }
+}

@@ -1,0 +1,145 @@
+//! The records that logbook, bench and screen share.
+
+use std::collections::BTreeMap;
+
+use wibbet_types::{PackageId, PlainText, Serial, Time, UserId, named};
+
+use crate::package::PackageState;
+use crate::plan::Way;
+
+/// How a step ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Outcome {
+    /// Done, and read back.
+    Done,
+    /// The device said no, and nothing changed.
+    Refused,
+    /// The device said yes, but the state read back is not what was aimed at.
+    NoEffect,
+    /// Not known: no answer, or nothing could be read back.
+    Unsettled,
+    /// Not sent.
+    Skipped,
+}
+
+named!(Outcome { Done => "done", Refused => "refused", NoEffect => "no-effect", Unsettled => "unsettled", Skipped => "skipped" });
+
+/// What a run is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum RunKind {
+    /// Packages are taken out.
+    TakeOut,
+    /// Packages are put back.
+    PutBack,
+}
+
+named!(RunKind { TakeOut => "take-out", PutBack => "put-back" });
+
+/// How far a run has got.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum RunState {
+    /// It is being carried out, or was when its program ended.
+    Open,
+    /// Somebody stopped it, or the device went; it can be carried on.
+    Stopped,
+    /// Every step has its outcome.
+    Finished,
+}
+
+named!(RunState { Open => "open", Stopped => "stopped", Finished => "finished" });
+
+/// How far a step has got.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum StepState {
+    /// Not sent yet.
+    Waiting,
+    /// Sent, as far as is known; written down before the sending.
+    Sent,
+    /// Answered, not read back yet.
+    Answered,
+    /// Its outcome is known, or is known not to be.
+    Settled,
+}
+
+named!(StepState { Waiting => "waiting", Sent => "sent", Answered => "answered", Settled => "settled" });
+
+/// One step of a run.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Step {
+    /// Its place in the run, from 0.
+    pub place: usize,
+    /// The package.
+    pub id: PackageId,
+    /// The user.
+    pub user: UserId,
+    /// The change.
+    pub way: Way,
+    /// The words that go to the device.
+    pub words: String,
+    /// The state before the run.
+    pub before: PackageState,
+    /// How far it has got.
+    pub state: StepState,
+    /// What the device answered.
+    pub answer: Option<PlainText>,
+    /// The state read back.
+    pub after: Option<PackageState>,
+    /// How it ended; set when settled.
+    pub outcome: Option<Outcome>,
+    /// When it was settled.
+    pub settled: Option<Time>,
+    /// What is worth knowing beyond the outcome.
+    pub remark: String,
+}
+
+impl Step {
+    /// Whether it has to be asked about before the run can be carried on.
+    pub fn is_open_question(&self) -> bool {
+        matches!(self.state, StepState::Sent | StepState::Answered) || self.outcome == Some(Outcome::Unsettled)
+    }
+}
+
+/// One tray carried out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Run {
+    /// Its number in the logbook.
+    pub number: i64,
+    /// The device.
+    pub serial: Serial,
+    /// What it is for.
+    pub kind: RunKind,
+    /// How far it has got.
+    pub state: RunState,
+    /// When it was begun.
+    pub begun: Time,
+    /// When it was last written to.
+    pub touched: Time,
+    /// The steps, in order.
+    pub steps: Vec<Step>,
+}
+
+impl Run {
+    /// How many steps ended so.
+    pub fn count(&self, outcome: Outcome) -> usize {
+        self.steps.iter().filter(|s| s.outcome == Some(outcome)).count()
+    }
+
+    /// Whether a step is left to do or to find out about.
+    pub fn has_open_steps(&self) -> bool {
+        self.steps.iter().any(|s| s.state == StepState::Waiting || s.is_open_question())
+    }
+
+    /// Whether the run can be carried on: a step is open, or the last look at all of them was not
+    /// taken.
+    pub fn is_unfinished(&self) -> bool {
+        self.state != RunState::Finished
+    }
+
+    /// The steps whose aims the run as a whole has reached: of several done ones for a package and
+    /// user the last.
+    pub fn reached(&self) -> impl Iterator<Item = &Step> {
+        let done = |s: &&Step| s.outcome == Some(Outcome::Done);
+        let last: BTreeMap<_, _> = self.steps.iter().filter(done).map(|s| ((&s.id, s.user), s.place)).collect();
+        last.into_values().filter_map(|place| self.steps.get(place))
+    }
+}

@@ -1,0 +1,108 @@
+//! Why a device refuses, read from its words.
+
+/// Why a device refused, read from its answer.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Refusal {
+    /// The package is not installed for the user, or the user is not there.
+    NotInstalled,
+    /// The device does not know the package.
+    Unknown,
+    /// The package belongs to those that Android itself protects.
+    Protected,
+    /// An administrator app, mostly of a company, is active in it.
+    Administrator,
+    /// A policy of the company or of the owner forbids changes for this user.
+    UserRestricted,
+    /// The owner of the device or profile has blocked it.
+    OwnerBlocked,
+    /// Another package uses it as a library.
+    SharedLibrary,
+    /// It is pinned to the screen.
+    Pinned,
+    /// The maker's second switch for changes over debugging is off.
+    SecondSwitch,
+    /// The user is locked away from debugging.
+    UserLocked,
+    /// Leaving this state takes root.
+    NeedsRoot,
+    /// The service has no such command on this version.
+    NoSuchCommand,
+    /// The package service is not up yet.
+    NotReady,
+    /// The package manager itself failed.
+    Internal,
+    /// A number of the maker's own.
+    MakersCode,
+    /// Something that is not known yet.
+    Other,
+}
+
+impl Refusal {
+    /// What it means, in words.
+    pub fn meaning(self) -> &'static str {
+        match self {
+            Self::NotInstalled => "it is not installed for this user",
+            Self::Unknown => "the device does not know this package",
+            Self::Protected => "Android itself protects this package",
+            Self::Administrator => "it is an active device administrator",
+            Self::UserRestricted => "a policy forbids changes to apps for this user",
+            Self::OwnerBlocked => "the owner of the device or work profile has blocked it",
+            Self::SharedLibrary => "another package uses it as a library",
+            Self::Pinned => "it is pinned to the screen",
+            Self::SecondSwitch => "the maker's second switch for changes over debugging is off",
+            Self::UserLocked => "debugging may not act for this user",
+            Self::NeedsRoot => "leaving this state takes root",
+            Self::NoSuchCommand => "this version of Android has no such command",
+            Self::NotReady => "the package service is not up yet",
+            Self::Internal => "the package manager itself failed",
+            Self::MakersCode => "the maker's build refuses it with a number of its own",
+            Self::Other => "it gave an answer that is not known yet",
+        }
+    }
+
+    /// What may work instead.
+    pub fn advice(self) -> &'static str {
+        match self {
+            Self::NotInstalled => "read the packages again",
+            Self::Unknown => "check the id; read the packages again",
+            Self::Protected => "uninstalling for the user may work where disabling does not",
+            Self::Administrator => {
+                "on the device, look for “Device admin apps” in the security settings and switch it off there"
+            }
+            Self::UserRestricted => "ask whoever manages the device; another user may be free of it",
+            Self::OwnerBlocked => "ask whoever manages the device",
+            Self::SharedLibrary => "take out the packages that use it first",
+            Self::Pinned => "unpin it on the device: hold Back and Overview",
+            Self::SecondSwitch => {
+                "in the developer options, under “USB debugging”, switch on the maker's second switch for changes, then retry"
+            }
+            Self::UserLocked => "unlock the profile on the device, then retry",
+            Self::NeedsRoot => "change it on the device, in the app's settings page",
+            Self::NoSuchCommand => "what can't be had this way needs the APK",
+            Self::NotReady => "wait until the device has started, then retry",
+            Self::Internal | Self::MakersCode => "disabling instead of uninstalling may work",
+            Self::Other => "the answer is kept in the logbook word for word",
+        }
+    }
+}
+
+/// Words that mean a refusal, most telling first.
+pub(crate) const REFUSALS: &[(&str, Refusal)] = &[
+    ("DELETE_FAILED_DEVICE_POLICY_MANAGER", Refusal::Administrator),
+    ("DELETE_FAILED_USER_RESTRICTED", Refusal::UserRestricted),
+    ("DELETE_FAILED_OWNER_BLOCKED", Refusal::OwnerBlocked),
+    ("DELETE_FAILED_USED_SHARED_LIBRARY", Refusal::SharedLibrary),
+    ("DELETE_FAILED_APP_PINNED", Refusal::Pinned),
+    ("DELETE_FAILED_INTERNAL_ERROR", Refusal::Internal),
+    ("Cannot disable a protected package", Refusal::Protected),
+    ("CHANGE_COMPONENT_ENABLED_STATE", Refusal::SecondSwitch),
+    ("DELETE_PACKAGES", Refusal::SecondSwitch),
+    ("does not have permission to access user", Refusal::UserLocked),
+    ("Shell cannot change component state", Refusal::NeedsRoot),
+    ("not installed for", Refusal::NotInstalled),
+    ("NameNotFoundException", Refusal::Unknown),
+    ("Unknown package", Refusal::Unknown),
+    ("doesn't exist", Refusal::Unknown),
+    ("Unknown command", Refusal::NoSuchCommand),
+    ("unknown command", Refusal::NoSuchCommand),
+];

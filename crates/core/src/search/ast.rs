@@ -1,0 +1,77 @@
+//! What a search line means, as a tree.
+
+use nucleo_matcher::pattern::{Atom, AtomKind, CaseMatching, Normalization};
+
+use super::facts::{Fact, Field};
+
+/// A word that is looked for.
+#[derive(Debug, Clone)]
+pub(crate) struct Word {
+    /// As it stands, in lower case.
+    pub(super) text: String,
+    pub(super) letters: u32,
+    /// With letters left out, where it is long enough for that.
+    pub(super) fuzzy: Option<Atom>,
+}
+
+impl Word {
+    pub(crate) fn new(text: &str, whole: bool) -> Self {
+        let letters = u32::try_from(text.chars().count()).unwrap_or(u32::MAX);
+        let fuzzy = (!whole && letters >= 3)
+            .then(|| Atom::new(text, CaseMatching::Ignore, Normalization::Smart, AtomKind::Fuzzy, false));
+        Self { text: text.to_lowercase(), letters, fuzzy }
+    }
+}
+
+/// A comparison.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Op {
+    More,
+    Less,
+    AtLeast,
+    AtMost,
+    Equal,
+}
+
+/// What something is compared with.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Given {
+    /// Bytes, seconds or a number.
+    Number(f64),
+    /// Text in lower case.
+    Text(String),
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Compare {
+    pub(crate) field: Field,
+    pub(crate) op: Op,
+    pub(crate) given: Given,
+}
+
+#[derive(Debug, Clone)]
+pub(crate) enum Expr {
+    Word(Word),
+    Fact(Fact),
+    Compare(Compare),
+    Not(Box<Expr>),
+    All(Vec<Expr>),
+    Any(Vec<Expr>),
+}
+
+impl Expr {
+    pub(crate) fn has_words(&self) -> bool {
+        let mut any = false;
+        self.words(&mut |_| any = true);
+        any
+    }
+
+    /// The words that are looked for, not those that must not be there.
+    pub(crate) fn words(&self, each: &mut dyn FnMut(&Word)) {
+        match self {
+            Self::Word(word) => each(word),
+            Self::All(parts) | Self::Any(parts) => parts.iter().for_each(|p| p.words(each)),
+            Self::Fact(_) | Self::Compare(_) | Self::Not(_) => {}
+        }
+    }
+}

@@ -1,0 +1,75 @@
+//! A search line that has been read.
+
+use std::cmp::Reverse;
+
+use wibbet_types::{PackageId, UserId};
+
+use super::ast::Expr;
+use super::complete::Completion;
+use super::error::Spot;
+use super::matcher::Finder;
+use crate::catalog::{Chosen, Sheet};
+
+/// A search line, taken apart.
+#[derive(Debug, Clone, Default)]
+pub struct Search {
+    expr: Option<Expr>,
+    /// Where and why a part could not be read. It is left out of the search.
+    pub trouble: Option<Spot>,
+}
+
+impl Search {
+    /// Reads a search line. Any text is one; an empty one finds everything.
+    pub fn read(line: &str) -> Self {
+        let (expr, trouble) = super::parse::parse(line);
+        Self { expr, trouble }
+    }
+
+    /// What the word under the cursor (in bytes) can become.
+    pub fn complete(line: &str, cursor: usize) -> Vec<Completion> {
+        super::complete::complete(line, cursor)
+    }
+
+    /// Whether it finds everything.
+    pub fn is_empty(&self) -> bool {
+        self.expr.is_none()
+    }
+
+    /// Whether packages are found better or worse, so that the best come first.
+    pub fn ranks(&self) -> bool {
+        self.expr.as_ref().is_some_and(Expr::has_words)
+    }
+
+    /// The packages that are found for a user: best first where words are looked for, else by id.
+    pub fn run(&self, sheet: &Sheet, user: UserId, chosen: &Chosen, finder: &mut Finder) -> Vec<PackageId> {
+        let Some(expr) = &self.expr else { return sheet.inventory.packages.keys().cloned().collect() };
+        let mut found: Vec<(Reverse<u32>, &PackageId)> = Vec::new();
+        for sight in sheet.sights(user) {
+            let (mut score, id) = (0, &sight.package.id);
+            if finder.holds(expr, &sight, !chosen.is_empty() && chosen.contains(id), &mut score) == Some(true) {
+                found.push((Reverse(score), id));
+            }
+        }
+        if self.ranks() {
+            found.sort();
+        }
+        found.into_iter().map(|(_, id)| id.clone()).collect()
+    }
+
+    /// The letters of a text that the words of the search are found by, as numbers of characters.
+    pub fn letters(&self, text: &str, finder: &mut Finder) -> Vec<usize> {
+        let mut places: Vec<usize> = Vec::new();
+        if let Some(expr) = &self.expr {
+            expr.words(&mut |word| {
+                let mut found = Vec::new();
+                let has = Finder::as_it_stands(word, text, Some(&mut found));
+                if has.or_else(|| finder.by_letters(word, text, Some(&mut found))).is_some() {
+                    places.extend(found.into_iter().map(|n| n as usize));
+                }
+            });
+        }
+        places.sort_unstable();
+        places.dedup();
+        places
+    }
+}
