@@ -3,6 +3,7 @@
 use nucleo_matcher::pattern::{Atom, AtomKind, CaseMatching, Normalization};
 
 use super::facts::{Fact, Field};
+use crate::catalog::Sight;
 
 /// A word that is looked for.
 #[derive(Debug, Clone)]
@@ -49,6 +50,16 @@ pub(crate) struct Compare {
     pub(crate) given: Given,
 }
 
+impl Compare {
+    /// Whether it holds of a package; `None` where the device did not report what it takes.
+    pub(super) fn holds(&self, entry: &Sight<'_>) -> Option<bool> {
+        match &self.given {
+            Given::Number(wanted) => self.field.number(entry, *wanted).map(|number| self.op.holds(number, *wanted)),
+            Given::Text(wanted) => self.field.contains(entry, wanted),
+        }
+    }
+}
+
 #[derive(Debug, Clone)]
 pub(crate) enum Expr {
     Word(Word),
@@ -72,6 +83,18 @@ impl Expr {
             Self::Word(word) => each(word),
             Self::All(parts) | Self::Any(parts) => parts.iter().for_each(|p| p.words(each)),
             Self::Fact(_) | Self::Compare(_) | Self::Not(_) => {}
+        }
+    }
+}
+
+impl Op {
+    pub(super) fn holds(self, number: f64, wanted: f64) -> bool {
+        match self {
+            Self::More => number > wanted,
+            Self::Less => number < wanted,
+            Self::AtLeast => number >= wanted,
+            Self::AtMost => number <= wanted,
+            Self::Equal => number == wanted,
         }
     }
 }

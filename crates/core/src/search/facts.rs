@@ -1,6 +1,5 @@
 //! The facts that can be asked for, and the fields that can be compared.
 
-use super::ast::{Compare, Given, Op};
 use crate::catalog::Sight;
 use crate::package::{Condition, PackageKind};
 
@@ -154,15 +153,8 @@ pub const FIELDS: [(&str, Field, FieldKind, &str); 20] = [
 ];
 
 impl Field {
-    pub(crate) fn compare(self, by: &Compare, sight: &Sight<'_>) -> Option<bool> {
-        match &by.given {
-            Given::Number(wanted) => self.number(sight, *wanted).map(|number| by.op.holds(number, *wanted)),
-            Given::Text(wanted) => self.contains(sight, wanted),
-        }
-    }
-
     /// Bytes, seconds or a number, as the field has it.
-    fn number(self, sight: &Sight<'_>, wanted: f64) -> Option<f64> {
+    pub(super) fn number(self, sight: &Sight<'_>, wanted: f64) -> Option<f64> {
         let about = &sight.package.about;
         let since = |then: Option<wibbet_types::Stamp>| Some((sight.measures.now?.0 - then?.0).max(0) as f64);
         Some(match self {
@@ -192,7 +184,7 @@ impl Field {
         })
     }
 
-    fn contains(self, sight: &Sight<'_>, wanted: &str) -> Option<bool> {
+    pub(super) fn contains(self, sight: &Sight<'_>, wanted: &str) -> Option<bool> {
         let package = sight.package;
         let has = |text: &str| contains_ignoring_case(text, wanted);
         Some(match self {
@@ -220,16 +212,4 @@ fn contains_ignoring_case(text: &str, needle: &str) -> bool {
             || text.as_bytes().windows(needle.len()).any(|part| part.eq_ignore_ascii_case(needle.as_bytes()));
     }
     text.to_lowercase().contains(needle)
-}
-
-impl Op {
-    fn holds(self, number: f64, wanted: f64) -> bool {
-        match self {
-            Self::More => number > wanted,
-            Self::Less => number < wanted,
-            Self::AtLeast => number >= wanted,
-            Self::AtMost => number <= wanted,
-            Self::Equal => number == wanted,
-        }
-    }
 }

@@ -3,7 +3,7 @@
 use nucleo_matcher::{Config, Matcher, Utf32Str};
 use wibbet_types::PlainText;
 
-use super::ast::{Compare, Expr, Word};
+use super::ast::{Expr, Word};
 use crate::catalog::Sight;
 use crate::package::AppFacts;
 
@@ -114,11 +114,5 @@ impl Finder {
                 any
             }
         }
-    }
-}
-
-impl Compare {
-    fn holds(&self, sight: &Sight<'_>) -> Option<bool> {
-        self.field.compare(self, sight)
     }
 }

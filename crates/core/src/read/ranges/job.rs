@@ -2,8 +2,15 @@
 
 use wibbet_types::{DevicePath, shell_quoted};
 
-use super::reader::{Came, head};
 use super::tools::RangeTool;
+
+/// What came for a job.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Came {
+    Bytes(Vec<u8>),
+    Heads(Vec<ChunkHead>),
+    Nothing,
+}
 
 /// Something to be read of a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -89,4 +96,18 @@ impl RangeJob {
             _ => Came::Nothing,
         }
     }
+}
+
+/// A line of a walk: the place, then words of four bytes.
+fn head(line: &str) -> Option<ChunkHead> {
+    let mut words = line.split_whitespace();
+    let at = words.next()?.parse().ok()?;
+    let head: Vec<u8> = words
+        .take(17)
+        .map(|w| w.parse::<u32>().ok())
+        .collect::<Option<Vec<u32>>>()?
+        .into_iter()
+        .flat_map(u32::to_le_bytes)
+        .collect();
+    (head.len() >= 12).then_some(ChunkHead { at, head })
 }

@@ -1,9 +1,11 @@
 //! Ranges of files, many of them in one command.
 
 mod job;
+mod probe;
 mod reader;
 mod tools;
 
 pub use job::{ChunkHead, RangeJob};
+pub use probe::{probe_command, read_probe};
 pub use reader::RangeReader;
-pub use tools::{RangeTool, RangeTools, probe_command, read_probe};
+pub use tools::{RangeTool, RangeTools};

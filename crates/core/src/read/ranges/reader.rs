@@ -1,7 +1,7 @@
 //! Takes apart what came for many jobs in one command. Each is followed by a mark, so that one that came short
 //! does not shift what follows.
 
-use super::job::{ChunkHead, RangeJob, WALK};
+use super::job::{Came, ChunkHead, RangeJob, WALK};
 use super::tools::{RangeTool, RangeTools};
 
 /// Reads what came for some jobs, as it comes.
@@ -11,14 +11,6 @@ pub struct RangeReader {
     tool: RangeTool,
     at: usize,
     held: Vec<u8>,
-}
-
-/// What came for a job.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum Came {
-    Bytes(Vec<u8>),
-    Heads(Vec<ChunkHead>),
-    Nothing,
 }
 
 /// Takes the number of a job and what came for it.
@@ -103,18 +95,4 @@ fn tell(n: usize, came: Came, each: Each<'_>) {
 
 fn find(bytes: &[u8], mark: &[u8]) -> Option<usize> {
     bytes.windows(mark.len()).position(|w| w == mark)
-}
-
-/// A line of a walk: the place, then words of four bytes.
-pub(crate) fn head(line: &str) -> Option<ChunkHead> {
-    let mut words = line.split_whitespace();
-    let at = words.next()?.parse().ok()?;
-    let head: Vec<u8> = words
-        .take(17)
-        .map(|w| w.parse::<u32>().ok())
-        .collect::<Option<Vec<u32>>>()?
-        .into_iter()
-        .flat_map(u32::to_le_bytes)
-        .collect();
-    (head.len() >= 12).then_some(ChunkHead { at, head })
 }
