@@ -6,7 +6,10 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use wibbet_adb::{HostKey, KeyRing, Limits};
-use wibbet_bench::{Book, Patience, Workplace, device_languages, read_labels, read_measures, survey};
+use wibbet_bench::logbook::Book;
+use wibbet_bench::ops::{device_languages, read_labels, read_measures, survey};
+use wibbet_bench::policy::Patience;
+use wibbet_bench::workplace::Workplace;
 use wibbet_sim::{Allow, Fault, Options, SampleApk, Scenario, SimDevice};
 
 const PEM: &str = include_str!("../../adb/tests/key.pem");

@@ -9,10 +9,12 @@ use std::time::Duration;
 use support::{device, patience, workplace};
 use tokio::sync::mpsc;
 use tokio::time::timeout;
-use wibbet_bench::{
-    Bench, BenchCommand, BenchEvent, CardId, PairNews, Route, RunNews, SessionCommand, SessionEvent, Surroundings,
-    Workplace,
-};
+use wibbet_bench::around::{Route, Surroundings};
+use wibbet_bench::fleet::{Bench, BenchCommand, BenchEvent, CardId};
+use wibbet_bench::ops::PairNews;
+use wibbet_bench::run::RunNews;
+use wibbet_bench::session::{SessionCommand, SessionEvent};
+use wibbet_bench::workplace::Workplace;
 use wibbet_core::android::{Abilities, Offered};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Rung, Standing};

@@ -7,7 +7,10 @@ use std::collections::BTreeMap;
 
 use support::{device, id, patience, workplace};
 use tokio::sync::watch;
-use wibbet_bench::{Device as _, RunNews, Runner, Workplace, begin_run, survey};
+use wibbet_bench::device::Device as _;
+use wibbet_bench::ops::survey;
+use wibbet_bench::run::{RunNews, Runner, begin_run};
+use wibbet_bench::workplace::Workplace;
 use wibbet_core::plan::{Plan, TrayItem, Way, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, recorded_state};
 use wibbet_sim::{CutAt, Direction, Fault, Flaw, Scenario, SimDevice};
@@ -18,7 +21,7 @@ const OWNER: UserId = UserId::OWNER;
 struct Chaos {
     random: fastrand::Rng,
     sim: SimDevice,
-    device: wibbet_bench::AdbDevice,
+    device: wibbet_bench::device::AdbDevice,
     workplace: Workplace,
     seed: u64,
 }

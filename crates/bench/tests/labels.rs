@@ -6,7 +6,9 @@ mod support;
 use std::collections::BTreeMap;
 
 use support::{patience, workplace};
-use wibbet_bench::{AdbDevice, Book, Opening, in_front, open_on_device, read_labels, read_measures, survey};
+use wibbet_bench::device::AdbDevice;
+use wibbet_bench::logbook::Book;
+use wibbet_bench::ops::{Opening, in_front, open_on_device, read_labels, read_measures, survey};
 use wibbet_core::package::{AppNames, Inventory, Source};
 use wibbet_sim::{SampleApk, Scenario, SimDevice};
 use wibbet_types::{PackageId, UserId};
@@ -17,8 +19,8 @@ fn put_in(scenario: &Scenario, language: &str) -> BTreeMap<String, [Option<Strin
     SampleApk::all_of(scenario).map(both).collect()
 }
 
-async fn read(device: &AdbDevice, book: &Book, inventory: &Inventory) -> (AppNames, wibbet_bench::LabelCost) {
-    let languages = wibbet_bench::device_languages(device).await.unwrap();
+async fn read(device: &AdbDevice, book: &Book, inventory: &Inventory) -> (AppNames, wibbet_bench::ops::LabelCost) {
+    let languages = wibbet_bench::ops::device_languages(device).await.unwrap();
     read_labels(device, book, inventory, &languages, &mut |_| {}).await.unwrap()
 }
 

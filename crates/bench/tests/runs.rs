@@ -11,10 +11,13 @@ use std::time::Duration;
 use support::{id, keys, patience, workplace};
 use tokio::sync::watch;
 use wibbet_adb::Limits;
-use wibbet_bench::{
-    AdbDevice, Book, Device as _, Patience, Route, RunError, RunNews, Runner, Workplace, begin_run, claim,
-    settle_interrupted, survey,
-};
+use wibbet_bench::around::Route;
+use wibbet_bench::device::{AdbDevice, Device as _};
+use wibbet_bench::logbook::Book;
+use wibbet_bench::ops::{claim, survey};
+use wibbet_bench::policy::Patience;
+use wibbet_bench::run::{RunError, RunNews, Runner, begin_run, settle_interrupted};
+use wibbet_bench::workplace::Workplace;
 use wibbet_core::plan::{TrayItem, Way, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, StepState, recorded_state};
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Flaw, Options, Scenario, SimDevice};

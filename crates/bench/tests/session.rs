@@ -9,10 +9,13 @@ use std::time::Duration;
 use support::{device, id, patience, workplace};
 use tokio::sync::mpsc;
 use tokio::time::timeout;
-use wibbet_bench::{
-    AskError, Device as _, Opening, Route, RunNews, Session, SessionCommand, SessionEvent, Surroundings, Workplace,
-    begin_run, claim, details, now,
-};
+use wibbet_bench::around::{Route, Surroundings};
+use wibbet_bench::device::{AskError, Device as _};
+use wibbet_bench::logbook::now;
+use wibbet_bench::ops::{Opening, claim, details};
+use wibbet_bench::run::{RunNews, begin_run};
+use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
+use wibbet_bench::workplace::Workplace;
 use wibbet_core::android::{Abilities, Offered};
 use wibbet_core::ask::Request;
 use wibbet_core::device::{DeviceKind, Root};

@@ -8,7 +8,7 @@ use std::process::Command;
 
 use support::{patience, workplace};
 use wibbet_apk::Walk;
-use wibbet_bench::read_labels;
+use wibbet_bench::ops::read_labels;
 use wibbet_core::read::{ChunkHead, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
 use wibbet_sim::{SampleApk, Scenario};
 
@@ -84,7 +84,7 @@ async fn a_device_without_tools_gives_its_small_files_whole() {
     sim.set_fault("no-tools".parse().unwrap());
     let device = workshop.device(&sim.address().to_string());
     device.connect(&mut |_| {}).await.unwrap();
-    let mut inventory = wibbet_bench::survey(&device, &mut |_| {}).await.unwrap();
+    let mut inventory = wibbet_bench::ops::survey(&device, &mut |_| {}).await.unwrap();
     inventory.packages.retain(|id, _| id.as_str().contains("overlay") || id.as_str() == "com.corvane.recorder");
     let (names, cost) =
         read_labels(&device, &workshop.book, &inventory, &["de".parse().unwrap()], &mut |_| {}).await.unwrap();

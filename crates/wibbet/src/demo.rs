@@ -4,7 +4,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
-use wibbet_bench::Surroundings;
+use wibbet_bench::around::Surroundings;
 use wibbet_sim::{Options, OwnersAct, OwnersScreen, ReachedBy, Scenario, SimBus, SimDevice, SimNetwork};
 
 use crate::cli::{Exit, Failure};

@@ -7,7 +7,9 @@ use std::time::Duration;
 use anyhow::Context as _;
 use etcetera::BaseStrategy as _;
 use wibbet_adb::{KeyRing, Limits};
-use wibbet_bench::{Book, Patience, Workplace};
+use wibbet_bench::logbook::Book;
+use wibbet_bench::policy::Patience;
+use wibbet_bench::workplace::Workplace;
 
 /// The folders of this user.
 #[derive(Debug, Clone)]

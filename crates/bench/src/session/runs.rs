@@ -4,10 +4,11 @@ use wibbet_core::link::{Advice, Rung, Standing};
 use wibbet_core::plan::Plan;
 use wibbet_core::run::{Outcome, Refusal, Run, RunKind, Said, read_answer};
 
-use super::{Actor, SessionEvent};
-use crate::begin::{begin_run, claim};
+use super::actor::Actor;
+use super::event::SessionEvent;
 use crate::device::Device as _;
-use crate::runner::Runner;
+use crate::ops::claim;
+use crate::run::{Runner, begin_run};
 
 impl Actor {
     /// What the answers of a run say of the permission.

@@ -6,7 +6,9 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use wibbet_adb::{HostKey, KeyRing, Limits};
-use wibbet_bench::{Book, Patience, Workplace};
+use wibbet_bench::logbook::Book;
+use wibbet_bench::policy::Patience;
+use wibbet_bench::workplace::Workplace;
 use wibbet_sim::{Allow, Options, Scenario, SimDevice};
 use wibbet_types::PackageId;
 

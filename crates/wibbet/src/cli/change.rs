@@ -4,7 +4,9 @@ use std::io::{IsTerminal as _, Write as _};
 use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::watch;
-use wibbet_bench::{AdbDevice, Device as _, RunNews, Runner, begin_run, claim, details, settle_interrupted, states};
+use wibbet_bench::device::{AdbDevice, Device as _};
+use wibbet_bench::ops::{claim, details, states};
+use wibbet_bench::run::{RunNews, Runner, begin_run, settle_interrupted};
 use wibbet_core::package::PackageState;
 use wibbet_core::plan::{Back, Plan, TrayItem, Way, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};

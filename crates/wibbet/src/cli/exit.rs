@@ -3,7 +3,9 @@
 use std::process::ExitCode;
 
 use wibbet_adb::LinkError;
-use wibbet_bench::{AskError, RunError, SurveyError};
+use wibbet_bench::device::AskError;
+use wibbet_bench::ops::SurveyError;
+use wibbet_bench::run::RunError;
 use wibbet_core::run::{Outcome, Run, Step};
 use wibbet_logbook::ClaimError;
 
@@ -208,7 +210,7 @@ mod tests {
             (LinkError::Broken { at: at.clone(), rule: why.clone() }, Exit::Trouble),
             (LinkError::Lost { at: at.clone(), why: why.clone() }, Exit::NoDevice),
         ] {
-            let trouble = wibbet_bench::trouble_of(&error, None);
+            let trouble = wibbet_bench::device::trouble_of(&error, None);
             assert!(!trouble.advice.is_empty() && trouble.seen.contains("h:1"), "{trouble:?}");
             assert_eq!(Failure::from(AskError::NoLink(error)).exit, exit);
         }

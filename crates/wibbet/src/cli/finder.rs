@@ -2,7 +2,10 @@
 
 use std::time::Duration;
 
-use wibbet_bench::{AdbDevice, AskError, LinkStep, Route, Sighting, Workplace, now};
+use wibbet_bench::around::{Route, Sighting};
+use wibbet_bench::device::{AdbDevice, AskError, LinkStep};
+use wibbet_bench::logbook::now;
+use wibbet_bench::workplace::Workplace;
 use wibbet_core::device::DeviceFacts;
 use wibbet_types::Serial;
 
@@ -205,7 +208,9 @@ fn full_id(facts: &DeviceFacts) -> String {
 mod tests {
     use std::sync::Arc;
 
-    use wibbet_bench::{Book, Patience, Surroundings};
+    use wibbet_bench::around::Surroundings;
+    use wibbet_bench::logbook::Book;
+    use wibbet_bench::policy::Patience;
     use wibbet_sim::{Allow, Options, Scenario, SimBus, SimDevice};
 
     use super::*;

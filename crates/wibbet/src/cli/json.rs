@@ -3,7 +3,9 @@
 use std::collections::BTreeMap;
 
 use serde::Serialize;
-use wibbet_bench::{CloseStep, Details, Route};
+use wibbet_bench::around::Route;
+use wibbet_bench::ops::Details;
+use wibbet_bench::session::CloseStep;
 use wibbet_core::device::{DeviceFacts, User};
 use wibbet_core::link::Ladder;
 use wibbet_core::package::PackageState;

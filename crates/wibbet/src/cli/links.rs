@@ -6,7 +6,8 @@ use std::time::Duration;
 use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
 use tokio::sync::mpsc;
-use wibbet_bench::{Details, PairNews, Session, SessionCommand, SessionEvent, pair_by_code, pair_by_qr};
+use wibbet_bench::ops::{Details, PairNews, pair_by_code, pair_by_qr};
+use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Advice, Ladder, Rung, Standing};
 

@@ -5,10 +5,12 @@ use std::sync::Arc;
 
 use futures_util::future::join_all;
 use tokio::sync::mpsc;
-use wibbet_bench::{
-    AdbDevice, AskError, Bench, BenchEvent, CardId, Details, Route, SessionEvent, Workplace, details, survey,
-    trouble_of,
-};
+use wibbet_bench::around::Route;
+use wibbet_bench::device::{AdbDevice, AskError, trouble_of};
+use wibbet_bench::fleet::{Bench, BenchEvent, CardId};
+use wibbet_bench::ops::{Details, details, survey};
+use wibbet_bench::session::SessionEvent;
+use wibbet_bench::workplace::Workplace;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::Ladder;
 use wibbet_core::package::Inventory;

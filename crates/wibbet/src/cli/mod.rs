@@ -13,7 +13,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand};
-use wibbet_bench::Surroundings;
+use wibbet_bench::around::Surroundings;
 use wibbet_types::{PackageId, UserId};
 
 pub(crate) use exit::{Exit, Failure};

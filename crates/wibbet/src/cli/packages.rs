@@ -7,7 +7,8 @@ use std::sync::Arc;
 
 use clap::Args;
 use serde::Serialize;
-use wibbet_bench::{AskError, details, device_languages, read_labels, read_measures};
+use wibbet_bench::device::AskError;
+use wibbet_bench::ops::{details, device_languages, read_labels, read_measures};
 use wibbet_core::catalog::{Chosen, Column, IdList, Sheet, Sight};
 use wibbet_core::package::{Inventory, guessed_name, notes_by_package};
 use wibbet_core::search::{FACTS, FIELDS, Finder as WordFinder, Search};

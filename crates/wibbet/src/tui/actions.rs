@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use tui_input::Input;
-use wibbet_bench::{BenchCommand, CardId, SessionCommand};
+use wibbet_bench::fleet::{BenchCommand, CardId};
+use wibbet_bench::session::SessionCommand;
 use wibbet_core::link::Rung;
 use wibbet_core::plan::{Back, Skip, TrayItem, Way};
 use wibbet_core::run::{Outcome, RunKind, recorded_state};

@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use crossterm::event::{Event, KeyCode};
-use wibbet_bench::{BenchCommand, SessionCommand, SessionEvent};
+use wibbet_bench::fleet::BenchCommand;
+use wibbet_bench::session::{SessionCommand, SessionEvent};
 use wibbet_core::catalog::Column;
 use wibbet_core::package::{AppFacts, AppNames, HomeEntry, Measures, Note, Scope, Sizes, Source, Usage};
 use wibbet_types::{PackageId, PlainText, Stamp, UserId};

@@ -3,7 +3,9 @@
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
-use wibbet_bench::{BenchCommand, BenchEvent, CloseStep, PairNews, SessionCommand};
+use wibbet_bench::fleet::{BenchCommand, BenchEvent};
+use wibbet_bench::ops::PairNews;
+use wibbet_bench::session::{CloseStep, SessionCommand};
 use wibbet_core::ask::Care;
 use wibbet_sim::OwnersAct;
 

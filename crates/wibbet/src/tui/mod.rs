@@ -26,7 +26,8 @@ use crossterm::event::{
 use crossterm::execute;
 use futures_util::StreamExt as _;
 use tokio::sync::mpsc;
-use wibbet_bench::{Bench, Workplace};
+use wibbet_bench::fleet::Bench;
+use wibbet_bench::workplace::Workplace;
 
 use crate::cli::Exit;
 use crate::demo::Demo;

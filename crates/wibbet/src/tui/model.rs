@@ -4,7 +4,10 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use tui_input::Input;
-use wibbet_bench::{CardId, CloseStep, Details, Route};
+use wibbet_bench::around::Route;
+use wibbet_bench::fleet::CardId;
+use wibbet_bench::ops::Details;
+use wibbet_bench::session::CloseStep;
 use wibbet_core::android::{Abilities, Offered};
 use wibbet_core::catalog::{Chosen, Column, Sheet, Sight};
 use wibbet_core::device::DeviceFacts;

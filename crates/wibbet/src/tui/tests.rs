@@ -7,9 +7,11 @@ use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers, MouseButton, Mous
 use proptest::prelude::*;
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
-use wibbet_bench::{
-    BenchCommand, BenchEvent, CloseStep, Details, PairNews, Route, RunNews, SessionCommand, SessionEvent,
-};
+use wibbet_bench::around::Route;
+use wibbet_bench::fleet::{BenchCommand, BenchEvent};
+use wibbet_bench::ops::{Details, PairNews};
+use wibbet_bench::run::RunNews;
+use wibbet_bench::session::{CloseStep, SessionCommand, SessionEvent};
 use wibbet_core::android::{Abilities, Offered};
 use wibbet_core::device::{Battery, DeviceFacts, DeviceKind, User, UserKind, Vitals};
 use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, Standing};

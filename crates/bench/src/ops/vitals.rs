@@ -1,10 +1,9 @@
-//! How a device is at the moment.
+//! Reading how a device is.
 
 use wibbet_core::device::{UserCondition, Vitals};
 use wibbet_core::read::{read_report, report_request};
 
-use crate::adb_device::AdbDevice;
-use crate::device::Device as _;
+use crate::device::{AdbDevice, Device as _};
 
 /// What a device tells of its present condition.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]

@@ -153,3 +153,6 @@ fn unusable(what: &'static str, said: &str) -> SurveyError {
     let said = wibbet_types::PlainText::new(said).as_str().chars().take(200).collect();
     SurveyError::Unusable { what, said }
 }
+
+/// The states of every package for every user.
+pub(crate) type AllStates = BTreeMap<PackageId, BTreeMap<UserId, PackageState>>;

@@ -1,4 +1,4 @@
-//! What a session needs of a device.
+//! What a session needs of a device, over whatever link.
 
 use std::future::Future;
 

@@ -4,20 +4,11 @@ use wibbet_core::package::PackageState;
 use wibbet_core::run::{Outcome, Run, RunState, Step, StepState};
 use wibbet_types::Serial;
 
-use crate::book::{Book, now};
+use super::error::RunError;
+use super::found::{SETTLED_LATER, came_back_words, not_done_words};
 use crate::device::Device;
-use crate::runner::{AllStates, RunError};
-use crate::survey::{SurveyError, read_one, states};
-
-pub(crate) const SETTLED_LATER: &str = "settled afterwards by asking the device";
-
-pub(crate) fn not_done_words(state: PackageState) -> String {
-    format!("interrupted before it was done; it is {} still", state.condition().word())
-}
-
-pub(crate) fn came_back_words(state: PackageState) -> String {
-    format!("it was done, and a moment later it was {} again by itself", state.condition().word())
-}
+use crate::logbook::{Book, now};
+use crate::ops::{AllStates, SurveyError, read_one, states};
 
 /// Settles what interrupted runs of a device left open, by looking at the device now. What was found
 /// out, in words; nothing is sent but questions. The device has to be claimed by the caller, which

@@ -1,4 +1,4 @@
-//! The logbook, for tasks that must not block.
+//! The logbook as tasks share it, and the clock.
 
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};

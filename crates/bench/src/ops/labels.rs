@@ -11,21 +11,25 @@ use wibbet_core::package::{ApkMark, AppFacts, AppNames, HomeEntry, Inventory, la
 use wibbet_core::read::{ChunkHead, RangeJob, RangeReader, RangeTools, language_request, read_languages};
 use wibbet_types::{DevicePath, Locale, PackageId, PlainText};
 
-use crate::adb_device::AdbDevice;
-use crate::book::Book;
-use crate::device::{AskError, Device as _};
+use crate::device::{AdbDevice, AskError, Device as _};
+use crate::logbook::Book;
 
 /// Where the framework's own texts are.
 const FRAMEWORK: &str = "/system/framework/framework-res.apk";
+
 /// Ranges are read and chains followed in so many commands at once: devices have several cores, and starting `dd` and
 /// `od` is what takes time there.
 const AT_ONCE: usize = 4;
+
 /// For fewer jobs than these another command is not worth its while.
 const WORTH_WHILE: usize = 24;
+
 /// Where no range can be read, files up to this long are fetched whole, in bytes.
 const SMALL: u32 = 1 << 20;
+
 /// A file that has not told its label after so many rounds is left alone.
 const MOST_ROUNDS: usize = 400;
+
 /// A device that is asked for more than this by one file is being led astray, in bytes.
 const MOST_OF_A_FILE: u64 = 64 << 20;
 

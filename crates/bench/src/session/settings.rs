@@ -6,22 +6,12 @@ use tokio::time::timeout;
 use wibbet_core::ask::Care;
 use wibbet_core::link::Ladder;
 
-use super::{Actor, SessionEvent};
+use super::actor::Actor;
+use super::event::{CloseStep, SessionEvent};
 use crate::device::Device as _;
 
 /// How long the link may take to go when debugging has been switched off.
 const GOING: Duration = Duration::from_secs(10);
-
-/// One thing that was done to close a link.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct CloseStep {
-    /// What.
-    pub what: String,
-    /// Whether it was done, and seen to be.
-    pub done: bool,
-    /// How that is known, or what came in its way.
-    pub known: String,
-}
 
 impl Actor {
     /// Sends a change to the device itself and reads it back.

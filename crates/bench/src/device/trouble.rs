@@ -1,4 +1,4 @@
-//! What a missing rung means, and what to do about it.
+//! What an error means: the rung that is missing, and what to do.
 
 use wibbet_adb::LinkError;
 use wibbet_core::device::{DeviceFacts, DeviceKind};

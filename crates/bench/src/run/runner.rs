@@ -2,97 +2,36 @@
 
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::time::Duration;
 
 use futures_util::StreamExt as _;
 use futures_util::stream::FuturesUnordered;
-use thiserror::Error;
 use tokio::sync::watch;
 use tokio::time::{Instant, timeout};
 use wibbet_core::package::PackageState;
 use wibbet_core::read::ReadBack;
-use wibbet_core::run::{Heard, Outcome, Refusal, Run, RunState, Said, Schedule, Step, StepState, judge, read_answer};
+use wibbet_core::run::{Outcome, Run, RunState, Schedule, Step, StepState};
 use wibbet_logbook::LogbookError;
-use wibbet_types::{PackageId, PlainText, UserId};
+use wibbet_types::{PackageId, UserId};
 
-use crate::book::{Book, now};
+use super::error::{RunError, RunNews};
+use super::found::{SETTLED_LATER, came_back_words, not_done_words};
 use crate::device::{AskError, Device};
-use crate::settle::{SETTLED_LATER, came_back_words, not_done_words};
-use crate::survey::{SurveyError, read_one, states};
-
-/// How patient to be.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Patience {
-    /// With a change: it may take a slow device long.
-    pub change: Duration,
-    /// With the next piece of something that is read.
-    pub look: Duration,
-    /// With a link that has gone, or a device that is still starting.
-    pub link: Duration,
-    /// Between two tries.
-    pub pause: Duration,
-    /// How often a change is sent again when the link went before its answer.
-    pub tries: u32,
-    /// How many steps may be on their way together.
-    pub window: usize,
-}
-
-impl Default for Patience {
-    fn default() -> Self {
-        Self {
-            change: Duration::from_secs(60),
-            look: Duration::from_secs(30),
-            link: Duration::from_secs(60),
-            pause: Duration::from_millis(500),
-            tries: 5,
-            window: 1,
-        }
-    }
-}
-
-/// Why a run cannot go on. What it has done so far is in the logbook.
-#[derive(Debug, Error)]
-pub enum RunError {
-    /// The record cannot be kept, so nothing more is sent.
-    #[error(transparent)]
-    Book(#[from] LogbookError),
-    /// The device cannot be asked any more, for a reason that is known.
-    #[error("{0}. The run stands where it was and can be carried on")]
-    Ask(AskError),
-    /// The device cannot be asked any more.
-    #[error("{0}. The run stands where it was and can be carried on")]
-    Device(String),
-    /// There is no such run.
-    #[error("the logbook has no run {0}")]
-    NoSuchRun(i64),
-}
-
-/// What becomes of a run while it is carried out.
-#[derive(Debug, Clone, PartialEq)]
-pub enum RunNews {
-    /// The run has changed; this is how it stands.
-    Changed(Arc<Run>),
-    /// Something is waited for, in words; `None` when no longer.
-    Waiting(Option<String>),
-    /// A package's states were read.
-    States(PackageId, BTreeMap<UserId, PackageState>),
-}
+use crate::logbook::{Book, now};
+use crate::ops::{AllStates, SurveyError, states};
+use crate::policy::Patience;
 
 /// Carries runs out on one device.
 pub struct Runner<'a, D> {
-    device: &'a D,
-    book: &'a Book,
-    patience: Patience,
-    news: &'a (dyn Fn(RunNews) + Send + Sync),
+    pub(super) device: &'a D,
+    pub(super) book: &'a Book,
+    pub(super) patience: Patience,
+    pub(super) news: &'a (dyn Fn(RunNews) + Send + Sync),
     stop: watch::Receiver<bool>,
     run: Mutex<Run>,
 }
 
-/// The states of every package for every user.
-pub(crate) type AllStates = BTreeMap<PackageId, BTreeMap<UserId, PackageState>>;
-
 /// Why a step was left where it is.
-enum Left {
+pub(crate) enum Left {
     /// Somebody asked to stop.
     Stopped,
     Failed(RunError),
@@ -135,12 +74,12 @@ impl<'a, D: Device> Runner<'a, D> {
         }
     }
 
-    fn run(&self) -> MutexGuard<'_, Run> {
+    pub(super) fn run(&self) -> MutexGuard<'_, Run> {
         self.run.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Changes the run as it is shown; the logbook has been written before.
-    fn change(&self, change: impl FnOnce(&mut Run)) {
+    pub(super) fn change(&self, change: impl FnOnce(&mut Run)) {
         let changed = {
             let mut run = self.run();
             change(&mut run);
@@ -282,7 +221,7 @@ impl<'a, D: Device> Runner<'a, D> {
     }
 
     /// A trouble that may pass is given back; one that cannot ends the run.
-    fn or_final(&self, error: AskError) -> Result<RunError, Left> {
+    pub(super) fn or_final(&self, error: AskError) -> Result<RunError, Left> {
         match error {
             AskError::OtherDevice(_) | AskError::NotAndroid(_) => Err(Left::Failed(RunError::Ask(error))),
             other => Ok(RunError::Ask(other)),
@@ -290,7 +229,7 @@ impl<'a, D: Device> Runner<'a, D> {
     }
 
     /// Waits a little before the next try, unless it has been long enough or somebody stops.
-    async fn wait(&self, deadline: Instant, why: RunError) -> Result<(), Left> {
+    pub(super) async fn wait(&self, deadline: Instant, why: RunError) -> Result<(), Left> {
         if Instant::now() >= deadline {
             (self.news)(RunNews::Waiting(None));
             return Err(Left::Failed(why));
@@ -312,141 +251,5 @@ impl<'a, D: Device> Runner<'a, D> {
             Ok(()) => Err(Left::Stopped),
             Err(_) => Ok(()),
         }
-    }
-
-    async fn step(&self, place: usize) -> Result<(), Left> {
-        let (number, step) = {
-            let run = self.run();
-            (run.number, run.steps[place].clone())
-        };
-        if self.follows_a_failure(&step) {
-            return self
-                .settle(place, Outcome::Skipped, None, "the step before it on the same package was not done")
-                .await;
-        }
-        let request = step.way.request(&step.id, step.user);
-        let deadline = Instant::now() + self.patience.link;
-        let mut tries = 0;
-        loop {
-            self.book.with(move |book| book.step_sent(number, place, now())).await?;
-            self.change(|run| {
-                let step = &mut run.steps[place];
-                (step.state, step.answer, step.outcome) = (StepState::Sent, None, None);
-            });
-            let heard = match self.device.ask(&request, &mut |_| {}).await {
-                Ok(answer) => {
-                    (self.news)(RunNews::Waiting(None));
-                    let said = read_answer(step.way, &answer);
-                    if said == Said::Refused(Refusal::NotReady) {
-                        self.wait(deadline, RunError::Device(Refusal::NotReady.meaning().into())).await?;
-                        continue;
-                    }
-                    self.answered(number, place, &PlainText::new(&answer.text())).await?;
-                    Heard::Answer(said)
-                }
-                // Nothing was sent: it is tried again when there is a link.
-                Err(error @ AskError::NoLink(_)) => {
-                    self.wait(deadline, RunError::Ask(error)).await?;
-                    continue;
-                }
-                Err(error @ (AskError::OtherDevice(_) | AskError::NotAndroid(_))) => {
-                    return Err(Left::Failed(RunError::Ask(error)));
-                }
-                Err(AskError::Refused(why)) => {
-                    self.answered(number, place, &PlainText::new(&why)).await?;
-                    Heard::Answer(Said::Refused(Refusal::Other))
-                }
-                Err(AskError::Lost(why)) => {
-                    (self.news)(RunNews::Waiting(Some(why.to_string())));
-                    Heard::LinkLost
-                }
-                Err(AskError::Silent(_)) => Heard::Silence,
-                Err(AskError::Broken(_)) => Heard::Broken,
-            };
-            let after = self.read_back(&step.id).await?;
-            match &after {
-                Some(ReadBack::States(states)) => (self.news)(RunNews::States(step.id.clone(), states.clone())),
-                Some(ReadBack::Gone) => (self.news)(RunNews::States(step.id.clone(), BTreeMap::new())),
-                _ => {}
-            }
-            let after = after.and_then(|back| back.state(step.user));
-            let verdict = judge(step.way, heard, after);
-            tries += 1;
-            // The link went, and the device says that nothing was done: the change is sent again.
-            if heard == Heard::LinkLost
-                && verdict.outcome == Outcome::Unsettled
-                && after.is_some()
-                && tries < self.patience.tries
-            {
-                continue;
-            }
-            return self.settle(place, verdict.outcome, after, &verdict.remark).await;
-        }
-    }
-
-    /// Whether an earlier step of the run on the same package, on which this one builds, came to
-    /// nothing.
-    fn follows_a_failure(&self, step: &Step) -> bool {
-        let run = self.run();
-        let mut former = run.steps.iter().take(step.place).filter(|s| s.id == step.id && s.user == step.user);
-        former.any(|s| s.outcome != Some(Outcome::Done))
-    }
-
-    async fn answered(&self, number: i64, place: usize, answer: &PlainText) -> Result<(), Left> {
-        let kept = answer.clone();
-        self.book.with(move |book| book.step_answered(number, place, &kept, now())).await?;
-        self.change(|run| {
-            run.steps[place].state = StepState::Answered;
-            run.steps[place].answer = Some(answer.clone());
-        });
-        Ok(())
-    }
-
-    /// Reads one package back, waiting for the link where it has gone. `None` when the device
-    /// cannot be brought to tell.
-    async fn read_back(&self, id: &PackageId) -> Result<Option<ReadBack>, Left> {
-        let deadline = Instant::now() + self.patience.link;
-        let mut unreadable = 0;
-        loop {
-            let why = match read_one(self.device, id).await {
-                Ok(told) => match told {
-                    ReadBack::Unreadable(why) => {
-                        unreadable += 1;
-                        if unreadable == self.patience.tries {
-                            return Ok(None);
-                        }
-                        RunError::Device(why)
-                    }
-                    told => {
-                        (self.news)(RunNews::Waiting(None));
-                        return Ok(Some(told));
-                    }
-                },
-                Err(AskError::Silent(_)) => return Ok(None),
-                Err(other) => self.or_final(other)?,
-            };
-            self.wait(deadline, why).await?;
-        }
-    }
-
-    async fn settle(
-        &self,
-        place: usize,
-        outcome: Outcome,
-        after: Option<PackageState>,
-        remark: &str,
-    ) -> Result<(), Left> {
-        let number = self.run().number;
-        let (kept, moment) = (remark.to_owned(), now());
-        self.book.with(move |book| book.step_settled(number, place, outcome, after, &kept, moment)).await?;
-        self.change(|run| {
-            let step = &mut run.steps[place];
-            step.state = StepState::Settled;
-            step.settled = Some(moment);
-            step.outcome = Some(outcome);
-            step.after = after.or(step.after);
-            step.remark = remark.to_owned();
-        });
-        Ok(())
     }
 }

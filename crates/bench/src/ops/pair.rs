@@ -1,4 +1,4 @@
-//! Pairing with a device, by the code that it shows or by a QR code that it scans.
+//! Pairing, by code or by QR code.
 
 use std::time::Duration;
 
@@ -6,7 +6,7 @@ use tokio::time::Instant;
 use wibbet_adb::pairing::{PairError, Paired, pair, qr_secret, qr_text};
 use wibbet_adb::{Announced, AnnouncedKind};
 
-use crate::session::Workplace;
+use crate::workplace::Workplace;
 
 /// What a pairing tells while it goes on.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -1,0 +1,7 @@
+//! What is around: ways to devices, and where they are looked for.
+
+mod route;
+mod surroundings;
+
+pub use route::Route;
+pub use surroundings::{Sighting, Surroundings};

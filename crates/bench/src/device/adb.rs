@@ -1,0 +1,250 @@
+//! A device over the debugging protocol: asking it over the best link.
+
+use std::collections::BTreeSet;
+use std::sync::atomic::AtomicBool;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use wibbet_adb::{
+    CallError, Channel, Collected, Feature, KeyRing, Limits, Link, Progress, Service, Sink as _, SyncError,
+};
+use wibbet_core::android::{Abilities, Offered};
+use wibbet_core::ask::{Answer, Carriage, Request};
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::read::{RangeTools, commands_requests, read_commands};
+use wibbet_types::Serial;
+
+use super::device::{AskError, Device};
+use crate::around::{Route, Surroundings};
+use crate::policy::Patience;
+
+/// How far the making of a link has got.
+pub type LinkStep = Progress;
+
+/// A device, by whichever ways there are to it. The link is made at the first request, by the best way
+/// that works, and again whenever it has gone; each time the device is asked what it is, so that a
+/// request never reaches another device that has taken over its place.
+#[derive(Debug)]
+pub struct AdbDevice {
+    routes: Mutex<Routes>,
+    pub(super) surroundings: Arc<Surroundings>,
+    pub(super) keys: Arc<KeyRing>,
+    pub(super) limits: Limits,
+    pub(super) patience: Patience,
+    /// It is looked for by its serial when it has gone.
+    pub(super) follows: AtomicBool,
+    pub(super) live: tokio::sync::Mutex<Option<Link>>,
+    known: Mutex<Known>,
+}
+
+#[derive(Debug, Default)]
+pub(super) struct Routes {
+    /// Best first.
+    pub(super) all: Vec<Route>,
+    /// The one in use, or the last that was.
+    pub(super) last: Option<Route>,
+}
+
+#[derive(Debug)]
+pub(super) struct Known {
+    pub(super) facts: Option<DeviceFacts>,
+    /// The package service's commands, from its help.
+    pub(super) commands: Vec<String>,
+    pub(super) abilities: Abilities,
+    /// The help of the package service has been read, or is not needed.
+    pub(super) learned: bool,
+    /// Programs with commands that they turned out not to know.
+    pub(super) unknown: BTreeSet<String>,
+    /// With what ranges of files are read there, once that has been tried: `None` inside for nothing that works.
+    pub(super) tools: Option<Option<RangeTools>>,
+}
+
+impl AdbDevice {
+    /// A device that has not been contacted yet.
+    pub fn new(
+        routes: Vec<Route>,
+        surroundings: Arc<Surroundings>,
+        keys: Arc<KeyRing>,
+        limits: Limits,
+        patience: Patience,
+    ) -> Self {
+        let abilities = Abilities::new(0, Offered::default());
+        let mut all = Vec::new();
+        routes.into_iter().for_each(|route| route.take_into(&mut all));
+        Self {
+            routes: Mutex::new(Routes { all, last: None }),
+            surroundings,
+            keys,
+            limits,
+            patience,
+            follows: AtomicBool::new(false),
+            live: tokio::sync::Mutex::new(None),
+            known: Mutex::new(Known {
+                facts: None,
+                commands: Vec::new(),
+                abilities,
+                learned: false,
+                unknown: BTreeSet::new(),
+                tools: None,
+            }),
+        }
+    }
+
+    pub(super) fn ways(&self) -> MutexGuard<'_, Routes> {
+        self.routes.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The ways to it that are known, best first.
+    pub fn routes(&self) -> Vec<Route> {
+        self.ways().all.clone()
+    }
+
+    /// The way that is in use, or was used last, or would be tried first.
+    pub fn route(&self) -> Option<Route> {
+        let ways = self.ways();
+        ways.last.clone().or_else(|| ways.all.first().cloned())
+    }
+
+    /// There is one way more.
+    pub fn add_route(&self, route: Route) {
+        route.take_into(&mut self.ways().all);
+    }
+
+    /// A way is gone.
+    pub fn remove_route(&self, route: &Route) {
+        self.ways().all.retain(|r| r != route);
+    }
+
+    /// The way to it, in words.
+    pub fn address(&self) -> String {
+        self.route().map_or_else(|| "no way".into(), |route| route.to_string())
+    }
+
+    /// The features that its daemon announced, and the package service's commands.
+    pub async fn offers(&self) -> (Vec<&'static str>, Vec<String>) {
+        let features = self.live.lock().await.as_ref().map_or_else(Vec::new, |l| l.banner().features.names());
+        (features, self.known().commands.clone())
+    }
+
+    /// Takes the name by which the logbook knows it.
+    pub fn set_id(&self, id: Serial) {
+        if let Some(facts) = &mut self.known().facts {
+            facts.id = id;
+        }
+    }
+
+    /// What the device is, once it has been contacted.
+    pub fn facts(&self) -> Option<DeviceFacts> {
+        self.known().facts.clone()
+    }
+
+    pub(super) fn known(&self) -> MutexGuard<'_, Known> {
+        self.known.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Learns once which commands the package service has, from its help.
+    pub(crate) async fn learn_commands(&self) -> Result<(), AskError> {
+        if self.known().commands.is_empty() {
+            let mut help = String::new();
+            for request in commands_requests(&self.abilities()) {
+                help.push_str(&self.ask(&request, &mut |_| {}).await?.text());
+                help.push('\n');
+            }
+            self.known().commands = read_commands(&help);
+        }
+        Ok(())
+    }
+
+    pub(super) async fn shell(&self, link: &Link, command: &str) -> Result<Answer, CallError> {
+        let mut said = Collected::default();
+        let limits = Limits { idle: self.patience.look, ..self.limits };
+        let code = link.call(&shell_service(link, command), &limits, &mut said).await?;
+        Ok(answer(said, code))
+    }
+
+    /// A service that was announced has been refused: it is not tried again.
+    fn forget(&self, carriage: &Carriage) {
+        let offered = &mut self.known().abilities.offered;
+        match carriage {
+            Carriage::Abb(_) => offered.abb = false,
+            Carriage::AbbExec(_) => offered.abb_exec = false,
+            Carriage::Shell(_) => {}
+        }
+    }
+}
+
+impl Device for AdbDevice {
+    fn abilities(&self) -> Abilities {
+        self.known().abilities
+    }
+
+    async fn ask(&self, request: &Request, out: &mut (dyn FnMut(&[u8]) + Send)) -> Result<Answer, AskError> {
+        let link = self.link(&mut |_| {}).await?;
+        let idle = if request.changes { self.patience.change } else { self.patience.look };
+        let limits = Limits { idle, ..self.limits };
+        let mut refused = None;
+        let mut unknown = None;
+        let all = request.carriages(&self.abilities());
+        let mut carriages = all.clone();
+        carriages.retain(|carriage| !self.known().unknown.contains(&carriage.program_and_command()));
+        // Where none of them is known to know the command, the device says so again.
+        for carriage in if carriages.is_empty() { all } else { carriages } {
+            let service = match &carriage {
+                Carriage::Abb(words) => Service::Abb(words.clone()),
+                Carriage::AbbExec(words) => Service::AbbExec(words.clone()),
+                Carriage::Shell(command) => shell_service(&link, command),
+            };
+            let mut said = Collected::default();
+            let mut sink = |channel: Channel, data: &[u8]| {
+                if channel == Channel::Out {
+                    out(data);
+                }
+                said.piece(channel, data);
+            };
+            match link.call(&service, &limits, &mut sink).await {
+                Ok(code) => {
+                    let answer = answer(said, code);
+                    if !answer.says_unknown_command() {
+                        return Ok(answer);
+                    }
+                    // Nothing was done; another program may know the command, and this one is not asked again.
+                    self.known().unknown.insert(carriage.program_and_command());
+                    unknown = Some(answer);
+                }
+                Err(CallError::Refused { service }) => {
+                    self.forget(&carriage);
+                    refused = Some(format!("the device refused “{service}”"));
+                }
+                Err(CallError::Link(error)) => return Err(AskError::Lost(error)),
+                Err(error @ CallError::Silent { .. }) => return Err(AskError::Silent(error.to_string())),
+                Err(error) => return Err(AskError::Broken(error.to_string())),
+            }
+        }
+        if let Some(answer) = unknown {
+            return Ok(answer);
+        }
+        Err(AskError::Refused(refused.unwrap_or_else(|| "the device offers no way to ask that".into())))
+    }
+}
+
+pub(crate) fn asked(error: &SyncError) -> AskError {
+    match error {
+        SyncError::Call(CallError::Link(error)) => AskError::Lost(error.clone()),
+        SyncError::Call(error @ CallError::Silent { .. }) => AskError::Silent(error.to_string()),
+        SyncError::Call(error @ CallError::Refused { .. }) => AskError::Refused(error.to_string()),
+        SyncError::Failed { .. } => AskError::Refused(error.to_string()),
+        error => AskError::Broken(error.to_string()),
+    }
+}
+
+fn shell_service(link: &Link, command: &str) -> Service {
+    if link.banner().features.has(Feature::ShellV2) {
+        Service::ShellV2(command.to_owned())
+    } else {
+        Service::OldShell(command.to_owned())
+    }
+}
+
+fn answer(said: Collected, code: Option<u8>) -> Answer {
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    Answer { out: text(&said.out), err: text(&said.err), code }
+}

@@ -1,0 +1,211 @@
+//! Making the link: routes in order, and who answers there.
+
+use std::sync::atomic::Ordering;
+
+use wibbet_adb::{CallError, Feature, Link, LinkError};
+use wibbet_core::android::{Abilities, Offered};
+use wibbet_core::ask::says_not_ready;
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::read::{ANDROID_ID, Properties, read_android_id};
+use wibbet_types::Serial;
+
+use super::adb::{AdbDevice, LinkStep};
+use super::device::AskError;
+use crate::around::{Route, Sighting};
+
+impl AdbDevice {
+    /// The serial by which it goes where it was last linked: on its cable, or in another program's server. It need not
+    /// be the one that the device tells.
+    pub fn known_as(&self) -> Option<String> {
+        match self.route()? {
+            Route::Server(serial) => Some(serial),
+            Route::Cable(place) => {
+                let seen = self.surroundings.on_cables().into_iter().find(|seen| seen.place == place)?;
+                Some(seen.serial.into_string()).filter(|serial| !serial.is_empty())
+            }
+            Route::Air { .. } | Route::Address(_) => None,
+        }
+    }
+
+    /// From now on the device is looked for by its serial when it has gone: plugged in again it has another place on
+    /// the bus. The bench, which watches all places anyway, does not need this.
+    pub fn follow(&self) {
+        self.follows.store(true, Ordering::Relaxed);
+    }
+
+    fn look_for_it(&self) {
+        let Some(serial) = self.facts().map(|f| f.serial).filter(|_| self.follows.load(Ordering::Relaxed)) else {
+            return;
+        };
+        let cables = self.surroundings.on_cables();
+        let air = self.surroundings.on_air();
+        let seen = cables.iter().map(Sighting::on_cable).chain(air.iter().filter_map(Sighting::on_air));
+        seen.filter(|s| s.serial == serial.as_str()).for_each(|s| self.add_route(s.route));
+    }
+
+    /// Whether the link is encrypted; `None` without one.
+    pub async fn is_encrypted(&self) -> Option<bool> {
+        self.live.lock().await.as_ref().map(Link::is_encrypted)
+    }
+
+    /// Takes for known what a device was before, so that another one in its place is noticed.
+    pub fn expect(&self, facts: DeviceFacts) {
+        self.known().facts = Some(facts);
+    }
+
+    /// Makes the link if there is none, telling how far it has got, and what the device is.
+    pub async fn connect(&self, progress: &mut (dyn FnMut(LinkStep) + Send)) -> Result<DeviceFacts, AskError> {
+        self.link(progress).await?;
+        self.facts().ok_or_else(|| AskError::Broken("the device did not say what it is".into()))
+    }
+
+    /// Waits until the link has gone. Returns at once when there is none.
+    pub async fn gone(&self) -> LinkError {
+        let link = self.live.lock().await.clone();
+        match link {
+            Some(link) => link.ended().await,
+            None => LinkError::Lost { at: self.address(), why: "there is no link".into() },
+        }
+    }
+
+    /// Ends the link, if there is one; the next request makes it anew.
+    pub async fn hang_up(&self) {
+        *self.live.lock().await = None;
+    }
+
+    pub(super) async fn link(&self, progress: &mut (dyn FnMut(LinkStep) + Send)) -> Result<Link, AskError> {
+        let mut live = self.live.lock().await;
+        let link = match live.as_ref().filter(|link| !link.is_ended()) {
+            Some(link) => link.clone(),
+            None => {
+                *live = None;
+                let link = self.any_way(progress).await?;
+                *live = Some(link.clone());
+                link
+            }
+        };
+        if !self.known().learned {
+            let help = self.shell(&link, "pm").await.map_err(|e| self.nothing_sent(e))?;
+            let text = help.text();
+            let known = &mut *self.known();
+            // A device that is still starting has no help to give and is asked again next time. One
+            // that gives something else never will: then nothing is taken for granted.
+            known.learned = known.abilities.learn_from_help(&text) || !says_not_ready(&text);
+        }
+        Ok(link)
+    }
+
+    /// Tries one way after the other. Of several troubles that of the best way is told.
+    async fn any_way(&self, progress: &mut (dyn FnMut(LinkStep) + Send)) -> Result<Link, AskError> {
+        let mut first = None;
+        self.look_for_it();
+        for route in self.routes() {
+            let made = self.by(&route, progress).await;
+            let met = match made {
+                Ok(link) => {
+                    self.ways().last = Some(route);
+                    self.meet(&link).await.map(|()| link)
+                }
+                Err(error) => Err(AskError::NoLink(error)),
+            };
+            match met {
+                Ok(link) => return Ok(link),
+                Err(error) => drop(first.get_or_insert(error)),
+            }
+        }
+        Err(first.unwrap_or_else(|| {
+            let last = self.ways().last.clone();
+            let (at, why) = match &last {
+                Some(Route::Cable(_)) => ("USB".to_owned(), "the cable was pulled, or debugging switched off"),
+                Some(route) => (route.to_string(), "it is not announced any more"),
+                None => ("the device".to_owned(), "there is no way to it"),
+            };
+            AskError::NoLink(LinkError::Lost { at, why: why.into() })
+        }))
+    }
+
+    async fn by(&self, route: &Route, progress: &mut (dyn FnMut(LinkStep) + Send)) -> Result<Link, LinkError> {
+        let missing =
+            |what: &str| LinkError::NoAnswer { at: route.to_string(), why: format!("{what} is not looked at") };
+        match route {
+            Route::Cable(place) => {
+                let bus = self.surroundings.bus.as_ref().ok_or_else(|| missing("the USB bus"))?;
+                Link::connect_usb(&**bus, place, &self.keys, &self.limits, progress).await
+            }
+            Route::Server(serial) => {
+                let server = self.surroundings.server.as_ref().ok_or_else(|| missing("the debugging server"))?;
+                Link::connect_server(server, serial, &self.limits, progress).await
+            }
+            Route::Air { at, .. } | Route::Address(at) => {
+                Link::connect_tcp(at, &self.keys, &self.limits, progress).await
+            }
+        }
+    }
+
+    /// What a failure means before the request itself has been sent.
+    fn nothing_sent(&self, error: CallError) -> AskError {
+        match error {
+            CallError::Link(link) => AskError::NoLink(link),
+            other => AskError::NoLink(LinkError::Lost { at: self.address(), why: other.to_string() }),
+        }
+    }
+
+    /// Asks a device that has just been linked what it is.
+    async fn meet(&self, link: &Link) -> Result<(), AskError> {
+        let features = &link.banner().features;
+        let offered = Offered {
+            abb: features.has(Feature::Abb),
+            abb_exec: features.has(Feature::AbbExec),
+            cmd: features.has(Feature::Cmd),
+        };
+        let state = &link.banner().state;
+        if !matches!(state.as_str(), "device" | "") {
+            return Err(AskError::NotAndroid(format!("{} is in the mode “{state}”, not in Android", self.address())));
+        }
+        let said = self.shell(link, "getprop").await.map_err(|e| self.nothing_sent(e))?;
+        let stand_in = stand_in_serial(&self.address());
+        let mut facts = Properties::read(&said.out).facts(&stand_in).ok_or_else(|| {
+            AskError::NoLink(LinkError::Broken {
+                at: self.address(),
+                rule: "it does not tell its version of Android".into(),
+            })
+        })?;
+        let id = self.shell(link, ANDROID_ID).await.map_err(|e| self.nothing_sent(e))?;
+        facts.android_id = read_android_id(&id.out);
+        {
+            let known = self.known();
+            if let Some(before) = known.facts.as_ref().filter(|before| !before.is_same_device(&facts)) {
+                return Err(AskError::OtherDevice(format!(
+                    "at {} there is {} (serial {}) now, not {} (serial {}). Nothing was sent to it",
+                    self.address(),
+                    facts.name(),
+                    facts.serial,
+                    before.name(),
+                    before.serial
+                )));
+            }
+            if let Some(before) = &known.facts {
+                facts.id = before.id.clone();
+                facts.android_id = facts.android_id.or_else(|| before.android_id.clone());
+            }
+        }
+        let fresh = Abilities::new(facts.android.sdk(), offered);
+        let mut known = self.known();
+        if fresh.needs_help_text() && known.learned {
+            // The same device as before: what its help said still holds.
+            known.abilities.offered = offered;
+        } else {
+            known.abilities = fresh;
+            known.learned = !fresh.needs_help_text();
+        }
+        known.facts = Some(facts);
+        Ok(())
+    }
+}
+
+/// A serial for a device that names none: its address, which is all that tells it apart.
+fn stand_in_serial(address: &str) -> Serial {
+    let clean: String = address.chars().map(|c| if c.is_ascii_graphic() { c } else { '-' }).take(100).collect();
+    #[expect(clippy::expect_used, reason = "a prefix and visible ASCII always make a serial")]
+    format!("at-{clean}").parse().expect("visible ASCII")
+}

@@ -1,0 +1,72 @@
+//! Files on a device: looking at them, fetching them, and with what ranges of them are read.
+
+use wibbet_adb::{Channel, Feature, Limits, Service, SyncClient, SyncError};
+use wibbet_core::read::{RangeTools, probe_command, read_probe};
+use wibbet_types::DevicePath;
+
+use super::adb::{AdbDevice, asked};
+use super::device::AskError;
+
+impl AdbDevice {
+    /// Looks at many files at once: length and time of each that is there, in their order. The length is modulo 2³².
+    pub(crate) async fn stat(&self, paths: &[DevicePath]) -> Result<Vec<Option<(u32, u32)>>, AskError> {
+        let link = self.link(&mut |_| {}).await?;
+        let looked = async {
+            let mut sync = SyncClient::open(&link, self.patience.look).await?;
+            sync.stat_many(paths).await
+        };
+        let entries = looked.await.map_err(|e| asked(&e))?;
+        Ok(entries.into_iter().map(|e| (e.mode != 0).then_some((e.size, e.time))).collect())
+    }
+
+    /// Fetches a whole file of at most `most` bytes.
+    pub(crate) async fn fetch(&self, path: &DevicePath, most: usize) -> Result<Vec<u8>, AskError> {
+        let link = self.link(&mut |_| {}).await?;
+        let mut bytes = Vec::new();
+        let fetched = async {
+            let mut sync = SyncClient::open(&link, self.patience.look).await?;
+            let mut take =
+                |piece: &[u8]| bytes.extend_from_slice(&piece[..piece.len().min(most - bytes.len().min(most))]);
+            sync.recv(path, &mut take).await
+        };
+        fetched.await.map_err(|e| asked(&e))?;
+        Ok(bytes)
+    }
+
+    /// Runs a command whose output is no text.
+    pub(crate) async fn raw(&self, command: &str, out: &mut (dyn FnMut(&[u8]) + Send)) -> Result<(), AskError> {
+        let link = self.link(&mut |_| {}).await?;
+        let service = match link.banner().features.has(Feature::ShellV2) {
+            true => Service::ShellV2(command.to_owned()),
+            false => Service::Exec(command.to_owned()),
+        };
+        let limits = Limits { idle: self.patience.look, ..self.limits };
+        let mut sink = |channel: Channel, data: &[u8]| {
+            if channel == Channel::Out {
+                out(data);
+            }
+        };
+        link.call(&service, &limits, &mut sink).await.map(|_| ()).map_err(|e| asked(&SyncError::Call(e)))
+    }
+
+    /// The longest command that reaches the device whole, in bytes: it opens a stream by its name, and a shell takes
+    /// but so much for one word.
+    pub(crate) async fn longest_command(&self) -> Result<usize, AskError> {
+        const MOST: usize = 60_000;
+        let link = self.link(&mut |_| {}).await?;
+        Ok(link.longest_name().min(MOST).saturating_sub(64))
+    }
+
+    /// With what ranges of files are read, found out at the first call with a file to try it on.
+    pub(crate) async fn range_tools(&self, file: &DevicePath, size: u64) -> Result<Option<RangeTools>, AskError> {
+        if let Some(tools) = self.known().tools {
+            return Ok(tools);
+        }
+        let mut said = Vec::new();
+        self.raw(&probe_command(file, size), &mut |piece| said.extend_from_slice(&piece[..piece.len().min(4096)]))
+            .await?;
+        let tools = read_probe(&said);
+        self.known().tools = Some(tools);
+        Ok(tools)
+    }
+}

@@ -1,0 +1,33 @@
+//! Pairing from the bench.
+
+use std::sync::Arc;
+
+use super::event::BenchEvent;
+use super::task::{Events, Floor};
+
+impl Floor {
+    pub(super) fn start_pairing<F>(&mut self, pairing: impl FnOnce(Events) -> F + Send + 'static)
+    where
+        F: Future<Output = Result<wibbet_adb::pairing::Paired, wibbet_adb::pairing::PairError>> + Send + 'static,
+    {
+        if let Some(former) = self.pairing.take() {
+            former.abort();
+        }
+        let events = Arc::clone(&self.events);
+        // Cards without a link need not wait for their next try once a device is paired.
+        let waiting: Vec<_> = self.cards.values().filter(|c| !c.linked).map(|c| c.session.waker()).collect();
+        let pairing = pairing(Arc::clone(&events));
+        self.pairing = Some(tokio::spawn(async move {
+            match pairing.await {
+                Ok(paired) => {
+                    events(BenchEvent::Paired(Ok(paired.name)));
+                    waiting.iter().for_each(|waker| waker.notify_one());
+                }
+                Err(error) => {
+                    let only_the_code = matches!(error, wibbet_adb::pairing::PairError::WrongCode { .. });
+                    events(BenchEvent::Paired(Err((error.to_string(), only_the_code))));
+                }
+            }
+        }));
+    }
+}

@@ -1,0 +1,242 @@
+//! The task of the bench: it watches cables, networks and debugging servers.
+
+use std::collections::{BTreeMap, HashMap};
+use std::sync::Arc;
+use std::time::Duration;
+
+use tokio::sync::mpsc;
+use tokio::task::JoinHandle;
+use wibbet_adb::{Announced, AnnouncedKind};
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::link::{Advice, Rung};
+
+use super::event::{BenchCommand, BenchEvent, CardId};
+use crate::around::{Route, Sighting};
+use crate::ops::{pair_by_code, pair_by_qr};
+use crate::session::{Session, SessionEvent};
+use crate::workplace::Workplace;
+
+#[derive(Debug)]
+pub(crate) struct Card {
+    pub(super) session: Session,
+    /// The serial that it goes by, as far as one is told.
+    pub(super) claimed: String,
+    pub(super) facts: Option<DeviceFacts>,
+    pub(super) linked: bool,
+    /// Another program holds the cable, or this user may not open it.
+    pub(super) taken: bool,
+    pub(super) shown: bool,
+    /// What it has told while it was not shown.
+    pub(super) withheld: Vec<SessionEvent>,
+    pub(super) name: String,
+}
+
+pub(crate) type Events = Arc<dyn Fn(BenchEvent) + Send + Sync>;
+
+pub(crate) struct Floor {
+    pub(super) workplace: Workplace,
+    pub(super) events: Events,
+    pub(super) told: mpsc::UnboundedSender<(CardId, SessionEvent)>,
+    pub(super) cards: BTreeMap<CardId, Card>,
+    pub(super) last_card: CardId,
+    /// Which card a route was given to.
+    pub(super) tried: HashMap<Route, CardId>,
+    pub(super) pairing: Option<JoinHandle<()>>,
+}
+
+/// How often another program's debugging server is asked what it has.
+const ASK_SERVER: Duration = Duration::from_secs(2);
+
+impl Floor {
+    pub(super) fn tell(&self, event: BenchEvent) {
+        (self.events)(event);
+    }
+
+    pub(super) async fn live(
+        mut self,
+        addresses: Vec<String>,
+        mut inbox: mpsc::UnboundedReceiver<BenchCommand>,
+        mut heard: mpsc::UnboundedReceiver<(CardId, SessionEvent)>,
+    ) {
+        self.workplace.surroundings.gaps.iter().for_each(|gap| self.tell(BenchEvent::Note(gap.clone())));
+        let mut bus = self.workplace.surroundings.bus.as_ref().map(|bus| bus.seen());
+        let mut air = self.workplace.surroundings.announced.clone();
+        let mut server = tokio::time::interval(ASK_SERVER);
+        server.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
+        self.look_at_cables();
+        self.look_at_air();
+        for address in addresses {
+            self.add_address(address, None);
+        }
+        self.add_remembered().await;
+        loop {
+            tokio::select! {
+                command = inbox.recv() => match command {
+                    Some(command) => self.obey(command),
+                    None => return,
+                },
+                Some((card, event)) = heard.recv() => self.hear(card, event),
+                changed = changed(&mut bus) => match changed {
+                    Ok(()) => self.look_at_cables(),
+                    Err(_) => bus = None,
+                },
+                changed = changed(&mut air) => match changed {
+                    Ok(()) => self.look_at_air(),
+                    Err(_) => air = None,
+                },
+                _ = server.tick(), if self.workplace.surroundings.server.is_some() => self.look_at_server().await,
+            }
+        }
+    }
+
+    async fn add_remembered(&mut self) {
+        let known = match self.workplace.book.with(|book| book.devices()).await {
+            Ok(known) => known,
+            Err(error) => return self.tell(BenchEvent::Note(error.to_string())),
+        };
+        // Those on a cable are seen when they are there.
+        for device in known.into_iter().filter(|d| !d.forgotten && d.address.contains(':')) {
+            self.add_address(device.address.clone(), Some(device.facts));
+        }
+    }
+
+    fn add_address(&mut self, address: String, facts: Option<DeviceFacts>) {
+        let route = Route::Address(address.clone());
+        match self.tried.get(&route) {
+            Some(card) => {
+                // Named twice, or remembered as well: what is known of it is of use all the same.
+                let card = *card;
+                if let (Some(facts), Some(of)) = (facts, self.cards.get_mut(&card)) {
+                    of.claimed = facts.serial.as_str().to_owned();
+                }
+            }
+            None => drop(self.new_card(route, address, String::new(), facts, true)),
+        }
+    }
+
+    fn look_at_cables(&mut self) {
+        let seen: Vec<Sighting> = self.workplace.surroundings.on_cables().iter().map(Sighting::on_cable).collect();
+        let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
+        self.withdraw(|route| matches!(route, Route::Cable(_)) && !now.contains(route));
+        seen.iter().for_each(|sighting| self.sight(sighting));
+        self.clear_away();
+    }
+
+    fn look_at_air(&mut self) {
+        let announced = self.workplace.surroundings.on_air();
+        let offers = |a: &Announced| {
+            let at = a.addresses.first()?.to_string();
+            (a.kind == AnnouncedKind::Pairing).then(|| (a.instance.clone(), at))
+        };
+        self.tell(BenchEvent::Offers(announced.iter().filter_map(offers).collect()));
+        let seen: Vec<Sighting> = announced.iter().filter_map(Sighting::on_air).collect();
+        let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
+        self.withdraw(|route| matches!(route, Route::Air { .. }) && !now.contains(route));
+        seen.iter().for_each(|sighting| self.sight(sighting));
+        self.clear_away();
+    }
+
+    async fn look_at_server(&mut self) {
+        let seen = self.workplace.surroundings.at_server().await;
+        let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
+        self.withdraw(|route| matches!(route, Route::Server(_)) && !now.contains(route));
+        for sighting in seen {
+            // It is of use only where the cable is not to be had.
+            let own = self.workplace.surroundings.on_cables().iter().any(|s| s.serial.as_str() == sighting.serial);
+            let taken = self.cards.values().any(|c| c.taken && c.claimed == sighting.serial);
+            if !own || taken {
+                self.sight(&sighting);
+            }
+        }
+        self.clear_away();
+    }
+
+    fn hear(&mut self, card: CardId, event: SessionEvent) {
+        let Some(of) = self.cards.get_mut(&card) else { return };
+        match &event {
+            SessionEvent::Ladder(ladder) => {
+                let missing = ladder.trouble.as_ref().map(|t| t.name);
+                of.linked = ladder.holds(Rung::Shell);
+                let not_to_be_had = [Advice::EndTheOther, Advice::Permission];
+                of.taken = not_to_be_had.iter().any(|advice| missing == Some(advice.name()));
+            }
+            SessionEvent::Facts(facts, _) => {
+                of.claimed = facts.serial.as_str().to_owned();
+                let first = of.facts.is_none();
+                of.facts = Some((**facts).clone());
+                if first && self.merge(card) {
+                    return;
+                }
+                self.show(card);
+            }
+            SessionEvent::OtherDevice(route) => {
+                // Another device is there: this card loses the way, and that one gets a card of its own.
+                let route = route.clone();
+                of.session.device().remove_route(&route);
+                let serial = of.claimed.clone();
+                self.tried.remove(&route);
+                self.tell_routes(card);
+                self.new_card(route.clone(), route.to_string(), serial, None, true);
+                return;
+            }
+            _ => {}
+        }
+        let Some(of) = self.cards.get_mut(&card) else { return };
+        if of.shown {
+            self.tell(BenchEvent::Session(card, event));
+        } else if of.withheld.len() < MOST_WITHHELD {
+            of.withheld.push(event);
+        }
+    }
+
+    fn show(&mut self, card: CardId) {
+        let Some(of) = self.cards.get_mut(&card).filter(|c| !c.shown) else { return };
+        of.shown = true;
+        let (name, facts) = (of.name.clone(), of.facts.clone().map(Box::new));
+        let withheld = std::mem::take(&mut of.withheld);
+        self.tell(BenchEvent::Card { card, name, facts });
+        self.tell_routes(card);
+        withheld.into_iter().for_each(|event| self.tell(BenchEvent::Session(card, event)));
+    }
+
+    fn obey(&mut self, command: BenchCommand) {
+        match command {
+            BenchCommand::Session(card, command) => {
+                if let Some(of) = self.cards.get(&card) {
+                    of.session.send(command);
+                }
+            }
+            BenchCommand::StopRun(card) => {
+                if let Some(of) = self.cards.get(&card) {
+                    of.session.stop_run();
+                }
+            }
+            BenchCommand::Add(address) => self.add_address(address, None),
+            BenchCommand::Pair { at, code } => {
+                let workplace = self.workplace.clone();
+                self.start_pairing(async move |_| pair_by_code(&workplace, &at, &code).await);
+            }
+            BenchCommand::ShowQr => {
+                let workplace = self.workplace.clone();
+                self.start_pairing(async move |events: Events| {
+                    let mut news = |news| events(BenchEvent::Pairing(news));
+                    pair_by_qr(&workplace, Duration::from_secs(3600), &mut news).await
+                });
+            }
+            BenchCommand::EndPairing => drop(self.pairing.take().map(|task| task.abort())),
+        }
+    }
+}
+
+/// So many events of a card that is not shown are kept for when it is.
+const MOST_WITHHELD: usize = 1000;
+
+/// Waits for a change; for ever where nothing is looked at.
+async fn changed<T>(
+    of: &mut Option<tokio::sync::watch::Receiver<T>>,
+) -> Result<(), tokio::sync::watch::error::RecvError> {
+    match of {
+        Some(of) => of.changed().await,
+        None => std::future::pending().await,
+    }
+}

@@ -1,0 +1,26 @@
+//! Reading sizes, memory and use.
+
+use wibbet_core::package::Measures;
+use wibbet_core::read::{MeasureReader, measure_requests};
+
+use crate::device::{AdbDevice, AskError, Device as _};
+
+/// Reads sizes, memory and use. What the device does not tell is in the gaps.
+///
+/// # Errors
+/// When the link goes.
+pub async fn read_measures(device: &AdbDevice, news: &mut (dyn FnMut(&Measures) + Send)) -> Result<Measures, AskError> {
+    let mut all = Measures::default();
+    for request in measure_requests() {
+        let mut reader = MeasureReader::default();
+        match device.ask(&request, &mut |piece| reader.feed(piece)).await {
+            Ok(_) => {}
+            Err(error @ (AskError::NoLink(_) | AskError::Lost(_))) => return Err(error),
+            // A service that says nothing for too long: what it was asked for is a gap.
+            Err(_) => {}
+        }
+        all.merge(reader.finish());
+        news(&all);
+    }
+    Ok(all)
+}

@@ -1,0 +1,20 @@
+//! One file for each operation; the command line, sessions and orders call these.
+
+mod claim;
+mod foreground;
+mod labels;
+mod metrics;
+mod open;
+mod pair;
+mod survey;
+mod vitals;
+
+pub use claim::claim;
+pub use foreground::in_front;
+pub use labels::{LabelCost, LabelNews, device_languages, read_labels};
+pub use metrics::read_measures;
+pub use open::{Opening, open_on_device};
+pub use pair::{PairNews, pair_by_code, pair_by_qr};
+pub(crate) use survey::{AllStates, read_one};
+pub use survey::{SurveyError, SurveyPart, states, survey};
+pub use vitals::{Details, details};

@@ -1,0 +1,33 @@
+//! Writing a run down before any of it is sent.
+
+use wibbet_core::android::Abilities;
+use wibbet_core::plan::Plan;
+use wibbet_core::run::RunKind;
+use wibbet_logbook::{LogbookError, NewStep};
+use wibbet_types::Serial;
+
+use crate::logbook::{Book, now};
+
+/// Writes a plan down as a run. Its number.
+pub async fn begin_run(
+    book: &Book,
+    serial: &Serial,
+    kind: RunKind,
+    plan: &Plan,
+    abilities: &Abilities,
+) -> Result<i64, LogbookError> {
+    let steps: Vec<NewStep> = plan
+        .steps
+        .iter()
+        .map(|step| NewStep {
+            id: step.id.clone(),
+            user: step.user,
+            way: step.way,
+            words: step.words(abilities),
+            before: step.before,
+            skip: step.skip.map(|skip| skip.to_string()),
+        })
+        .collect();
+    let serial = serial.clone();
+    book.with(move |book| book.begin_run(&serial, kind, &steps, now())).await
+}

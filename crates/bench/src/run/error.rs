@@ -1,0 +1,40 @@
+//! Why a run cannot go on, and what becomes of one meanwhile.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use thiserror::Error;
+use wibbet_core::package::PackageState;
+use wibbet_core::run::Run;
+use wibbet_logbook::LogbookError;
+use wibbet_types::{PackageId, UserId};
+
+use crate::device::AskError;
+
+/// Why a run cannot go on. What it has done so far is in the logbook.
+#[derive(Debug, Error)]
+pub enum RunError {
+    /// The record cannot be kept, so nothing more is sent.
+    #[error(transparent)]
+    Book(#[from] LogbookError),
+    /// The device cannot be asked any more, for a reason that is known.
+    #[error("{0}. The run stands where it was and can be carried on")]
+    Ask(AskError),
+    /// The device cannot be asked any more.
+    #[error("{0}. The run stands where it was and can be carried on")]
+    Device(String),
+    /// There is no such run.
+    #[error("the logbook has no run {0}")]
+    NoSuchRun(i64),
+}
+
+/// What becomes of a run while it is carried out.
+#[derive(Debug, Clone, PartialEq)]
+pub enum RunNews {
+    /// The run has changed; this is how it stands.
+    Changed(Arc<Run>),
+    /// Something is waited for, in words; `None` when no longer.
+    Waiting(Option<String>),
+    /// A package's states were read.
+    States(PackageId, BTreeMap<UserId, PackageState>),
+}

@@ -1,0 +1,13 @@
+//! Carrying out runs.
+
+mod begin;
+mod error;
+mod found;
+mod runner;
+mod settle;
+mod step;
+
+pub use begin::begin_run;
+pub use error::{RunError, RunNews};
+pub use runner::Runner;
+pub use settle::settle_interrupted;

@@ -1,0 +1,153 @@
+//! Carrying out one step.
+
+use std::collections::BTreeMap;
+
+use tokio::time::Instant;
+use wibbet_core::package::PackageState;
+use wibbet_core::read::ReadBack;
+use wibbet_core::run::{Heard, Outcome, Refusal, Said, Step, StepState, judge, read_answer};
+use wibbet_types::{PackageId, PlainText};
+
+use super::error::{RunError, RunNews};
+use super::runner::{Left, Runner};
+use crate::device::{AskError, Device};
+use crate::logbook::now;
+use crate::ops::read_one;
+
+impl<'a, D: Device> Runner<'a, D> {
+    pub(super) async fn step(&self, place: usize) -> Result<(), Left> {
+        let (number, step) = {
+            let run = self.run();
+            (run.number, run.steps[place].clone())
+        };
+        if self.follows_a_failure(&step) {
+            return self
+                .settle(place, Outcome::Skipped, None, "the step before it on the same package was not done")
+                .await;
+        }
+        let request = step.way.request(&step.id, step.user);
+        let deadline = Instant::now() + self.patience.link;
+        let mut tries = 0;
+        loop {
+            self.book.with(move |book| book.step_sent(number, place, now())).await?;
+            self.change(|run| {
+                let step = &mut run.steps[place];
+                (step.state, step.answer, step.outcome) = (StepState::Sent, None, None);
+            });
+            let heard = match self.device.ask(&request, &mut |_| {}).await {
+                Ok(answer) => {
+                    (self.news)(RunNews::Waiting(None));
+                    let said = read_answer(step.way, &answer);
+                    if said == Said::Refused(Refusal::NotReady) {
+                        self.wait(deadline, RunError::Device(Refusal::NotReady.meaning().into())).await?;
+                        continue;
+                    }
+                    self.answered(number, place, &PlainText::new(&answer.text())).await?;
+                    Heard::Answer(said)
+                }
+                // Nothing was sent: it is tried again when there is a link.
+                Err(error @ AskError::NoLink(_)) => {
+                    self.wait(deadline, RunError::Ask(error)).await?;
+                    continue;
+                }
+                Err(error @ (AskError::OtherDevice(_) | AskError::NotAndroid(_))) => {
+                    return Err(Left::Failed(RunError::Ask(error)));
+                }
+                Err(AskError::Refused(why)) => {
+                    self.answered(number, place, &PlainText::new(&why)).await?;
+                    Heard::Answer(Said::Refused(Refusal::Other))
+                }
+                Err(AskError::Lost(why)) => {
+                    (self.news)(RunNews::Waiting(Some(why.to_string())));
+                    Heard::LinkLost
+                }
+                Err(AskError::Silent(_)) => Heard::Silence,
+                Err(AskError::Broken(_)) => Heard::Broken,
+            };
+            let after = self.read_back(&step.id).await?;
+            match &after {
+                Some(ReadBack::States(states)) => (self.news)(RunNews::States(step.id.clone(), states.clone())),
+                Some(ReadBack::Gone) => (self.news)(RunNews::States(step.id.clone(), BTreeMap::new())),
+                _ => {}
+            }
+            let after = after.and_then(|back| back.state(step.user));
+            let verdict = judge(step.way, heard, after);
+            tries += 1;
+            // The link went, and the device says that nothing was done: the change is sent again.
+            if heard == Heard::LinkLost
+                && verdict.outcome == Outcome::Unsettled
+                && after.is_some()
+                && tries < self.patience.tries
+            {
+                continue;
+            }
+            return self.settle(place, verdict.outcome, after, &verdict.remark).await;
+        }
+    }
+
+    /// Whether an earlier step of the run on the same package, on which this one builds, came to
+    /// nothing.
+    fn follows_a_failure(&self, step: &Step) -> bool {
+        let run = self.run();
+        let mut former = run.steps.iter().take(step.place).filter(|s| s.id == step.id && s.user == step.user);
+        former.any(|s| s.outcome != Some(Outcome::Done))
+    }
+
+    async fn answered(&self, number: i64, place: usize, answer: &PlainText) -> Result<(), Left> {
+        let kept = answer.clone();
+        self.book.with(move |book| book.step_answered(number, place, &kept, now())).await?;
+        self.change(|run| {
+            run.steps[place].state = StepState::Answered;
+            run.steps[place].answer = Some(answer.clone());
+        });
+        Ok(())
+    }
+
+    /// Reads one package back, waiting for the link where it has gone. `None` when the device
+    /// cannot be brought to tell.
+    pub(super) async fn read_back(&self, id: &PackageId) -> Result<Option<ReadBack>, Left> {
+        let deadline = Instant::now() + self.patience.link;
+        let mut unreadable = 0;
+        loop {
+            let why = match read_one(self.device, id).await {
+                Ok(told) => match told {
+                    ReadBack::Unreadable(why) => {
+                        unreadable += 1;
+                        if unreadable == self.patience.tries {
+                            return Ok(None);
+                        }
+                        RunError::Device(why)
+                    }
+                    told => {
+                        (self.news)(RunNews::Waiting(None));
+                        return Ok(Some(told));
+                    }
+                },
+                Err(AskError::Silent(_)) => return Ok(None),
+                Err(other) => self.or_final(other)?,
+            };
+            self.wait(deadline, why).await?;
+        }
+    }
+
+    pub(super) async fn settle(
+        &self,
+        place: usize,
+        outcome: Outcome,
+        after: Option<PackageState>,
+        remark: &str,
+    ) -> Result<(), Left> {
+        let number = self.run().number;
+        let (kept, moment) = (remark.to_owned(), now());
+        self.book.with(move |book| book.step_settled(number, place, outcome, after, &kept, moment)).await?;
+        self.change(|run| {
+            let step = &mut run.steps[place];
+            step.state = StepState::Settled;
+            step.settled = Some(moment);
+            step.outcome = Some(outcome);
+            step.after = after.or(step.after);
+            step.remark = remark.to_owned();
+        });
+        Ok(())
+    }
+}

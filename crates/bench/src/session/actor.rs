@@ -1,0 +1,227 @@
+//! The task of a session: it makes the link, reads, serves commands until the link goes, and begins again.
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use tokio::sync::{Notify, mpsc, watch};
+use tokio::time::Instant;
+use wibbet_core::link::{Advice, Ladder, Rung, Standing};
+use wibbet_core::package::Inventory;
+use wibbet_core::run::PermitProbe;
+use wibbet_types::Locale;
+
+use super::background::Aside;
+use super::command::SessionCommand;
+use super::event::{CloseStep, SessionEvent};
+use super::reading::follow;
+use crate::device::AdbDevice;
+use crate::ops::{Details, Opening, open_on_device};
+use crate::workplace::Workplace;
+
+impl Actor {
+    pub(super) async fn open(&self, opening: Opening) {
+        let note = match open_on_device(&self.device, &opening).await {
+            Ok(None) => format!("{} was opened on the device.", opening.id),
+            Ok(Some(said)) => format!("{} was not opened: the device says: {said}", opening.id),
+            Err(error) => format!("{} was not opened: {error}", opening.id),
+        };
+        self.tell(SessionEvent::Note(note));
+    }
+}
+
+/// How often a rung that mends itself on the device is looked at again.
+const LOOK_AGAIN: Duration = Duration::from_secs(2);
+
+/// How many of these pass between two looks at battery and the like.
+const VITALS_EVERY: u32 = 20;
+
+pub(crate) struct Actor {
+    pub(super) device: Arc<AdbDevice>,
+    pub(super) workplace: Workplace,
+    pub(super) events: Arc<dyn Fn(SessionEvent) + Send + Sync>,
+    pub(super) inbox: mpsc::UnboundedReceiver<SessionCommand>,
+    pub(super) stop: Arc<watch::Sender<bool>>,
+    pub(super) wake: Arc<Notify>,
+    pub(super) ladder: Ladder,
+    pub(super) details: Details,
+    pub(super) probe: Option<PermitProbe>,
+    /// The link was closed on purpose: it is made again only when somebody asks for it.
+    pub(super) closed: bool,
+    pub(super) inventory: Option<Arc<Inventory>>,
+    pub(super) languages: Option<Vec<Locale>>,
+    /// Labels and measures are being read.
+    pub(super) reading: Aside,
+    /// The device's screen is being followed.
+    pub(super) following: Aside,
+}
+
+impl Actor {
+    pub(super) fn tell(&self, event: SessionEvent) {
+        (self.events)(event);
+    }
+
+    pub(super) fn tell_ladder(&self) {
+        self.tell(SessionEvent::Ladder(Box::new(self.ladder.clone())));
+    }
+
+    /// Makes the link, reads the packages, serves commands until the link goes, and begins again.
+    pub(super) async fn live(&mut self) {
+        loop {
+            if self.closed {
+                self.rest().await;
+            }
+            let linked = self.link().await;
+            // Who wants to close the link need not wait until everything has been read.
+            if linked && let Ok(command) = self.inbox.try_recv() {
+                match command {
+                    SessionCommand::Close { switch_off, forget } => {
+                        self.close(switch_off, forget).await;
+                        continue;
+                    }
+                    SessionCommand::Survey => {}
+                    other => self.refuse(&other),
+                }
+            }
+            if linked && self.read_all().await {
+                self.serve().await;
+            } else {
+                self.pause().await;
+            }
+        }
+    }
+
+    /// Closed: nothing is done until somebody asks for the device.
+    async fn rest(&mut self) {
+        loop {
+            match self.inbox.recv().await {
+                Some(SessionCommand::Survey) => break,
+                Some(SessionCommand::Note(note)) => self.write_note(note).await,
+                Some(command) => self.refuse(&command),
+                None => return tokio::time::sleep(Duration::from_secs(3600)).await,
+            }
+        }
+        self.closed = false;
+        self.ladder = Ladder::default();
+    }
+
+    /// Told to do something that takes a link.
+    fn refuse(&self, command: &SessionCommand) {
+        let nothing_sent = "there is no link to the device; nothing was sent".to_owned();
+        match command {
+            SessionCommand::Survey | SessionCommand::Languages(_) | SessionCommand::Follow(_) => {}
+            SessionCommand::Note(_) => {}
+            SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
+                self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
+            }
+            SessionCommand::StayAwake(_) | SessionCommand::Open(_) => self.tell(SessionEvent::Note(nothing_sent)),
+            SessionCommand::Close { .. } => self.tell(SessionEvent::Closed(vec![CloseStep {
+                what: "switch debugging off".into(),
+                done: false,
+                known: nothing_sent,
+            }])),
+        }
+    }
+
+    /// A while until the next try. A command in the meantime cannot be carried out, and is told so.
+    async fn pause(&mut self) {
+        // A device that does not know this computer is not bothered more than needed: a pairing from here wakes the
+        // session.
+        let unpaired = self.ladder.trouble.as_ref().is_some_and(|t| t.name == Advice::Pair.name());
+        let until = Instant::now() + self.workplace.patience.pause * if unpaired { 12 } else { 4 };
+        loop {
+            let wake = Arc::clone(&self.wake);
+            let command = tokio::select! {
+                command = self.inbox.recv() => command,
+                () = tokio::time::sleep_until(until) => return,
+                () = wake.notified() => return,
+            };
+            match command {
+                Some(SessionCommand::Survey) => return,
+                Some(SessionCommand::Close { switch_off: false, forget }) => {
+                    self.close(false, forget).await;
+                    return;
+                }
+                Some(SessionCommand::Note(note)) => self.write_note(note).await,
+                Some(command) => self.refuse(&command),
+                // The session is being dropped; its task is ended from outside.
+                None => return tokio::time::sleep(Duration::from_secs(3600)).await,
+            }
+        }
+    }
+
+    async fn serve(&mut self) {
+        let mut ticks = 0;
+        let mut tick = tokio::time::interval(LOOK_AGAIN);
+        tick.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
+        tick.reset();
+        loop {
+            let device = Arc::clone(&self.device);
+            let command = tokio::select! {
+                command = self.inbox.recv() => command,
+                error = device.gone() => {
+                    self.lost(&error);
+                    return;
+                }
+                _ = tick.tick() => {
+                    ticks += 1;
+                    self.look_again(ticks).await;
+                    continue;
+                }
+            };
+            let goes_on = match command {
+                None => return,
+                Some(SessionCommand::Survey) => self.read_packages().await,
+                Some(SessionCommand::Languages(languages)) => {
+                    self.languages = languages;
+                    self.read_about();
+                    true
+                }
+                Some(SessionCommand::Follow(true)) => {
+                    self.following.start(follow(Arc::clone(&self.device), Arc::clone(&self.events)));
+                    true
+                }
+                Some(SessionCommand::Follow(false)) => {
+                    self.following.stop();
+                    true
+                }
+                Some(SessionCommand::Open(opening)) => {
+                    self.open(opening).await;
+                    true
+                }
+                Some(SessionCommand::Note(note)) => {
+                    self.write_note(note).await;
+                    true
+                }
+                Some(SessionCommand::Run(kind, plan)) => {
+                    let ended = self.run(Ok((kind, plan))).await;
+                    self.after_run(ended).await
+                }
+                Some(SessionCommand::CarryOn(number)) => {
+                    let ended = self.run(Err(number)).await;
+                    self.after_run(ended).await
+                }
+                Some(SessionCommand::StayAwake(on)) => {
+                    self.stay_awake(on).await;
+                    true
+                }
+                Some(SessionCommand::Close { switch_off, forget }) => {
+                    self.close(switch_off, forget).await;
+                    false
+                }
+            };
+            if !goes_on {
+                return;
+            }
+        }
+    }
+
+    /// Looks at what may have mended itself on the device, and now and then at battery and the like.
+    async fn look_again(&mut self, ticks: u32) {
+        if self.ladder.standing(Rung::Changes) == Standing::Missing {
+            self.try_changes().await;
+        }
+        if self.ladder.standing(Rung::Started) == Standing::Missing || ticks.is_multiple_of(VITALS_EVERY) {
+            self.read_details().await;
+        }
+    }
+}

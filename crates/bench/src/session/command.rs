@@ -1,0 +1,36 @@
+//! What a session is told to do.
+
+use wibbet_core::package::Note;
+use wibbet_core::plan::Plan;
+use wibbet_core::run::RunKind;
+use wibbet_types::Locale;
+
+use crate::ops::Opening;
+
+/// What a session can be told to do. Commands are carried out one after the other.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum SessionCommand {
+    /// Read the packages again.
+    Survey,
+    /// Carry out a plan.
+    Run(RunKind, Plan),
+    /// Carry on with a run of the logbook.
+    CarryOn(i64),
+    /// Keep the device awake while it is fed, or put that back as it was.
+    StayAwake(bool),
+    /// Read labels in these languages; `None` for those of the device.
+    Languages(Option<Vec<Locale>>),
+    /// Tell what is on the device's screen, or stop telling it.
+    Follow(bool),
+    /// Open something on the device.
+    Open(Opening),
+    /// Write a note down.
+    Note(Note),
+    /// Put back what was changed for the link's sake, switch debugging off on the device, and let go of it.
+    Close {
+        /// Debugging is switched off on the device.
+        switch_off: bool,
+        /// The device is not linked by itself any more.
+        forget: bool,
+    },
+}

@@ -1,0 +1,62 @@
+//! What a session reports.
+
+use std::sync::Arc;
+
+use wibbet_core::android::Abilities;
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::link::Ladder;
+use wibbet_core::package::{AppNames, Inventory, Measures, Note};
+use wibbet_core::run::Run;
+use wibbet_types::{PackageId, UserId};
+
+use crate::around::Route;
+use crate::ops::Details;
+use crate::run::RunNews;
+
+/// What a session tells.
+#[derive(Debug, Clone)]
+pub enum SessionEvent {
+    /// How far the link has got.
+    Ladder(Box<Ladder>),
+    /// What the device is.
+    Facts(Box<DeviceFacts>, Abilities),
+    /// How it is.
+    Details(Box<Details>),
+    /// What the session is at, in words; `None` when it is idle.
+    Busy(Option<String>),
+    /// The packages, read anew.
+    Inventory(Arc<Inventory>),
+    /// What APKs tell, as far as it has been read.
+    Names(Arc<AppNames>),
+    /// Sizes, memory and use, as far as they have been read.
+    Measures(Arc<Measures>),
+    /// The notes that hold for the device.
+    Notes(Arc<Vec<Note>>),
+    /// What is being read beside everything else, in words.
+    Reading(Option<String>),
+    /// What is on the device's screen now, while that is followed.
+    Front(Option<(PackageId, UserId)>),
+    /// The runs of the device, read from the logbook.
+    Runs(Arc<Vec<Run>>),
+    /// A run that is being carried out.
+    Run(RunNews),
+    /// A run has ended; why, if not by itself.
+    RunEnded(Option<String>),
+    /// The link has been closed on purpose; what was done for it.
+    Closed(Vec<CloseStep>),
+    /// Another device has turned up in the place of this one.
+    OtherDevice(Route),
+    /// Something worth telling that is not in the other events.
+    Note(String),
+}
+
+/// One thing that was done to close a link.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct CloseStep {
+    /// What.
+    pub what: String,
+    /// Whether it was done, and seen to be.
+    pub done: bool,
+    /// How that is known, or what came in its way.
+    pub known: String,
+}

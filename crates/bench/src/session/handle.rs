@@ -1,0 +1,89 @@
+//! A session as its owner holds it.
+
+use std::sync::Arc;
+
+use tokio::sync::{Notify, mpsc, watch};
+use tokio::task::JoinHandle;
+use wibbet_core::link::Ladder;
+
+use super::actor::Actor;
+use super::background::Aside;
+use super::command::SessionCommand;
+use super::event::SessionEvent;
+use crate::device::AdbDevice;
+use crate::ops::Details;
+use crate::workplace::Workplace;
+
+/// A session with one device. It ends when this is dropped.
+#[derive(Debug)]
+pub struct Session {
+    commands: mpsc::UnboundedSender<SessionCommand>,
+    stop: Arc<watch::Sender<bool>>,
+    wake: Arc<Notify>,
+    device: Arc<AdbDevice>,
+    task: JoinHandle<()>,
+}
+
+impl Session {
+    /// Starts a session with a device. `events` is called from the session's task and must not block.
+    pub fn start(
+        device: AdbDevice,
+        workplace: Workplace,
+        events: impl Fn(SessionEvent) + Send + Sync + 'static,
+    ) -> Self {
+        let (commands, inbox) = mpsc::unbounded_channel();
+        let stop = Arc::new(watch::Sender::new(false));
+        let wake = Arc::new(Notify::new());
+        let device = Arc::new(device);
+        let mut actor = Actor {
+            device: Arc::clone(&device),
+            workplace,
+            events: Arc::new(events),
+            inbox,
+            stop: Arc::clone(&stop),
+            wake: Arc::clone(&wake),
+            ladder: Ladder::default(),
+            details: Details::default(),
+            probe: None,
+            closed: false,
+            inventory: None,
+            languages: None,
+            reading: Aside::default(),
+            following: Aside::default(),
+        };
+        let task = tokio::spawn(async move { actor.live().await });
+        Self { commands, stop, wake, device, task }
+    }
+
+    /// The device.
+    pub fn device(&self) -> &Arc<AdbDevice> {
+        &self.device
+    }
+
+    /// Tells the session to do something.
+    pub fn send(&self, command: SessionCommand) {
+        // A session whose task has ended has told so; there is nobody left to be told.
+        let _ = self.commands.send(command);
+    }
+
+    /// The ways to the device have changed, or it may have: it is tried at once.
+    pub fn wake(&self) {
+        self.wake.notify_one();
+    }
+
+    /// Wakes the session from elsewhere.
+    pub(crate) fn waker(&self) -> Arc<Notify> {
+        Arc::clone(&self.wake)
+    }
+
+    /// Ends the run that is being carried out, after the steps that are on their way.
+    pub fn stop_run(&self) {
+        self.stop.send_replace(true);
+    }
+}
+
+impl Drop for Session {
+    fn drop(&mut self) {
+        self.task.abort();
+    }
+}

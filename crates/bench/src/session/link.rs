@@ -1,0 +1,101 @@
+//! Making and losing the link.
+
+use std::sync::Arc;
+
+use wibbet_adb::LinkError;
+use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, Standing};
+
+use super::actor::Actor;
+use super::event::SessionEvent;
+use crate::device::{AskError, Device as _, LinkStep, advised, trouble_of};
+use crate::logbook::now;
+
+impl Actor {
+    pub(super) fn fall(&mut self, trouble: LinkTrouble) {
+        self.ladder.fall(trouble);
+        self.tell_ladder();
+    }
+
+    pub(super) fn advise(&self, rung: Rung, advice: Advice, seen: impl Into<String>) -> LinkTrouble {
+        advised(rung, advice, seen.into(), self.device.facts().as_ref())
+    }
+
+    pub(super) async fn link(&mut self) -> bool {
+        let connected = {
+            let (events, device) = (&self.events, Arc::clone(&self.device));
+            let mut ladder = Ladder { trouble: self.ladder.trouble.clone(), ..Ladder::default() };
+            let facts = device.facts();
+            let mut progress = |step: LinkStep| {
+                match step {
+                    LinkStep::Reached => ladder.climb(Rung::Reached, "it answers"),
+                    LinkStep::Free => ladder.climb(Rung::Free, "it could be opened"),
+                    LinkStep::Speaks => ladder.climb(Rung::Free, "it speaks the debugging protocol"),
+                    LinkStep::Authorised => ladder.climb(Rung::Authorised, "it accepted this computer's key"),
+                    LinkStep::AwaitingTap { fingerprint } => {
+                        let seen = format!(
+                            "it asks on its screen whether this computer may debug it, with the fingerprint {fingerprint}"
+                        );
+                        ladder.fall(advised(Rung::Authorised, Advice::Allow, seen, facts.as_ref()));
+                    }
+                }
+                events(SessionEvent::Ladder(Box::new(ladder.clone())));
+            };
+            device.connect(&mut progress).await
+        };
+        match connected {
+            Ok(facts) => {
+                self.ladder = Ladder { trouble: None, ..Ladder::default() };
+                let by = self.device.route().map_or("", |route| route.kind());
+                self.ladder.climb(Rung::Reached, format!("by {by}, {}", self.device.address()));
+                self.ladder.climb(Rung::Interface, "found");
+                self.ladder.climb(Rung::Free, "it could be opened");
+                self.ladder.climb(Rung::Authorised, "it accepted this computer's key");
+                self.ladder.climb(Rung::Shell, "it told its properties");
+                self.ladder.note(Rung::Changes, Standing::Unknown, "not tried yet");
+                let address = self.device.address();
+                let (note, known_as) = (facts.clone(), self.device.known_as());
+                let noted = move |book: &mut wibbet_logbook::Logbook| {
+                    book.note_device(&note, &address, known_as.as_deref(), now())
+                };
+                match self.workplace.book.with(noted).await {
+                    Ok(id) => self.device.set_id(id),
+                    Err(error) => self.tell(SessionEvent::Note(error.to_string())),
+                }
+                self.tell_facts();
+                self.tell_ladder();
+                true
+            }
+            Err(AskError::NoLink(error)) => {
+                self.lost(&error);
+                false
+            }
+            Err(AskError::NotAndroid(seen)) => {
+                let trouble = self.advise(Rung::Shell, Advice::StartAndroid, seen);
+                self.fall(trouble);
+                false
+            }
+            Err(other) => {
+                let trouble = self.advise(Rung::Shell, Advice::WrongDevice, other.to_string());
+                self.fall(trouble);
+                if let (AskError::OtherDevice(_), Some(route)) = (&other, self.device.route()) {
+                    self.tell(SessionEvent::OtherDevice(route));
+                }
+                false
+            }
+        }
+    }
+
+    pub(super) fn tell_facts(&self) {
+        if let Some(facts) = self.device.facts() {
+            self.tell(SessionEvent::Facts(Box::new(facts), self.device.abilities()));
+        }
+    }
+
+    pub(super) fn lost(&mut self, error: &LinkError) {
+        self.reading.stop();
+        self.following.stop();
+        self.tell(SessionEvent::Reading(None));
+        let trouble = trouble_of(error, self.device.facts().as_ref());
+        self.fall(trouble);
+    }
+}

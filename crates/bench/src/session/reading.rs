@@ -1,0 +1,71 @@
+//! What is read beside everything else: metrics and labels, what is on the screen.
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use wibbet_core::package::{AppNames, Inventory, Measures};
+use wibbet_types::{Locale, PackageId, UserId};
+
+use super::event::SessionEvent;
+use crate::device::AdbDevice;
+use crate::logbook::Book;
+use crate::ops::{device_languages, in_front, read_labels, read_measures};
+
+/// How often the device is asked what is on its screen.
+const FOLLOW: Duration = Duration::from_millis(700);
+
+/// Reads measures and labels side by side, and tells them as they become known.
+pub(crate) async fn read_about(
+    device: Arc<AdbDevice>,
+    book: Book,
+    inventory: Arc<Inventory>,
+    languages: Option<Vec<Locale>>,
+    tell: Arc<dyn Fn(SessionEvent) + Send + Sync>,
+) {
+    let measures = async {
+        let mut news = |m: &Measures| tell(SessionEvent::Measures(Arc::new(m.clone())));
+        // What went with the link is read again with the next one.
+        let _ = read_measures(&device, &mut news).await;
+    };
+    let labels = async {
+        let wanted = match languages {
+            Some(languages) => languages,
+            None => match device_languages(&device).await {
+                Ok(languages) => languages,
+                Err(_) => return,
+            },
+        };
+        let mut names = AppNames { wanted: wanted.clone(), ..AppNames::default() };
+        let read = {
+            let tell = &tell;
+            let mut news = |news: crate::ops::LabelNews| {
+                if !news.fresh.is_empty() {
+                    names.apps.extend(news.fresh);
+                    tell(SessionEvent::Names(Arc::new(names.clone())));
+                }
+                let (done, all) = news.done;
+                let words = (done < all).then(|| format!("reading labels, {done} of {all}"));
+                tell(SessionEvent::Reading(words));
+            };
+            read_labels(&device, &book, &inventory, &wanted, &mut news).await
+        };
+        tell(SessionEvent::Reading(None));
+        if let Ok((names, _)) = read {
+            tell(SessionEvent::Names(Arc::new(names)));
+        }
+    };
+    futures_util::future::join(measures, labels).await;
+}
+
+/// Tells what is on the device's screen whenever that changes, until the link goes.
+pub(crate) async fn follow(device: Arc<AdbDevice>, tell: Arc<dyn Fn(SessionEvent) + Send + Sync>) {
+    let mut former: Option<Option<(PackageId, UserId)>> = None;
+    while let Ok(front) = in_front(&device).await {
+        if former.as_ref() != Some(&front) {
+            tell(SessionEvent::Front(front.clone()));
+            former = Some(front);
+        }
+        tokio::time::sleep(FOLLOW).await;
+    }
+    tell(SessionEvent::Front(None));
+}

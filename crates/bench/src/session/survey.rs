@@ -1,0 +1,146 @@
+//! What is read when there is a link.
+
+use std::sync::Arc;
+
+use wibbet_core::link::{Advice, Rung, Standing};
+use wibbet_core::run::{Permit, PermitProbe};
+
+use super::actor::Actor;
+use super::event::SessionEvent;
+use super::reading::read_about;
+use crate::device::{AskError, Device as _};
+use crate::ops::{SurveyError, claim, details, survey};
+use crate::run::settle_interrupted;
+
+impl Actor {
+    /// Reads how the device is and what is installed, and finds out whether changes are permitted.
+    pub(super) async fn read_all(&mut self) -> bool {
+        // Before Android 7 each part of this starts a runtime of its own, so the packages come first there.
+        let slow = self.device.abilities().sdk < 24;
+        if !slow {
+            self.read_details().await;
+        }
+        if !self.read_packages().await {
+            return false;
+        }
+        if slow {
+            self.read_details().await;
+        }
+        self.try_changes().await;
+        true
+    }
+
+    /// Reads how the device is. That it cannot be read is told by what stays unknown.
+    pub(super) async fn read_details(&mut self) {
+        let Some(details) = details(&self.device).await else { return };
+        match details.vitals.started {
+            Some(true) => self.ladder.note(Rung::Started, Standing::Holds, "sys.boot_completed is 1"),
+            Some(false) => {
+                let trouble = self.advise(Rung::Started, Advice::WaitForStart, "sys.boot_completed is not 1 yet");
+                self.ladder.fall(trouble);
+            }
+            None => self.ladder.note(Rung::Started, Standing::Unknown, "it does not tell"),
+        }
+        self.details = details;
+        self.tell(SessionEvent::Details(Box::new(self.details.clone())));
+        self.tell_ladder();
+    }
+
+    /// Tries whether changes are permitted, in a way that changes nothing.
+    pub(super) async fn try_changes(&mut self) {
+        let Some(probe) = &self.probe else {
+            // What a refused change has shown stands until another one shows better.
+            if self.ladder.standing(Rung::Changes) != Standing::Missing {
+                self.ladder.note(Rung::Changes, Standing::Unknown, "the first change will show");
+                self.tell_ladder();
+            }
+            return;
+        };
+        let Ok(answer) = self.device.ask(&probe.request(), &mut |_| {}).await else { return };
+        let id = probe.id.clone();
+        match probe.read(&answer) {
+            Permit::Given => {
+                self.ladder.note(
+                    Rung::Changes,
+                    Standing::Holds,
+                    format!("{id} could be set to the state that it is in"),
+                );
+            }
+            Permit::Withheld => {
+                let seen = format!("it refused to set {id} to the state that it is in");
+                let trouble = self.advise(Rung::Changes, Advice::SecondSwitch, seen);
+                self.ladder.fall(trouble);
+            }
+            Permit::Unclear => self.ladder.note(Rung::Changes, Standing::Unknown, "the first change will show"),
+        }
+        self.tell_ladder();
+    }
+
+    /// Reads the packages, settles what was interrupted, and tells it all.
+    pub(super) async fn read_packages(&mut self) -> bool {
+        let read = {
+            let (device, events) = (&*self.device, &self.events);
+            survey(device, &mut |part| events(SessionEvent::Busy(Some(part.words())))).await
+        };
+        self.tell(SessionEvent::Busy(None));
+        match read {
+            Ok(mut inventory) => {
+                inventory.with_users(&self.details.users);
+                // What the device can do may have become known only now.
+                self.tell_facts();
+                self.settle().await;
+                self.probe = PermitProbe::choose(&inventory, &self.device.abilities());
+                self.ladder.climb(Rung::Service, format!("it told of {} packages", inventory.packages.len()));
+                self.ladder.surveyed = true;
+                let inventory = Arc::new(inventory);
+                self.inventory = Some(Arc::clone(&inventory));
+                self.tell(SessionEvent::Inventory(inventory));
+                self.tell_runs().await;
+                self.tell_notes().await;
+                self.read_about();
+                self.tell_ladder();
+                true
+            }
+            Err(SurveyError::Ask(AskError::NoLink(error) | AskError::Lost(error))) => {
+                self.lost(&error);
+                false
+            }
+            Err(error) => {
+                let (rung, advice) = match &error {
+                    SurveyError::NotReady => (Rung::Service, Advice::WaitForStart),
+                    _ => (Rung::Service, Advice::Restart),
+                };
+                let trouble = self.advise(rung, advice, error.to_string());
+                self.fall(trouble);
+                false
+            }
+        }
+    }
+
+    async fn settle(&self) {
+        let Some(facts) = self.device.facts() else { return };
+        // Whoever holds the device is at work on it, and settles by himself.
+        let Ok(_claims) = claim(&self.workplace.book, &facts.id, &self.device.address()) else { return };
+        match settle_interrupted(&self.workplace.book, &*self.device, &facts.id).await {
+            Ok(told) => told.into_iter().for_each(|note| self.tell(SessionEvent::Note(note))),
+            Err(error) => self.tell(SessionEvent::Note(error.to_string())),
+        }
+    }
+
+    pub(super) async fn tell_runs(&self) {
+        let Some(facts) = self.device.facts() else { return };
+        match self.workplace.book.with(move |book| book.runs(Some(&facts.id))).await {
+            Ok(runs) => self.tell(SessionEvent::Runs(Arc::new(runs))),
+            Err(error) => self.tell(SessionEvent::Note(error.to_string())),
+        }
+    }
+}
+
+impl Actor {
+    /// Begins to read labels and measures.
+    pub(super) fn read_about(&mut self) {
+        let Some(inventory) = self.inventory.clone() else { return };
+        let (device, book) = (Arc::clone(&self.device), self.workplace.book.clone());
+        self.reading.start(read_about(device, book, inventory, self.languages.clone(), Arc::clone(&self.events)));
+    }
+}

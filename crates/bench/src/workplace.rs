@@ -1,0 +1,37 @@
+//! What all sessions of a program share.
+
+use std::sync::Arc;
+
+use wibbet_adb::{KeyRing, Limits};
+
+use crate::around::{Route, Surroundings};
+use crate::device::AdbDevice;
+use crate::logbook::Book;
+use crate::policy::Patience;
+
+/// What the sessions of a program share.
+#[derive(Debug, Clone)]
+pub struct Workplace {
+    /// The logbook.
+    pub book: Book,
+    /// The keys of this computer.
+    pub keys: Arc<KeyRing>,
+    /// How long to wait while a link is made.
+    pub limits: Limits,
+    /// How patient to be afterwards.
+    pub patience: Patience,
+    /// Where devices are looked for.
+    pub surroundings: Arc<Surroundings>,
+}
+
+impl Workplace {
+    /// A device at an address.
+    pub fn device(&self, address: &str) -> AdbDevice {
+        self.device_by(vec![Route::Address(address.to_owned())])
+    }
+
+    /// A device by some ways to it.
+    pub fn device_by(&self, routes: Vec<Route>) -> AdbDevice {
+        AdbDevice::new(routes, Arc::clone(&self.surroundings), Arc::clone(&self.keys), self.limits, self.patience)
+    }
+}
