@@ -13,32 +13,37 @@
 //! println!("{} listens at {}", device.serial(), device.address());
 //! # Ok(()) }
 //! ```
+//!
+//! The rooms, in their order; each uses only those above it:
+//!
+//! 1. `seed`: from where everything random comes.
+//! 2. `scenario`: what a device is and holds, as data.
+//! 3. `catalogue`: what made-up apps are called and how they are used.
+//! 4. `apk`: generated APKs.
+//! 5. `line`: how bytes travel, and how that goes wrong.
+//! 6. `android`: the system inside: its state, and what its programs print. No bytes on a wire.
+//! 7. `machine`: a device with its switches.
+//! 8. `daemon`: the device side of the protocol. It is given its connections.
+//! 9. `reach`: ways to the device: ports, a bus in memory, programs that hand their words over.
+//! 10. `device`: a device as its owner holds it.
 
+mod android;
 mod apk;
-mod cable;
-mod command;
+mod catalogue;
+mod daemon;
 mod device;
-mod dump;
-mod fault;
-mod files;
-mod habits;
-#[cfg(unix)]
-mod inside;
-mod measures;
-mod packages;
-mod sample;
+mod line;
+mod machine;
+mod reach;
 mod scenario;
-mod screen;
-mod server;
-mod tools;
-mod wireless;
+mod seed;
 
-pub use cable::SimBus;
-pub use device::{Allow, Options, SimDevice};
-pub use fault::{BadFault, CutAt, Direction, Fault, Line};
+pub use android::PairingDialog;
+pub use apk::SampleApk;
+pub use device::{Options, OwnersAct, OwnersScreen, SimDevice};
+pub use line::{BadFault, CutAt, Direction, Fault, Line, SimNetwork};
+pub use machine::Allow;
+pub use reach::SimBus;
 #[cfg(unix)]
-pub use inside::{Asked, Ran, SimAndroid};
-pub use sample::SampleApk;
+pub use reach::{Asked, Ran, SimAndroid};
 pub use scenario::{BadScenario, Flaw, ReachedBy, Scenario};
-pub use screen::{OwnersAct, OwnersScreen};
-pub use wireless::{PairingDialog, SimNetwork};

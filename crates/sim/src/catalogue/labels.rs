@@ -11,6 +11,7 @@ pub(crate) const LANGUAGES: [&str; 85] = [
     "ne", "nl", "or", "pa", "pl", "pt-BR", "pt-PT", "ro", "ru", "si", "sk", "sl", "sq", "sr", "sv", "sw", "ta", "te",
     "th", "tr", "uk", "ur", "uz", "vi", "zh-CN", "zh-HK", "zh-TW", "zu", "fil", "mni", "sat", "yue",
 ];
+
 /// The columns of the file behind the first.
 const COLUMNS: [&str; 7] = ["de", "es", "fr", "ja", "uk", "ar", "zh-CN"];
 

@@ -1,7 +1,8 @@
 //! The shell: just enough of one for the commands that a debugging host sends.
 
-use crate::device::State;
-use crate::packages::{Output, Via};
+use super::output::Output;
+use super::package_service::Via;
+use super::state::State;
 
 /// What a command line asks for beyond text.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -119,76 +120,6 @@ impl State {
             other => Output::failed(127, format!("/system/bin/sh: {other}: not found\n")),
         };
         (output, Effect::None)
-    }
-
-    fn df(&self) -> String {
-        if self.scenario.android.sdk < 24 {
-            return "Filesystem               Size     Used     Free   Blksize\n/data                    5.1G     3.4G     1.7G   4096\n".into();
-        }
-        let (total, free) = (112_000_000_u64, 61_250_000_u64);
-        format!(
-            "Filesystem       1K-blocks     Used Available Use% Mounted on\n/dev/block/dm-5  {total} {} {free}  {}% /data\n",
-            total - free,
-            (total - free) * 100 / total
-        )
-    }
-
-    /// `settings get|put NAMESPACE NAME [VALUE]`.
-    fn settings(&mut self, words: &[String]) -> (Output, Effect) {
-        let words: Vec<&str> = words.iter().map(String::as_str).collect();
-        let known = |state: &Self, space: &str, name: &str| match (space, name) {
-            ("secure", "android_id") => state.scenario.android_id.clone(),
-            ("system", "system_locales") if state.scenario.android.sdk >= 24 => Some(state.scenario.languages.clone()),
-            _ => state.settings.get(&format!("{space}/{name}")).cloned(),
-        };
-        match words.as_slice() {
-            ["get", space, name] => {
-                let value = known(self, space, name).unwrap_or_else(|| "null".into());
-                (Output::ok(format!("{value}\n")), Effect::None)
-            }
-            ["put", "global", name, value] => {
-                self.settings.insert(format!("global/{name}"), (*value).to_owned());
-                let effect = match (*name, *value) {
-                    ("adb_enabled", "0") => Effect::UsbDebuggingOff,
-                    ("adb_wifi_enabled", "0") => Effect::WirelessDebuggingOff,
-                    _ => Effect::None,
-                };
-                (Output::default(), effect)
-            }
-            _ => (Output::failed(1, "usage: settings get|put NAMESPACE KEY [VALUE]\n"), Effect::None),
-        }
-    }
-
-    fn getprop(&self, name: Option<&str>) -> Output {
-        let s = &self.scenario;
-        let sdk = s.android.sdk.to_string();
-        let booted = if self.calls_until_ready > 0 { "" } else { "1" };
-        let (language, country) = s.languages.split(',').next().unwrap_or("").split_once('-').unwrap_or(("en", "US"));
-        let old = s.android.sdk < 23;
-        let locale = format!("{language}-{country}");
-        let properties = [
-            ("persist.sys.locale", if old { "" } else { locale.as_str() }),
-            ("persist.sys.language", if old { language } else { "" }),
-            ("persist.sys.country", if old { country } else { "" }),
-            ("ro.product.locale", "en-GB"),
-            ("ro.build.version.release", s.android.release.as_str()),
-            ("ro.build.version.sdk", sdk.as_str()),
-            ("ro.build.version.security_patch", s.android.patch.as_str()),
-            ("ro.product.manufacturer", s.maker.as_str()),
-            ("ro.product.model", s.model.as_str()),
-            ("ro.product.name", s.product.as_str()),
-            ("ro.build.characteristics", s.characteristics.as_str()),
-            ("ro.build.display.id", s.build.as_str()),
-            ("ro.serialno", s.serial.as_str()),
-            ("sys.boot_completed", booted),
-        ];
-        match name {
-            Some(name) => {
-                let value = properties.iter().find(|(n, _)| *n == name).map_or("", |(_, value)| value);
-                Output::ok(format!("{value}\n"))
-            }
-            None => Output::ok(properties.iter().map(|(n, v)| format!("[{n}]: [{v}]\n")).collect::<String>()),
-        }
     }
 }
 

@@ -1,6 +1,6 @@
-//! What a made-up owner does with a device: which apps are used, how large they have become, what they may do.
+//! What made-up apps ask for, take up, and how they are used.
 
-use crate::apk::mix;
+use crate::seed::mix;
 
 /// A permission that apps ask for, and how many of a hundred do.
 const PERMISSIONS: [(&str, u64); 14] = [
@@ -23,7 +23,7 @@ const PERMISSIONS: [(&str, u64); 14] = [
 /// What a package asks for.
 pub(crate) fn permissions(id: &str) -> Vec<String> {
     let asks = |(n, (_, of_hundred)): (usize, &(&str, u64))| {
-        let many = if crate::apk::has_icon(id) { 2 } else { 1 };
+        let many = if super::labels::has_icon(id) { 2 } else { 1 };
         mix(&format!("{id}/{n}")) % 100 < of_hundred * many / 2
     };
     let mut all: Vec<String> =
@@ -42,7 +42,7 @@ pub(crate) fn is_asked_for(permission: &str) -> bool {
 /// Bytes of data and of cache.
 pub(crate) fn data_sizes(id: &str) -> (u64, u64) {
     let n = mix(id);
-    let large = if crate::apk::has_icon(id) { 400_000 } else { 20_000 };
+    let large = if super::labels::has_icon(id) { 400_000 } else { 20_000 };
     let data = 24_576 + (n % 997) * (n / 997 % 101) * large / 1000;
     (data, 4096 + data / (3 + n % 7))
 }
@@ -59,7 +59,7 @@ pub(crate) fn memory(id: &str) -> Option<u64> {
 /// Days since the last use and minutes of use in all; `None` for what was never in front.
 pub(crate) fn usage(id: &str) -> Option<(u64, u64)> {
     let n = mix(id) >> 3;
-    if !crate::apk::has_icon(id) || n % 100 < 30 {
+    if !super::labels::has_icon(id) || n % 100 < 30 {
         return None;
     }
     let days = match n % 10 {

@@ -1,7 +1,7 @@
 //! How a bench device misbehaves on demand.
 
 use std::str::FromStr;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use thiserror::Error;
 use wibbet_types::PackageId;
@@ -34,28 +34,6 @@ pub struct Line {
     pub trip: Duration,
     /// How many bytes pass in a second; 0 for any number.
     pub bytes_per_second: u64,
-}
-
-/// A line with what is on its way.
-#[derive(Debug, Clone, Copy, Default)]
-pub(crate) struct Traffic {
-    pub(crate) line: Line,
-    /// Until then it is taken: everything that is sent has to pass one after the other.
-    free: Option<Instant>,
-}
-
-impl Traffic {
-    /// Sends so many bytes: when the answer comes that they have arrived.
-    pub(crate) fn send(&mut self, bytes: usize) -> Option<Instant> {
-        if self.line == Line::default() {
-            return None;
-        }
-        let nanos = (bytes as u64 * 1_000_000_000).checked_div(self.line.bytes_per_second).unwrap_or(0);
-        let now = Instant::now();
-        let passed = self.free.map_or(now, |free| free.max(now)) + Duration::from_nanos(nanos);
-        self.free = Some(passed);
-        Some(passed + self.line.trip)
-    }
 }
 
 /// A fault.
@@ -127,56 +105,10 @@ impl FromStr for Fault {
     }
 }
 
-/// Counts what passes and says when to cut.
-#[derive(Debug, Default)]
-pub(crate) struct Cutter {
-    at: Option<CutAt>,
-    packets: [u64; 2],
-    bytes: [u64; 2],
-}
-
-/// What becomes of a packet.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Passage {
-    /// It passes.
-    Whole,
-    /// So many bytes of it pass, then the connection is cut.
-    Cut(usize),
-}
-
-impl Cutter {
-    pub(crate) fn set(&mut self, at: CutAt) {
-        *self = Self { at: Some(at), ..Self::default() };
-    }
-
-    /// Packets so far since the fault was set, in a direction.
-    pub(crate) fn packets(&self, way: Direction) -> u64 {
-        self.packets[way as usize]
-    }
-
-    /// A packet of `size` bytes wants to pass.
-    pub(crate) fn pass(&mut self, way: Direction, size: usize) -> Passage {
-        let (packet, byte) = (self.packets[way as usize], self.bytes[way as usize]);
-        self.packets[way as usize] += 1;
-        self.bytes[way as usize] += size as u64;
-        let cut = match self.at {
-            Some(CutAt::Packet(w, n)) if w == way && n == packet => Some(0),
-            Some(CutAt::Bytes(w, n)) if w == way && n < byte + size as u64 => Some(n.saturating_sub(byte) as usize),
-            _ => None,
-        };
-        match cut {
-            Some(bytes) => {
-                self.at = None;
-                Passage::Cut(bytes)
-            }
-            None => Passage::Whole,
-        }
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::line::cutter::{Cutter, Passage};
 
     #[test]
     fn faults_read_from_text() {

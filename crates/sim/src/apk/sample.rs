@@ -1,6 +1,8 @@
 //! The APKs of bench devices as files, for tests of what reads APKs.
 
-use crate::apk::{Image, Oddity, Plan, translation};
+use super::image::Image;
+use super::plan::{Oddity, Plan};
+use crate::catalogue::labels::translation;
 use crate::scenario::Scenario;
 
 /// An APK of a bench device.

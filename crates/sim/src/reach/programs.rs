@@ -11,9 +11,8 @@ use std::time::{Duration, UNIX_EPOCH};
 
 use wibbet_adb::{ShellId, encode_shell};
 
-use crate::command::Effect;
-use crate::device::State;
-use crate::fault::Fault;
+use crate::android::{Effect, State};
+use crate::line::Fault;
 use crate::scenario::Scenario;
 
 /// What a program said.

@@ -2,73 +2,14 @@
 
 use std::fmt::Write as _;
 
-use crate::device::State;
-use crate::habits;
-use crate::measures::days_ago;
-use crate::packages::{Holding, Output};
+use super::installed::Holding;
+use super::metrics::days_ago;
+use super::output::Output;
+use super::state::State;
+use crate::catalogue::usage;
 use crate::scenario::SimKind;
 
 impl State {
-    /// `dumpsys` of the other services.
-    pub(crate) fn dump_system(&self, service: &str) -> Output {
-        let s = &self.scenario;
-        let mut out = String::new();
-        match service {
-            "battery" => {
-                let (level, powered) = s.battery.map_or((0, true), |b| (b.level, b.powered));
-                let _ = write!(
-                    out,
-                    "Current Battery Service state:\n  AC powered: false\n  USB powered: {powered}\n  Wireless powered: false\n  status: {}\n  health: 2\n  present: {}\n  level: {level}\n  scale: 100\n",
-                    if powered { 2 } else { 3 },
-                    s.battery.is_some(),
-                );
-            }
-            "user" if s.android.sdk >= 24 => {
-                out.push_str("Users:\n");
-                for user in &s.users {
-                    let kind = match user.flags {
-                        _ if user.id == 0 => "full.SYSTEM",
-                        f if f & 0x20 != 0 && user.id >= 900 => "profile.CLONE",
-                        f if f & 0x20 != 0 => "profile.MANAGED",
-                        f if f & 0x4 != 0 => "full.GUEST",
-                        _ => "full.SECONDARY",
-                    };
-                    let _ =
-                        writeln!(out, "  UserInfo{{{}:{}:{:x}}} serialNo={}", user.id, user.name, user.flags, user.id);
-                    if s.android.sdk >= 30 {
-                        let _ = writeln!(out, "    Type: android.os.usertype.{kind}");
-                    }
-                    let _ = writeln!(out, "    State: {}", if user.running { "RUNNING_UNLOCKED" } else { "-1" });
-                }
-            }
-            "device_policy" => {
-                out.push_str("Current Device Policy Manager state:\n");
-                for owner in &s.managed {
-                    match owner.user {
-                        None => out.push_str("  Device Owner: \n"),
-                        Some(user) => drop(writeln!(out, "  Profile Owner (User {user}): ")),
-                    }
-                    let _ = writeln!(out, "    admin=ComponentInfo{{{0}/{0}.Admin}}\n    package={0}", owner.package);
-                }
-            }
-            "account" => {
-                for user in &s.users {
-                    let count = if user.id == 0 { s.accounts } else { 0 };
-                    let _ = writeln!(
-                        out,
-                        "User UserInfo{{{}:{}:{:x}}}:\n  Accounts: {count}",
-                        user.id, user.name, user.flags
-                    );
-                    for n in 0..count {
-                        let _ = writeln!(out, "    Account {{name=owner{n}@mail.invalid, type=net.skerry.account}}");
-                    }
-                }
-            }
-            other => drop(writeln!(out, "Can't find service: {other}")),
-        }
-        Output::ok(out)
-    }
-
     /// `dumpsys package`, with `packages` for the packages only, or with an id for one of them.
     pub(crate) fn dump_packages(&mut self, wanted: Option<&str>) -> Output {
         if self.calls_until_ready > 0 {
@@ -144,7 +85,7 @@ fn write_package(out: &mut String, id: &str, package: &Holding, sdk: u32, device
     let _ = writeln!(out, "    {id_name}={}", package.uid);
     let _ = writeln!(out, "    pkg=Package{{{:x} {id}}}", package.uid ^ 0x0ff0);
     let _ = writeln!(out, "    codePath={path}\n    resourcePath={path}");
-    let code = sdk * 100 + (crate::apk::mix(id) % 100) as u32;
+    let code = sdk * 100 + (crate::seed::mix(id) % 100) as u32;
     let min = if old { String::new() } else { format!(" minSdk={}", sdk.min(23)) };
     let _ = writeln!(out, "    versionCode={code}{min} targetSdk={sdk}\n    versionName={version}");
     if old {
@@ -181,13 +122,13 @@ fn write_package(out: &mut String, id: &str, package: &Holding, sdk: u32, device
 
 /// When a package came: with the device, or some time since.
 fn came(id: &str, system: bool) -> String {
-    days_ago(if system { 700 } else { crate::apk::mix(id) % 600 })
+    days_ago(if system { 700 } else { crate::seed::mix(id) % 600 })
 }
 
 fn write_facts(out: &mut String, id: &str, package: &Holding, sdk: u32) {
     let system = package.data.kind == SimKind::System;
     let updated =
-        if package.code_path().starts_with("/data/") { days_ago(crate::apk::mix(id) % 200) } else { came(id, system) };
+        if package.code_path().starts_with("/data/") { days_ago(crate::seed::mix(id) % 200) } else { came(id, system) };
     let splits = package.splits();
     if sdk >= 23 {
         let parts: String = splits.iter().map(|s| format!(", {s}")).collect();
@@ -201,13 +142,13 @@ fn write_facts(out: &mut String, id: &str, package: &Holding, sdk: u32) {
     if package.code_path().starts_with("/data/") {
         let _ = writeln!(out, "    installerPackageName=io.tidewrack.installer");
     }
-    let permissions = habits::permissions(id);
+    let permissions = usage::permissions(id);
     let _ = writeln!(out, "    declared permissions:\n      {id}.permission.INNER: prot=signature, INSTALLED");
     if sdk >= 23 {
         out.push_str("    requested permissions:\n");
         out.extend(permissions.iter().map(|p| format!("      {p}\n")));
         out.push_str("    install permissions:\n");
-        for name in permissions.iter().filter(|p| !habits::is_asked_for(p)) {
+        for name in permissions.iter().filter(|p| !usage::is_asked_for(p)) {
             let _ = writeln!(out, "      {name}: granted=true");
         }
     } else {
@@ -219,8 +160,8 @@ fn write_facts(out: &mut String, id: &str, package: &Holding, sdk: u32) {
 /// What the owner agreed to, more for the first user than for others.
 fn write_granted(out: &mut String, id: &str, user: u32) {
     out.push_str("      runtime permissions:\n");
-    for name in habits::permissions(id).iter().filter(|p| habits::is_asked_for(p)) {
-        let given = (crate::apk::mix(name) ^ crate::apk::mix(id)) % 3 > u64::from(user > 0);
+    for name in usage::permissions(id).iter().filter(|p| usage::is_asked_for(p)) {
+        let given = (crate::seed::mix(name) ^ crate::seed::mix(id)) % 3 > u64::from(user > 0);
         let _ = writeln!(out, "        {name}: granted={given}, flags=[ USER_SET ]");
     }
 }

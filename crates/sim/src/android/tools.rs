@@ -1,8 +1,8 @@
 //! The device's file tools, as far as they are there on its version: `dd`, `head` from a place, `od`, and the loop that
 //! follows a chain of chunks.
 
-use crate::device::State;
-use crate::packages::Output;
+use super::output::Output;
+use super::state::State;
 
 /// The most that one command gives out.
 const MOST: usize = 64 * 1024 * 1024;

@@ -1,14 +1,14 @@
-//! What a bench device tells of sizes, memory, use and its screen, in the layouts of its version.
+//! Clock, sizes, memory, processes and use.
 
 use std::fmt::Write as _;
 
-use crate::device::State;
-use crate::habits;
-use crate::packages::Output;
-use crate::scenario::SimKind;
+use super::output::Output;
+use super::state::State;
+use crate::catalogue::usage;
 
 /// The day on which bench devices began: 2026-11-23, as days since 1970.
 const TODAY: u64 = 20_780;
+
 /// Half past nine.
 const MORNING: u64 = 9 * 3600 + 1800;
 
@@ -38,7 +38,7 @@ impl State {
         Output::ok(format!("{}\n", moment(TODAY * 86_400 + MORNING + self.started.elapsed().as_secs())))
     }
 
-    fn here(&self, id: &str, user: u32) -> bool {
+    pub(super) fn here(&self, id: &str, user: u32) -> bool {
         let package = self.packages.get(id).and_then(|p| p.users.get(&user));
         package.is_some_and(|u| u.installed && !matches!(u.enabled, 2..=4))
     }
@@ -66,8 +66,8 @@ impl State {
         let list = |numbers: Vec<u64>| numbers.iter().map(u64::to_string).collect::<Vec<_>>().join(",");
         let names: Vec<String> = ids.iter().map(|id| format!("\"{id}\"")).collect();
         let code = ids.iter().map(|id| self.code_size(id)).collect();
-        let data: Vec<u64> = ids.iter().map(|id| habits::data_sizes(id).0).collect();
-        let cache = ids.iter().map(|id| habits::data_sizes(id).1).collect();
+        let data: Vec<u64> = ids.iter().map(|id| usage::data_sizes(id).0).collect();
+        let cache = ids.iter().map(|id| usage::data_sizes(id).1).collect();
         let _ = write!(
             out,
             "App Size: {}\nPackage Names: [{}]\nApp Sizes: [{}]\nApp Data Sizes: [{}]\nCache Sizes: [{}]\n",
@@ -82,7 +82,7 @@ impl State {
 
     fn processes(&self) -> impl Iterator<Item = (&String, u32, u64)> + '_ {
         self.packages.iter().flat_map(move |(id, package)| {
-            let memory = habits::memory(id);
+            let memory = usage::memory(id);
             let front = self.front.0 == *id;
             let users = package.users.keys().filter(move |user| (memory.is_some() || front) && self.here(id, **user));
             users.map(move |user| (id, *user, memory.unwrap_or(64_000)))
@@ -144,7 +144,7 @@ impl State {
             for (span, within) in [("daily", 1), ("yearly", u64::MAX)] {
                 let _ = writeln!(out, "  In-memory {span} stats\n    timeRange=\"2026\"\n    packages");
                 for (id, package) in &self.packages {
-                    let Some((days, minutes)) = habits::usage(id).filter(|(days, _)| *days < within) else { continue };
+                    let Some((days, minutes)) = usage::usage(id).filter(|(days, _)| *days < within) else { continue };
                     // Only the first user has been at it for long.
                     if user.id != 0 && (days % 3 != 0 || !package.users.contains_key(&user.id)) {
                         continue;
@@ -163,71 +163,5 @@ impl State {
             }
         }
         Output::ok(out)
-    }
-
-    /// `dumpsys window` and `dumpsys activity activities`, the lines that tell what is in front.
-    pub(crate) fn in_front(&self, windows: bool) -> Output {
-        let (id, user) = &self.front;
-        let sdk = self.scenario.android.sdk;
-        let name = match sdk {
-            ..29 => "mResumedActivity: ",
-            29..31 => "ResumedActivity:",
-            _ => "topResumedActivity=",
-        };
-        Output::ok(match windows {
-            true => format!(
-                "WINDOW MANAGER LAST ANR\n  <no ANR has occurred since boot>\n  mCurrentFocus=Window{{4f1c2d3 u{user} {id}/{id}.Main}}\n  mFocusedApp=ActivityRecord{{7a7a u{user} {id}/.Main t12}}\n"
-            ),
-            false => format!(
-                "ACTIVITY MANAGER ACTIVITIES (dumpsys activity activities)\nDisplay #0\n    {name}ActivityRecord{{7a7a u{user} {id}/.Main t12}}\n"
-            ),
-        })
-    }
-
-    /// Somebody opens an app. False where there is none to open.
-    pub(crate) fn show(&mut self, id: &str, user: u32) -> bool {
-        let there = self.here(id, user);
-        if there {
-            self.front = (id.to_owned(), user);
-        }
-        there
-    }
-
-    /// Some apps with icons, for somebody to touch.
-    pub(crate) fn touchable(&self) -> Vec<String> {
-        // What somebody installed comes first, then some of what was there.
-        let of = |kind: SimKind| {
-            let icons = self.packages.iter().filter(move |(id, p)| {
-                crate::apk::has_icon(id) && self.here(id, 0) && p.data.kind == kind && *id != &self.front.0
-            });
-            icons.filter(move |(_, p)| kind == SimKind::User || p.uid % 23 == 0).map(|(id, _)| id.clone())
-        };
-        of(SimKind::User).chain(of(SimKind::System)).take(6).collect()
-    }
-
-    /// `am start …`.
-    pub(crate) fn start_activity(&mut self, words: &[String]) -> Output {
-        let after =
-            |name: &str| words.iter().position(|w| w == name).and_then(|n| words.get(n + 1)).map(String::as_str);
-        let user = after("--user").and_then(|u| u.parse().ok()).unwrap_or(0);
-        let details = after("-a") == Some("android.settings.APPLICATION_DETAILS_SETTINGS");
-        let target = match (details, after("-n"), after("-p")) {
-            (true, ..) => "com.android.settings",
-            (_, Some(component), _) => component.split('/').next().unwrap_or(""),
-            (.., Some(package)) => package,
-            _ => "",
-        }
-        .to_owned();
-        let target =
-            if details && !self.packages.contains_key(&target) { "com.android.tv.settings".into() } else { target };
-        let opens = details || crate::apk::has_icon(&target);
-        if opens && self.show(&target, user) {
-            return Output::ok(format!("Starting: Intent {{ act=android.intent.action.MAIN pkg={target} }}\n"));
-        }
-        Output {
-            out: format!("Starting: Intent {{ pkg={target} }}\n"),
-            err: "Error: Activity not started, unable to resolve Intent\n".into(),
-            ..Output::default()
-        }
     }
 }

@@ -1,4 +1,4 @@
-//! What a bench device is and holds, as data.
+//! What a scenario file may say.
 
 use std::collections::BTreeMap;
 
@@ -239,16 +239,6 @@ pub struct SimPackage {
 }
 
 impl Scenario {
-    /// The same device with Android 8.1, and what the daemon of that version announces.
-    pub fn with_android_8_1(mut self) -> Self {
-        self.android.sdk = 27;
-        self.android.release = "8.1.0".into();
-        self.android.patch = "2019-03-05".into();
-        self.protocol.features = ["cmd", "shell_v2", "stat_v2"].map(str::to_owned).to_vec();
-        self.protocol.max_data = 256 * 1024;
-        self
-    }
-
     /// Reads a scenario file.
     ///
     /// # Errors
@@ -284,71 +274,6 @@ impl Scenario {
             }
         }
         Ok(())
-    }
-
-    /// The same device with at least so many packages: those that it has, over and over under other ids.
-    #[must_use]
-    pub fn grown(mut self, count: usize) -> Self {
-        let own = self.inventory.packages.clone();
-        let more = (1..).flat_map(|n| own.iter().map(move |p| (n, p))).take(count.saturating_sub(own.len()));
-        for (n, package) in more {
-            let mut package = package.clone();
-            package.id = format!("{}.twin{n}", package.id);
-            package.path = match package.path.strip_suffix(".apk") {
-                Some(path) => format!("{path}{n}.apk"),
-                None => format!("{}{n}", package.path),
-            };
-            package.update = package.update.map(|path| format!("{path}{n}"));
-            self.inventory.packages.push(package);
-        }
-        self
-    }
-
-    /// The crew phone: Corvane Tarn 5, Android 14, with a work profile.
-    pub fn crew_phone() -> Self {
-        Self::built_in(include_str!("../scenarios/crew-phone.toml"))
-    }
-
-    /// The spare handset: Ostrel Pocket, Android 6, with the old command set.
-    pub fn spare_handset() -> Self {
-        Self::built_in(include_str!("../scenarios/spare-handset.toml"))
-    }
-
-    /// The ticket-desk tablet: Ostrel Slate 11, Android 12, two users.
-    pub fn desk_tablet() -> Self {
-        Self::built_in(include_str!("../scenarios/desk-tablet.toml"))
-    }
-
-    /// The waiting-room TV: Tarnbek Vista 43, Android 11, by network address.
-    pub fn waiting_room_tv() -> Self {
-        Self::built_in(include_str!("../scenarios/waiting-room-tv.toml"))
-    }
-
-    /// The lost-property phone: Corvane Rill 2, Android 9, with a second switch that is off and a locked-away profile.
-    pub fn lost_phone() -> Self {
-        Self::built_in(include_str!("../scenarios/lost-phone.toml"))
-    }
-
-    /// The seventh-hand phone: Tarnbek Go, Android 15, by wireless debugging, to be paired.
-    pub fn seventh_hand() -> Self {
-        Self::built_in(include_str!("../scenarios/seventh-hand.toml"))
-    }
-
-    /// The devices of the demo workshop, by the name that the command line takes.
-    pub fn all() -> Vec<(&'static str, Self)> {
-        vec![
-            ("crew-phone", Self::crew_phone()),
-            ("desk-tablet", Self::desk_tablet()),
-            ("waiting-room-tv", Self::waiting_room_tv()),
-            ("lost-phone", Self::lost_phone()),
-            ("spare-handset", Self::spare_handset()),
-            ("seventh-hand", Self::seventh_hand()),
-        ]
-    }
-
-    #[expect(clippy::expect_used, reason = "the files are part of the program and read in its tests")]
-    fn built_in(text: &str) -> Self {
-        Self::read(text).expect("a built-in scenario reads")
     }
 }
 

@@ -1,0 +1,68 @@
+//! `dumpsys` of the other services.
+
+use std::fmt::Write as _;
+
+use super::output::Output;
+use super::state::State;
+
+impl State {
+    /// `dumpsys` of the other services.
+    pub(crate) fn dump_system(&self, service: &str) -> Output {
+        let s = &self.scenario;
+        let mut out = String::new();
+        match service {
+            "battery" => {
+                let (level, powered) = s.battery.map_or((0, true), |b| (b.level, b.powered));
+                let _ = write!(
+                    out,
+                    "Current Battery Service state:\n  AC powered: false\n  USB powered: {powered}\n  Wireless powered: false\n  status: {}\n  health: 2\n  present: {}\n  level: {level}\n  scale: 100\n",
+                    if powered { 2 } else { 3 },
+                    s.battery.is_some(),
+                );
+            }
+            "user" if s.android.sdk >= 24 => {
+                out.push_str("Users:\n");
+                for user in &s.users {
+                    let kind = match user.flags {
+                        _ if user.id == 0 => "full.SYSTEM",
+                        f if f & 0x20 != 0 && user.id >= 900 => "profile.CLONE",
+                        f if f & 0x20 != 0 => "profile.MANAGED",
+                        f if f & 0x4 != 0 => "full.GUEST",
+                        _ => "full.SECONDARY",
+                    };
+                    let _ =
+                        writeln!(out, "  UserInfo{{{}:{}:{:x}}} serialNo={}", user.id, user.name, user.flags, user.id);
+                    if s.android.sdk >= 30 {
+                        let _ = writeln!(out, "    Type: android.os.usertype.{kind}");
+                    }
+                    let _ = writeln!(out, "    State: {}", if user.running { "RUNNING_UNLOCKED" } else { "-1" });
+                }
+            }
+            "device_policy" => {
+                out.push_str("Current Device Policy Manager state:\n");
+                for owner in &s.managed {
+                    match owner.user {
+                        None => out.push_str("  Device Owner: \n"),
+                        Some(user) => drop(writeln!(out, "  Profile Owner (User {user}): ")),
+                    }
+                    let _ = writeln!(out, "    admin=ComponentInfo{{{0}/{0}.Admin}}\n    package={0}", owner.package);
+                }
+            }
+            "account" => {
+                for user in &s.users {
+                    let count = if user.id == 0 { s.accounts } else { 0 };
+                    let _ = writeln!(
+                        out,
+                        "User UserInfo{{{}:{}:{:x}}}:\n  Accounts: {count}",
+                        user.id, user.name, user.flags
+                    );
+                    for n in 0..count {
+                        let _ = writeln!(out, "    Account {{name=owner{n}@mail.invalid, type=net.skerry.account}}");
+                    }
+                }
+            }
+            other => drop(writeln!(out, "Can't find service: {other}")),
+        }
+        Output::ok(out)
+    }
+}

@@ -1,0 +1,76 @@
+//! What is on the device's screen, and what is opened there.
+
+use super::output::Output;
+use super::state::State;
+use crate::scenario::SimKind;
+
+impl State {
+    /// `dumpsys window` and `dumpsys activity activities`, the lines that tell what is in front.
+    pub(crate) fn in_front(&self, windows: bool) -> Output {
+        let (id, user) = &self.front;
+        let sdk = self.scenario.android.sdk;
+        let name = match sdk {
+            ..29 => "mResumedActivity: ",
+            29..31 => "ResumedActivity:",
+            _ => "topResumedActivity=",
+        };
+        Output::ok(match windows {
+            true => format!(
+                "WINDOW MANAGER LAST ANR\n  <no ANR has occurred since boot>\n  mCurrentFocus=Window{{4f1c2d3 u{user} {id}/{id}.Main}}\n  mFocusedApp=ActivityRecord{{7a7a u{user} {id}/.Main t12}}\n"
+            ),
+            false => format!(
+                "ACTIVITY MANAGER ACTIVITIES (dumpsys activity activities)\nDisplay #0\n    {name}ActivityRecord{{7a7a u{user} {id}/.Main t12}}\n"
+            ),
+        })
+    }
+
+    /// Somebody opens an app. False where there is none to open.
+    pub(crate) fn show(&mut self, id: &str, user: u32) -> bool {
+        let there = self.here(id, user);
+        if there {
+            self.front = (id.to_owned(), user);
+        }
+        there
+    }
+
+    /// Some apps with icons, for somebody to touch.
+    pub(crate) fn touchable(&self) -> Vec<String> {
+        // What somebody installed comes first, then some of what was there.
+        let of = |kind: SimKind| {
+            let icons = self.packages.iter().filter(move |(id, p)| {
+                crate::catalogue::labels::has_icon(id)
+                    && self.here(id, 0)
+                    && p.data.kind == kind
+                    && *id != &self.front.0
+            });
+            icons.filter(move |(_, p)| kind == SimKind::User || p.uid % 23 == 0).map(|(id, _)| id.clone())
+        };
+        of(SimKind::User).chain(of(SimKind::System)).take(6).collect()
+    }
+
+    /// `am start …`.
+    pub(crate) fn start_activity(&mut self, words: &[String]) -> Output {
+        let after =
+            |name: &str| words.iter().position(|w| w == name).and_then(|n| words.get(n + 1)).map(String::as_str);
+        let user = after("--user").and_then(|u| u.parse().ok()).unwrap_or(0);
+        let details = after("-a") == Some("android.settings.APPLICATION_DETAILS_SETTINGS");
+        let target = match (details, after("-n"), after("-p")) {
+            (true, ..) => "com.android.settings",
+            (_, Some(component), _) => component.split('/').next().unwrap_or(""),
+            (.., Some(package)) => package,
+            _ => "",
+        }
+        .to_owned();
+        let target =
+            if details && !self.packages.contains_key(&target) { "com.android.tv.settings".into() } else { target };
+        let opens = details || crate::catalogue::labels::has_icon(&target);
+        if opens && self.show(&target, user) {
+            return Output::ok(format!("Starting: Intent {{ act=android.intent.action.MAIN pkg={target} }}\n"));
+        }
+        Output {
+            out: format!("Starting: Intent {{ pkg={target} }}\n"),
+            err: "Error: Activity not started, unable to resolve Intent\n".into(),
+            ..Output::default()
+        }
+    }
+}

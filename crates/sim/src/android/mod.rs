@@ -1,0 +1,22 @@
+//! The system inside: its state, and what its programs print. No bytes on a wire.
+
+mod dump_package;
+mod dump_system;
+mod files;
+mod foreground;
+mod installed;
+mod metrics;
+mod output;
+mod package_service;
+mod properties;
+mod settings;
+mod shell;
+mod state;
+mod tools;
+
+pub(crate) use files::{Contents, FOLDER, File, REGULAR};
+pub(crate) use output::Output;
+pub(crate) use package_service::Via;
+pub(crate) use shell::Effect;
+pub use state::PairingDialog;
+pub(crate) use state::State;

@@ -1,0 +1,50 @@
+//! `getprop`, `df`.
+
+use super::output::Output;
+use super::state::State;
+
+impl State {
+    pub(super) fn df(&self) -> String {
+        if self.scenario.android.sdk < 24 {
+            return "Filesystem               Size     Used     Free   Blksize\n/data                    5.1G     3.4G     1.7G   4096\n".into();
+        }
+        let (total, free) = (112_000_000_u64, 61_250_000_u64);
+        format!(
+            "Filesystem       1K-blocks     Used Available Use% Mounted on\n/dev/block/dm-5  {total} {} {free}  {}% /data\n",
+            total - free,
+            (total - free) * 100 / total
+        )
+    }
+
+    pub(super) fn getprop(&self, name: Option<&str>) -> Output {
+        let s = &self.scenario;
+        let sdk = s.android.sdk.to_string();
+        let booted = if self.calls_until_ready > 0 { "" } else { "1" };
+        let (language, country) = s.languages.split(',').next().unwrap_or("").split_once('-').unwrap_or(("en", "US"));
+        let old = s.android.sdk < 23;
+        let locale = format!("{language}-{country}");
+        let properties = [
+            ("persist.sys.locale", if old { "" } else { locale.as_str() }),
+            ("persist.sys.language", if old { language } else { "" }),
+            ("persist.sys.country", if old { country } else { "" }),
+            ("ro.product.locale", "en-GB"),
+            ("ro.build.version.release", s.android.release.as_str()),
+            ("ro.build.version.sdk", sdk.as_str()),
+            ("ro.build.version.security_patch", s.android.patch.as_str()),
+            ("ro.product.manufacturer", s.maker.as_str()),
+            ("ro.product.model", s.model.as_str()),
+            ("ro.product.name", s.product.as_str()),
+            ("ro.build.characteristics", s.characteristics.as_str()),
+            ("ro.build.display.id", s.build.as_str()),
+            ("ro.serialno", s.serial.as_str()),
+            ("sys.boot_completed", booted),
+        ];
+        match name {
+            Some(name) => {
+                let value = properties.iter().find(|(n, _)| *n == name).map_or("", |(_, value)| value);
+                Output::ok(format!("{value}\n"))
+            }
+            None => Output::ok(properties.iter().map(|(n, v)| format!("[{n}]: [{v}]\n")).collect::<String>()),
+        }
+    }
+}

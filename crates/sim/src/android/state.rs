@@ -1,0 +1,120 @@
+//! The state of a device.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::net::SocketAddr;
+use std::time::{Duration, Instant};
+
+use super::installed::Holding;
+use crate::line::{Cutter, Fault};
+use crate::scenario::{ReachedBy, Scenario};
+
+/// The dialog that offers pairing, as long as it is open.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PairingDialog {
+    /// The six digits; for a scanned QR code its password, which the screen does not show.
+    pub code: String,
+    /// Where pairing is offered.
+    pub address: SocketAddr,
+    /// It came of a scanned QR code.
+    pub scanned: bool,
+    /// The name under which it is announced.
+    pub(crate) instance: String,
+}
+
+/// The switches in the developer options.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Switches {
+    /// Over a cable, and over the older kind of network link.
+    pub(crate) usb_debugging: bool,
+    /// Over the encrypted kind.
+    pub(crate) wireless: bool,
+}
+
+/// The state of a device.
+#[derive(Debug)]
+pub(crate) struct State {
+    pub(crate) scenario: Scenario,
+    pub(crate) packages: BTreeMap<String, Holding>,
+    /// Key lines, without their remark, of the computers that the device has accepted.
+    pub(crate) trusted: BTreeSet<String>,
+    pub(crate) random: fastrand::Rng,
+    pub(crate) cutter: Cutter,
+    pub(crate) latency: Duration,
+    pub(crate) traffic: crate::line::Traffic,
+    pub(crate) mute: bool,
+    pub(crate) no_tools: bool,
+    pub(crate) transcript: Vec<String>,
+    /// So many calls of the package service fail yet, because the device has just started.
+    pub(crate) calls_until_ready: u32,
+    pub(crate) files: BTreeMap<String, crate::android::File>,
+    /// How often "Allow this computer?" was shown.
+    pub(crate) dialogs: u32,
+    /// The device is restarting and does not answer.
+    pub(crate) down: bool,
+    pub(crate) switches: Switches,
+    /// `settings`, by namespace and name.
+    pub(crate) settings: BTreeMap<String, String>,
+    pub(crate) started: Instant,
+    /// The package on the device's screen, and the user whose it is.
+    pub(crate) front: (String, u32),
+    /// The fingerprint in the dialog that asks whether to allow a computer.
+    pub(crate) asks: Option<String>,
+    pub(crate) pairing: Option<PairingDialog>,
+}
+
+impl State {
+    /// A device as it comes out of its box.
+    pub(crate) fn new(scenario: Scenario, seed: u64) -> Self {
+        Self {
+            packages: Holding::all_of(&scenario),
+            trusted: BTreeSet::new(),
+            random: fastrand::Rng::with_seed(seed),
+            cutter: Cutter::default(),
+            latency: Duration::ZERO,
+            traffic: crate::line::Traffic::default(),
+            mute: false,
+            no_tools: false,
+            transcript: Vec::new(),
+            calls_until_ready: 0,
+            files: super::files::first_files(&scenario),
+            dialogs: 0,
+            down: false,
+            switches: Switches { usb_debugging: true, wireless: scenario.reached_by == ReachedBy::Air },
+            settings: BTreeMap::from([
+                ("global/adb_enabled".to_owned(), "1".to_owned()),
+                ("global/stay_on_while_plugged_in".to_owned(), "0".to_owned()),
+            ]),
+            started: Instant::now(),
+            front: (crate::catalogue::usage::home_screen(&scenario), 0),
+            asks: None,
+            pairing: None,
+            scenario,
+        }
+    }
+
+    /// Sets a fault of the device or its line.
+    pub(crate) fn set_fault(&mut self, fault: Fault) {
+        match fault {
+            Fault::Latency(time) => self.latency = time,
+            Fault::Line(line) => self.traffic.line = line,
+            Fault::Cut(at) => self.cutter.set(at),
+            Fault::Mute => self.mute = true,
+            Fault::NoTools => self.no_tools = true,
+            Fault::Package(id, flaw) => {
+                if let Some(package) = self.packages.get_mut(id.as_str()) {
+                    package.data.flaw = Some(flaw);
+                }
+            }
+            Fault::Refuse(id, reason) => {
+                if let Some(package) = self.packages.get_mut(id.as_str()) {
+                    package.data.refuses = Some(reason);
+                }
+            }
+        }
+    }
+
+    /// A package's state for a user: installed and the enabled setting. `None` where there is no such package.
+    pub(crate) fn holds(&self, id: &str, user: u32) -> Option<(bool, u8)> {
+        self.packages.get(id)?.users.get(&user).map(|u| (u.installed, u.enabled))
+    }
+}

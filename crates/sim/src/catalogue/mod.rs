@@ -1,0 +1,4 @@
+//! What made-up apps are called and how they are used.
+
+pub(crate) mod labels;
+pub(crate) mod usage;

@@ -1,0 +1,190 @@
+//! Services: what is opened by name, and how its output is brought to the host.
+
+use std::sync::Arc;
+
+use tokio::sync::mpsc;
+use wibbet_adb::{Command, Packet, ShellId, encode_shell};
+
+use super::sync::{SyncSession, SyncStep};
+use crate::android::{Effect, Output, Via};
+use crate::machine::{Shared, restart};
+
+pub(super) type Out = mpsc::UnboundedSender<Packet>;
+
+/// What the socket between a command and the daemon holds, in bytes. When the command ends with so much unread, the
+/// daemon takes the hang-up for something to read and sends all of it without waiting for an OKAY, although it had
+/// stopped reading until then (observed on the platform's own daemon, 34.0.5).
+const SOCKET_HOLDS: usize = 150_000;
+
+/// How a command's output is brought to the host.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Framing {
+    Frames,
+    Terminal,
+    Raw,
+}
+
+pub(crate) enum Service {
+    Shell(String, Framing),
+    Package(Vec<String>, Framing),
+    Sync,
+    Reboot,
+}
+
+impl Service {
+    pub(super) fn read(name: &str, features: &[String], refused: &[String]) -> Option<Self> {
+        let (kind, rest) = name.split_once(':')?;
+        let has = |feature: &str| features.iter().any(|f| f == feature);
+        if refused.iter().any(|r| r == kind) {
+            return None;
+        }
+        let call = |framing| {
+            let mut words = rest.split('\0').map(str::to_owned);
+            (words.next().as_deref() == Some("package")).then(|| Self::Package(words.collect(), framing))
+        };
+        match kind {
+            "shell" => Some(Self::Shell(rest.into(), Framing::Terminal)),
+            "shell,v2,raw" if has("shell_v2") => Some(Self::Shell(rest.into(), Framing::Frames)),
+            "exec" => Some(Self::Shell(rest.into(), Framing::Raw)),
+            "abb" if has("abb") => call(Framing::Frames),
+            "abb_exec" if has("abb_exec") => call(Framing::Raw),
+            "sync" => Some(Self::Sync),
+            "reboot" => Some(Self::Reboot),
+            _ => None,
+        }
+    }
+}
+
+/// The sending end of a stream.
+pub(crate) struct StreamOut {
+    pub(super) shared: Arc<Shared>,
+    pub(super) out: Out,
+    pub(super) id: u32,
+    pub(super) host: u32,
+    pub(super) acks: mpsc::UnboundedReceiver<()>,
+    pub(super) max_data: usize,
+}
+
+impl StreamOut {
+    /// Sends all that a command said and ends the stream: each packet only when the one before has been taken, up to
+    /// what is still in the command's socket when it ends, which leaves together.
+    async fn send_last(mut self, data: &[u8]) {
+        let paced = data.len().saturating_sub(SOCKET_HOLDS).next_multiple_of(self.max_data).min(data.len());
+        let (paced, together) = data.split_at(paced);
+        if !self.send(paced).await {
+            return;
+        }
+        for piece in together.chunks(self.max_data) {
+            let _ = self.out.send(Packet::new(Command::Wrte, self.id, self.host, piece));
+        }
+        self.pass(together.len()).await;
+        self.close();
+    }
+
+    /// Sends data, each packet only when the one before has been taken. False when the host has
+    /// closed the stream.
+    async fn send(&mut self, data: &[u8]) -> bool {
+        for piece in data.chunks(self.max_data) {
+            let _ = self.out.send(Packet::new(Command::Wrte, self.id, self.host, piece));
+            if self.acks.recv().await.is_none() {
+                return false;
+            }
+            self.pass(piece.len()).await;
+        }
+        true
+    }
+
+    /// Waits as long as a real line takes for so many bytes.
+    async fn pass(&self, bytes: usize) {
+        let arrives = self.shared.state().traffic.send(bytes);
+        if let Some(arrives) = arrives {
+            tokio::time::sleep_until(arrives.into()).await;
+        }
+    }
+
+    fn close(self) {
+        let _ = self.out.send(Packet::new(Command::Clse, self.id, self.host, []));
+    }
+}
+
+pub(crate) async fn run(
+    service: Service,
+    mut stream: StreamOut,
+    mut inbox: mpsc::UnboundedReceiver<Vec<u8>>,
+    shared: Arc<Shared>,
+) {
+    let (latency, mute) = {
+        let state = shared.state();
+        (state.latency, state.mute)
+    };
+    if mute {
+        return std::future::pending().await;
+    }
+    tokio::time::sleep(latency).await;
+    stream.pass(0).await;
+    match service {
+        Service::Shell(line, framing) => {
+            let (output, effect) = shared.state().shell(&line);
+            match effect {
+                Effect::None => {}
+                Effect::Restart => restart(&shared),
+                Effect::UsbDebuggingOff => shared.usb_debugging(false),
+                Effect::WirelessDebuggingOff => shared.wireless_debugging_off(),
+            }
+            say(output, framing, stream).await;
+        }
+        Service::Package(words, framing) => {
+            let output = shared.state().package_service(&words, Via::Cmd);
+            say(output, framing, stream).await;
+        }
+        Service::Reboot => {
+            restart(&shared);
+            stream.close();
+        }
+        Service::Sync => {
+            let mut session = SyncSession::default();
+            while let Some(bytes) = inbox.recv().await {
+                session.feed(&bytes);
+                // What is answered while the host has not taken the last packet goes into the next one.
+                let mut answers = Vec::new();
+                let ends = loop {
+                    let step = session.step(&mut shared.state());
+                    match step {
+                        SyncStep::More => break false,
+                        SyncStep::End => break true,
+                        SyncStep::Answer(data) => answers.extend(data),
+                    }
+                };
+                if !answers.is_empty() && !stream.send(&answers).await {
+                    return;
+                }
+                if ends {
+                    return stream.close();
+                }
+            }
+        }
+    }
+}
+
+async fn say(output: Output, framing: Framing, stream: StreamOut) {
+    if output.hangs {
+        return std::future::pending().await;
+    }
+    let bytes = match framing {
+        Framing::Frames => {
+            // A command writes in pieces; one of them may still be larger than a packet.
+            let pieces =
+                |id, bytes: &[u8]| bytes.chunks(64 * 1024).flat_map(|p| encode_shell(id, p)).collect::<Vec<u8>>();
+            let mut frames = pieces(ShellId::Out, output.bytes());
+            frames.extend(pieces(ShellId::Err, output.err.as_bytes()));
+            frames.extend(encode_shell(ShellId::Exit, &[output.code]));
+            frames
+        }
+        Framing::Terminal => {
+            let bytes = output.raw.clone().unwrap_or_else(|| output.together().into_bytes());
+            bytes.iter().flat_map(|b| if *b == b'\n' { vec![b'\r', b'\n'] } else { vec![*b] }).collect()
+        }
+        Framing::Raw => output.raw.clone().unwrap_or_else(|| output.together().into_bytes()),
+    };
+    stream.send_last(&bytes).await;
+}

@@ -1,0 +1,255 @@
+//! A running device as its owner holds it.
+
+use std::net::SocketAddr;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+
+use tokio::sync::watch;
+use wibbet_adb::AnnouncedKind;
+
+use super::options::Options;
+use super::screen::{OwnersAct, OwnersScreen};
+use crate::android::{PairingDialog, State};
+use crate::line::Fault;
+use crate::machine::{Access, Shared};
+use crate::reach::{listen, open_dialog};
+use crate::scenario::{ReachedBy, Scenario};
+
+/// A running bench device. It ends when this is dropped.
+#[derive(Debug)]
+pub struct SimDevice {
+    shared: Arc<Shared>,
+    at: SocketAddr,
+}
+
+impl SimDevice {
+    /// Starts a device.
+    ///
+    /// # Errors
+    /// When the address cannot be listened at.
+    pub async fn start(scenario: Scenario, options: Options) -> std::io::Result<Self> {
+        let access = if scenario.reached_by == ReachedBy::Air { Access::Air } else { Access::Plain };
+        let mut random = fastrand::Rng::with_seed(options.seed);
+        let suffix: String = (0..6).map(|_| random.alphanumeric()).collect();
+        let instance = format!("adb-{}-{suffix}", scenario.serial);
+        let shared = Arc::new(Shared {
+            state: Mutex::new(State::new(scenario, options.seed)),
+            allow: options.allow,
+            restart: options.restart,
+            taps: watch::Sender::new(0),
+            ends: watch::Sender::new([0; 3]),
+            cable_changes: watch::Sender::new(0),
+            network: options.network,
+            instance,
+            own_key: OnceLock::new(),
+            dialog: Mutex::default(),
+            listening: Mutex::default(),
+        });
+        let at = listen(&shared, options.listen, access).await?;
+        Ok(Self { shared, at })
+    }
+
+    pub(crate) fn shared(&self) -> Arc<Shared> {
+        Arc::clone(&self.shared)
+    }
+
+    /// Where it listens, or last did.
+    pub fn address(&self) -> SocketAddr {
+        let listening = self.shared.listening.lock().unwrap_or_else(PoisonError::into_inner);
+        listening.as_ref().map_or(self.at, |(address, _)| *address)
+    }
+
+    /// The name under which it announces its encrypted link.
+    pub fn instance(&self) -> String {
+        self.shared.instance()
+    }
+
+    /// Does what its owner does on its screen. What comes of it shows there, and in what is returned: the dialog, where
+    /// one was opened.
+    ///
+    /// # Errors
+    /// When no port is to be had.
+    pub async fn act(&self, act: OwnersAct) -> std::io::Result<Option<PairingDialog>> {
+        let (air, second) = {
+            let state = self.shared.state();
+            (state.scenario.reached_by == ReachedBy::Air, state.scenario.second_switch)
+        };
+        match act {
+            // What this device does not have cannot be touched.
+            OwnersAct::ShowCode | OwnersAct::Scan(_) | OwnersAct::WirelessDebugging(_) if !air => {}
+            OwnersAct::SecondSwitch(_) if !second => {}
+            OwnersAct::Allow => self.allow(),
+            OwnersAct::Deny => self.shared.state().asks = None,
+            OwnersAct::ShowCode => {
+                let code: String = {
+                    let mut state = self.shared.state();
+                    (0..6).map(|_| state.random.digit(10)).collect()
+                };
+                return open_dialog(&self.shared, code, self.shared.instance(), false).await.map(Some);
+            }
+            OwnersAct::CloseDialog => self.shared.close_dialog(),
+            OwnersAct::Scan(text) => {
+                let field = |name: &str| {
+                    text.strip_prefix("WIFI:")?.split(';').find_map(|f| f.strip_prefix(name)).map(str::to_owned)
+                };
+                if let (Some("ADB"), Some(name), Some(password)) = (field("T:").as_deref(), field("S:"), field("P:")) {
+                    return open_dialog(&self.shared, password, name, true).await.map(Some);
+                }
+            }
+            OwnersAct::SecondSwitch(on) => self.shared.state().scenario.second_switch_off = !on,
+            OwnersAct::UsbDebugging(on) => self.shared.usb_debugging(on),
+            OwnersAct::WirelessDebugging(false) => self.shared.wireless_debugging_off(),
+            OwnersAct::WirelessDebugging(true) => {
+                self.shared.state().switches.wireless = true;
+                listen(&self.shared, ([127, 0, 0, 1], 0).into(), Access::Air).await?;
+            }
+            OwnersAct::Restart => self.restart(),
+            OwnersAct::Touch(id) => {
+                self.shared.state().show(&id, 0);
+            }
+        }
+        Ok(None)
+    }
+
+    /// How the demo workshop reaches it.
+    pub fn reached_by(&self) -> ReachedBy {
+        self.shared.state().scenario.reached_by
+    }
+
+    /// Its serial.
+    pub fn serial(&self) -> String {
+        self.shared.state().scenario.serial.clone()
+    }
+
+    /// Maker and model.
+    pub fn model(&self) -> String {
+        let state = self.shared.state();
+        format!("{} {}", state.scenario.maker, state.scenario.model)
+    }
+
+    /// Makes all of its files now, rather than when somebody reads them. The device serves others meanwhile.
+    pub fn make_files(&self) {
+        self.files_to_make()();
+    }
+
+    /// What makes them, to be run elsewhere.
+    pub fn files_to_make(&self) -> impl FnOnce() + Send + use<> {
+        let all: Vec<_> = self.shared.state().files.values().map(|file| file.data.clone()).collect();
+        move || {
+            for data in all {
+                data.len();
+                data.read(0, 1);
+            }
+        }
+    }
+
+    /// The tap on "Allow".
+    pub fn allow(&self) {
+        self.shared.taps.send_modify(|taps| *taps += 1);
+    }
+
+    /// Sets a fault.
+    pub fn set_fault(&self, fault: Fault) {
+        self.shared.state().set_fault(fault);
+    }
+
+    /// Takes away that no command is answered.
+    pub fn unmute(&self) {
+        self.shared.state().mute = false;
+    }
+
+    /// What has been asked of the device, a line for each service that was opened.
+    pub fn transcript(&self) -> Vec<String> {
+        self.shared.state().transcript.clone()
+    }
+
+    /// Packets in a direction since the last cut was set, or since the start.
+    pub fn packets(&self, way: crate::line::Direction) -> u64 {
+        self.shared.state().cutter.packets(way)
+    }
+
+    /// How often "Allow this computer?" was shown.
+    pub fn dialogs(&self) -> u32 {
+        self.shared.state().dialogs
+    }
+
+    /// A package's state for a user as the device keeps it: installed and the enabled setting.
+    /// `None` where there is no such package.
+    pub fn holds(&self, id: &str, user: u32) -> Option<(bool, u8)> {
+        self.shared.state().holds(id, user)
+    }
+
+    /// Restarts the device: connections end, it is away for a while, and its package service is up
+    /// only some calls after its daemon.
+    pub fn restart(&self) {
+        crate::machine::restart(&self.shared);
+    }
+}
+
+impl Drop for SimDevice {
+    fn drop(&mut self) {
+        self.shared.close_dialog();
+        self.shared.end(&[Access::Plain, Access::Cable, Access::Air]);
+        if let Some((_, task)) = self.shared.listening.lock().unwrap_or_else(PoisonError::into_inner).take() {
+            task.abort();
+        }
+        if let Some(network) = &self.shared.network {
+            network.withdraw(AnnouncedKind::Connect, &self.shared.instance);
+            network.withdraw(AnnouncedKind::Plain, &self.shared.instance);
+        }
+    }
+}
+
+impl SimDevice {
+    /// What the device's own screen shows now. `qr` is the text of the code that the computer's screen shows, if it
+    /// shows one.
+    pub fn screen(&self, qr: Option<&str>) -> OwnersScreen {
+        let (lines, acts) = {
+            let shared = self.shared();
+            let state = shared.state();
+            let switch = |on: bool| if on { "on" } else { "off" };
+            let mut lines = vec![format!("USB debugging: {}", switch(state.switches.usb_debugging))];
+            let mut acts = Vec::new();
+            if state.down {
+                return OwnersScreen { name: self.model(), lines: vec!["It is restarting.".into()], acts };
+            }
+            if let Some(fingerprint) = &state.asks {
+                lines.push("Allow USB debugging? The computer's key:".into());
+                lines.push(fingerprint.clone());
+                acts.extend([OwnersAct::Allow, OwnersAct::Deny]);
+            }
+            if state.scenario.second_switch {
+                lines.push(format!("Second switch, for changes: {}", switch(!state.scenario.second_switch_off)));
+                acts.push(OwnersAct::SecondSwitch(state.scenario.second_switch_off));
+            }
+            if state.scenario.reached_by == ReachedBy::Air {
+                lines.push(format!("Wireless debugging: {}", switch(state.switches.wireless)));
+                if state.switches.wireless {
+                    lines.push(format!("IP address and port: {}", self.address()));
+                    match &state.pairing {
+                        Some(dialog) if !dialog.scanned => {
+                            lines.push(format!("Wi-Fi pairing code: {}", dialog.code));
+                            lines.push(format!("IP address and port: {}", dialog.address));
+                            acts.push(OwnersAct::CloseDialog);
+                        }
+                        Some(_) => lines.push("Pairing…".into()),
+                        None => {
+                            acts.push(OwnersAct::ShowCode);
+                            if let Some(text) = qr {
+                                acts.push(OwnersAct::Scan(text.to_owned()));
+                            }
+                        }
+                    }
+                }
+                lines.push(format!("Computers it knows: {}", state.trusted.len()));
+                acts.push(OwnersAct::WirelessDebugging(!state.switches.wireless));
+            } else {
+                acts.push(OwnersAct::UsbDebugging(!state.switches.usb_debugging));
+            }
+            lines.push(format!("On the screen: {}", crate::catalogue::labels::label(&state.front.0, "")));
+            acts.extend(state.touchable().into_iter().map(OwnersAct::Touch));
+            acts.push(OwnersAct::Restart);
+            (lines, acts)
+        };
+        OwnersScreen { name: self.model(), lines, acts }
+    }
+}

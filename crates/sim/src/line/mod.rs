@@ -1,0 +1,11 @@
+//! How bytes travel, and how that goes wrong.
+
+mod cutter;
+mod fault;
+mod network;
+mod traffic;
+
+pub(crate) use cutter::{Cutter, Passage};
+pub use fault::{BadFault, CutAt, Direction, Fault, Line};
+pub use network::SimNetwork;
+pub(crate) use traffic::Traffic;

@@ -1,0 +1,143 @@
+//! A device with its switches: what its owner has decided, what it listens at, what ends connections.
+
+use std::net::SocketAddr;
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
+use std::time::Duration;
+
+use tokio::sync::watch;
+use tokio::task::JoinHandle;
+use wibbet_adb::{AnnouncedKind, HostKey};
+
+use crate::android::State;
+use crate::line::SimNetwork;
+use crate::scenario::ReachedBy;
+
+/// Calls of the package service that fail after a restart, before it is up.
+const CALLS_BEFORE_READY: u32 = 2;
+
+/// How a computer comes to the device.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Access {
+    /// The older kind of network link.
+    Plain,
+    /// A cable.
+    Cable,
+    /// Wireless debugging.
+    Air,
+}
+
+pub(crate) fn restart(shared: &Arc<Shared>) {
+    {
+        let mut state = shared.state();
+        state.down = true;
+        state.calls_until_ready = CALLS_BEFORE_READY;
+        state.transcript.push("restart".into());
+    }
+    shared.end(&[Access::Plain, Access::Cable, Access::Air]);
+    shared.cable_changes.send_modify(|n| *n += 1);
+    let shared = Arc::clone(shared);
+    tokio::spawn(async move {
+        tokio::time::sleep(shared.restart).await;
+        shared.state().down = false;
+        shared.cable_changes.send_modify(|n| *n += 1);
+    });
+}
+
+/// What happens when a computer that the device does not know asks to debug it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Allow {
+    /// Somebody taps "Allow" after this time.
+    After(Duration),
+    /// [`SimDevice::allow`] is the tap.
+    ByHand,
+    /// Nobody ever does.
+    Never,
+}
+
+/// What server tasks share.
+#[derive(Debug)]
+pub(crate) struct Shared {
+    pub(crate) state: Mutex<State>,
+    pub(crate) allow: Allow,
+    pub(crate) restart: Duration,
+    /// The tap on "Allow", counted.
+    pub(crate) taps: watch::Sender<u32>,
+    /// Counted up at each restart and when debugging is switched off: connections of that kind and of a former count
+    /// end.
+    pub(crate) ends: watch::Sender<[u32; 3]>,
+    /// Counted up when the device leaves a cable's bus, or comes back to it as another.
+    pub(crate) cable_changes: watch::Sender<u32>,
+    pub(crate) network: Option<SimNetwork>,
+    pub(crate) instance: String,
+    pub(crate) own_key: OnceLock<HostKey>,
+    pub(crate) dialog: Mutex<Option<JoinHandle<()>>>,
+    /// Where the port of wireless debugging, or of the older network link, is; it changes when it is switched on.
+    pub(crate) listening: Mutex<Option<(SocketAddr, JoinHandle<()>)>>,
+}
+
+/// The key of every bench device's certificate. A real device makes its own; here nothing depends on it being secret,
+/// and making one takes its time.
+const DEVICE_KEY: &str = include_str!("../scenarios/device-key.pem");
+
+impl Shared {
+    /// The name under which the device announces its encrypted link.
+    pub(crate) fn instance(&self) -> String {
+        self.instance.clone()
+    }
+
+    #[expect(clippy::expect_used, reason = "the file is part of the program and read in its tests")]
+    pub(crate) fn own_key(&self) -> HostKey {
+        self.own_key
+            .get_or_init(|| HostKey::from_pem(DEVICE_KEY, "device", "device-key.pem".as_ref()).expect("a built-in key"))
+            .clone()
+    }
+
+    /// Ends every connection of some kinds.
+    pub(crate) fn end(&self, kinds: &[Access]) {
+        self.ends.send_modify(|counts| kinds.iter().for_each(|kind| counts[*kind as usize] += 1));
+    }
+
+    pub(crate) fn usb_debugging(&self, on: bool) {
+        self.state().switches.usb_debugging = on;
+        self.state().settings.insert("global/adb_enabled".into(), u8::from(on).to_string());
+        if !on {
+            self.end(&[Access::Plain, Access::Cable]);
+        }
+        self.cable_changes.send_modify(|n| *n += 1);
+    }
+
+    pub(crate) fn wireless_debugging_off(&self) {
+        self.state().switches.wireless = false;
+        self.state().settings.insert("global/adb_wifi_enabled".into(), "0".into());
+        if self.state().scenario.reached_by != ReachedBy::Air {
+            return;
+        }
+        self.close_dialog();
+        self.end(&[Access::Air]);
+        if let Some((_, task)) = self.listening.lock().unwrap_or_else(PoisonError::into_inner).take() {
+            task.abort();
+        }
+        if let Some(network) = &self.network {
+            network.withdraw(AnnouncedKind::Connect, &self.instance);
+        }
+    }
+
+    pub(crate) fn close_dialog(&self) {
+        if let Some(task) = self.dialog.lock().unwrap_or_else(PoisonError::into_inner).take() {
+            task.abort();
+        }
+        self.dialog_has_closed();
+    }
+
+    pub(crate) fn dialog_has_closed(&self) {
+        let dialog = self.state().pairing.take();
+        if let (Some(dialog), Some(network)) = (dialog, &self.network) {
+            network.withdraw(AnnouncedKind::Pairing, &dialog.instance);
+        }
+    }
+
+    pub(crate) fn state(&self) -> MutexGuard<'_, State> {
+        // The state is consistent wherever its holder could panic.
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
