@@ -6,15 +6,20 @@ use wibbet_types::PlainText;
 use crate::banner::Banner;
 use crate::error::LinkError;
 use crate::keys::{KeyRing, TOKEN_LEN};
-use crate::link::Limits;
+use crate::terms::Agreed;
+use crate::timeouts::Limits;
 use crate::transport::{PacketSink, PacketSource, plain_io};
 use crate::wire::{Command, MAX_DATA, Packet, VERSION_MIN, VERSION_SKIP_CHECKSUM};
 
 /// The version of the agreement to encrypt; there is one.
 const STLS_VERSION: u32 = 0x0100_0000;
+
 const AUTH_TOKEN: u32 = 1;
+
 const AUTH_SIGNATURE: u32 = 2;
+
 const AUTH_PUBLIC_KEY: u32 = 3;
+
 /// A pipe may hold packets of a former connection; so many are dropped before giving up.
 const MOST_STALE: u32 = 4096;
 
@@ -34,14 +39,6 @@ pub enum Progress {
     },
     /// The device has accepted this computer.
     Authorised,
-}
-
-/// What both sides agreed on.
-#[derive(Debug, Clone)]
-pub(crate) struct Agreed {
-    pub(crate) banner: Banner,
-    pub(crate) max_data: u32,
-    pub(crate) checksum: bool,
 }
 
 /// How a connection begins.

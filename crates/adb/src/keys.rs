@@ -5,6 +5,7 @@
 //! a `user@host` remark behind it. A device sends a token of 20 bytes and expects a PKCS#1 v1.5
 //! signature over it as if it were a SHA-1 digest.
 
+use rustls::pki_types::{CertificateDer, PrivateKeyDer, PrivatePkcs8KeyDer};
 use std::fs;
 use std::io::Write as _;
 use std::path::{Path, PathBuf};
@@ -136,7 +137,7 @@ impl HostKey {
     /// A certificate for the key, signed with it, and the key itself; both DER. This is what a device sees of the
     /// computer in wireless debugging.
     pub fn certificate(&self) -> Result<(Vec<u8>, Vec<u8>), KeyError> {
-        let (certificate, _) = crate::tls::certificate(self)?;
+        let (certificate, _) = certificate(self)?;
         Ok((certificate.to_vec(), self.pkcs8()?))
     }
 
@@ -278,6 +279,19 @@ impl KeyRing {
     pub fn all(&self) -> impl Iterator<Item = &HostKey> {
         std::iter::once(&self.own).chain(&self.others)
     }
+}
+
+/// A certificate for a key, signed with that key; DER.
+pub(crate) fn certificate(key: &HostKey) -> Result<(CertificateDer<'static>, PrivateKeyDer<'static>), KeyError> {
+    let der = PrivatePkcs8KeyDer::from(key.pkcs8()?);
+    let made = rcgen::KeyPair::from_pkcs8_der_and_sign_algo(&der, &rcgen::PKCS_RSA_SHA256).and_then(|pair| {
+        let mut parameters = rcgen::CertificateParams::default();
+        parameters.distinguished_name = rcgen::DistinguishedName::new();
+        parameters.distinguished_name.push(rcgen::DnType::CommonName, "wibbet");
+        parameters.self_signed(&pair)
+    });
+    let certificate = made.map_err(|e| KeyError::Certificate(e.to_string()))?;
+    Ok((certificate.der().clone(), PrivateKeyDer::Pkcs8(der)))
 }
 
 #[cfg(test)]

@@ -30,6 +30,8 @@ pub mod pairing;
 mod services;
 mod shell;
 mod sync;
+mod terms;
+mod timeouts;
 mod tls;
 mod transport;
 mod wire;
@@ -39,10 +41,11 @@ pub use discovery::{Announced, AnnouncedKind, Announcements, MdnsAnnouncer, Syst
 pub use error::{CallError, LinkError};
 pub use handshake::Progress;
 pub use keys::{HostKey, KeyError, KeyRing, PublicKey, TOKEN_LEN};
-pub use link::{Limits, Link, Stream};
+pub use link::{Link, Stream};
 pub use services::{Channel, Collected, Service, Sink};
 pub use shell::{ShellDecoder, ShellId, encode_shell};
 pub use sync::{Entry, SyncClient, SyncError, SyncId, read_sync_header, sync_message};
+pub use timeouts::Limits;
 pub use transport::bulk::{BulkPipe, Transfer};
 pub use transport::server::{
     SERVER_ADDRESS, ServerDevice, ServerError, read_server_devices, server_devices, server_request,

@@ -12,9 +12,11 @@ use wibbet_types::PlainText;
 
 use crate::banner::Banner;
 use crate::error::{CallError, LinkError};
-use crate::handshake::{Agreed, Opening, Progress, Shaken, shake_hands};
+use crate::handshake::{Opening, Progress, Shaken, shake_hands};
 use crate::keys::{HostKey, KeyRing};
 use crate::mux::{Connection, Mux, MuxStream};
+use crate::terms::Agreed;
+use crate::timeouts::Limits;
 use crate::tls;
 use crate::transport::bulk::{BulkPipe, BulkSink, BulkSource};
 use crate::transport::server::{self, ServerError};
@@ -23,34 +25,11 @@ use crate::transport::{Bytes, plain_io, tls_error};
 
 /// How often, and how far apart, a cable's interface that is held is tried again.
 const RELEASE_TRIES: u32 = 6;
+
 const RELEASE_PAUSE: Duration = Duration::from_millis(50);
 
 /// Within this a debugging server has noticed that a device has gone whose streams it has ended.
 const SERVER_NOTICES: Duration = Duration::from_millis(500);
-
-/// How long to wait for what.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Limits {
-    /// For the network connection.
-    pub connect: Duration,
-    /// For each packet of the device while the connection is made.
-    pub answer: Duration,
-    /// For somebody to tap "Allow" on the device.
-    pub tap: Duration,
-    /// For the next sign of life within a call.
-    pub idle: Duration,
-}
-
-impl Default for Limits {
-    fn default() -> Self {
-        Self {
-            connect: Duration::from_secs(6),
-            answer: Duration::from_secs(10),
-            tap: Duration::from_secs(180),
-            idle: Duration::from_secs(30),
-        }
-    }
-}
 
 /// A connection to a device on which services can be called. Cheap to clone; the connection is
 /// closed when the last clone goes.

@@ -11,7 +11,7 @@ use tokio::time::timeout;
 use wibbet_types::PlainText;
 
 use crate::error::{CallError, LinkError};
-use crate::handshake::Agreed;
+use crate::terms::Agreed;
 use crate::transport::{PacketSink, PacketSource, plain_io};
 use crate::wire::{Command, Packet};
 

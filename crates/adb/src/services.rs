@@ -3,8 +3,9 @@
 use wibbet_types::PlainText;
 
 use crate::error::CallError;
-use crate::link::{Limits, Link};
+use crate::link::Link;
 use crate::shell::{OldShellReader, ShellDecoder, ShellId};
+use crate::timeouts::Limits;
 
 /// A service that is called with words and answers with text.
 #[derive(Debug, Clone, PartialEq, Eq)]

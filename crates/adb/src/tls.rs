@@ -9,14 +9,13 @@ use std::sync::Arc;
 
 use rustls::client::Resumption;
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
-use rustls::pki_types::{CertificateDer, PrivateKeyDer, PrivatePkcs8KeyDer, ServerName, UnixTime};
+use rustls::pki_types::{CertificateDer, ServerName, UnixTime};
 use rustls::{ClientConfig, DigitallySignedStruct, SignatureScheme};
 use tokio::io::{AsyncRead, AsyncWrite};
 use tokio_rustls::TlsConnector;
 use tokio_rustls::client::TlsStream;
 
-use crate::keys::{HostKey, KeyError};
-use crate::pairing::{EXPORT_LABEL, EXPORT_LEN};
+use crate::keys::{HostKey, certificate};
 
 /// Why there is no encrypted connection.
 #[derive(Debug)]
@@ -25,19 +24,6 @@ pub(crate) enum TlsError {
     Key(String),
     /// The other side, or the connection, did not want to.
     Io(std::io::Error),
-}
-
-/// A certificate for a key, signed with that key; DER.
-pub(crate) fn certificate(key: &HostKey) -> Result<(CertificateDer<'static>, PrivateKeyDer<'static>), KeyError> {
-    let der = PrivatePkcs8KeyDer::from(key.pkcs8()?);
-    let made = rcgen::KeyPair::from_pkcs8_der_and_sign_algo(&der, &rcgen::PKCS_RSA_SHA256).and_then(|pair| {
-        let mut parameters = rcgen::CertificateParams::default();
-        parameters.distinguished_name = rcgen::DistinguishedName::new();
-        parameters.distinguished_name.push(rcgen::DnType::CommonName, "wibbet");
-        parameters.self_signed(&pair)
-    });
-    let certificate = made.map_err(|e| KeyError::Certificate(e.to_string()))?;
-    Ok((certificate.der().clone(), PrivateKeyDer::Pkcs8(der)))
 }
 
 fn configuration(key: &HostKey) -> Result<ClientConfig, TlsError> {
@@ -70,10 +56,10 @@ where
     connector.connect(nobody, stream).await.map_err(TlsError::Io)
 }
 
-/// What only the two ends of a connection know.
-pub(crate) fn exported<S>(stream: &TlsStream<S>) -> Result<[u8; EXPORT_LEN], String> {
+/// `N` bytes that only the two ends of a connection know, by a label.
+pub(crate) fn exported<S, const N: usize>(stream: &TlsStream<S>, label: &[u8]) -> Result<[u8; N], String> {
     let (_, connection) = stream.get_ref();
-    connection.export_keying_material([0; EXPORT_LEN], EXPORT_LABEL, None).map_err(|e| e.to_string())
+    connection.export_keying_material([0; N], label, None).map_err(|e| e.to_string())
 }
 
 #[derive(Debug)]

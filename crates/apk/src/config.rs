@@ -2,7 +2,7 @@
 
 use wibbet_types::Locale;
 
-use crate::pieces::{u16_at, u32_at};
+use crate::bytes::{u16_at, u32_at};
 
 /// The configuration of some values.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]

@@ -24,6 +24,7 @@
 //!
 //! Sources: the ZIP application note; `ResourceTypes.h` and `AndroidManifest` as the open-source system has them.
 
+mod bytes;
 mod config;
 mod manifest;
 mod pieces;

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use thiserror::Error;
 
+use crate::bytes::u32_at;
 use crate::walk::{Walk, WalkedChunk};
 
 /// Why an APK cannot be read.
@@ -104,20 +105,6 @@ impl Source for [u8] {
     fn size(&self) -> u64 {
         self.len() as u64
     }
-}
-
-/// A two-byte number; 0 past the end.
-pub(crate) fn u16_at(bytes: &[u8], at: usize) -> u16 {
-    bytes.get(at..at + 2).map_or(0, |b| u16::from_le_bytes([b[0], b[1]]))
-}
-
-/// A four-byte number; 0 past the end.
-pub(crate) fn u32_at(bytes: &[u8], at: usize) -> u32 {
-    bytes.get(at..at + 4).map_or(0, |b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
-}
-
-pub(crate) fn u64_at(bytes: &[u8], at: usize) -> u64 {
-    u64::from(u32_at(bytes, at)) | (u64::from(u32_at(bytes, at + 4)) << 32)
 }
 
 /// What is known of a file.

@@ -1,6 +1,7 @@
 //! String pools. Source: `ResStringPool_header` in `ResourceTypes.h`.
 
-use crate::pieces::{Halt, Source, broken, u16_at, u32_at};
+use crate::bytes::{u16_at, u32_at};
+use crate::pieces::{Halt, Source, broken};
 
 /// The most bytes of a string that are read: labels are short.
 const MOST: usize = 16 * 1024;

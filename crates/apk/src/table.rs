@@ -2,8 +2,9 @@
 
 use wibbet_types::Locale;
 
+use crate::bytes::{u16_at, u32_at};
 use crate::config::Config;
-use crate::pieces::{Halt, Source, broken, u16_at, u32_at};
+use crate::pieces::{Halt, Source, broken};
 use crate::pool::Pool;
 use crate::walk::Walk;
 use crate::xml::Value;

@@ -33,7 +33,7 @@ impl Walk {
         let (mut at, mut seen) = (self.start, false);
         while at + 8 <= self.end {
             let Some(head) = read(at, Self::HEAD) else { break };
-            let word = |n: usize| crate::pieces::u32_at(&head, n * 4);
+            let word = |n: usize| crate::bytes::u32_at(&head, n * 4);
             let (kind, size, id) = (word(0) & 0xffff, word(1), word(2) & 0xff);
             if size < 8 {
                 break;

@@ -1,6 +1,7 @@
 //! Binary XML. Source: `ResXMLTree_*` in `ResourceTypes.h`.
 
-use crate::pieces::{ApkError, Halt, u16_at, u32_at};
+use crate::bytes::{u16_at, u32_at};
+use crate::pieces::{ApkError, Halt};
 use crate::pool::Pool;
 
 /// The value of an attribute.

@@ -2,7 +2,8 @@
 
 use std::io::Read as _;
 
-use crate::pieces::{Halt, Source, broken, u16_at, u32_at, u64_at};
+use crate::bytes::{u16_at, u32_at, u64_at};
+use crate::pieces::{Halt, Source, broken};
 
 /// The end record without its comment.
 const END: usize = 22;

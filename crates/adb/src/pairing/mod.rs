@@ -25,7 +25,7 @@ pub use packet::{
 pub use spake2::{KEY_LEN, MESSAGE_LEN, Role, Spake2};
 
 use crate::keys::{HostKey, KeyError};
-use crate::link::Limits;
+use crate::timeouts::Limits;
 use crate::tls;
 use crate::transport::plain_io;
 
@@ -123,7 +123,7 @@ pub async fn pair(at: &str, code: &str, key: &HostKey, limits: &Limits) -> Resul
         Ok(Err(tls::TlsError::Key(why))) => return Err(PairError::Key(why)),
         Ok(Err(tls::TlsError::Io(error))) => return Err(not_pairing(plain_io(&error))),
         Ok(Ok(stream)) => {
-            let exported = tls::exported(&stream).map_err(&not_pairing)?;
+            let exported = tls::exported(&stream, EXPORT_LABEL).map_err(&not_pairing)?;
             (stream, exported)
         }
     };

@@ -291,7 +291,7 @@ mod tests {
 
     #[test]
     fn broken_scenarios_are_refused_with_a_reason() {
-        let good = include_str!("../scenarios/spare-handset.toml");
+        let good = include_str!("../../scenarios/spare-handset.toml");
         for (from, to, says) in [
             ("serial = \"OP-66-1083\"", "serial = \"a b\"", "serial"),
             ("max_data = 4096", "max_data = 10", "4096"),
