@@ -1,15 +1,9 @@
-//! `wibbet demo`: the screen with bench devices, away from the user's own logbook.
+//! The simulated devices of the demo, and what their owner does.
 
-use std::path::PathBuf;
 use std::sync::Arc;
-use std::time::Duration;
 
 use wibbet_bench::around::Surroundings;
 use wibbet_sim::{Options, OwnersAct, OwnersScreen, ReachedBy, Scenario, SimBus, SimDevice, SimNetwork};
-
-use crate::cli::{Exit, Failure};
-use crate::place::Folders;
-use crate::tui;
 
 /// The devices of the demo, and what their owners can do with them.
 #[derive(Debug)]
@@ -47,7 +41,7 @@ pub(crate) struct DemoScreen {
 }
 
 impl Demo {
-    async fn start() -> std::io::Result<(Self, Surroundings)> {
+    pub(super) async fn start() -> std::io::Result<(Self, Surroundings)> {
         let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
         let mut devices = Vec::new();
         for (n, (_, scenario)) in Scenario::all().into_iter().enumerate() {
@@ -70,7 +64,7 @@ impl Demo {
     }
 
     /// The addresses of those that are reached by one.
-    fn addresses(&self) -> Vec<String> {
+    pub(super) fn addresses(&self) -> Vec<String> {
         let by_address = self.devices.iter().filter(|d| d.reached_by() == ReachedBy::Address);
         by_address.map(|d| d.address().to_string()).collect()
     }
@@ -103,23 +97,4 @@ impl Demo {
         }
         Ok(())
     }
-}
-
-/// Starts the devices of the demo workshop and the screen on them.
-pub(crate) async fn run(answer_within: Option<Duration>) -> Result<Exit, Failure> {
-    let (demo, surroundings) = Demo::start().await.map_err(Failure::trouble)?;
-    // A folder of its own in any case: in WIBBET_HOME may be somebody's real logbook. One that is
-    // made for the purpose goes when it is dropped.
-    let (folder, _passing) = match std::env::var_os("WIBBET_HOME").filter(|home| !home.is_empty()) {
-        Some(home) => (PathBuf::from(home).join("demo"), None),
-        None => {
-            let made = tempfile::Builder::new().prefix("wibbet-demo-").tempdir().map_err(Failure::trouble)?;
-            (made.path().to_owned(), Some(made))
-        }
-    };
-    let opened = tokio::task::spawn_blocking(move || Folders::apart(&folder).open(answer_within, None));
-    let mut workplace = opened.await.map_err(Failure::trouble)?.map_err(Failure::trouble)?;
-    workplace.surroundings = Arc::new(surroundings);
-    let addresses = demo.addresses();
-    tui::run(workplace, addresses, Some(Arc::new(demo))).await.map_err(Failure::trouble)
 }

@@ -1,12 +1,17 @@
 //! Wibbet: takes packages out of Android devices and puts them back, over the debugging protocol.
 
+mod address;
 mod announced;
 mod cli;
 mod demo;
+mod dispatch;
+mod exit;
+mod export;
+mod out;
 mod place;
 mod signals;
 mod sim;
-mod table;
+mod start;
 mod tui;
 
 use std::process::ExitCode;
@@ -18,11 +23,11 @@ fn main() -> ExitCode {
     let runtime = match tokio::runtime::Runtime::new() {
         Ok(runtime) => runtime,
         Err(error) => {
-            cli::tell(format_args!("the program could not be started: {error}"));
-            return cli::Exit::Trouble.into();
+            out::tell(format_args!("the program could not be started: {error}"));
+            return exit::Exit::Trouble.into();
         }
     };
-    let exit = runtime.block_on(cli::run(arguments));
+    let exit = runtime.block_on(dispatch::run(arguments));
     // A task that waits for a device is not waited for.
     runtime.shutdown_background();
     exit.into()

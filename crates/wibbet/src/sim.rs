@@ -12,7 +12,8 @@ use wibbet_sim::{Allow, Fault, Options, OwnersAct, Scenario, SimDevice, SimNetwo
 #[cfg(unix)]
 use wibbet_sim::{Asked, SimAndroid};
 
-use crate::cli::{Exit, Failure, line, tell};
+use crate::exit::{Exit, Failure};
+use crate::out::{line, tell};
 
 /// Arguments of `wibbet sim`.
 #[derive(Debug, clap::Args)]

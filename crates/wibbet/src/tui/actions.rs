@@ -3,124 +3,16 @@
 use std::sync::Arc;
 
 use tui_input::Input;
-use wibbet_bench::fleet::{BenchCommand, CardId};
+use wibbet_bench::fleet::BenchCommand;
 use wibbet_bench::session::SessionCommand;
-use wibbet_core::link::Rung;
-use wibbet_core::plan::{Back, Skip, TrayItem, Way};
+use wibbet_core::plan::{Back, TrayItem, Way};
 use wibbet_core::run::{Outcome, RunKind, recorded_state};
 
-use super::keymap::Action;
-use super::model::{CloseForm, DeviceModel, Model, Popup, RunPane, View};
-use super::update::Effect;
+use super::message::{Effect, to_session};
+use super::offers::{is_useful, refused_uninstalls, to_carry_on};
 use super::{find, links, views};
-
-/// Whether an action does something here and now.
-pub(crate) fn is_useful(model: &Model, action: Action) -> bool {
-    let device = model.device();
-    let in_packages = model.view == View::Packages && device.is_some_and(|d| d.inventory.is_some());
-    let on = |test: fn(&DeviceModel) -> bool| device.is_some_and(test);
-    let reviewed = model.view == View::Run && on(|d| d.reviewed().is_some());
-    let no_way_back =
-        reviewed && on(|d| d.reviewed().is_some_and(|r| r.plan.steps.iter().any(|s| s.skip == Some(Skip::NoWayBack))));
-    match action {
-        Action::Send => {
-            reviewed && on(|d| d.is_ready() && !d.running && d.reviewed().is_some_and(|r| r.plan.to_send() > 0))
-        }
-        Action::ToDisable => {
-            no_way_back || (model.view == View::Run && on(|d| !d.running && !refused_uninstalls(d).is_empty()))
-        }
-        Action::AllowNoWayBack => no_way_back,
-        Action::Stop => on(|d| d.running),
-        Action::CarryOn => {
-            matches!(model.view, View::Run | View::Bench)
-                && !reviewed
-                && on(|d| !d.running && d.is_ready() && to_carry_on(d).is_some())
-        }
-        Action::Mark => in_packages || (model.view == View::Shelf && on(|d| !d.shelf.entries.is_empty())),
-        Action::NextWay => in_packages && on(|d| d.under_cursor().is_some()),
-        Action::GoOn => match model.view {
-            View::Bench => on(|d| d.inventory.is_some()),
-            View::Packages => on(|d| !d.tray.is_empty()),
-            View::Logbook => !model.log.is_empty(),
-            View::Run | View::Shelf => false,
-        },
-        Action::PutBack => match model.view {
-            View::Shelf => on(|d| !d.shelf.entries.is_empty()),
-            View::Packages => on(is_off_under_cursor),
-            View::Run => {
-                !reviewed && on(|d| !d.running && d.shown_run().is_some_and(|r| can_be_put_back(r, Some(d.run_at))))
-            }
-            _ => false,
-        },
-        Action::Undo => match model.view {
-            View::Packages => on(DeviceModel::can_undo_tray),
-            View::Run => on(|d| !d.running && d.shown_run().is_some_and(|r| can_be_put_back(r, None))),
-            _ => false,
-        },
-        Action::Search | Action::MarkFound => {
-            in_packages && (action == Action::Search || on(|d| !d.search.value().is_empty()))
-        }
-        Action::NextUser => in_packages && on(|d| d.inventory.as_ref().is_some_and(|i| i.users.len() > 1)),
-        Action::EmptyTray => in_packages && on(|d| !d.tray.is_empty()),
-        Action::Words => model.view == View::Run && on(|d| d.run_len() > 0),
-        Action::Details | Action::Columns | Action::Searches | Action::FromList | Action::Export | Action::Sort => {
-            in_packages
-        }
-        Action::SortOtherWay => in_packages && on(|d| d.sort.0.is_some()),
-        Action::Languages => in_packages && on(DeviceModel::is_ready),
-        Action::WholeSheet | Action::CopyId | Action::Star | Action::Note => {
-            in_packages && on(|d| d.under_cursor().is_some())
-        }
-        Action::Open => in_packages && on(|d| d.is_ready() && !d.running && d.under_cursor().is_some()),
-        Action::Follow => in_packages && on(DeviceModel::is_ready),
-        Action::Unfollow => in_packages && on(|d| d.following),
-        Action::AddDevice | Action::Pair | Action::Guide => model.view == View::Bench,
-        Action::CloseLink => model.view == View::Bench && on(|d| !d.running && d.ladder.holds(Rung::Shell)),
-        Action::StayAwake => {
-            model.view == View::Bench
-                && on(|d| {
-                    let told = d.details.as_ref().is_some_and(|t| t.vitals.stays_awake.is_some());
-                    !d.running && d.is_ready() && told
-                })
-        }
-        Action::OwnScreens => model.simulated,
-        Action::NextDevice => model.devices.len() > 1,
-        Action::ReadAgain => on(|d| !d.running && d.busy.is_none()),
-        Action::Back => reviewed || (in_packages && on(|d| !d.search.value().is_empty())),
-        _ => true,
-    }
-}
-
-fn to_carry_on(device: &DeviceModel) -> Option<i64> {
-    match device.shown_run() {
-        Some(run) if run.is_unfinished() => Some(run.number),
-        Some(_) => None,
-        None => device.unfinished().map(|run| run.number),
-    }
-}
-
-/// What a run could not uninstall, to be disabled instead.
-fn refused_uninstalls(device: &DeviceModel) -> Vec<TrayItem> {
-    let Some(run) = device.shown_run() else { return Vec::new() };
-    let failed = |s: &&wibbet_core::run::Step| {
-        let uninstall = s.way.takes_out() && s.way != Way::Disable;
-        uninstall && matches!(s.outcome, Some(Outcome::Refused | Outcome::NoEffect))
-    };
-    let item = |s: &wibbet_core::run::Step| TrayItem { id: s.id.clone(), user: s.user, way: Way::Disable };
-    run.steps.iter().filter(failed).map(item).collect()
-}
-
-fn is_off_under_cursor(device: &DeviceModel) -> bool {
-    match (&device.inventory, device.under_cursor()) {
-        (Some(inventory), Some(id)) => inventory.state(id, device.user()).condition().is_off(),
-        _ => false,
-    }
-}
-
-fn can_be_put_back(run: &wibbet_core::run::Run, only: Option<usize>) -> bool {
-    run.kind == RunKind::TakeOut
-        && run.steps.iter().any(|s| s.outcome == Some(Outcome::Done) && only.is_none_or(|place| s.place == place))
-}
+use crate::tui::app::{CloseForm, DeviceModel, Model, Popup, RunPane};
+use crate::tui::keys::{Action, View};
 
 /// Does an action.
 pub(crate) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
@@ -177,10 +69,6 @@ pub(crate) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
     Vec::new()
 }
 
-pub(super) fn to_session(card: CardId, command: SessionCommand) -> Effect {
-    Effect::Bench(BenchCommand::Session(card, command))
-}
-
 fn show(model: &mut Model, view: View) -> Vec<Effect> {
     model.view = view;
     model.note = None;
@@ -223,7 +111,7 @@ fn on_device(model: &mut Model, action: Action) -> Vec<Effect> {
     let card = device.card;
     match action {
         Action::StayAwake => {
-            let on = !links::stays_awake(device);
+            let on = !super::offers::stays_awake(device);
             return vec![to_session(card, SessionCommand::StayAwake(on))];
         }
         Action::Search => device.searching = true,
@@ -424,13 +312,13 @@ fn cursor(model: &mut Model) -> Option<(&mut usize, usize)> {
     })
 }
 
-pub(super) fn move_by(model: &mut Model, by: isize) {
+pub(crate) fn move_by(model: &mut Model, by: isize) {
     if let Some((at, len)) = cursor(model) {
         *at = at.saturating_add_signed(by).min(len.saturating_sub(1));
     }
 }
 
-pub(super) fn move_to(model: &mut Model, to: usize) {
+pub(crate) fn move_to(model: &mut Model, to: usize) {
     if let Some((at, len)) = cursor(model) {
         *at = to.min(len.saturating_sub(1));
     }

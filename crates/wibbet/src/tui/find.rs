@@ -5,23 +5,25 @@ use std::path::PathBuf;
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
-use wibbet_bench::ops::Opening;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::catalog::{Column, IdList, Sheet};
 use wibbet_core::package::{Note, Scope};
 use wibbet_core::plan::{TrayItem, Way};
-use wibbet_core::search::{Completion, Search};
+use wibbet_core::search::Completion;
 use wibbet_types::Locale;
 
-use super::actions::to_session;
-use super::keymap::Action;
-use super::model::{DeviceModel, IdsForm, Model, NoteForm, Popup};
-use super::update::Effect;
-use crate::table::{self, Form};
+use super::message::{Effect, to_session};
+use super::offers::{EXPORTS, column_list, openings};
+use crate::export::csv;
+use crate::export::csv::Form;
+use crate::tui::app::{DeviceModel, IdsForm, Model, NoteForm, Popup};
+use crate::tui::keys::Action;
 
 /// Under these names the logbook remembers how the table was set up.
 pub(crate) const COLUMNS: &str = "columns";
+
 pub(crate) const SEARCHES: &str = "searches";
+
 /// Searches that are kept, at most.
 const MOST_SEARCHES: usize = 30;
 
@@ -128,17 +130,7 @@ fn go_to_front(model: &mut Model) {
     }
 }
 
-/// What the word under the cursor of the search line can become.
-pub(super) fn completions(device: &DeviceModel) -> Vec<Completion> {
-    let line = device.search.value();
-    let cursor = line.char_indices().nth(device.search.cursor()).map_or(line.len(), |(at, _)| at);
-    let offers = Search::complete(line, cursor);
-    // A word that is whole already needs no list.
-    let whole = |c: &Completion| c.text.trim_end() == &line[c.at.clone()];
-    if offers.len() == 1 && offers.iter().all(whole) { Vec::new() } else { offers }
-}
-
-pub(super) fn complete(device: &mut DeviceModel, offers: &[Completion]) {
+pub(crate) fn complete(device: &mut DeviceModel, offers: &[Completion]) {
     let Some(offer) = offers.get(device.completing.min(offers.len().saturating_sub(1))) else { return };
     let mut line = device.search.value().to_owned();
     line.replace_range(offer.at.clone(), &offer.text);
@@ -186,22 +178,6 @@ fn sort_ids(device: &DeviceModel, list: IdList) -> IdsForm {
         }
     }
     form
-}
-
-/// What can be opened on the device for the package under the cursor, with words for people.
-pub(super) fn openings(device: &DeviceModel) -> Vec<(String, Opening)> {
-    let Some(id) = device.under_cursor().cloned() else { return Vec::new() };
-    let user = device.user();
-    let mut all = Vec::new();
-    if let Some(app) = device.sight(&id).and_then(|s| s.app) {
-        for entry in app.home.iter().take(6) {
-            let name = entry.label.as_ref().or(app.label.as_ref()).map_or("the app", |l| l.as_str());
-            let class = Some(entry.class.to_string());
-            all.push((format!("“{name}”, as from the home screen"), Opening { id: id.clone(), user, class }));
-        }
-    }
-    all.push(("its page in the device's settings".to_owned(), Opening { id, user, class: None }));
-    all
 }
 
 /// The keys of the windows of this module; `None` for other windows.
@@ -280,12 +256,6 @@ fn moved(at: &mut usize, len: usize, key: KeyEvent) -> bool {
         _ => {}
     }
     true
-}
-
-/// All columns, those that are chosen first.
-pub(super) fn column_list(model: &Model) -> Vec<(Column, bool)> {
-    let chosen = model.columns.iter().map(|c| (*c, true));
-    chosen.chain(Column::ALL.into_iter().filter(|c| !model.columns.contains(c)).map(|c| (c, false))).collect()
 }
 
 fn columns_key(model: &mut Model, at: &mut usize, key: KeyEvent, effects: &mut Vec<Effect>) -> bool {
@@ -452,14 +422,6 @@ fn languages_key(
     true
 }
 
-/// What can be written to a file: the words, the form, and whether all packages.
-pub(super) const EXPORTS: [(&str, Form, bool); 4] = [
-    ("what is found, as CSV", Form::Csv, false),
-    ("what is found, as JSON", Form::Json, false),
-    ("all packages, as CSV", Form::Csv, true),
-    ("all packages, as JSON", Form::Json, true),
-];
-
 fn export(model: &Model, at: usize) -> Option<Effect> {
     let (_, form, all) = EXPORTS.get(at)?;
     let device = model.device()?;
@@ -467,7 +429,7 @@ fn export(model: &Model, at: usize) -> Option<Effect> {
     let ids: Vec<_> = if *all { sheet.inventory.packages.keys().cloned().collect() } else { device.found.clone() };
     // A table for machines has every column; what was chosen for the screen comes first.
     let columns: Vec<Column> = column_list(model).into_iter().map(|(column, _)| column).collect();
-    let text = table::write(sheet, &ids, &columns, device.user(), *form);
+    let text = csv::write(sheet, &ids, &columns, device.user(), *form);
     let id = device.facts.as_ref().map_or_else(|| "device".to_owned(), |f| f.id.to_string());
     let safe: String =
         id.chars().map(|c| if c.is_ascii_alphanumeric() || "-._".contains(c) { c } else { '-' }).collect();

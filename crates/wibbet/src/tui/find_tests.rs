@@ -9,9 +9,11 @@ use wibbet_core::catalog::Column;
 use wibbet_core::package::{AppFacts, AppNames, HomeEntry, Measures, Note, Scope, Sizes, Source, Usage};
 use wibbet_types::{PackageId, PlainText, Stamp, UserId};
 
-use super::model::{Popup, View};
+use super::message::{Effect, Message};
 use super::tests::Screen;
-use super::update::{Effect, Message, update};
+use super::update::update;
+use crate::tui::app::Popup;
+use crate::tui::keys::View;
 
 fn id(text: &str) -> PackageId {
     text.parse().unwrap()

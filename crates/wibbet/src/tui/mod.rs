@@ -1,14 +1,18 @@
 //! The screen: a model, messages that change it, and a drawing of it.
 
 mod actions;
+mod app;
+mod events;
 mod find;
-mod keymap;
+mod keys;
 mod links;
-mod model;
-mod text;
-mod theme;
+mod message;
+mod offers;
+mod rooms;
 mod update;
 mod views;
+mod widgets;
+mod windows;
 
 #[cfg(test)]
 mod find_tests;
@@ -29,11 +33,12 @@ use tokio::sync::mpsc;
 use wibbet_bench::fleet::Bench;
 use wibbet_bench::workplace::Workplace;
 
-use crate::cli::Exit;
 use crate::demo::Demo;
-use model::{Model, Popup};
-use theme::{Depth, Theme};
-use update::{Effect, Message, update};
+use crate::exit::Exit;
+use app::{Model, Popup};
+use message::{Effect, Message};
+use update::update;
+use widgets::{Depth, Theme};
 
 /// How long a run waits for a link that has gone.
 const LINK_PATIENCE: Duration = Duration::from_secs(600);

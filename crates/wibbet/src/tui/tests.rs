@@ -20,10 +20,12 @@ use wibbet_core::plan::Way;
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 use wibbet_types::{AndroidVersion, PlainText, Time, UserId};
 
-use super::model::{Model, Popup, RunPane, View};
-use super::theme::{Depth, Theme};
-use super::update::{Effect, Message, update};
+use super::message::{Effect, Message};
+use super::update::update;
 use super::views;
+use crate::tui::app::{Model, Popup, RunPane};
+use crate::tui::keys::View;
+use crate::tui::widgets::{Depth, Theme};
 
 const IN: PackageState = PackageState::IN_USE;
 const OUT: PackageState = PackageState { installed: false, ..IN };
@@ -559,7 +561,7 @@ fn the_mouse_finds_what_is_drawn() {
         };
         update(&mut screen.model, Message::Terminal(Event::Mouse(event)));
     };
-    let cells = |line: &str, text: &str| line.find(text).map(|at| super::text::width(&line[..at]));
+    let cells = |line: &str, text: &str| line.find(text).map(|at| super::widgets::width(&line[..at]));
     let top = screen.text().lines().next().unwrap().to_owned();
     click(&mut screen, cells(&top, "Packages").unwrap(), 0);
     assert_eq!(screen.model.view, View::Packages);
@@ -660,12 +662,12 @@ fn devices_work_beside_one_another() {
 fn hints_help_and_palette_come_from_one_table() {
     let mut screen = Screen::linked(160, 120);
     screen.keys("?");
-    for binding in &super::keymap::KEYMAP {
+    for binding in &super::keys::KEYMAP {
         let doc: String = binding.doc.chars().take(40).collect();
         assert!(screen.shows(doc.trim()), "{}", binding.name);
     }
     screen.keys("\x1b");
-    assert_eq!(super::update::palette("").len(), super::keymap::KEYMAP.len());
+    assert_eq!(super::offers::palette("").len(), super::keys::KEYMAP.len());
     screen.keys(":shelf\n");
     assert_eq!(screen.model.view, View::Shelf);
 }

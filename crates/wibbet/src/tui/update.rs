@@ -1,67 +1,24 @@
 //! What happens: a message changes the model and asks for effects. Nothing here waits.
 
-use std::sync::Arc;
-
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
-use wibbet_bench::fleet::{BenchCommand, BenchEvent};
-use wibbet_bench::run::RunNews;
-use wibbet_bench::session::SessionEvent;
-use wibbet_core::link::Ladder;
-use wibbet_core::package::notes_by_package;
-use wibbet_core::run::{Outcome, RunKind, RunState};
+use wibbet_bench::fleet::BenchCommand;
 use wibbet_types::PlainText;
 
-use super::actions::{act, is_useful, move_by, move_to};
-use super::keymap::{Action, KEYMAP, action_of};
-use super::model::{DeviceModel, Model, Popup, RunPane, View};
+use super::actions::{act, move_by, move_to};
+use super::message::{Effect, Message};
+use super::offers::{is_useful, palette};
 use super::views::{self, Hit};
 use super::{find, links};
-use crate::demo::{DemoAct, DemoScreen};
-
-/// Something that has happened.
-#[derive(Debug)]
-pub(crate) enum Message {
-    /// A key, the mouse, a paste, a new size.
-    Terminal(Event),
-    /// The bench tells something.
-    Bench(BenchEvent),
-    /// In the demo: what the devices themselves show.
-    OwnScreens(Vec<DemoScreen>),
-    /// Something could not be done.
-    Trouble(String),
-    /// Something was done that is worth telling.
-    Told(String),
-    /// How the program was set up: columns and searches.
-    Choices(Option<String>, Option<String>),
-    /// The runs of the logbook, or why they could not be read.
-    Log(Result<Vec<wibbet_core::run::Run>, String>),
-    /// Time passes.
-    Tick,
-}
-
-/// Something to be done outside of the model.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum Effect {
-    Bench(BenchCommand),
-    /// In the demo: somebody does something with a device, by its serial.
-    Demo(String, DemoAct),
-    ReadLog,
-    /// Remember how something was chosen: its name, and how.
-    Choose(&'static str, String),
-    /// Put a text into the clipboard of whoever sits at the terminal.
-    Copy(String),
-    /// Write a file: the beginning of its name, the end of it, and what is in it.
-    Write(String, &'static str, String),
-    Quit,
-}
+use crate::tui::app::{DeviceModel, Model, Popup};
+use crate::tui::keys::{Action, View, action_of};
 
 /// Takes a message in.
 pub(crate) fn update(model: &mut Model, message: Message) -> Vec<Effect> {
     match message {
         Message::Terminal(event) => terminal(model, &event),
-        Message::Bench(event) => links::bench(model, event),
+        Message::Bench(event) => super::events::bench(model, event),
         Message::OwnScreens(screens) => {
             model.own_screens = screens;
             Vec::new()
@@ -91,105 +48,6 @@ pub(crate) fn update(model: &mut Model, message: Message) -> Vec<Effect> {
             model.tick = model.tick.wrapping_add(1);
             Vec::new()
         }
-    }
-}
-
-pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
-    let several = model.devices.len() > 1;
-    let Some(device) = model.devices.get_mut(place) else { return };
-    let name = if several { format!("{}: ", device.name()) } else { String::new() };
-    match event {
-        SessionEvent::Ladder(ladder) => {
-            // A ladder of which nothing is known yet is also what a closed link leaves behind.
-            device.closed &= *ladder == Ladder::default();
-            device.ladder = *ladder;
-            if !device.ladder.is_up() {
-                // What was being asked beside everything else ended with the link.
-                device.following = false;
-                device.front = None;
-                device.reading = None;
-            }
-        }
-        SessionEvent::Details(details) => device.details = Some(*details),
-        SessionEvent::OtherDevice(_) => {}
-        SessionEvent::Closed(steps) => {
-            device.closed = true;
-            links::closed(model, steps);
-        }
-        SessionEvent::Facts(facts, abilities) => {
-            device.facts = Some(*facts);
-            device.abilities = abilities;
-        }
-        SessionEvent::Busy(what) => device.busy = what,
-        SessionEvent::Inventory(inventory) => {
-            let gaps = inventory.gaps.join("; ");
-            device.take_inventory(inventory);
-            if !gaps.is_empty() {
-                model.alert(format!("{name}not everything could be read: {gaps}"));
-            }
-        }
-        SessionEvent::Runs(runs) => {
-            device.runs = runs;
-            device.refresh();
-        }
-        SessionEvent::Run(RunNews::Changed(run)) => device.pane = RunPane::Shown(run),
-        SessionEvent::Run(RunNews::Waiting(why)) => device.waiting = why,
-        SessionEvent::Run(RunNews::States(id, states)) => {
-            if let Some(inventory) = &device.inventory {
-                let mut inventory = (**inventory).clone();
-                inventory.with_state(&id, &states);
-                device.take_inventory(Arc::new(inventory));
-            }
-        }
-        SessionEvent::Names(names) => find::learn(device, |sheet| sheet.names = names),
-        SessionEvent::Measures(measures) => find::learn(device, |sheet| sheet.measures = measures),
-        SessionEvent::Notes(notes) => {
-            let notes = Arc::new(notes_by_package(notes.to_vec()));
-            find::learn(device, |sheet| sheet.notes = notes);
-        }
-        SessionEvent::Reading(what) => device.reading = what,
-        SessionEvent::Front(front) => device.front = front,
-        SessionEvent::RunEnded(trouble) => {
-            device.running = false;
-            device.waiting = None;
-            match trouble {
-                Some(trouble) => {
-                    // Nothing came of it: the plan is there again, and so is its tray.
-                    if let RunPane::Starting(review) = &device.pane {
-                        let review = review.clone();
-                        if review.kind == RunKind::TakeOut {
-                            device.undo_tray();
-                        }
-                        device.pane = RunPane::Review(review);
-                    }
-                    model.alert(format!("{name}{trouble}"));
-                }
-                None => {
-                    if let Some(run) = device.shown_run() {
-                        let note = ended_words(run);
-                        let alert =
-                            run.steps.iter().any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Skipped)));
-                        model.note = Some(super::model::Note { text: format!("{name}{note}"), alert });
-                    }
-                }
-            }
-        }
-        SessionEvent::Note(text) => model.alert(format!("{name}{}", PlainText::new(&text))),
-    }
-}
-
-fn ended_words(run: &wibbet_core::run::Run) -> String {
-    let done = run.count(Outcome::Done);
-    let all = run.steps.len();
-    if run.state == RunState::Stopped && run.steps.iter().any(|s| s.state == wibbet_core::run::StepState::Waiting) {
-        return format!("Run {} is stopped: {done} of {all} done and read back. c carries it on.", run.number);
-    }
-    if done == all {
-        let counted = if all == 1 { "it is".to_owned() } else { format!("all {all} are") };
-        let back = if run.kind == RunKind::TakeOut { " z shows how to put back." } else { "" };
-        format!("Run {}: {counted} done and read back.{back}", run.number)
-    } else {
-        format!("Run {}: {done} of {all} done and read back, the others not.", run.number)
     }
 }
 
@@ -265,7 +123,7 @@ fn key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
 
 fn search_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
     let Some(device) = model.device_mut() else { return Vec::new() };
-    let offers = find::completions(device);
+    let offers = super::offers::completions(device);
     match key.code {
         KeyCode::Enter => device.searching = false,
         KeyCode::Esc => {
@@ -332,7 +190,7 @@ fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
         },
         Some(Popup::Address { input, trouble }) => match key.code {
             KeyCode::Esc => model.popup = None,
-            KeyCode::Enter => match crate::cli::address(input.value().trim()) {
+            KeyCode::Enter => match crate::address::address(input.value().trim()) {
                 Ok(address) => {
                     model.popup = None;
                     let has = |d: &DeviceModel| d.routes.iter().any(|r| r.to_string() == address);
@@ -355,12 +213,6 @@ fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
         _ => {}
     }
     Vec::new()
-}
-
-/// The actions whose name holds every word of a line.
-pub(crate) fn palette(line: &str) -> Vec<Action> {
-    let words: Vec<String> = line.split_whitespace().map(str::to_lowercase).collect();
-    KEYMAP.iter().filter(|b| words.iter().all(|w| b.name.to_lowercase().contains(w))).map(|b| b.action).collect()
 }
 
 fn mouse(model: &mut Model, mouse: MouseEvent) -> Vec<Effect> {

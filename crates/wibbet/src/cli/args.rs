@@ -1,0 +1,201 @@
+//! What can be typed: commands and options.
+
+use std::time::Duration;
+
+use clap::{Args, Parser, Subcommand};
+use wibbet_types::{PackageId, UserId};
+
+use crate::address::address;
+use crate::sim;
+
+/// Takes packages out of Android devices, per user and in batches, and puts them back.
+///
+/// Without a command the full-screen program starts.
+#[derive(Debug, Parser)]
+#[command(version, after_help = EXIT_CODES)]
+pub(crate) struct Arguments {
+    /// A device by address; may be given several times.
+    #[arg(long, value_name = "HOST:PORT", global = true, value_parser = address)]
+    pub(crate) at: Vec<String>,
+    /// Seconds to wait for a device's answer to a change [default: 60].
+    #[arg(long, value_name = "SECONDS", global = true, value_parser = seconds)]
+    pub(crate) answer_within: Option<Duration>,
+    /// Seconds to wait for somebody to allow this computer on the device [default: 180; for `bench` 5].
+    #[arg(long, value_name = "SECONDS", global = true, value_parser = seconds)]
+    pub(crate) allow_within: Option<Duration>,
+    /// Look at no cables and no announcements: only at addresses that are named or were met before.
+    #[arg(long, global = true)]
+    pub(crate) no_search: bool,
+    /// Read announcements from this file in place of the network, as `wibbet sim --announcements` writes it.
+    #[arg(long, value_name = "FILE", global = true)]
+    pub(crate) announcements: Option<std::path::PathBuf>,
+    #[command(subcommand)]
+    pub(crate) command: Option<Command>,
+}
+
+const EXIT_CODES: &str = "Exit codes: 0 all done and read back; 1 nothing done; 2 usage; 3 partly done; 4 unsettled; \
+5 no device; 6 not authorised; 7 another Wibbet is at work on the device; 8 other trouble.\n\
+WIBBET_HOME names a folder for configuration and data in place of the system's.";
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// The full-screen program with the simulated bench devices of the demo workshop.
+    Demo,
+    /// Simulated bench devices standing alone, until interrupted.
+    Sim(sim::SimArguments),
+    /// The devices at hand: on cables, on the network, named with --at, and met before at an address.
+    Bench {
+        /// Go on until interrupted, with a line for each change.
+        #[arg(long)]
+        watch: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// How far the link to a device has got, rung by rung, and what to do about the first one that is missing.
+    Link {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Pairs this computer with a device for wireless debugging.
+    Pair {
+        /// Where the device offers pairing: HOST:PORT from its dialog with the code.
+        #[arg(required_unless_present = "qr", value_parser = address)]
+        address: Option<String>,
+        /// The six digits that the device shows.
+        #[arg(long, value_name = "CODE", required_unless_present = "qr", conflicts_with = "qr")]
+        code: Option<String>,
+        /// Show a QR code for the device to scan.
+        #[arg(long, conflicts_with = "address")]
+        qr: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Closes the link: puts back what was changed for it and switches debugging off on the device.
+    Close {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// Leave debugging switched on.
+        #[arg(long)]
+        keep_debugging: bool,
+        /// Do not link the device by itself any more. Its runs stay in the logbook.
+        #[arg(long)]
+        forget: bool,
+        /// Do not ask before switching debugging off.
+        #[arg(long)]
+        yes: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Prints a udev rule that lets this user open devices on cables, and where to put it (Linux).
+    UsbRule,
+    /// What is installed on a device, and for whom.
+    Packages {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        #[command(flatten)]
+        wanted: super::commands::packages::Wanted,
+    },
+    /// Takes packages out.
+    Run {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// The user for whom.
+        #[arg(long)]
+        user: UserId,
+        /// Packages to uninstall for the user.
+        #[arg(long, value_name = "ID", num_args = 1..)]
+        uninstall: Vec<PackageId>,
+        /// Packages to disable for the user.
+        #[arg(long, value_name = "ID", num_args = 1..)]
+        disable: Vec<PackageId>,
+        /// Take packages from a plain list of ids, too; `-` reads it from standard input. What of it is not on the
+        /// device is told and left out.
+        #[arg(long, value_name = "FILE|-")]
+        from: Option<std::path::PathBuf>,
+        /// Disable what the list names, in place of uninstalling it.
+        #[arg(long, requires = "from")]
+        from_disable: bool,
+        /// Keep the data of what is uninstalled.
+        #[arg(long)]
+        keep_data: bool,
+        /// Send also what could not be put back from here.
+        #[arg(long)]
+        no_way_back: bool,
+        #[command(flatten)]
+        how: How,
+    },
+    /// Puts packages back to the state they had before Wibbet took them out.
+    PutBack {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// The packages.
+        #[arg(required = true, value_name = "ID")]
+        ids: Vec<PackageId>,
+        /// The user for whom.
+        #[arg(long)]
+        user: UserId,
+        #[command(flatten)]
+        how: How,
+    },
+    /// Carries on with a run that was stopped or interrupted.
+    CarryOn {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// The run's number; the device's latest unfinished one when left out.
+        run: Option<i64>,
+        #[command(flatten)]
+        how: How,
+    },
+    /// The runs in the logbook.
+    Runs {
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+}
+
+/// How a change is made.
+#[derive(Debug, Clone, Copy, Args)]
+pub(crate) struct How {
+    /// Show what would be sent, and send nothing.
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+    /// Do not ask before sending.
+    #[arg(long)]
+    pub(crate) yes: bool,
+    /// One JSON object on standard output.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+fn seconds(text: &str) -> Result<Duration, String> {
+    let seconds: f64 = text.parse().map_err(|_| "not a number of seconds".to_owned())?;
+    Duration::try_from_secs_f64(seconds).ok().filter(|d| !d.is_zero()).ok_or_else(|| "not a time to wait".to_owned())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_arguments_hold_together() {
+        use clap::CommandFactory as _;
+        Arguments::command().debug_assert();
+    }
+
+    #[test]
+    fn addresses() {
+        for good in ["127.0.0.1:5555", "tv.local:5555", "[::1]:40001", "[fe80::1%eth0]:5555"] {
+            assert_eq!(address(good).unwrap(), good);
+        }
+        for bad in ["", "host", "host:", "host:0", "host:99999", ":5555", "::1:5555", "a b:1", "h\u{1b}:1"] {
+            assert!(address(bad).is_err(), "{bad}");
+        }
+    }
+}

@@ -1,0 +1,279 @@
+//! Commands that change a device.
+
+use std::io::{IsTerminal as _, Write as _};
+use std::sync::{Mutex, PoisonError};
+
+use tokio::sync::watch;
+use wibbet_bench::device::{AdbDevice, Device as _};
+use wibbet_bench::ops::{claim, details, states};
+use wibbet_bench::run::{RunNews, Runner, begin_run, settle_interrupted};
+use wibbet_core::package::PackageState;
+use wibbet_core::plan::{Back, Plan, TrayItem, Way, plan_put_back, plan_take_out};
+use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};
+use wibbet_types::{PackageId, UserId};
+
+use super::look::{check_user, read};
+use crate::cli::args::How;
+use crate::cli::resolve::Finder;
+use crate::exit::{Exit, Failure};
+use crate::export::json;
+use crate::out::{line, tell};
+
+/// What `run` is asked for.
+pub(crate) struct TakeOut {
+    pub(crate) user: UserId,
+    pub(crate) uninstall: Vec<PackageId>,
+    pub(crate) disable: Vec<PackageId>,
+    /// A plain list of ids.
+    pub(crate) list: Vec<PackageId>,
+    pub(crate) from_disable: bool,
+    pub(crate) keep_data: bool,
+    pub(crate) no_way_back: bool,
+}
+
+pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, how: How) -> Result<Exit, Failure> {
+    let TakeOut { user, mut uninstall, mut disable, list, from_disable, keep_data, no_way_back } = wanted;
+    if uninstall.is_empty() && disable.is_empty() && list.is_empty() {
+        return Err(Failure::new(Exit::Usage, "name at least one package with --uninstall, --disable or --from"));
+    }
+    if let Some(both) = uninstall.iter().find(|id| disable.contains(id)) {
+        return Err(Failure::new(Exit::Usage, format!("{both} is to be uninstalled and disabled; choose one")));
+    }
+    may_change(how)?;
+    let (device, inventory) = read(finder, name).await?;
+    check_user(&inventory, user)?;
+    let named = !uninstall.is_empty() || !disable.is_empty();
+    for id in super::packages::what_is_there(&inventory, list, user) {
+        if !uninstall.contains(&id) && !disable.contains(&id) {
+            if from_disable { disable.push(id) } else { uninstall.push(id) }
+        }
+    }
+    if !named && uninstall.is_empty() && disable.is_empty() {
+        return Err(Failure::new(Exit::Nothing, format!("nothing of the list is installed for user {user}")));
+    }
+    let way = if keep_data { Way::UninstallKeepData } else { Way::Uninstall };
+    let item = |way| move |id| TrayItem { id, user, way };
+    let tray: Vec<TrayItem> =
+        uninstall.into_iter().map(item(way)).chain(disable.into_iter().map(item(Way::Disable))).collect();
+    let plan = plan_take_out(&inventory, &device.abilities(), &tray, no_way_back);
+    carry_out(finder, &device, RunKind::TakeOut, &plan, how).await
+}
+
+pub(crate) async fn put_back(
+    finder: &Finder<'_>,
+    name: &str,
+    ids: &[PackageId],
+    user: UserId,
+    how: How,
+) -> Result<Exit, Failure> {
+    let (device, inventory) = read(finder, name).await?;
+    check_user(&inventory, user)?;
+    let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    let runs = finder.workplace.book.with(move |book| book.runs(Some(&facts.id))).await?;
+    let target = |id: &PackageId| {
+        let recorded = recorded_state(&runs, id, user);
+        // Off as it was recorded to be: what is asked for now is to use it again.
+        if recorded == inventory.state(id, user) { wibbet_core::package::PackageState::IN_USE } else { recorded }
+    };
+    let wanted: Vec<_> = ids.iter().map(|id| (id.clone(), user, target(id))).collect();
+    let plan = plan_put_back(&inventory, &device.abilities(), &wanted);
+    // Putting back what is named undoes a change; it is not asked about.
+    carry_out(finder, &device, RunKind::PutBack, &plan, How { yes: true, ..how }).await
+}
+
+pub(crate) async fn carry_on(finder: &Finder<'_>, name: &str, number: Option<i64>, how: How) -> Result<Exit, Failure> {
+    may_change(how)?;
+    let device = finder.link(name).await?;
+    let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    let _claims = claim(&finder.workplace.book, &facts.id, &device.address())?;
+    let runs = async || {
+        let serial = facts.id.clone();
+        finder.workplace.book.with(move |book| book.runs(Some(&serial))).await
+    };
+    let meant = |runs: &[Run]| match number {
+        Some(number) => runs.iter().find(|run| run.number == number).map(|run| run.number),
+        None => runs.iter().find(|run| run.is_unfinished()).or(runs.first()).map(|run| run.number),
+    };
+    let meant = meant(&runs().await?);
+    settle(finder, &device, &facts.id).await?;
+    let runs = runs().await?;
+    let Some(run) = runs.iter().find(|run| Some(run.number) == meant) else {
+        let what = number.map_or_else(|| "no unfinished run".to_owned(), |n| format!("no run {n}"));
+        return Err(Failure::new(Exit::Nothing, format!("the logbook has {what} of {}", facts.id)));
+    };
+    if how.dry_run {
+        return Ok(show(run, how.json));
+    }
+    if !run.is_unfinished() {
+        // Nothing is sent; whether it is all so is read, not remembered.
+        let all_so = is_all_so(&device, run).await?;
+        let exit = show(run, how.json);
+        let so = if all_so {
+            "all that it was to do is so on the device, which was read just now"
+        } else {
+            "it is finished"
+        };
+        tell(format_args!("nothing is left to do of run {}: {so}", run.number));
+        return Ok(if all_so { Exit::Done } else { exit });
+    }
+    if !how.yes && !asked(&format!("Carry on with run {}?", run.number)) {
+        return Err(Failure::new(Exit::Nothing, "nothing was sent"));
+    }
+    finish(finder, &device, run.number, how).await
+}
+
+/// Whether everything that a run was to do is so on the device now.
+async fn is_all_so(device: &AdbDevice, run: &Run) -> Result<bool, Failure> {
+    let states = states(device).await?;
+    Ok(run.steps.iter().all(|step| {
+        match states.get(&step.id).and_then(|users| users.get(&step.user)) {
+            Some(state) => step.way.is_met_by(*state),
+            // What is not on the device at all was uninstalled by the run, or never there.
+            None => step.outcome == Some(Outcome::Done) && step.way.is_met_by(PackageState::ABSENT),
+        }
+    }))
+}
+
+/// Without a terminal nobody can be asked.
+pub(crate) fn may_change(how: How) -> Result<(), Failure> {
+    let somebody = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
+    if how.yes || how.dry_run || somebody {
+        return Ok(());
+    }
+    Err(Failure::new(Exit::Usage, "there is no terminal to ask on: add --yes to send it, or --dry-run to see it"))
+}
+
+pub(crate) fn asked(question: &str) -> bool {
+    let mut answer = String::new();
+    let heard = write!(std::io::stderr(), "{question} [y/N] ").and_then(|()| std::io::stdin().read_line(&mut answer));
+    heard.is_ok() && matches!(answer.trim(), "y" | "Y" | "yes")
+}
+
+async fn settle(finder: &Finder<'_>, device: &AdbDevice, serial: &wibbet_types::Serial) -> Result<(), Failure> {
+    for told in settle_interrupted(&finder.workplace.book, device, serial).await? {
+        tell(told);
+    }
+    Ok(())
+}
+
+async fn carry_out(
+    finder: &Finder<'_>,
+    device: &AdbDevice,
+    kind: RunKind,
+    plan: &Plan,
+    how: How,
+) -> Result<Exit, Failure> {
+    let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    let abilities = device.abilities();
+    if how.dry_run {
+        if how.json {
+            json::print(&json::Steps::planned(plan, &abilities, facts.id.as_str()));
+        } else {
+            show_plan(plan, &abilities);
+        }
+        return Ok(Exit::Done);
+    }
+    if plan.to_send() > 0 {
+        let told = details(device).await;
+        told.iter().flat_map(|t| t.vitals.warnings()).for_each(|warning| tell(format_args!("beware: {warning}")));
+    }
+    if !how.yes && plan.to_send() > 0 {
+        show_plan(plan, &abilities);
+        let steps = match plan.to_send() {
+            1 => "1 step".to_owned(),
+            n => format!("{n} steps"),
+        };
+        let question = format!("Send {steps} to {} ({})?", facts.name(), facts.serial);
+        if !asked(&question) {
+            return Err(Failure::new(Exit::Nothing, "nothing was sent"));
+        }
+    }
+    let book = &finder.workplace.book;
+    let _claims = claim(book, &facts.id, &device.address())?;
+    settle(finder, device, &facts.id).await?;
+    let number = begin_run(book, &facts.id, kind, plan, &abilities).await?;
+    finish(finder, device, number, how).await
+}
+
+/// Carries out a run of the logbook; Ctrl-C stops it after the step that is on its way, and a second
+/// one ends the program where it is.
+async fn finish(finder: &Finder<'_>, device: &AdbDevice, number: i64, how: How) -> Result<Exit, Failure> {
+    let (stop, stopped) = watch::channel(false);
+    let interrupt = tokio::spawn(async move {
+        if tokio::signal::ctrl_c().await.is_ok() {
+            tell("stopping after the step that is on its way");
+            stop.send_replace(true);
+        }
+        if tokio::signal::ctrl_c().await.is_ok() {
+            tell("ended; the step that was on its way is settled at the next start");
+            std::process::exit(Exit::Unsettled as i32);
+        }
+        // The run listens to the sender until it ends.
+        std::future::pending::<()>().await;
+    });
+    let last = Mutex::new(None);
+    let news = |news| {
+        if let RunNews::Waiting(why) = news {
+            let mut last = last.lock().unwrap_or_else(PoisonError::into_inner);
+            // The same trouble is told once, however often it is tried again.
+            if *last != why
+                && let Some(why) = &why
+            {
+                tell(format_args!("{why}; waiting"));
+            }
+            *last = why;
+        }
+    };
+    let workplace = finder.workplace;
+    let ended = Runner::carry_out(device, &workplace.book, workplace.patience, number, stopped, &news).await;
+    interrupt.abort();
+    match ended {
+        Ok(run) => Ok(show(&run, how.json)),
+        Err(error) => {
+            let mut failure = Failure::from(error);
+            let Ok(Some(run)) = workplace.book.with(move |book| book.run(number)).await else { return Err(failure) };
+            // What was done before is told all the same.
+            failure.exit = match Exit::of(&run) {
+                Exit::Nothing => failure.exit,
+                other => other,
+            };
+            if how.json {
+                tell(&failure.message);
+                json::print(&json::Steps::failed(&run, &failure));
+                return Ok(failure.exit);
+            }
+            show(&run, false);
+            Err(failure)
+        }
+    }
+}
+
+fn show(run: &Run, as_json: bool) -> Exit {
+    if as_json {
+        json::print(&json::Steps::of(run));
+        return Exit::of(run);
+    }
+    line(format_args!("run {} on {}", run.number, run.serial));
+    for step in &run.steps {
+        let outcome = step.outcome.map_or("waiting", Outcome::name);
+        let state = step.after.map_or("not read", |s| s.condition().word());
+        line(format_args!("{outcome:<10} {:<20} user {:<4} {:<44} {state}", step.way.words(), step.user, step.id));
+        if !step.remark.is_empty() {
+            line(format_args!("           {}", step.remark));
+        }
+    }
+    Exit::of(run)
+}
+
+fn show_plan(plan: &Plan, abilities: &wibbet_core::android::Abilities) {
+    for step in &plan.steps {
+        let words = step.words(abilities);
+        match step.skip {
+            Some(skip) => line(format_args!("not sent   {words}\n           {skip}")),
+            None => line(format_args!("to send    {words}")),
+        }
+        if let (None, Back::Nearly(why) | Back::NoWay(why)) = (step.skip, step.back) {
+            line(format_args!("           {why}"));
+        }
+    }
+}

@@ -1,0 +1,204 @@
+//! Commands about links: how far one has got, pairing, closing.
+
+use std::io::{IsTerminal as _, Write as _};
+use std::time::Duration;
+
+use qrcode::render::unicode::Dense1x2;
+use qrcode::{EcLevel, QrCode};
+use tokio::sync::mpsc;
+use wibbet_bench::ops::{Details, PairNews, pair_by_code, pair_by_qr};
+use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::link::{Advice, Ladder, Rung, Standing};
+
+use super::change::asked;
+use crate::cli::resolve::Finder;
+use crate::exit::{Exit, Failure};
+use crate::export::json;
+use crate::out::{line, tell};
+
+/// How long a QR code waits to be scanned.
+const SCAN: Duration = Duration::from_secs(300);
+
+/// What a session told until it had nothing more to find out.
+struct Told {
+    ladder: Ladder,
+    facts: Option<DeviceFacts>,
+    details: Option<Details>,
+}
+
+/// Keeps a session until its ladder says all that can be said now.
+async fn settle(heard: &mut mpsc::UnboundedReceiver<SessionEvent>, tap: Duration) -> Told {
+    let mut told = Told { ladder: Ladder::default(), facts: None, details: None };
+    let until = tokio::time::Instant::now() + tap;
+    while let Ok(Some(event)) = tokio::time::timeout_at(until, heard.recv()).await {
+        match event {
+            SessionEvent::Ladder(ladder) => told.ladder = *ladder,
+            SessionEvent::Facts(facts, _) => told.facts = Some(*facts),
+            SessionEvent::Details(details) => told.details = Some(*details),
+            _ => continue,
+        }
+        let ladder = &told.ladder;
+        let tried = ladder.standing(Rung::Changes) != Standing::Unknown
+            || ladder.rungs[Rung::Changes as usize].known.contains("first change");
+        let stuck = ladder.missing().is_some_and(|rung| rung < Rung::Changes) && !ladder.awaits_tap();
+        if stuck || (ladder.surveyed && tried && told.details.is_some()) {
+            break;
+        }
+    }
+    told
+}
+
+pub(crate) async fn link(finder: &Finder<'_>, name: &str, as_json: bool) -> Result<Exit, Failure> {
+    let found = finder.candidates(name).await?;
+    let none = || {
+        let why = format!(
+            "{name} is nowhere: not on a cable, not announced on the network, and no address of it is known. For a cable: switch USB debugging on; for the network: the device has to be awake and on the same one"
+        );
+        Failure::new(Exit::NoDevice, why)
+    };
+    let device = found.into_iter().next().ok_or_else(none)?.device;
+    let route = device.route();
+    let (tell_it, mut heard) = mpsc::unbounded_channel();
+    let session = Session::start(device, finder.workplace.clone(), move |event| drop(tell_it.send(event)));
+    let told = settle(&mut heard, finder.workplace.limits.tap).await;
+    let routes = session.device().routes();
+    drop(session);
+    let address = route.map_or_else(|| name.to_owned(), |r| r.to_string());
+    let trouble = told.ladder.trouble.as_ref().map(|t| t.seen.clone());
+    let shown = json::Device::of(told.facts.as_ref(), &address, told.ladder.name(), trouble)
+        .with(&routes, told.details.as_ref());
+    if as_json {
+        json::print(&json::JsonLadder::of(shown, &told.ladder));
+    } else {
+        print_ladder(&told, &address);
+    }
+    Ok(match told.ladder.missing() {
+        None if told.ladder.is_up() => Exit::Done,
+        Some(Rung::Changes | Rung::Started) => Exit::Done,
+        Some(Rung::Authorised) => Exit::NotAuthorised,
+        _ if told.ladder.trouble.as_ref().is_some_and(|t| t.name == Advice::Restart.name()) => Exit::Trouble,
+        _ => Exit::NoDevice,
+    })
+}
+
+fn print_ladder(told: &Told, address: &str) {
+    if let Some(facts) = &told.facts {
+        line(format_args!("{}  {}  {}  {}", facts.name(), facts.android, facts.id, address));
+    }
+    for rung in told.ladder.rungs.iter().rev() {
+        let shape = match rung.standing {
+            Standing::Holds => "╟──╢",
+            Standing::Missing => "╟  ╢",
+            Standing::Unknown => "║  ║",
+        };
+        line(format_args!("{shape} {:<24} {:<8} {}", rung.rung.words(), rung.standing.name(), rung.known));
+    }
+    if let Some(trouble) = &told.ladder.trouble {
+        line(format_args!("\n{}", trouble.advice));
+    }
+    for warning in told.details.iter().flat_map(|d| d.vitals.warnings()) {
+        line(format_args!("! {warning}"));
+    }
+}
+
+pub(crate) async fn pair(
+    finder: &Finder<'_>,
+    by_code: Option<(String, String)>,
+    as_json: bool,
+) -> Result<Exit, Failure> {
+    let paired = match by_code {
+        Some((at, code)) => pair_by_code(finder.workplace, &at, &code).await,
+        None => {
+            let mut news = |news| match news {
+                PairNews::Show(text) => show_qr(&text),
+                PairNews::Offered => tell("the device has scanned it; pairing"),
+            };
+            pair_by_qr(finder.workplace, SCAN, &mut news).await
+        }
+    };
+    let paired = paired.map_err(|error| Failure::new(Exit::NotAuthorised, error.to_string()))?;
+    if as_json {
+        json::print(&json::Paired { paired: true, name: paired.name });
+    } else {
+        line(format_args!("paired with {}", paired.name));
+        tell(
+            "the device is found by itself from now on, while wireless debugging is on; else name its address: the one on the page behind the dialog",
+        );
+    }
+    Ok(Exit::Done)
+}
+
+/// Draws a QR code, dark on light whatever the terminal's colours are.
+fn show_qr(text: &str) {
+    let drawn = match QrCode::with_error_correction_level(text.as_bytes(), EcLevel::L) {
+        Ok(code) => code.render::<Dense1x2>().quiet_zone(true).build(),
+        Err(error) => return tell(format_args!("the code could not be drawn: {error}")),
+    };
+    tell("on the device: Developer options, Wireless debugging, “Pair device with QR code”; scan this:");
+    let mut err = std::io::stderr().lock();
+    let (on, off) = if err.is_terminal() { ("\x1b[30;107m", "\x1b[0m") } else { ("", "") };
+    for row in drawn.lines() {
+        // A terminal that has gone away is no reason to fail.
+        let _ = writeln!(err, "{on}{row}{off}");
+    }
+    drop(err);
+    tell("waiting for the device to scan it");
+}
+
+/// How a link is closed.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Closing {
+    pub(crate) switch_off: bool,
+    pub(crate) forget: bool,
+    pub(crate) yes: bool,
+    pub(crate) json: bool,
+}
+
+pub(crate) async fn close(finder: &Finder<'_>, name: &str, how: Closing) -> Result<Exit, Failure> {
+    if how.switch_off {
+        super::change::may_change(crate::cli::How { dry_run: false, yes: how.yes, json: how.json })?;
+    }
+    let device = finder.link(name).await?;
+    let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    if how.switch_off && !how.yes && !asked(&format!("Switch debugging off on {} ({})?", facts.name(), facts.id)) {
+        return Err(Failure::new(Exit::Nothing, "nothing was sent"));
+    }
+    let (tell_it, mut heard) = mpsc::unbounded_channel();
+    let session = Session::start(device, finder.workplace.clone(), move |event| drop(tell_it.send(event)));
+    session.send(SessionCommand::Close { switch_off: how.switch_off, forget: how.forget });
+    let steps = loop {
+        match heard.recv().await {
+            Some(SessionEvent::Closed(steps)) => break steps,
+            Some(_) => {}
+            None => return Err(Failure::trouble("the session ended before the link was closed")),
+        }
+    };
+    let all = steps.iter().all(|s| s.done);
+    if how.json {
+        json::print(&json::Closed::of(facts.id.to_string(), &steps));
+    } else {
+        for step in &steps {
+            line(format_args!("{} {:<28} {}", if step.done { "done" } else { "NOT " }, step.what, step.known));
+        }
+        line(
+            "On the device its owner can also revoke this computer: Developer options, “Revoke USB debugging authorisations”, and under Wireless debugging “Paired devices”.",
+        );
+    }
+    Ok(match steps.iter().filter(|s| s.done).count() {
+        _ if all => Exit::Done,
+        0 => Exit::Nothing,
+        _ => Exit::Partly,
+    })
+}
+
+/// Prints the rule for udev.
+pub(crate) fn usb_rule() -> Exit {
+    tell(
+        "put the following line into /etc/udev/rules.d/70-wibbet.rules as root, run `udevadm control --reload`, and plug the device in again:",
+    );
+    // By the class of the interface, so that no list of makers is needed; `uaccess` gives the device to whoever sits at
+    // the computer. It has to come before the rules that act on that tag (73 and later).
+    line(r#"SUBSYSTEM=="usb", ENV{DEVTYPE}=="usb_device", ENV{ID_USB_INTERFACES}=="*:ff4201:*", TAG+="uaccess""#);
+    Exit::Done
+}

@@ -1,0 +1,6 @@
+//! A file for each group of commands.
+
+pub(crate) mod change;
+pub(crate) mod links;
+pub(crate) mod look;
+pub(crate) mod packages;

@@ -1,0 +1,266 @@
+//! Finding devices by what people call them.
+
+use std::time::Duration;
+
+use wibbet_bench::around::{Route, Sighting};
+use wibbet_bench::device::{AdbDevice, AskError, LinkStep};
+use wibbet_bench::logbook::now;
+use wibbet_bench::workplace::Workplace;
+use wibbet_core::device::DeviceFacts;
+use wibbet_types::Serial;
+
+use crate::exit::{Exit, Failure};
+use crate::out::tell;
+
+/// How long the network is listened to for a device that is nowhere else.
+const LISTEN: Duration = Duration::from_millis(1500);
+
+/// Finds devices by what people call them.
+pub(crate) struct Finder<'a> {
+    pub(crate) workplace: &'a Workplace,
+    pub(crate) at: &'a [String],
+    /// Nothing but addresses is looked at.
+    pub(crate) no_search: bool,
+}
+
+/// What a name means.
+#[derive(Clone)]
+struct Wanted {
+    serial: Serial,
+    /// Which of several devices of that serial; `None` when it is known to be one.
+    facts: Option<DeviceFacts>,
+    /// The serial by which it goes on its cable, where that is known to be another.
+    known_as: Option<String>,
+}
+
+/// A device that a name may mean, not linked yet.
+pub(crate) struct Candidate {
+    pub(crate) device: AdbDevice,
+    /// What it has to turn out to be; `None` where its place was named.
+    wanted: Option<Wanted>,
+}
+
+impl Finder<'_> {
+    /// What is around, best ways first. Listening ends early when `enough` has been seen.
+    pub(crate) async fn around(&self, enough: impl FnMut(&[Sighting]) -> bool) -> Vec<Sighting> {
+        if self.no_search {
+            return Vec::new();
+        }
+        self.workplace.surroundings.look(LISTEN, enough).await
+    }
+
+    /// Every address worth trying: those named and those where devices were last met.
+    pub(crate) async fn addresses(&self) -> Result<Vec<String>, Failure> {
+        let mut addresses = self.at.to_vec();
+        for known in self.workplace.book.with(|book| book.devices()).await? {
+            // What was met on a cable is seen on a cable.
+            if !known.forgotten && known.address.contains(':') && !addresses.contains(&known.address) {
+                addresses.push(known.address);
+            }
+        }
+        Ok(addresses)
+    }
+
+    /// Links the device that is called `name`: an id, a serial, or HOST:PORT.
+    pub(crate) async fn link(&self, name: &str) -> Result<AdbDevice, Failure> {
+        let mut first_error = None;
+        for Candidate { device, wanted } in self.candidates(name).await? {
+            match self.meet(&device, wanted.as_ref().and_then(|w| w.facts.as_ref())).await {
+                Ok(facts) if wanted.as_ref().is_none_or(|w| w.fits(&facts)) => return Ok(device),
+                Ok(_) => {}
+                Err(error) => drop(first_error.get_or_insert(error)),
+            }
+        }
+        Err(first_error.unwrap_or_else(|| {
+            Failure::new(
+                Exit::NoDevice,
+                format!(
+                    "there is no device {name} at hand. Plug it in, name it by HOST:PORT once, or add --at HOST:PORT; `wibbet bench` lists those that are"
+                ),
+            )
+        }))
+    }
+
+    /// The devices that a name may mean, the likeliest first: the place or the serial by which a device is seen, the
+    /// serial that it tells, or the id by which it is known here.
+    pub(crate) async fn candidates(&self, name: &str) -> Result<Vec<Candidate>, Failure> {
+        let at = |route, wanted| Candidate { device: self.workplace.device_by(vec![route]), wanted };
+        if let Ok(address) = crate::address::address(name) {
+            return Ok(vec![at(Route::Address(address), None)]);
+        }
+        let known = self.wanted(name).await;
+        let named = |s: &Sighting| s.route.to_string() == name || (!s.serial.is_empty() && s.serial == name);
+        let meant = |s: &Sighting| match &known {
+            Ok(wanted) => wanted.goes_by(&s.serial),
+            Err(_) => false,
+        };
+        let seen = self.around(|seen| seen.iter().any(|s| named(s) || meant(s))).await;
+        // Each by itself: equal serials may be different devices.
+        let mut found = Vec::new();
+        for sighting in &seen {
+            match &known {
+                // Which of several is known by now, and has to be that one.
+                Ok(wanted) if wanted.goes_by(&sighting.serial) && (wanted.facts.is_some() || !named(sighting)) => {
+                    found.push(at(sighting.route.clone(), Some(wanted.clone())));
+                }
+                _ if named(sighting) => found.push(at(sighting.route.clone(), None)),
+                _ => {}
+            }
+        }
+        let unknown: Vec<String> = found.iter().filter(|c| c.wanted.is_none()).map(|c| c.device.address()).collect();
+        let cables: Vec<&str> = unknown.iter().map(String::as_str).filter(|at| at.starts_with("USB ")).collect();
+        if cables.len() > 1 {
+            let why = format!("several devices go by {name}: {}. Name one of these places", cables.join(", "));
+            return Err(Failure::new(Exit::Usage, why));
+        }
+        let wanted = match known {
+            Ok(wanted) => wanted,
+            // A place is no serial.
+            Err(_) if name.parse::<Serial>().is_err() && !found.is_empty() => return Ok(found),
+            Err(failure) => return Err(failure),
+        };
+        let met = self.workplace.book.with(|book| book.devices()).await?;
+        let last_seen = met.iter().filter(|d| d.facts.serial == wanted.serial).map(|d| d.address.clone());
+        let mut addresses: Vec<String> = last_seen.filter(|a| a.contains(':')).chain(self.at.iter().cloned()).collect();
+        addresses.dedup();
+        found.extend(addresses.into_iter().map(|address| at(Route::Address(address), Some(wanted.clone()))));
+        Ok(found)
+    }
+
+    /// What an id or a serial means. A serial that several devices have needs to be said more exactly.
+    async fn wanted(&self, name: &str) -> Result<Wanted, Failure> {
+        let usage = |why: String| Failure::new(Exit::Usage, why);
+        let serial: Serial = name.parse().map_err(|e| usage(format!("{e}; DEVICE is an id, a serial or HOST:PORT")))?;
+        let met = self.workplace.book.with(|book| book.devices()).await?;
+        let same: Vec<&DeviceFacts> = met.iter().map(|d| &d.facts).filter(|f| f.serial == serial).collect();
+        if same.len() > 1 {
+            let list: Vec<String> = same.iter().map(|f| format!("{} ({})", full_id(f), f.name())).collect();
+            return Err(usage(format!(
+                "several devices have the serial {serial}: {}. Name one of these",
+                list.join(", ")
+            )));
+        }
+        // An id is a serial with a number behind it, where several devices have the serial.
+        let by_id = met.iter().find(|d| full_id(&d.facts) == name || d.facts.id == serial);
+        Ok(match by_id {
+            Some(known) => Wanted {
+                serial: known.facts.serial.clone(),
+                facts: Some(known.facts.clone()),
+                known_as: known.known_as.clone(),
+            },
+            None => Wanted { serial, facts: None, known_as: None },
+        })
+    }
+
+    /// Links a device and notes that it was met.
+    pub(crate) async fn meet(
+        &self,
+        device: &AdbDevice,
+        expected: Option<&DeviceFacts>,
+    ) -> Result<DeviceFacts, Failure> {
+        if let Some(facts) = expected {
+            device.expect(facts.clone());
+        }
+        let mut progress = |step| {
+            if let LinkStep::AwaitingTap { fingerprint } = step {
+                tell(format_args!("waiting for “Allow” on the device; it should show the fingerprint {fingerprint}"));
+            }
+        };
+        device.follow();
+        match device.connect(&mut progress).await {
+            Ok(facts) => {
+                self.note(device, &facts).await?;
+                device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))
+            }
+            // Another one of the same serial: not the one that is meant.
+            Err(AskError::OtherDevice(why)) => Err(Failure::new(Exit::NoDevice, why)),
+            Err(error) => Err(error.into()),
+        }
+    }
+
+    pub(crate) async fn note(&self, device: &AdbDevice, facts: &DeviceFacts) -> Result<(), Failure> {
+        let (noted, address, known_as) = (facts.clone(), device.address(), device.known_as());
+        let noting =
+            move |book: &mut wibbet_logbook::Logbook| book.note_device(&noted, &address, known_as.as_deref(), now());
+        let id = self.workplace.book.with(noting).await?;
+        device.set_id(id);
+        Ok(())
+    }
+}
+
+impl Wanted {
+    /// Whether what is seen under a serial may be the device.
+    fn goes_by(&self, seen: &str) -> bool {
+        !seen.is_empty() && (seen == self.serial.as_str() || Some(seen) == self.known_as.as_deref())
+    }
+
+    fn fits(&self, facts: &DeviceFacts) -> bool {
+        facts.serial == self.serial && self.facts.as_ref().is_none_or(|wanted| wanted.is_same_device(facts))
+    }
+}
+
+/// The id with a number in any case: the first of several devices with one serial has none.
+fn full_id(facts: &DeviceFacts) -> String {
+    if facts.id == facts.serial { format!("{}.1", facts.serial) } else { facts.id.to_string() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::sync::Arc;
+
+    use wibbet_bench::around::Surroundings;
+    use wibbet_bench::logbook::Book;
+    use wibbet_bench::policy::Patience;
+    use wibbet_sim::{Allow, Options, Scenario, SimBus, SimDevice};
+
+    const PEM: &str = include_str!("../../../adb/tests/key.pem");
+
+    async fn phone(scenario: Scenario) -> SimDevice {
+        let options = Options { allow: Allow::After(Duration::ZERO), ..Options::default() };
+        SimDevice::start(scenario, options).await.unwrap()
+    }
+
+    fn workplace(folder: &std::path::Path, bus: &Arc<SimBus>) -> Workplace {
+        let key = wibbet_adb::HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
+        Workplace {
+            book: Book::open(folder).unwrap(),
+            keys: Arc::new(wibbet_adb::KeyRing::of(key)),
+            limits: wibbet_adb::Limits::default(),
+            patience: Patience::default(),
+            surroundings: Arc::new(Surroundings::simulated(Some(Arc::clone(bus) as _), None)),
+        }
+    }
+
+    /// What the bench lists can be named: by the serial on the cable, by the one that the device tells, by its id, by
+    /// its place.
+    #[tokio::test]
+    async fn a_device_is_found_by_whatever_it_goes_by() {
+        let folder = tempfile::tempdir().unwrap();
+        let bus = Arc::new(SimBus::default());
+        let (phone, tablet) = (phone(Scenario::crew_phone()).await, phone(Scenario::desk_tablet()).await);
+        let place = bus.plug_as(&phone, "0123456789ABCDEF").to_string();
+        bus.plug(&tablet);
+        let workplace = workplace(folder.path(), &bus);
+        let finder = Finder { workplace: &workplace, at: &[], no_search: false };
+        let told = phone.serial();
+        let found = async |name: &str| match finder.link(name).await {
+            Ok(device) => Ok(device.facts().unwrap().serial.to_string()),
+            Err(failure) => Err(failure.exit),
+        };
+        assert_eq!(found(&told).await, Err(Exit::NoDevice), "nobody has met it yet");
+        for name in ["0123456789ABCDEF", &format!("USB {place}")] {
+            assert_eq!(found(name).await, Ok(told.clone()), "{name}");
+        }
+        // Now it is known what it goes by.
+        for name in [&told, "0123456789ABCDEF", &format!("{told}.1")] {
+            assert_eq!(found(name).await, Ok(told.clone()), "{name}");
+        }
+        assert_eq!(found(&tablet.serial()).await, Ok(tablet.serial()));
+        // Two that go by one serial are not told apart by it.
+        let other = self::phone(Scenario::lost_phone()).await;
+        bus.plug_as(&other, "0123456789ABCDEF");
+        assert_eq!(found("0123456789ABCDEF").await, Err(Exit::Usage));
+        assert_eq!(found(&told).await, Ok(told.clone()));
+    }
+}

@@ -1,0 +1,4 @@
+//! What leaves the program in a promised form.
+
+pub(crate) mod csv;
+pub(crate) mod json;

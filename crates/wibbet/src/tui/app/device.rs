@@ -1,0 +1,324 @@
+//! One device as the screen knows it.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use tui_input::Input;
+use wibbet_bench::around::Route;
+use wibbet_bench::fleet::CardId;
+use wibbet_bench::ops::Details;
+use wibbet_core::android::{Abilities, Offered};
+use wibbet_core::catalog::{Chosen, Column, Sheet, Sight};
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::link::{Ladder, Rung, Standing};
+use wibbet_core::package::{Inventory, PackageState};
+use wibbet_core::plan::{Plan, TrayItem, Way, plan_put_back, plan_take_out};
+use wibbet_core::run::{Run, RunKind, Shelf};
+use wibbet_core::search::{Finder, Search};
+use wibbet_types::{PackageId, UserId};
+
+use super::run_pane::{Review, RunPane};
+
+/// A device on the screen.
+#[derive(Debug)]
+pub(crate) struct DeviceModel {
+    /// What the bench knows it by.
+    pub(crate) card: CardId,
+    /// What it goes by until it has been asked.
+    address: String,
+    pub(crate) routes: Vec<Route>,
+    pub(crate) details: Option<Details>,
+    /// Its link was closed on purpose.
+    pub(crate) closed: bool,
+    pub(crate) ladder: Ladder,
+    pub(crate) facts: Option<DeviceFacts>,
+    pub(crate) abilities: Abilities,
+    pub(crate) busy: Option<String>,
+    pub(crate) inventory: Option<Arc<Inventory>>,
+    /// Everything that is known of the packages, the inventory included.
+    pub(crate) sheet: Option<Sheet>,
+    /// What is being read beside everything else.
+    pub(crate) reading: Option<String>,
+    /// The device's screen is followed.
+    pub(crate) following: bool,
+    /// What is on it.
+    pub(crate) front: Option<(PackageId, UserId)>,
+    pub(crate) runs: Arc<Vec<Run>>,
+    pub(crate) pane: RunPane,
+    /// A run is being carried out.
+    pub(crate) running: bool,
+    pub(crate) waiting: Option<String>,
+    pub(crate) run_at: usize,
+    pub(crate) show_words: bool,
+    user_at: usize,
+    pub(crate) tray: Vec<TrayItem>,
+    former_trays: Vec<Vec<TrayItem>>,
+    pub(crate) search: Input,
+    pub(crate) searching: bool,
+    /// The search line, taken apart.
+    pub(crate) query: Search,
+    /// Which completion of the word under the cursor is looked at.
+    pub(crate) completing: usize,
+    /// The column that the table is sorted by, and whether the other way round.
+    pub(crate) sort: (Option<Column>, bool),
+    finder: Finder,
+    pub(crate) found: Vec<PackageId>,
+    pub(crate) at: usize,
+    pub(crate) shelf: Shelf,
+    pub(crate) shelf_marks: BTreeSet<(PackageId, UserId)>,
+    pub(crate) shelf_at: usize,
+}
+
+impl DeviceModel {
+    pub(crate) fn new(card: CardId, name: &str) -> Self {
+        Self {
+            card,
+            address: name.to_owned(),
+            routes: Vec::new(),
+            details: None,
+            closed: false,
+            ladder: Ladder::default(),
+            facts: None,
+            abilities: Abilities::new(0, Offered::default()),
+            busy: None,
+            inventory: None,
+            sheet: None,
+            reading: None,
+            following: false,
+            front: None,
+            runs: Arc::default(),
+            pane: RunPane::Nothing,
+            running: false,
+            waiting: None,
+            run_at: 0,
+            show_words: false,
+            user_at: 0,
+            tray: Vec::new(),
+            former_trays: Vec::new(),
+            search: Input::default(),
+            searching: false,
+            query: Search::default(),
+            completing: 0,
+            sort: (None, false),
+            finder: Finder::default(),
+            found: Vec::new(),
+            at: 0,
+            shelf: Shelf::default(),
+            shelf_marks: BTreeSet::new(),
+            shelf_at: 0,
+        }
+    }
+
+    /// Maker and model, or the address of a device that has not told them yet.
+    pub(crate) fn name(&self) -> String {
+        self.facts.as_ref().map_or_else(|| self.address.clone(), DeviceFacts::name)
+    }
+
+    /// Where it is: the best way to it that is known.
+    pub(crate) fn place(&self) -> String {
+        self.routes.first().map_or_else(|| "no way to it now".into(), ToString::to_string)
+    }
+
+    /// What to know before any work on it.
+    pub(crate) fn warnings(&self) -> Vec<String> {
+        let mut warnings = Vec::new();
+        if self.ladder.standing(Rung::Changes) == Standing::Missing {
+            warnings.push("the device does not permit changes: they are going to be refused".into());
+        }
+        warnings.extend(self.details.iter().flat_map(|d| d.vitals.warnings()));
+        if self.facts.is_some() && self.inventory.is_some() && !self.abilities.install_existing {
+            warnings.push("this Android cannot reinstall what is uninstalled: disable instead".into());
+        }
+        warnings
+    }
+
+    /// The user that marks are for.
+    pub(crate) fn user(&self) -> UserId {
+        let users = self.inventory.as_ref().map_or(&[][..], |i| &i.users);
+        users.get(self.user_at).map_or(UserId::OWNER, |u| u.id)
+    }
+
+    pub(crate) fn next_user(&mut self) {
+        let count = self.inventory.as_ref().map_or(1, |i| i.users.len()).max(1);
+        self.user_at = (self.user_at + 1) % count;
+        self.refresh_found();
+    }
+
+    /// The user's number and name.
+    pub(crate) fn user_words(&self, id: UserId) -> String {
+        match self.inventory.as_ref().and_then(|i| i.user(id)) {
+            Some(user) => format!("user {} {}", user.id, user.name),
+            None => format!("user {id}"),
+        }
+    }
+
+    /// The package under the cursor.
+    pub(crate) fn under_cursor(&self) -> Option<&PackageId> {
+        self.found.get(self.at)
+    }
+
+    /// The way that is chosen for a package.
+    pub(crate) fn chosen(&self, id: &PackageId, user: UserId) -> Option<Way> {
+        self.tray.iter().find(|item| item.id == *id && item.user == user).map(|item| item.way)
+    }
+
+    /// New facts: what is derived from inventory, runs and search is worked out again.
+    pub(crate) fn refresh(&mut self) {
+        if let Some(inventory) = &self.inventory {
+            self.shelf = Shelf::of(inventory, &self.runs);
+            let on_shelf: BTreeSet<_> = self.shelf.entries.iter().map(|e| (e.id.clone(), e.user)).collect();
+            self.shelf_marks.retain(|mark| on_shelf.contains(mark));
+            self.shelf_at = self.shelf_at.min(self.shelf.entries.len().saturating_sub(1));
+        }
+        self.refresh_found();
+    }
+
+    /// Takes in the packages as they were read.
+    pub(crate) fn take_inventory(&mut self, inventory: Arc<Inventory>) {
+        match &mut self.sheet {
+            Some(sheet) => sheet.inventory = Arc::clone(&inventory),
+            None => self.sheet = Some(Sheet::new(Arc::clone(&inventory))),
+        }
+        self.inventory = Some(inventory);
+        self.refresh();
+    }
+
+    /// What is to be seen of a package by the user at work.
+    pub(crate) fn sight(&self, id: &PackageId) -> Option<Sight<'_>> {
+        self.sheet.as_ref()?.sight(id, self.user())
+    }
+
+    /// The name that people know a package by, or a guess.
+    pub(crate) fn name_of(&self, id: &PackageId) -> String {
+        self.sight(id).map_or_else(|| id.to_string(), |sight| sight.name().0)
+    }
+
+    /// The search, or what it looks at, has changed. The cursor stays on its package if that is
+    /// still found.
+    pub(crate) fn refresh_found(&mut self) {
+        let user = self.user();
+        let before = self.under_cursor().cloned();
+        self.query = Search::read(self.search.value());
+        let Some(sheet) = &self.sheet else { return };
+        let chosen: Chosen = self.tray.iter().filter(|i| i.user == user).map(|i| i.id.clone()).collect();
+        self.found = self.query.run(sheet, user, &chosen, &mut self.finder);
+        if let (Some(column), other_way) = self.sort {
+            let sight = |id: &PackageId| sheet.sight(id, user);
+            self.found.sort_by(|a, b| match (sight(a), sight(b)) {
+                (Some(a), Some(b)) => column.order(&a, &b, other_way),
+                _ => std::cmp::Ordering::Equal,
+            });
+        }
+        self.at = before.and_then(|id| self.found.iter().position(|f| *f == id)).unwrap_or(0);
+    }
+
+    /// Something was typed into the search line: what is found best is looked at first.
+    pub(crate) fn search_again(&mut self) {
+        self.completing = 0;
+        self.refresh_found();
+        if self.query.ranks() {
+            self.at = 0;
+        }
+    }
+
+    /// Puts the cursor on a package. False where the search does not find it.
+    pub(crate) fn go_to(&mut self, id: &PackageId) -> bool {
+        let place = self.found.iter().position(|f| f == id);
+        self.at = place.unwrap_or(self.at);
+        place.is_some()
+    }
+
+    /// Changes the tray so that it can be undone.
+    pub(crate) fn change_tray(&mut self, change: impl FnOnce(&mut Vec<TrayItem>)) {
+        let before = self.tray.clone();
+        change(&mut self.tray);
+        if self.tray != before {
+            self.former_trays.push(before);
+        }
+    }
+
+    pub(crate) fn can_undo_tray(&self) -> bool {
+        !self.former_trays.is_empty()
+    }
+
+    pub(crate) fn undo_tray(&mut self) {
+        if let Some(before) = self.former_trays.pop() {
+            self.tray = before;
+        }
+    }
+
+    /// Shows the plan for the tray.
+    pub(crate) fn review_tray(&mut self) {
+        self.review(RunKind::TakeOut, self.tray.clone(), Vec::new(), false);
+    }
+
+    /// Shows the plan that puts these back.
+    pub(crate) fn review_put_back(&mut self, wanted: Vec<(PackageId, UserId, PackageState)>) {
+        self.review(RunKind::PutBack, Vec::new(), wanted, false);
+    }
+
+    fn review(
+        &mut self,
+        kind: RunKind,
+        items: Vec<TrayItem>,
+        wanted: Vec<(PackageId, UserId, PackageState)>,
+        without_way_back: bool,
+    ) {
+        let Some(inventory) = &self.inventory else { return };
+        let plan = match kind {
+            RunKind::TakeOut => plan_take_out(inventory, &self.abilities, &items, without_way_back),
+            RunKind::PutBack => plan_put_back(inventory, &self.abilities, &wanted),
+        };
+        self.run_at = 0;
+        self.pane = RunPane::Review(Review { kind, plan, items, wanted });
+    }
+
+    /// Makes the plan that is shown again, from changed items or with no way back allowed.
+    pub(crate) fn review_again(&mut self, change: impl FnOnce(&mut Vec<TrayItem>, &Plan), without_way_back: bool) {
+        if let RunPane::Review(review) = &self.pane {
+            let Review { kind, plan, mut items, wanted, .. } = review.clone();
+            change(&mut items, &plan);
+            let (at, tray) = (self.run_at, items.clone());
+            self.review(kind, items, wanted, without_way_back);
+            self.run_at = at;
+            if kind == RunKind::TakeOut {
+                self.change_tray(|t| *t = tray);
+            }
+        }
+    }
+
+    /// The plan that has not been sent.
+    pub(crate) fn reviewed(&self) -> Option<&Review> {
+        match &self.pane {
+            RunPane::Review(review) => Some(review),
+            _ => None,
+        }
+    }
+
+    /// The run that is shown.
+    pub(crate) fn shown_run(&self) -> Option<&Arc<Run>> {
+        match &self.pane {
+            RunPane::Shown(run) => Some(run),
+            _ => None,
+        }
+    }
+
+    /// The device's latest run that was stopped or interrupted.
+    pub(crate) fn unfinished(&self) -> Option<&Run> {
+        self.runs.iter().find(|run| run.is_unfinished())
+    }
+
+    /// Whether it can be asked for something now.
+    pub(crate) fn is_ready(&self) -> bool {
+        self.ladder.is_up() && self.ladder.surveyed
+    }
+
+    /// How many lines the run view has to move over.
+    pub(crate) fn run_len(&self) -> usize {
+        match &self.pane {
+            RunPane::Review(review) => review.plan.steps.len(),
+            RunPane::Shown(run) => run.steps.len(),
+            _ => 0,
+        }
+    }
+}

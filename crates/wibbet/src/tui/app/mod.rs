@@ -1,0 +1,11 @@
+//! State of the screen, nothing else.
+
+mod device;
+mod forms;
+mod model;
+mod run_pane;
+
+pub(crate) use device::DeviceModel;
+pub(crate) use forms::{CloseForm, IdsForm, NoteForm, PairForm, Popup};
+pub(crate) use model::{Model, Note};
+pub(crate) use run_pane::{Review, RunPane};

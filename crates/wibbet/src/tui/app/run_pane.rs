@@ -1,0 +1,30 @@
+//! The plan or run that is shown.
+
+use std::sync::Arc;
+
+use wibbet_core::package::PackageState;
+use wibbet_core::plan::{Plan, TrayItem};
+use wibbet_core::run::{Run, RunKind};
+use wibbet_types::{PackageId, UserId};
+
+/// What is being prepared, or is going on, on the run view of a device.
+#[derive(Debug, Clone, Default)]
+pub(crate) enum RunPane {
+    #[default]
+    Nothing,
+    /// A plan that has not been sent.
+    Review(Review),
+    /// It has been sent, and the first word of it is waited for.
+    Starting(Review),
+    /// A run that is going on, or one from the logbook.
+    Shown(Arc<Run>),
+}
+
+/// A plan, with what it was made from, so that it can be made again another way.
+#[derive(Debug, Clone)]
+pub(crate) struct Review {
+    pub(crate) kind: RunKind,
+    pub(crate) plan: Plan,
+    pub(super) items: Vec<TrayItem>,
+    pub(super) wanted: Vec<(PackageId, UserId, PackageState)>,
+}

@@ -1,0 +1,48 @@
+//! What happens to the screen, and what it asks for.
+
+use crossterm::event::Event;
+use wibbet_bench::fleet::{BenchCommand, BenchEvent, CardId};
+use wibbet_bench::session::SessionCommand;
+
+use crate::demo::{DemoAct, DemoScreen};
+
+pub(crate) fn to_session(card: CardId, command: SessionCommand) -> Effect {
+    Effect::Bench(BenchCommand::Session(card, command))
+}
+
+/// Something that has happened.
+#[derive(Debug)]
+pub(crate) enum Message {
+    /// A key, the mouse, a paste, a new size.
+    Terminal(Event),
+    /// The bench tells something.
+    Bench(BenchEvent),
+    /// In the demo: what the devices themselves show.
+    OwnScreens(Vec<DemoScreen>),
+    /// Something could not be done.
+    Trouble(String),
+    /// Something was done that is worth telling.
+    Told(String),
+    /// How the program was set up: columns and searches.
+    Choices(Option<String>, Option<String>),
+    /// The runs of the logbook, or why they could not be read.
+    Log(Result<Vec<wibbet_core::run::Run>, String>),
+    /// Time passes.
+    Tick,
+}
+
+/// Something to be done outside of the model.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Effect {
+    Bench(BenchCommand),
+    /// In the demo: somebody does something with a device, by its serial.
+    Demo(String, DemoAct),
+    ReadLog,
+    /// Remember how something was chosen: its name, and how.
+    Choose(&'static str, String),
+    /// Put a text into the clipboard of whoever sits at the terminal.
+    Copy(String),
+    /// Write a file: the beginning of its name, the end of it, and what is in it.
+    Write(String, &'static str, String),
+    Quit,
+}

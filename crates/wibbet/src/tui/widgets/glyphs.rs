@@ -1,0 +1,20 @@
+//! Shapes for states, and one that turns while something is waited for.
+
+use wibbet_core::package::Condition;
+
+/// The shape of a condition: how much of the package is left to the user.
+pub(crate) fn shape(condition: Condition) -> &'static str {
+    match condition {
+        Condition::InUse => "●",
+        Condition::Disabled => "◐",
+        Condition::Suspended => "◑",
+        Condition::Hidden => "◌",
+        Condition::Uninstalled => "○",
+        Condition::Absent => "·",
+    }
+}
+
+/// The turning sign of something that is being waited for.
+pub(crate) fn turning(tick: u64) -> &'static str {
+    ["◴", "◷", "◶", "◵"][(tick % 4) as usize]
+}

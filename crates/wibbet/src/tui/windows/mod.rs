@@ -1,0 +1,5 @@
+//! Windows over a view.
+
+pub(super) mod find;
+pub(super) mod help;
+pub(super) mod links;
