@@ -24,8 +24,8 @@
 //! 6. `android`: the system inside: its state, and what its programs print. No bytes on a wire.
 //! 7. `machine`: a device with its switches.
 //! 8. `daemon`: the device side of the protocol. It is given its connections.
-//! 9. `reach`: ways to the device: ports, a bus in memory, programs that hand their words over.
-//! 10. `device`: a device as its owner holds it.
+//! 9. `reach`: ways to the device: ports, and programs that hand their words over.
+//! 10. `device`: a device as its owner holds it, and a bus in memory to plug it into.
 
 mod android;
 mod apk;
@@ -40,10 +40,9 @@ mod seed;
 
 pub use android::PairingDialog;
 pub use apk::SampleApk;
-pub use device::{Options, OwnersAct, OwnersScreen, SimDevice};
+pub use device::{Options, OwnersAct, OwnersScreen, SimBus, SimDevice};
 pub use line::{BadFault, CutAt, Direction, Fault, Line, SimNetwork};
 pub use machine::Allow;
-pub use reach::SimBus;
 #[cfg(unix)]
 pub use reach::{Asked, Ran, SimAndroid};
 pub use scenario::{BadScenario, Flaw, ReachedBy, Scenario};

@@ -10,8 +10,8 @@ use tokio::task::JoinHandle;
 use wibbet_adb::{BulkPipe, Header, MAX_DATA, Transfer, UsbBus, UsbOpening, UsbPlace, UsbSeen, UsbTrouble};
 use wibbet_types::PlainText;
 
+use super::handle::SimDevice;
 use crate::daemon::connection;
-use crate::device::SimDevice;
 use crate::machine::{Access, Shared};
 
 /// Bytes of a packet on the bus.
