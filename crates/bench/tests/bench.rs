@@ -290,7 +290,7 @@ async fn a_device_in_recovery_says_so_and_is_linked_when_it_has_started() {
             _ => None,
         })
         .await;
-    assert!(advice.seen.contains("recovery") && advice.advice.contains("Start the device"), "{advice:?}");
+    assert!(advice.seen.contains("recovery") && advice.words.contains("Start the device"), "{advice:?}");
     assert!(!recovery.transcript().iter().any(|l| l.contains("getprop")), "it is asked nothing");
     bus.unplug("CT5-0417-2291");
     let phone = device(Scenario::crew_phone(), 2).await;
@@ -348,7 +348,7 @@ async fn a_phone_without_debugging_has_a_card_that_says_what_to_do_and_is_linked
         })
         .await;
     assert_eq!(trouble.rung, Rung::Interface);
-    assert!(trouble.advice.contains("USB debugging"), "{}", trouble.advice);
+    assert!(trouble.words.contains("USB debugging"), "{}", trouble.words);
     phone.act(OwnersAct::UsbDebugging(true)).await.unwrap();
     seen.named(card, "ready").await;
     phone.act(OwnersAct::UsbDebugging(false)).await.unwrap();

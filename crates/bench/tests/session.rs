@@ -87,7 +87,7 @@ async fn the_ladder_is_climbed_rung_by_rung() {
             _ => None,
         })
         .await;
-    assert_eq!((trouble.name, trouble.retrying), ("awaiting-tap", true));
+    assert_eq!((trouble.advice.name(), trouble.advice.mends_itself()), ("awaiting-tap", true));
     assert!(trouble.seen.contains(&support::keys().own().public().fingerprint()));
     while sim.dialogs() == 0 {
         tokio::task::yield_now().await;

@@ -211,7 +211,7 @@ mod tests {
             (LinkError::Lost { at: at.clone(), why: why.clone() }, Exit::NoDevice),
         ] {
             let trouble = wibbet_bench::device::trouble_of(&error, None);
-            assert!(!trouble.advice.is_empty() && trouble.seen.contains("h:1"), "{trouble:?}");
+            assert!(!trouble.words.is_empty() && trouble.seen.contains("h:1"), "{trouble:?}");
             assert_eq!(Failure::from(AskError::NoLink(error)).exit, exit);
         }
     }

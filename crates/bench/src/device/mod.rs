@@ -9,4 +9,4 @@ mod trouble;
 pub use adb::{AdbDevice, LinkStep};
 pub use device::{AskError, Device};
 pub(crate) use trouble::advised;
-pub use trouble::trouble_of;
+pub use trouble::{trouble_of, trouble_of_asking};

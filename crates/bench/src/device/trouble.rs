@@ -4,6 +4,8 @@ use wibbet_adb::LinkError;
 use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::link::{Advice, LinkTrouble, Rung};
 
+use super::device::AskError;
+
 /// The trouble that a link error means, with advice for the device as far as it is known.
 pub fn trouble_of(error: &LinkError, facts: Option<&DeviceFacts>) -> LinkTrouble {
     let cable = |at: &str| at.starts_with("USB");
@@ -42,9 +44,41 @@ pub fn trouble_of(error: &LinkError, facts: Option<&DeviceFacts>) -> LinkTrouble
     advised(rung, advice, seen, facts)
 }
 
+/// The trouble that it means when a device could not be asked what it is.
+pub fn trouble_of_asking(error: &AskError, facts: Option<&DeviceFacts>) -> LinkTrouble {
+    let advice = match error {
+        AskError::NoLink(link) | AskError::Lost(link) => return trouble_of(link, facts),
+        AskError::OtherDevice(_) => Advice::WrongDevice,
+        AskError::NotAndroid(_) => Advice::StartAndroid,
+        AskError::Silent(_) | AskError::Broken(_) | AskError::Refused(_) => Advice::Restart,
+    };
+    advised(Rung::Shell, advice, error.to_string(), facts)
+}
+
 /// A trouble with advice for a device as far as it is known.
 pub(crate) fn advised(rung: Rung, advice: Advice, seen: String, facts: Option<&DeviceFacts>) -> LinkTrouble {
     let kind = facts.map_or(DeviceKind::Unknown, |f| f.kind);
     let sdk = facts.map(|f| f.android.sdk());
     LinkTrouble::with(rung, advice, seen, advice.words(kind, sdk))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_another_device_is_called_one() {
+        let why = || "what came back".to_owned();
+        for (error, advice) in [
+            (AskError::OtherDevice(why()), Advice::WrongDevice),
+            (AskError::NotAndroid(why()), Advice::StartAndroid),
+            (AskError::Silent(why()), Advice::Restart),
+            (AskError::Broken(why()), Advice::Restart),
+            (AskError::Refused(why()), Advice::Restart),
+            (AskError::Lost(LinkError::NotPaired { at: "h:1".into(), why: why() }), Advice::Pair),
+        ] {
+            let trouble = trouble_of_asking(&error, None);
+            assert_eq!((trouble.advice, trouble.seen.contains("what came back")), (advice, true), "{error:?}");
+        }
+    }
 }

@@ -155,10 +155,10 @@ impl Floor {
         let Some(of) = self.cards.get_mut(&card) else { return };
         match &event {
             SessionEvent::Ladder(ladder) => {
-                let missing = ladder.trouble.as_ref().map(|t| t.name);
+                let missing = ladder.trouble.as_ref().map(|t| t.advice);
                 of.linked = ladder.holds(Rung::Shell);
                 let not_to_be_had = [Advice::EndTheOther, Advice::Permission];
-                of.taken = not_to_be_had.iter().any(|advice| missing == Some(advice.name()));
+                of.taken = not_to_be_had.iter().any(|advice| missing == Some(*advice));
             }
             SessionEvent::Facts(facts, _) => {
                 of.claimed = facts.serial.as_str().to_owned();

@@ -126,7 +126,7 @@ impl Actor {
     async fn pause(&mut self) {
         // A device that does not know this computer is not bothered more than needed: a pairing from here wakes the
         // session.
-        let unpaired = self.ladder.trouble.as_ref().is_some_and(|t| t.name == Advice::Pair.name());
+        let unpaired = self.ladder.trouble.as_ref().is_some_and(|t| t.advice == Advice::Pair);
         let until = Instant::now() + self.workplace.patience.pause * if unpaired { 12 } else { 4 };
         loop {
             let wake = Arc::clone(&self.wake);

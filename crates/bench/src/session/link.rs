@@ -7,7 +7,7 @@ use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, Standing};
 
 use super::actor::Actor;
 use super::event::SessionEvent;
-use crate::device::{AskError, Device as _, LinkStep, advised, trouble_of};
+use crate::device::{AskError, Device as _, LinkStep, advised, trouble_of, trouble_of_asking};
 use crate::logbook::now;
 
 impl Actor {
@@ -65,19 +65,13 @@ impl Actor {
                 self.tell_ladder();
                 true
             }
-            Err(AskError::NoLink(error)) => {
+            Err(AskError::NoLink(error) | AskError::Lost(error)) => {
                 self.lost(&error);
                 false
             }
-            Err(AskError::NotAndroid(seen)) => {
-                let trouble = self.advise(Rung::Shell, Advice::StartAndroid, seen);
-                self.fall(trouble);
-                false
-            }
-            Err(other) => {
-                let trouble = self.advise(Rung::Shell, Advice::WrongDevice, other.to_string());
-                self.fall(trouble);
-                if let (AskError::OtherDevice(_), Some(route)) = (&other, self.device.route()) {
+            Err(error) => {
+                self.fall(trouble_of_asking(&error, self.device.facts().as_ref()));
+                if let (AskError::OtherDevice(_), Some(route)) = (&error, self.device.route()) {
                     self.tell(SessionEvent::OtherDevice(route));
                 }
                 false

@@ -78,6 +78,27 @@ impl Advice {
         }
     }
 
+    /// The trouble in the fewest words.
+    pub fn short(self) -> &'static str {
+        match self {
+            Self::CheckCable => "unplugged",
+            Self::CheckNetwork => "link lost",
+            Self::CheckAddress => "no answer",
+            Self::CheckPort => "not a device",
+            Self::SwitchOnDebugging => "debugging is off",
+            Self::Permission => "may not be opened",
+            Self::EndTheOther => "held by another program",
+            Self::Allow => "tap “Allow”",
+            Self::AllowAfterAll => "not allowed",
+            Self::Pair => "not paired: p pairs",
+            Self::WrongDevice => "another device",
+            Self::StartAndroid => "not in Android",
+            Self::WaitForStart => "starting",
+            Self::Restart => "in trouble",
+            Self::SecondSwitch => "changes not permitted",
+        }
+    }
+
     /// Whether Wibbet notices by itself when it has been done.
     pub fn mends_itself(self) -> bool {
         !matches!(self, Self::WrongDevice)

@@ -104,14 +104,12 @@ pub struct RungState {
 pub struct LinkTrouble {
     /// The rung.
     pub rung: Rung,
-    /// The word for machines, see [`Advice::name`].
-    pub name: &'static str,
+    /// What to do about it.
+    pub advice: Advice,
     /// What was seen.
     pub seen: String,
-    /// What to do next, on the device mostly.
-    pub advice: String,
-    /// Whether Wibbet goes on trying by itself.
-    pub retrying: bool,
+    /// The advice in words for this very device.
+    pub words: String,
 }
 
 impl LinkTrouble {
@@ -122,7 +120,7 @@ impl LinkTrouble {
 
     /// A trouble with advice in words of its own.
     pub fn with(rung: Rung, advice: Advice, seen: impl Into<String>, words: String) -> Self {
-        Self { rung, name: advice.name(), seen: seen.into(), advice: words, retrying: advice.mends_itself() }
+        Self { rung, advice, seen: seen.into(), words }
     }
 }
 
@@ -223,14 +221,14 @@ impl Ladder {
 
     /// Whether all that is missing is a tap on the device, which is nothing to be alarmed about.
     pub fn awaits_tap(&self) -> bool {
-        self.trouble.as_ref().is_some_and(|t| t.name == Advice::Allow.name())
+        self.trouble.as_ref().is_some_and(|t| t.advice == Advice::Allow)
     }
 
     /// The word for machines: a trouble's name, "ready" when work can begin, "linked" while more is being found out,
     /// "trying".
     pub fn name(&self) -> &'static str {
         match &self.trouble {
-            Some(trouble) => trouble.name,
+            Some(trouble) => trouble.advice.name(),
             None if self.is_up() => "ready",
             None if self.holds(Rung::Authorised) => "linked",
             None => "trying",

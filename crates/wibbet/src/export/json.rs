@@ -132,9 +132,9 @@ impl JsonLadder {
         };
         let trouble = ladder.trouble.as_ref().map(|t| JsonTrouble {
             rung: t.rung.name(),
-            name: t.name,
+            name: t.advice.name(),
             seen: t.seen.clone(),
-            advice: t.advice.clone(),
+            advice: t.words.clone(),
         });
         Self { device, ladder: ladder.rungs.iter().map(rung).collect(), trouble }
     }

@@ -77,7 +77,7 @@ pub(crate) async fn link(finder: &Finder<'_>, name: &str, as_json: bool) -> Resu
         None if told.ladder.is_up() => Exit::Done,
         Some(Rung::Changes | Rung::Started) => Exit::Done,
         Some(Rung::Authorised) => Exit::NotAuthorised,
-        _ if told.ladder.trouble.as_ref().is_some_and(|t| t.name == Advice::Restart.name()) => Exit::Trouble,
+        _ if told.ladder.trouble.as_ref().is_some_and(|t| t.advice == Advice::Restart) => Exit::Trouble,
         _ => Exit::NoDevice,
     })
 }
@@ -95,7 +95,7 @@ fn print_ladder(told: &Told, address: &str) {
         line(format_args!("{shape} {:<24} {:<8} {}", rung.rung.words(), rung.standing.name(), rung.known));
     }
     if let Some(trouble) = &told.ladder.trouble {
-        line(format_args!("\n{}", trouble.advice));
+        line(format_args!("\n{}", trouble.words));
     }
     for warning in told.details.iter().flat_map(|d| d.vitals.warnings()) {
         line(format_args!("! {warning}"));

@@ -39,7 +39,7 @@ async fn look_at(finder: &Finder<'_>, route: Route, before: Option<DeviceFacts>)
         }
         Err(AskError::NoLink(error)) => {
             let trouble = trouble_of(&error, before.as_ref());
-            (before, trouble.name, Some(format!("{error}")), None)
+            (before, trouble.advice.name(), Some(format!("{error}")), None)
         }
         Err(AskError::NotAndroid(why)) => (before, "not-android", Some(why), None),
         Err(other) => (before, "trouble", Some(other.to_string()), None),

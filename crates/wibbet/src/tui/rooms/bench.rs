@@ -137,7 +137,7 @@ fn standing(model: &Model, device: &DeviceModel, theme: &Theme) -> (String, Styl
     }
     match (&device.ladder.trouble, &device.inventory) {
         (Some(_), _) if device.ladder.awaits_tap() => ("waits for “Allow” on it".into(), theme.accent),
-        (Some(trouble), _) => (short(trouble.name).into(), theme.alert),
+        (Some(trouble), _) => (trouble.advice.short().into(), theme.alert),
         (None, Some(_)) if device.unfinished().is_some() => ("a run is unfinished".into(), theme.alert),
         (None, Some(inventory)) if device.ladder.is_up() => {
             let off = device.shelf.entries.len();
@@ -147,26 +147,6 @@ fn standing(model: &Model, device: &DeviceModel, theme: &Theme) -> (String, Styl
             (format!("linking {}", turning(model.tick)), theme.accent)
         }
         (None, _) => ("not linked".into(), theme.dim),
-    }
-}
-
-/// A trouble in the fewest words.
-fn short(name: &str) -> &'static str {
-    match name {
-        "unplugged" => "unplugged",
-        "lost" => "link lost",
-        "no-answer" => "no answer",
-        "not-a-daemon" => "not a device",
-        "debugging-off" => "debugging is off",
-        "no-permission" => "may not be opened",
-        "taken" => "held by another program",
-        "not-authorised" => "not allowed",
-        "not-paired" => "not paired: p pairs",
-        "wrong-device" => "another device",
-        "not-android" => "not in Android",
-        "not-ready" => "starting",
-        "second-switch" => "changes not permitted",
-        _ => "in trouble",
     }
 }
 
@@ -283,8 +263,8 @@ fn todo<'a>(device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> 
         wrap(text, room).into_iter().map(move |l| Line::from(Span::styled(format!("  {l}"), style))).collect::<Vec<_>>()
     };
     let mut lines = vec![Line::raw("")];
-    lines.extend(say(&trouble.advice, theme.strong));
-    let again = if trouble.retrying { " Wibbet notices by itself when it has been done." } else { "" };
+    lines.extend(say(&trouble.words, theme.strong));
+    let again = if trouble.advice.mends_itself() { " Wibbet notices by itself when it has been done." } else { "" };
     lines.extend(say(&format!("{}.{again}", capital(trouble.seen.trim_end_matches('.'))), theme.dim));
     if let Some(first) = lines.get_mut(1) {
         first.spans.insert(0, Span::styled("▸", style));

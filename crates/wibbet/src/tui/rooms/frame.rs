@@ -138,7 +138,7 @@ fn device_line<'a>(model: &'a Model, theme: &Theme, cells: usize) -> Line<'a> {
     } else if device.ladder.awaits_tap() {
         Span::styled(format!(" {turn} waiting for “Allow” on the device "), theme.accent)
     } else if let Some(trouble) = device.ladder.trouble.as_ref().filter(|_| !device.ladder.is_up()) {
-        let again = if trouble.retrying { "tried again by itself " } else { "" };
+        let again = if trouble.advice.mends_itself() { "tried again by itself " } else { "" };
         Span::styled(format!(" no link · {again}"), theme.alert)
     } else if let Some(trouble) = &device.ladder.trouble {
         let lacks = match trouble.rung {

@@ -60,8 +60,8 @@ pub(crate) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
 }
 
 fn device_name(model: &Model, run: &Run) -> String {
-    let known = model.devices.iter().filter_map(|d| d.facts.as_ref()).find(|f| f.serial == run.serial);
-    known.map_or_else(|| run.serial.to_string(), |f| format!("{} · {}", f.name(), f.serial))
+    let known = model.devices.iter().filter_map(|d| d.facts.as_ref()).find(|f| f.id == run.serial);
+    known.map_or_else(|| run.serial.to_string(), |f| format!("{} · {}", f.name(), f.id))
 }
 
 fn outcome_words(model: &Model, run: &Run) -> String {

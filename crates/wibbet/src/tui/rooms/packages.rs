@@ -73,7 +73,7 @@ pub(crate) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
     let Some(device) = model.device() else { return };
     let Some(inventory) = &device.inventory else {
         let what = match &device.ladder.trouble {
-            Some(trouble) => format!("{} {}", trouble.seen, trouble.advice),
+            Some(trouble) => format!("{} {}", trouble.seen, trouble.words),
             None => format!("{} {}", device.busy.as_deref().unwrap_or("making the link"), turning(model.tick)),
         };
         let lines: Vec<Line<'_>> = wrap(&what, usize::from(body.width).saturating_sub(4))
