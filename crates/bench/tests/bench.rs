@@ -151,7 +151,10 @@ async fn another_device_of_the_same_serial_in_the_same_place_gets_its_own_card()
         })
         .await;
     assert_eq!(other.model.as_str(), "Tarn 5 Lite");
-    assert!(!two.transcript().iter().any(|l| l.contains("dumpsys package") && l.contains("uninstall")));
+    // It was asked what it is before anything else, and nothing of the other device's was sent to it.
+    let asked = two.transcript();
+    assert!(asked.iter().find(|l| l.starts_with("open ")).unwrap().contains("getprop"), "{asked:?}");
+    assert!(!asked.iter().any(|l| l.contains("uninstall")), "{asked:?}");
 }
 
 #[tokio::test]
