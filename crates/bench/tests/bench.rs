@@ -19,7 +19,7 @@ use wibbet_core::android::{Abilities, Offered};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Rung, Standing};
 use wibbet_core::plan::{TrayItem, Way, plan_take_out};
-use wibbet_core::run::{Outcome, RunKind};
+use wibbet_core::run::{Outcome, RunKind, StepEvent};
 use wibbet_sim::{Allow, Fault, Options, OwnersAct, Scenario, SimBus, SimDevice, SimNetwork};
 use wibbet_types::UserId;
 
@@ -384,8 +384,8 @@ async fn a_run_goes_on_by_address_when_the_cable_is_pulled_in_the_middle() {
     phone.set_fault(Fault::Latency(Duration::from_millis(30)));
     seen.bench.send(BenchCommand::Session(card, SessionCommand::Run(RunKind::TakeOut, plan)));
     seen.until(|e| {
-        let begun = |run: &wibbet_core::run::Run| run.count(Outcome::Done) == 1;
-        matches!(e, BenchEvent::Session(_, SessionEvent::Run(RunNews::Changed(run))) if begun(run)).then_some(())
+        let done = |event: &StepEvent| matches!(event, StepEvent::Settled { outcome: Outcome::Done, .. });
+        matches!(e, BenchEvent::Session(_, SessionEvent::Run(RunNews::Step(0, event))) if done(event)).then_some(())
     })
     .await;
     bus.unplug("CT5-0417-2291");

@@ -58,7 +58,7 @@ impl Chaos {
             let (stop, stopped) = watch::channel(false);
             let count = std::sync::atomic::AtomicU32::new(0);
             let news = |news| {
-                if matches!(news, RunNews::Changed(_))
+                if matches!(news, RunNews::Stands(_) | RunNews::Step(..))
                     && count.fetch_add(1, std::sync::atomic::Ordering::Relaxed) >= stop_after
                 {
                     stop.send_replace(true);

@@ -19,7 +19,7 @@ use wibbet_bench::policy::Patience;
 use wibbet_bench::run::{RunError, RunNews, Runner, begin_run, settle_interrupted};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::plan::{TrayItem, Way, plan_put_back, plan_take_out};
-use wibbet_core::run::{Outcome, Run, RunKind, RunState, StepState, recorded_state};
+use wibbet_core::run::{Outcome, Run, RunKind, RunState, StepEvent, StepState, recorded_state};
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Flaw, Options, Scenario, SimDevice};
 use wibbet_types::UserId;
 
@@ -293,9 +293,7 @@ async fn a_run_can_be_stopped_and_carried_on() {
     let number = place.begin(&THREE).await;
     let (stop, stopped) = watch::channel(false);
     let news = |news| {
-        if let RunNews::Changed(run) = news
-            && run.steps[0].state == StepState::Sent
-        {
+        if matches!(news, RunNews::Step(0, StepEvent::Sent { .. })) {
             stop.send_replace(true);
         }
     };

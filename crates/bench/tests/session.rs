@@ -22,7 +22,7 @@ use wibbet_core::device::{DeviceKind, Root};
 use wibbet_core::link::{Rung, Standing};
 use wibbet_core::package::{Inventory, Note, Scope};
 use wibbet_core::plan::{Plan, TrayItem, Way, plan_take_out};
-use wibbet_core::run::{Outcome, RunKind, RunState};
+use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent};
 use wibbet_sim::{Allow, Options, OwnersAct, Scenario, SimBus, SimDevice};
 use wibbet_types::{PlainText, UserId};
 
@@ -183,7 +183,7 @@ async fn what_an_interruption_left_is_settled_at_the_next_link_and_carried_on() 
     let serial = "CT5-0417-2291".parse().unwrap();
     // As a program leaves it that is killed right after it has written down that it sends.
     let number = begin_run(&first.workplace.book, &serial, RunKind::TakeOut, &plan, &abilities).await.unwrap();
-    first.workplace.book.with(move |book| book.step_sent(number, 0, now())).await.unwrap();
+    first.workplace.book.with(move |book| book.append(number, 0, &StepEvent::Sent { at: now() })).await.unwrap();
     let Seen { session, workplace, _folder, .. } = first;
     drop(session);
     let mut seen = Seen::start_in(&address, workplace, _folder);

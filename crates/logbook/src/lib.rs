@@ -15,10 +15,10 @@ mod schema;
 
 use std::path::{Path, PathBuf};
 
-use rusqlite::{Connection, Row, params};
+use rusqlite::{Connection, Row, TransactionBehavior, params};
 use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::package::PackageState;
-use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
+use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepEvent, StepState};
 use wibbet_types::{AndroidVersion, PackageId, PlainText, Serial, Time, UserId, private_folder};
 
 pub use claim::{Claim, ClaimError};
@@ -214,48 +214,44 @@ impl Logbook {
         made.map_err(failed)
     }
 
-    fn write_step(&self, run: i64, place: usize, set: &str, values: &[&dyn rusqlite::ToSql]) -> Result<()> {
-        let sql = format!("UPDATE steps SET {set} WHERE run = {run} AND place = {place}");
-        match self.connection.execute(&sql, values).map_err(self.failed())? {
-            1 => Ok(()),
-            _ => Err(LogbookError::NoSuchStep { run, place }),
+    /// Writes down what happens to a step of a run. It has reached the disk when this returns.
+    pub fn append(&mut self, run: i64, index: usize, event: &StepEvent) -> Result<()> {
+        let path = self.path.clone();
+        let failed = |error| LogbookError::from_sqlite(&path, error);
+        // It reads before it writes: another program's write in between must not make it start over.
+        let behavior = TransactionBehavior::Immediate;
+        let change = self.connection.transaction_with_behavior(behavior).map_err(failed)?;
+        let found = read_steps(&change, run, Some(index)).map_err(failed)?.pop();
+        let Some(mut step) = found else { return Err(LogbookError::NoSuchStep { run, place: index }) };
+        step.apply(event);
+        let (sent, answered) = match event {
+            StepEvent::Sent { at } => (Some(at.0), None),
+            StepEvent::Answered { at, .. } => (None, Some(at.0)),
+            _ => (None, None),
+        };
+        let sql = "UPDATE steps SET before = ?3, state = ?4, answer = ?5, after = ?6, outcome = ?7, settled = ?8, remark = ?9, \
+                   tries = tries + (?10 IS NOT NULL), sent = coalesce(?10, sent), answered = coalesce(?11, answered) \
+                   WHERE run = ?1 AND place = ?2";
+        let values = params![
+            run,
+            index as i64,
+            step.before.to_string(),
+            step.state.name(),
+            step.answer.as_ref().map(PlainText::as_str),
+            step.after.map(|state| state.to_string()),
+            step.outcome.map(Outcome::name),
+            step.settled.map(|at| at.0),
+            step.remark,
+            sent,
+            answered
+        ];
+        change.execute(sql, values).map_err(failed)?;
+        if let Some(at) = event.at() {
+            change
+                .execute("UPDATE runs SET touched = max(touched, ?2) WHERE number = ?1", params![run, at.0])
+                .map_err(failed)?;
         }
-    }
-
-    /// The state of a package turned out to be another before its step was first sent.
-    pub fn step_before(&self, run: i64, place: usize, before: PackageState) -> Result<()> {
-        self.write_step(run, place, "before = ?1", &[&before.to_string()])
-    }
-
-    /// A step is about to be sent. What an earlier sending brought is forgotten.
-    pub fn step_sent(&self, run: i64, place: usize, now: Time) -> Result<()> {
-        let set = "state = 'sent', sent = ?1, tries = tries + 1, answer = NULL, after = NULL, outcome = NULL, settled = NULL, remark = ''";
-        self.write_step(run, place, set, &[&now.0])
-    }
-
-    /// A step was interrupted and is known not to have been done: it waits again.
-    pub fn step_waits_again(&self, run: i64, place: usize, remark: &str) -> Result<()> {
-        self.write_step(run, place, "state = 'waiting', outcome = NULL, remark = ?1", &[&remark])
-    }
-
-    /// A step has been answered, word for word.
-    pub fn step_answered(&self, run: i64, place: usize, answer: &PlainText, now: Time) -> Result<()> {
-        self.write_step(run, place, "state = 'answered', answer = ?1, answered = ?2", &[&answer.as_str(), &now.0])
-    }
-
-    /// A step has its outcome.
-    pub fn step_settled(
-        &self,
-        run: i64,
-        place: usize,
-        outcome: Outcome,
-        after: Option<PackageState>,
-        remark: &str,
-        now: Time,
-    ) -> Result<()> {
-        let after = after.map(|s| s.to_string());
-        let set = "state = 'settled', outcome = ?1, after = coalesce(?2, after), remark = ?3, settled = ?4";
-        self.write_step(run, place, set, &[&outcome.name(), &after, &remark, &now.0])
+        change.commit().map_err(failed)
     }
 
     /// A run has got so far.
@@ -267,9 +263,14 @@ impl Logbook {
 
     /// The runs of a device, or of all, the latest first.
     pub fn runs(&self, serial: Option<&Serial>) -> Result<Vec<Run>> {
-        let sql = "SELECT number, serial, kind, state, begun, touched FROM runs WHERE ?1 IS NULL OR serial = ?1 ORDER BY number DESC";
-        let mut statement = self.connection.prepare(sql).map_err(self.failed())?;
-        let rows = statement.query_map([serial.map(Serial::as_str)], |row| {
+        self.read_runs("?1 IS NULL OR serial = ?1", params![serial.map(Serial::as_str)])
+    }
+
+    fn read_runs(&self, which: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Run>> {
+        let sql =
+            format!("SELECT number, serial, kind, state, begun, touched FROM runs WHERE {which} ORDER BY number DESC");
+        let mut statement = self.connection.prepare_cached(&sql).map_err(self.failed())?;
+        let rows = statement.query_map(values, |row| {
             Ok(Run {
                 number: row.get(0)?,
                 serial: parsed(row, 1)?,
@@ -282,39 +283,40 @@ impl Logbook {
         });
         let mut runs: Vec<Run> = rows.and_then(Iterator::collect).map_err(self.failed())?;
         for run in &mut runs {
-            run.steps = self.steps(run.number)?;
+            run.steps = read_steps(&self.connection, run.number, None).map_err(self.failed())?;
         }
         Ok(runs)
     }
 
     /// One run.
     pub fn run(&self, number: i64) -> Result<Option<Run>> {
-        Ok(self.runs(None)?.into_iter().find(|run| run.number == number))
+        Ok(self.read_runs("number = ?1", params![number])?.pop())
     }
+}
 
-    fn steps(&self, run: i64) -> Result<Vec<Step>> {
-        let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, settled, remark FROM steps WHERE run = ?1 ORDER BY place";
-        let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
-        let rows = statement.query_map([run], |row| {
-            let after: Option<String> = row.get(8)?;
-            let outcome: Option<String> = row.get(9)?;
-            Ok(Step {
-                place: row.get::<_, i64>(0)?.try_into().unwrap_or(0),
-                id: parsed(row, 1)?,
-                user: UserId::new(row.get(2)?),
-                way: parsed(row, 3)?,
-                words: row.get(4)?,
-                before: parsed(row, 5)?,
-                state: named(row, 6, StepState::from_name)?,
-                answer: row.get::<_, Option<String>>(7)?.map(|t| PlainText::new(&t)),
-                after: after.map(|_| parsed(row, 8)).transpose()?,
-                outcome: outcome.map(|_| named(row, 9, Outcome::from_name)).transpose()?,
-                settled: row.get::<_, Option<i64>>(10)?.map(Time),
-                remark: row.get(11)?,
-            })
-        });
-        rows.and_then(Iterator::collect).map_err(self.failed())
-    }
+fn read_steps(connection: &Connection, run: i64, index: Option<usize>) -> rusqlite::Result<Vec<Step>> {
+    let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, settled, remark FROM steps \
+               WHERE run = ?1 AND (?2 IS NULL OR place = ?2) ORDER BY place";
+    let mut statement = connection.prepare_cached(sql)?;
+    let rows = statement.query_map(params![run, index.map(|index| index as i64)], |row| {
+        let after: Option<String> = row.get(8)?;
+        let outcome: Option<String> = row.get(9)?;
+        Ok(Step {
+            place: row.get::<_, i64>(0)?.try_into().unwrap_or(0),
+            id: parsed(row, 1)?,
+            user: UserId::new(row.get(2)?),
+            way: parsed(row, 3)?,
+            words: row.get(4)?,
+            before: parsed(row, 5)?,
+            state: named(row, 6, StepState::from_name)?,
+            answer: row.get::<_, Option<String>>(7)?.map(|t| PlainText::new(&t)),
+            after: after.map(|_| parsed(row, 8)).transpose()?,
+            outcome: outcome.map(|_| named(row, 9, Outcome::from_name)).transpose()?,
+            settled: row.get::<_, Option<i64>>(10)?.map(Time),
+            remark: row.get(11)?,
+        })
+    })?;
+    rows.collect()
 }
 
 fn bad_value(column: usize, why: impl std::error::Error + Send + Sync + 'static) -> rusqlite::Error {

@@ -7,7 +7,7 @@ use std::path::Path;
 use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::package::PackageState;
 use wibbet_core::plan::Way;
-use wibbet_core::run::{Outcome, RunKind, RunState, StepState};
+use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent, StepState};
 use wibbet_logbook::{Logbook, LogbookError, NewStep};
 use wibbet_types::{AndroidVersion, PlainText, Serial, Time, UserId};
 
@@ -42,6 +42,10 @@ fn step(id: &str, skip: Option<&str>) -> NewStep {
     }
 }
 
+fn settled(after: PackageState, remark: &str, at: i64) -> StepEvent {
+    StepEvent::Settled { outcome: Outcome::Done, after: Some(after), remark: remark.into(), at: Time(at) }
+}
+
 fn begin(folder: &Path) -> (Logbook, i64) {
     let mut book = Logbook::open(folder).unwrap();
     let steps = [step("a", None), step("b", Some("it is so already"))];
@@ -52,7 +56,7 @@ fn begin(folder: &Path) -> (Logbook, i64) {
 #[test]
 fn a_run_is_kept_step_by_step() {
     let folder = tempfile::tempdir().unwrap();
-    let (book, number) = begin(folder.path());
+    let (mut book, number) = begin(folder.path());
     let seen = |book: &Logbook| book.run(number).unwrap().unwrap();
     let run = seen(&book);
     assert_eq!((run.kind, run.state, run.begun), (RunKind::TakeOut, RunState::Open, Time(5)));
@@ -60,13 +64,14 @@ fn a_run_is_kept_step_by_step() {
     assert_eq!((run.steps[1].state, run.steps[1].outcome), (StepState::Settled, Some(Outcome::Skipped)));
     assert!(run.has_open_steps() && !run.steps[0].is_open_question());
 
-    book.step_sent(number, 0, Time(6)).unwrap();
+    book.append(number, 0, &StepEvent::Sent { at: Time(6) }).unwrap();
     // Another program, or the same one after a kill, sees what was written.
     let other = Logbook::open(folder.path()).unwrap();
     assert!(seen(&other).steps[0].is_open_question());
 
-    book.step_answered(number, 0, &PlainText::new("Success\u{1b}"), Time(7)).unwrap();
-    book.step_settled(number, 0, Outcome::Done, Some(OUT), "well", Time(8)).unwrap();
+    let text = PlainText::new("Success\u{1b}");
+    book.append(number, 0, &StepEvent::Answered { text, at: Time(7) }).unwrap();
+    book.append(number, 0, &settled(OUT, "well", 8)).unwrap();
     book.set_run_state(number, RunState::Finished, Time(9)).unwrap();
     let run = seen(&other);
     let first = &run.steps[0];
@@ -75,9 +80,12 @@ fn a_run_is_kept_step_by_step() {
     assert_eq!((run.state, run.touched, run.is_unfinished()), (RunState::Finished, Time(9), false));
 
     // Sending again forgets what the first sending brought.
-    book.step_sent(number, 0, Time(10)).unwrap();
+    book.append(number, 0, &StepEvent::Sent { at: Time(10) }).unwrap();
     assert_eq!((seen(&book).steps[0].answer.clone(), seen(&book).steps[0].outcome), (None, None));
-    assert!(matches!(book.step_sent(number, 9, Time(0)), Err(LogbookError::NoSuchStep { place: 9, .. })));
+    assert!(matches!(
+        book.append(number, 9, &StepEvent::Sent { at: Time(0) }),
+        Err(LogbookError::NoSuchStep { place: 9, .. })
+    ));
 }
 
 #[test]
@@ -139,8 +147,8 @@ fn two_programs_write_at_once_and_nothing_is_lost() {
         let mut book = Logbook::open(folder).unwrap();
         for _ in 0..20 {
             let number = book.begin_run(&serial(), RunKind::TakeOut, &[step("a", None)], Time(1)).unwrap();
-            book.step_sent(number, 0, Time(2)).unwrap();
-            book.step_settled(number, 0, Outcome::Done, Some(OUT), "", Time(3)).unwrap();
+            book.append(number, 0, &StepEvent::Sent { at: Time(2) }).unwrap();
+            book.append(number, 0, &settled(OUT, "", 3)).unwrap();
         }
     };
     std::thread::scope(|scope| {
@@ -214,4 +222,34 @@ fn a_logbook_of_the_first_layout_is_taken_over() {
     );
     assert_eq!(id.unwrap(), serial());
     assert_eq!(book.devices().unwrap()[0].facts.kind, DeviceKind::Phone);
+}
+
+/// Whatever happens to the steps of a run in whatever order: what the logbook shows is its beginning with all of it
+/// applied, by the same rule that the runner and the screen go by.
+#[test]
+fn the_events_of_a_run_give_what_the_logbook_shows() {
+    let mut random = fastrand::Rng::with_seed(11);
+    let folder = tempfile::tempdir().unwrap();
+    let (mut book, number) = begin(folder.path());
+    let mut run = book.run(number).unwrap().unwrap();
+    for at in 10..400 {
+        let index = random.usize(0..run.steps.len());
+        let state = [OUT, PackageState::IN_USE, PackageState::ABSENT][random.usize(0..3)];
+        let word = ["", "well", "\u{1b}odd"][random.usize(0..3)];
+        let event = match random.u8(0..5) {
+            0 => StepEvent::BeforeWas(state),
+            1 => StepEvent::Sent { at: Time(at) },
+            2 => StepEvent::Answered { text: PlainText::new(word), at: Time(at) },
+            3 => StepEvent::Settled {
+                outcome: [Outcome::Done, Outcome::Unsettled, Outcome::NoEffect][random.usize(0..3)],
+                after: random.bool().then_some(state),
+                remark: word.into(),
+                at: Time(at),
+            },
+            _ => StepEvent::WaitsAgain { remark: word.into() },
+        };
+        book.append(number, index, &event).unwrap();
+        run.apply(index, &event);
+        assert_eq!(book.run(number).unwrap().unwrap(), run, "after {event:?}");
+    }
 }

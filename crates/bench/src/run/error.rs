@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use thiserror::Error;
 use wibbet_core::package::PackageState;
-use wibbet_core::run::Run;
+use wibbet_core::run::{Run, StepEvent};
 use wibbet_logbook::LogbookError;
 use wibbet_types::{PackageId, UserId};
 
@@ -31,8 +31,10 @@ pub enum RunError {
 /// What becomes of a run while it is carried out.
 #[derive(Debug, Clone, PartialEq)]
 pub enum RunNews {
-    /// The run has changed; this is how it stands.
-    Changed(Arc<Run>),
+    /// How the run stands: when it begins, and when it has ended or stopped.
+    Stands(Arc<Run>),
+    /// Something has happened to a step, by its index. It is in the record.
+    Step(usize, StepEvent),
     /// Something is waited for, in words; `None` when no longer.
     Waiting(Option<String>),
     /// A package's states were read.

@@ -2,7 +2,6 @@
 
 mod begin;
 mod error;
-mod found;
 mod runner;
 mod settle;
 mod step;

@@ -9,12 +9,11 @@ use tokio::sync::watch;
 use tokio::time::{Instant, timeout};
 use wibbet_core::package::PackageState;
 use wibbet_core::read::ReadBack;
-use wibbet_core::run::{Outcome, Run, RunState, Schedule, Step, StepState};
+use wibbet_core::run::{Run, RunState, Schedule, Step, StepEvent, StepState, before_sending, came_back, settle_open};
 use wibbet_logbook::LogbookError;
 use wibbet_types::{PackageId, UserId};
 
 use super::error::{RunError, RunNews};
-use super::found::{SETTLED_LATER, came_back_words, not_done_words};
 use crate::device::{AskError, Device};
 use crate::logbook::{Book, now};
 use crate::ops::{AllStates, SurveyError, states};
@@ -66,8 +65,7 @@ impl<'a, D: Device> Runner<'a, D> {
             Ok(()) if !runner.run().has_open_steps() => RunState::Finished,
             _ => RunState::Stopped,
         };
-        let noted = book.with(move |book| book.set_run_state(number, state, now())).await;
-        runner.change(|run| run.state = state);
+        let noted = runner.state(state).await;
         match ended {
             Err(Left::Failed(error)) => Err(error),
             _ => noted.map(|()| runner.run().clone()).map_err(RunError::Book),
@@ -78,21 +76,31 @@ impl<'a, D: Device> Runner<'a, D> {
         self.run.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Changes the run as it is shown; the logbook has been written before.
-    pub(super) fn change(&self, change: impl FnOnce(&mut Run)) {
-        let changed = {
+    /// The run as a whole has got so far: on disk, in memory, for whoever watches.
+    async fn state(&self, state: RunState) -> Result<(), LogbookError> {
+        let (number, at) = (self.run().number, now());
+        let noted = self.book.with(move |book| book.set_run_state(number, state, at)).await;
+        let stands = {
             let mut run = self.run();
-            change(&mut run);
-            run.touched = now();
+            (run.state, run.touched) = (state, at);
             Arc::new(run.clone())
         };
-        (self.news)(RunNews::Changed(changed));
+        (self.news)(RunNews::Stands(stands));
+        noted
+    }
+
+    /// Something happens to a step: on disk first, then by the same rule in memory, and for whoever watches.
+    pub(super) async fn record(&self, index: usize, event: StepEvent) -> Result<(), Left> {
+        let number = self.run().number;
+        let kept = event.clone();
+        self.book.with(move |book| book.append(number, index, &kept)).await?;
+        self.run().apply(index, &event);
+        (self.news)(RunNews::Step(index, event));
+        Ok(())
     }
 
     async fn all(&self) -> Result<(), Left> {
-        let number = self.run().number;
-        self.book.with(move |book| book.set_run_state(number, RunState::Open, now())).await?;
-        self.change(|run| run.state = RunState::Open);
+        self.state(RunState::Open).await?;
         if self.run().has_open_steps() {
             self.look_first().await?;
         }
@@ -132,44 +140,17 @@ impl<'a, D: Device> Runner<'a, D> {
     async fn look_first(&self) -> Result<(), Left> {
         let seen = self.all_states().await?;
         let steps = self.run().steps.clone();
-        let number = self.run().number;
         for step in steps {
-            let Some(states) = self.states_of(&seen, &step.id).await? else {
-                // It cannot be told now; the step itself will find out.
-                if step.is_open_question() {
-                    self.wait_again(step.place, "").await?;
-                }
-                continue;
+            let state = self.state_of(&seen, &step).await?;
+            let event = match step.is_open_question() {
+                true => settle_open(&step, state, true, now()),
+                // Where it cannot be told now, the step itself will find out.
+                false => state.and_then(|state| before_sending(&step, state, now())),
             };
-            let state = states.get(&step.user).copied().unwrap_or(PackageState::ABSENT);
-            if step.is_open_question() {
-                if step.way.is_met_by(state) {
-                    self.settle(step.place, Outcome::Done, Some(state), SETTLED_LATER).await?;
-                } else {
-                    self.wait_again(step.place, &not_done_words(state)).await?;
-                }
-            } else if step.state == StepState::Waiting && step.before != state && step.way.takes_out() {
-                let place = step.place;
-                if step.way.is_met_by(state) {
-                    self.settle(place, Outcome::Skipped, Some(state), "it is so already").await?;
-                } else {
-                    self.book.with(move |book| book.step_before(number, place, state)).await?;
-                    self.change(|run| run.steps[place].before = state);
-                }
+            if let Some(event) = event {
+                self.record(step.place, event).await?;
             }
         }
-        Ok(())
-    }
-
-    /// An open question that the device answers with "not done": the step waits again.
-    async fn wait_again(&self, place: usize, remark: &str) -> Result<(), Left> {
-        let number = self.run().number;
-        let kept = remark.to_owned();
-        self.book.with(move |book| book.step_waits_again(number, place, &kept)).await?;
-        self.change(|run| {
-            let step = &mut run.steps[place];
-            (step.state, step.outcome, step.remark) = (StepState::Waiting, None, remark.to_owned());
-        });
         Ok(())
     }
 
@@ -185,11 +166,17 @@ impl<'a, D: Device> Runner<'a, D> {
             let Some(states) = self.states_of(&seen, &step.id).await? else { continue };
             (self.news)(RunNews::States(step.id.clone(), states.clone()));
             let state = states.get(&step.user).copied().unwrap_or(PackageState::ABSENT);
-            if !step.way.is_met_by(state) {
-                self.settle(step.place, Outcome::NoEffect, Some(state), &came_back_words(state)).await?;
+            if let Some(event) = came_back(step, state, now()) {
+                self.record(step.place, event).await?;
             }
         }
         Ok(())
+    }
+
+    /// A step's package as its user has it now; `None` where the device cannot be brought to tell.
+    async fn state_of(&self, seen: &AllStates, step: &Step) -> Result<Option<PackageState>, Left> {
+        let states = self.states_of(seen, &step.id).await?;
+        Ok(states.map(|states| states.get(&step.user).copied().unwrap_or(PackageState::ABSENT)))
     }
 
     /// A package's states among those just read; one that is missing there is asked for by itself.

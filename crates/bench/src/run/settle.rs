@@ -1,11 +1,10 @@
 //! What an interruption left open, settled by asking the device.
 
 use wibbet_core::package::PackageState;
-use wibbet_core::run::{Outcome, Run, RunState, Step, StepState};
+use wibbet_core::run::{Run, RunState, Step, StepEvent, StepState, came_back, settle_open};
 use wibbet_types::Serial;
 
 use super::error::RunError;
-use super::found::{SETTLED_LATER, came_back_words, not_done_words};
 use crate::device::Device;
 use crate::logbook::{Book, now};
 use crate::ops::{AllStates, SurveyError, read_one, states};
@@ -52,20 +51,15 @@ async fn settle_run<D: Device>(
     let number = run.number;
     let (mut done, mut undone, mut open) = (0, 0, 0);
     for step in run.steps.iter().filter(|step| step.is_open_question()) {
-        let place = step.place;
-        match state_of(device, seen, step).await {
-            Some(state) if step.way.is_met_by(state) => {
-                done += 1;
-                book.with(move |book| {
-                    book.step_settled(number, place, Outcome::Done, Some(state), SETTLED_LATER, now())
-                })
-                .await?;
-            }
-            Some(state) if step.outcome.is_none() => {
-                undone += 1;
-                book.with(move |book| book.step_waits_again(number, place, &not_done_words(state))).await?;
-            }
-            _ => open += 1,
+        let event = settle_open(step, state_of(device, seen, step).await, false, now());
+        match &event {
+            Some(StepEvent::Settled { .. }) => done += 1,
+            Some(_) => undone += 1,
+            None => open += 1,
+        }
+        if let Some(event) = event {
+            let index = step.place;
+            book.with(move |book| book.append(number, index, &event)).await?;
         }
     }
     let waiting = run.steps.iter().filter(|s| s.state == StepState::Waiting).count();
@@ -73,11 +67,10 @@ async fn settle_run<D: Device>(
     if !unfinished {
         // The last look at all of them, which the interruption may have kept from being taken.
         for step in run.reached() {
-            let place = step.place;
-            if let Some(state) = state_of(device, seen, step).await.filter(|state| !step.way.is_met_by(*state)) {
-                let words = came_back_words(state);
-                book.with(move |book| book.step_settled(number, place, Outcome::NoEffect, Some(state), &words, now()))
-                    .await?;
+            let state = state_of(device, seen, step).await;
+            if let Some(event) = state.and_then(|state| came_back(step, state, now())) {
+                let index = step.place;
+                book.with(move |book| book.append(number, index, &event)).await?;
             }
         }
     }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use tokio::time::Instant;
 use wibbet_core::package::PackageState;
 use wibbet_core::read::ReadBack;
-use wibbet_core::run::{Heard, Outcome, Refusal, Said, Step, StepState, judge, read_answer};
+use wibbet_core::run::{Heard, Outcome, Refusal, Said, Step, StepEvent, judge, read_answer};
 use wibbet_types::{PackageId, PlainText};
 
 use super::error::{RunError, RunNews};
@@ -16,10 +16,7 @@ use crate::ops::read_one;
 
 impl<'a, D: Device> Runner<'a, D> {
     pub(super) async fn step(&self, place: usize) -> Result<(), Left> {
-        let (number, step) = {
-            let run = self.run();
-            (run.number, run.steps[place].clone())
-        };
+        let step = self.run().steps[place].clone();
         if self.follows_a_failure(&step) {
             return self
                 .settle(place, Outcome::Skipped, None, "the step before it on the same package was not done")
@@ -29,11 +26,7 @@ impl<'a, D: Device> Runner<'a, D> {
         let deadline = Instant::now() + self.patience.link;
         let mut tries = 0;
         loop {
-            self.book.with(move |book| book.step_sent(number, place, now())).await?;
-            self.change(|run| {
-                let step = &mut run.steps[place];
-                (step.state, step.answer, step.outcome) = (StepState::Sent, None, None);
-            });
+            self.record(place, StepEvent::Sent { at: now() }).await?;
             let heard = match self.device.ask(&request, &mut |_| {}).await {
                 Ok(answer) => {
                     (self.news)(RunNews::Waiting(None));
@@ -42,7 +35,7 @@ impl<'a, D: Device> Runner<'a, D> {
                         self.wait(deadline, RunError::Device(Refusal::NotReady.meaning().into())).await?;
                         continue;
                     }
-                    self.answered(number, place, &PlainText::new(&answer.text())).await?;
+                    self.answered(place, &answer.text()).await?;
                     Heard::Answer(said)
                 }
                 // Nothing was sent: it is tried again when there is a link.
@@ -54,7 +47,7 @@ impl<'a, D: Device> Runner<'a, D> {
                     return Err(Left::Failed(RunError::Ask(error)));
                 }
                 Err(AskError::Refused(why)) => {
-                    self.answered(number, place, &PlainText::new(&why)).await?;
+                    self.answered(place, &why).await?;
                     Heard::Answer(Said::Refused(Refusal::Other))
                 }
                 Err(AskError::Lost(why)) => {
@@ -93,14 +86,8 @@ impl<'a, D: Device> Runner<'a, D> {
         former.any(|s| s.outcome != Some(Outcome::Done))
     }
 
-    async fn answered(&self, number: i64, place: usize, answer: &PlainText) -> Result<(), Left> {
-        let kept = answer.clone();
-        self.book.with(move |book| book.step_answered(number, place, &kept, now())).await?;
-        self.change(|run| {
-            run.steps[place].state = StepState::Answered;
-            run.steps[place].answer = Some(answer.clone());
-        });
-        Ok(())
+    async fn answered(&self, place: usize, answer: &str) -> Result<(), Left> {
+        self.record(place, StepEvent::Answered { text: PlainText::new(answer), at: now() }).await
     }
 
     /// Reads one package back, waiting for the link where it has gone. `None` when the device
@@ -130,24 +117,14 @@ impl<'a, D: Device> Runner<'a, D> {
         }
     }
 
-    pub(super) async fn settle(
+    async fn settle(
         &self,
         place: usize,
         outcome: Outcome,
         after: Option<PackageState>,
         remark: &str,
     ) -> Result<(), Left> {
-        let number = self.run().number;
-        let (kept, moment) = (remark.to_owned(), now());
-        self.book.with(move |book| book.step_settled(number, place, outcome, after, &kept, moment)).await?;
-        self.change(|run| {
-            let step = &mut run.steps[place];
-            step.state = StepState::Settled;
-            step.settled = Some(moment);
-            step.outcome = Some(outcome);
-            step.after = after.or(step.after);
-            step.remark = remark.to_owned();
-        });
-        Ok(())
+        let remark = remark.to_owned();
+        self.record(place, StepEvent::Settled { outcome, after, remark, at: now() }).await
     }
 }

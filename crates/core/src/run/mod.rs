@@ -1,15 +1,19 @@
 //! What is done, and what came of it.
 
+mod event;
 mod probe;
 mod record;
+mod recovery;
 mod refusal;
 mod reply;
 mod schedule;
 mod shelf;
 mod verdict;
 
+pub use event::StepEvent;
 pub use probe::{Permit, PermitProbe};
 pub use record::{Outcome, Run, RunKind, RunState, Step, StepState};
+pub use recovery::{before_sending, came_back, settle_open};
 pub use refusal::Refusal;
 pub use reply::{Said, read_answer};
 pub use schedule::Schedule;

@@ -177,7 +177,12 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
             device.runs = runs;
             device.refresh();
         }
-        SessionEvent::Run(RunNews::Changed(run)) => device.pane = RunPane::Shown(run),
+        SessionEvent::Run(RunNews::Stands(run)) => device.pane = RunPane::Shown(run),
+        SessionEvent::Run(RunNews::Step(index, event)) => {
+            if let RunPane::Shown(run) = &mut device.pane {
+                Arc::make_mut(run).apply(index, &event);
+            }
+        }
         SessionEvent::Run(RunNews::Waiting(why)) => device.waiting = why,
         SessionEvent::Run(RunNews::States(id, states)) => {
             if let Some(inventory) = &device.inventory {

@@ -189,7 +189,7 @@ fn the_views_at_their_sizes() {
     screen.keys("\nv");
     insta::assert_snapshot!("plan_80x24", screen.text());
     let done = run([Some(Outcome::Done), Some(Outcome::Refused), Some(Outcome::Unsettled)]);
-    screen.tell(SessionEvent::Run(RunNews::Changed(Arc::new(done.clone()))));
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(done.clone()))));
     screen.tell(SessionEvent::Runs(Arc::new(vec![done.clone()])));
     insta::assert_snapshot!("run_80x24", screen.text());
     screen.keys("4");
@@ -240,7 +240,7 @@ fn nothing_is_sent_before_it_was_shown_and_asked_for() {
     assert!(screen.model.devices[0].tray.is_empty());
 
     let done = run([Some(Outcome::Done), Some(Outcome::Done), Some(Outcome::Refused)]);
-    screen.tell(SessionEvent::Run(RunNews::Changed(Arc::new(done.clone()))));
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(done.clone()))));
     screen.tell(SessionEvent::Run(RunNews::States(
         "com.android.calendar".parse().unwrap(),
         BTreeMap::from([(UserId::OWNER, OUT)]),
@@ -303,7 +303,7 @@ fn marks_are_for_one_user_and_can_be_undone() {
 fn a_run_that_goes_on_is_not_lost_by_leaving_it() {
     let mut screen = Screen::linked(128, 40);
     screen.keys("2 \ns");
-    screen.tell(SessionEvent::Run(RunNews::Changed(Arc::new(run([Some(Outcome::Done), None, None])))));
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(run([Some(Outcome::Done), None, None])))));
     screen.keys("2");
     screen.keys(" \n");
     assert!(matches!(screen.model.devices[0].pane, RunPane::Shown(_)), "a plan does not take a going run's place");
@@ -333,7 +333,7 @@ fn a_plan_that_could_not_be_begun_is_there_again() {
 fn what_was_refused_can_be_tried_another_way() {
     let mut screen = Screen::linked(128, 40);
     let refused = run([Some(Outcome::Done), Some(Outcome::Refused), Some(Outcome::NoEffect)]);
-    screen.tell(SessionEvent::Run(RunNews::Changed(Arc::new(refused))));
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(refused))));
     screen.keys("3d");
     let tray: Vec<(&str, Way)> = screen.model.devices[0].tray.iter().map(|i| (i.id.as_str(), i.way)).collect();
     assert_eq!(tray, [("com.corvane.cleaner", Way::Disable)], "disabling what could not be disabled leads nowhere");
@@ -701,7 +701,7 @@ proptest! {
         for (n, key) in keys.chars().enumerate() {
             screen.keys(&key.to_string());
             match n % 9 {
-                3 => screen.tell(SessionEvent::Run(RunNews::Changed(Arc::new(run([Some(Outcome::Done), None, None]))))),
+                3 => screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(run([Some(Outcome::Done), None, None]))))),
                 6 => screen.tell(SessionEvent::RunEnded(Some("gone".into()))),
                 _ => {}
             }

@@ -1,0 +1,93 @@
+//! What happens to a step, and the one rule of what that makes of it: for the record, for whoever carries the run out,
+//! and for the screen.
+
+use wibbet_types::{PlainText, Time};
+
+use super::record::{Outcome, Run, Step, StepState};
+use crate::package::PackageState;
+
+/// Something that happens to a step of a run. It is in the record before anything is done because of it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum StepEvent {
+    /// The state of the package turned out to be another before the step was first sent.
+    BeforeWas(PackageState),
+    /// The step is about to be sent. What an earlier sending brought is forgotten.
+    Sent {
+        /// When.
+        at: Time,
+    },
+    /// The device has answered, word for word.
+    Answered {
+        /// The words.
+        text: PlainText,
+        /// When.
+        at: Time,
+    },
+    /// The outcome is known, or is known not to be.
+    Settled {
+        /// The outcome.
+        outcome: Outcome,
+        /// The state read back, where one could be.
+        after: Option<PackageState>,
+        /// What is worth knowing beyond the outcome.
+        remark: String,
+        /// When.
+        at: Time,
+    },
+    /// An interruption left it open, and it is known not to have been done: it waits again.
+    WaitsAgain {
+        /// What was found.
+        remark: String,
+    },
+}
+
+impl StepEvent {
+    /// When it happened, where that is part of it.
+    pub fn at(&self) -> Option<Time> {
+        match self {
+            Self::Sent { at } | Self::Answered { at, .. } | Self::Settled { at, .. } => Some(*at),
+            Self::BeforeWas(_) | Self::WaitsAgain { .. } => None,
+        }
+    }
+}
+
+impl Step {
+    /// What an event makes of it.
+    pub fn apply(&mut self, event: &StepEvent) {
+        match event {
+            StepEvent::BeforeWas(state) => self.before = *state,
+            StepEvent::Sent { .. } => {
+                self.state = StepState::Sent;
+                (self.answer, self.after, self.outcome, self.settled) = (None, None, None, None);
+                self.remark.clear();
+            }
+            StepEvent::Answered { text, .. } => {
+                self.state = StepState::Answered;
+                self.answer = Some(text.clone());
+            }
+            StepEvent::Settled { outcome, after, remark, at } => {
+                self.state = StepState::Settled;
+                self.outcome = Some(*outcome);
+                self.after = after.or(self.after);
+                self.remark.clone_from(remark);
+                self.settled = Some(*at);
+            }
+            StepEvent::WaitsAgain { remark } => {
+                self.state = StepState::Waiting;
+                (self.outcome, self.settled) = (None, None);
+                self.remark.clone_from(remark);
+            }
+        }
+    }
+}
+
+impl Run {
+    /// What an event makes of the run: the only way in which its steps change. An index that the run does not have
+    /// changes nothing.
+    pub fn apply(&mut self, index: usize, event: &StepEvent) {
+        if let Some(step) = self.steps.get_mut(index) {
+            step.apply(event);
+        }
+        self.touched = self.touched.max(event.at().unwrap_or(self.touched));
+    }
+}
