@@ -11,7 +11,8 @@ use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::tell;
 use crate::place::Folders;
-use crate::{announced, sim, start, tui};
+use crate::tui::{self, Start};
+use crate::{announced, sim, start};
 
 /// Does what was asked for.
 pub(crate) async fn run(arguments: Arguments) -> Exit {
@@ -51,36 +52,43 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         other => other,
     };
     let quick = matches!(command, Some(Command::Bench { watch: false, .. })).then_some(Duration::from_secs(5));
-    let folders = Folders::find().map_err(Failure::trouble)?;
-    let opened = tokio::task::spawn_blocking(move || folders.open(answer_within, allow_within.or(quick)));
-    let mut workplace = opened.await.map_err(Failure::trouble)?.map_err(Failure::trouble)?;
     let by_address_only = no_search && announcements.is_none();
     let looks = !matches!(command, Some(Command::Runs { .. }));
-    workplace.surroundings = Arc::new(match announcements {
-        Some(file) => Surroundings::simulated(None, Some(announced::read_from(file))),
-        None if no_search || !looks => Surroundings::default(),
-        None => Surroundings::of_this_computer(),
-    });
+    let open = async move || {
+        let folders = Folders::find()?;
+        let opened = tokio::task::spawn_blocking(move || folders.open(answer_within, allow_within.or(quick)));
+        let mut workplace = opened.await??;
+        workplace.surroundings = Arc::new(match announcements {
+            Some(file) => Surroundings::simulated(None, Some(announced::read_from(file))),
+            None if no_search || !looks => Surroundings::default(),
+            None => Surroundings::of_this_computer(),
+        });
+        anyhow::Ok(workplace)
+    };
+    let Some(command) = command else {
+        let prepare = async { Ok(Start { workplace: open().await?, addresses: at, demo: None, passing: None }) };
+        return tui::run(false, prepare).await.map_err(Failure::trouble);
+    };
+    let workplace = open().await.map_err(Failure::trouble)?;
     let finder = Finder { workplace: &workplace, at: &at, no_search: by_address_only };
     match command {
-        None => tui::run(workplace, at, None).await.map_err(Failure::trouble),
-        Some(Command::Bench { watch: true, json }) => look::watch(&finder, json).await,
-        Some(Command::Bench { json, .. }) => look::bench(&finder, json).await,
-        Some(Command::Link { device, json }) => links::link(&finder, &device, json).await,
-        Some(Command::Pair { address, code, json, .. }) => links::pair(&finder, address.zip(code), json).await,
-        Some(Command::Close { device, keep_debugging, forget, yes, json }) => {
+        Command::Bench { watch: true, json } => look::watch(&finder, json).await,
+        Command::Bench { json, .. } => look::bench(&finder, json).await,
+        Command::Link { device, json } => links::link(&finder, &device, json).await,
+        Command::Pair { address, code, json, .. } => links::pair(&finder, address.zip(code), json).await,
+        Command::Close { device, keep_debugging, forget, yes, json } => {
             let how = links::Closing { switch_off: !keep_debugging, forget, yes, json };
             links::close(&finder, &device, how).await
         }
-        Some(Command::Packages { device, wanted }) => packages::packages(&finder, &device, wanted).await,
-        Some(Command::Runs { json }) => look::runs(&workplace, json).await,
-        Some(Command::Run { device, user, uninstall, disable, from, from_disable, keep_data, no_way_back, how }) => {
+        Command::Packages { device, wanted } => packages::packages(&finder, &device, wanted).await,
+        Command::Runs { json } => look::runs(&workplace, json).await,
+        Command::Run { device, user, uninstall, disable, from, from_disable, keep_data, no_way_back, how } => {
             let list = packages::list_from(from.as_deref())?;
             let wanted = change::TakeOut { user, uninstall, disable, list, from_disable, keep_data, no_way_back };
             change::take_out(&finder, &device, wanted, how).await
         }
-        Some(Command::PutBack { device, ids, user, how }) => change::put_back(&finder, &device, &ids, user, how).await,
-        Some(Command::CarryOn { device, run, how }) => change::carry_on(&finder, &device, run, how).await,
-        Some(Command::Demo | Command::Sim(_) | Command::UsbRule) => Ok(Exit::Done),
+        Command::PutBack { device, ids, user, how } => change::put_back(&finder, &device, &ids, user, how).await,
+        Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
+        Command::Demo | Command::Sim(_) | Command::UsbRule => Ok(Exit::Done),
     }
 }

@@ -7,23 +7,27 @@ use std::time::Duration;
 use crate::demo::Demo;
 use crate::exit::{Exit, Failure};
 use crate::place::Folders;
-use crate::tui;
+use crate::tui::{self, Start};
 
 /// Starts the devices of the demo workshop and the screen on them.
 pub(crate) async fn run(answer_within: Option<Duration>) -> Result<Exit, Failure> {
-    let (demo, surroundings) = Demo::start().await.map_err(Failure::trouble)?;
+    tui::run(true, prepare(answer_within)).await.map_err(Failure::trouble)
+}
+
+async fn prepare(answer_within: Option<Duration>) -> anyhow::Result<Start> {
+    let (demo, surroundings) = Demo::start().await?;
     // A folder of its own in any case: in WIBBET_HOME may be somebody's real logbook. One that is
     // made for the purpose goes when it is dropped.
-    let (folder, _passing) = match std::env::var_os("WIBBET_HOME").filter(|home| !home.is_empty()) {
+    let (folder, passing) = match std::env::var_os("WIBBET_HOME").filter(|home| !home.is_empty()) {
         Some(home) => (PathBuf::from(home).join("demo"), None),
         None => {
-            let made = tempfile::Builder::new().prefix("wibbet-demo-").tempdir().map_err(Failure::trouble)?;
+            let made = tempfile::Builder::new().prefix("wibbet-demo-").tempdir()?;
             (made.path().to_owned(), Some(made))
         }
     };
     let opened = tokio::task::spawn_blocking(move || Folders::apart(&folder).open(answer_within, None));
-    let mut workplace = opened.await.map_err(Failure::trouble)?.map_err(Failure::trouble)?;
+    let mut workplace = opened.await??;
     workplace.surroundings = Arc::new(surroundings);
     let addresses = demo.addresses();
-    tui::run(workplace, addresses, Some(Arc::new(demo))).await.map_err(Failure::trouble)
+    Ok(Start { workplace, addresses, demo: Some(Arc::new(demo)), passing })
 }

@@ -43,19 +43,25 @@ use widgets::{Depth, Theme};
 /// How long a run waits for a link that has gone.
 const LINK_PATIENCE: Duration = Duration::from_secs(600);
 
-/// Runs the screen until it is quit. `demo` holds the devices of the demo workshop, in place of real ones.
-pub(crate) async fn run(
-    mut workplace: Workplace,
-    addresses: Vec<String>,
-    demo: Option<Arc<Demo>>,
-) -> anyhow::Result<Exit> {
-    // Somebody sits at the screen, sees that a link is waited for, and can stop the run.
-    workplace.patience.link = LINK_PATIENCE;
+/// What the screen works with.
+pub(crate) struct Start {
+    pub(crate) workplace: Workplace,
+    /// Addresses that somebody named.
+    pub(crate) addresses: Vec<String>,
+    /// The devices of the demo workshop, in place of real ones.
+    pub(crate) demo: Option<Arc<Demo>>,
+    /// A folder that goes when the screen does.
+    pub(crate) passing: Option<tempfile::TempDir>,
+}
+
+/// Runs the screen until it is quit. The first frame is there before anything is prepared: a key may have to be made,
+/// devices of the demo started.
+pub(crate) async fn run(simulated: bool, prepare: impl Future<Output = anyhow::Result<Start>>) -> anyhow::Result<Exit> {
     let mut terminal = ratatui::try_init()
         .context("the screen needs a terminal; without one, see `wibbet --help` for the commands")?;
     // A terminal without a mouse or pasting works all the same.
     let _ = execute!(stdout(), EnableMouseCapture, EnableBracketedPaste);
-    let ended = Screen::new(workplace, addresses, demo, &terminal).live(&mut terminal).await;
+    let ended = prepared(simulated, prepare, &mut terminal).await;
     let _ = execute!(stdout(), DisableMouseCapture, DisableBracketedPaste);
     let restored = ratatui::try_restore().and_then(|()| terminal.show_cursor());
     if restored.is_err() {
@@ -64,6 +70,23 @@ pub(crate) async fn run(
         std::mem::forget(terminal);
     }
     ended.map(|()| Exit::Done)
+}
+
+async fn prepared(
+    simulated: bool,
+    prepare: impl Future<Output = anyhow::Result<Start>>,
+    terminal: &mut ratatui::DefaultTerminal,
+) -> anyhow::Result<()> {
+    let size = terminal.size().map_or((80, 24), |s| (s.width, s.height));
+    let mut model = Model::new(simulated, size, jiff::tz::TimeZone::system());
+    let theme = Theme::new(Depth::detect());
+    model.tell("Getting ready.");
+    terminal.draw(|frame| views::draw(&model, &theme, frame))?;
+    let Start { mut workplace, addresses, demo, passing: _passing } = prepare.await?;
+    // Somebody sits at the screen, sees that a link is waited for, and can stop the run.
+    workplace.patience.link = LINK_PATIENCE;
+    model.note = None;
+    Screen::new(workplace, addresses, demo, model, theme).live(terminal).await
 }
 
 struct Screen {
@@ -81,14 +104,13 @@ impl Screen {
         workplace: Workplace,
         addresses: Vec<String>,
         demo: Option<Arc<Demo>>,
-        terminal: &ratatui::DefaultTerminal,
+        mut model: Model,
+        theme: Theme,
     ) -> Self {
         let (told, inbox) = mpsc::unbounded_channel();
         if let Some(demo) = &demo {
             let _ = told.send(Message::OwnScreens(demo.screens(None)));
         }
-        let size = terminal.size().map_or((80, 24), |s| (s.width, s.height));
-        let mut model = Model::new(demo.is_some(), size, jiff::tz::TimeZone::system());
         if demo.is_some() {
             model.tell(
                 "These devices are simulated. t shows what they themselves show, and taps, scans and unplugs there.",
@@ -106,7 +128,7 @@ impl Screen {
                 let _ = choices.send(Message::Choices(columns, searches));
             }
         });
-        Self { workplace, model, theme: Theme::new(Depth::detect()), bench, demo, told, inbox }
+        Self { workplace, model, theme, bench, demo, told, inbox }
     }
 
     async fn live(&mut self, terminal: &mut ratatui::DefaultTerminal) -> anyhow::Result<()> {
