@@ -1,7 +1,7 @@
 //! What tells of packages: APKs, dumps, answers for ranges, and what people type.
 
 use wibbet_apk::{ApkReader, Question, Step, read_manifest};
-use wibbet_core::catalog::{Chosen, IdList, Sheet};
+use wibbet_core::catalog::{Catalog, Chosen, IdList};
 use wibbet_core::package::Inventory;
 use wibbet_core::read::{
     DumpReader, MeasureReader, RangeJob, RangeReader, RangeTool, RangeTools, read_front, read_languages,
@@ -128,7 +128,7 @@ pub fn searches(data: &[u8]) {
         assert!(line.get(spot.at.clone()).is_some());
     }
     let empty = Inventory { users: Vec::new(), packages: Default::default(), gaps: Vec::new() };
-    search.run(&Sheet::new(empty.into()), UserId::OWNER, &Chosen::new(), &mut Finder::default());
+    search.run(&Catalog::new(empty.into()), UserId::OWNER, &Chosen::new(), &mut Finder::default());
     search.letters("Nebelhorn com.corvane.radio", &mut Finder::default());
     for at in 0..=line.len().min(64) {
         for completion in Search::complete(&line, at) {

@@ -7,7 +7,7 @@ use crate::banner::Banner;
 use crate::error::LinkError;
 use crate::keys::{KeyRing, TOKEN_LEN};
 use crate::terms::Agreed;
-use crate::timeouts::Limits;
+use crate::timeouts::Timeouts;
 use crate::transport::{PacketSink, PacketSource, plain_io};
 use crate::wire::{Command, MAX_DATA, Packet, VERSION_MIN, VERSION_SKIP_CHECKSUM};
 
@@ -64,7 +64,7 @@ pub(crate) async fn shake_hands<R, W>(
     opening: Opening,
     at: &str,
     keys: &KeyRing,
-    limits: &Limits,
+    limits: &Timeouts,
     progress: &mut (dyn FnMut(Progress) + Send),
 ) -> Result<Shaken, LinkError>
 where
@@ -166,7 +166,7 @@ where
     }
 }
 
-async fn send<W: PacketSink>(to: &mut W, packet: &Packet, at: &str, limits: &Limits) -> Result<(), LinkError> {
+async fn send<W: PacketSink>(to: &mut W, packet: &Packet, at: &str, limits: &Timeouts) -> Result<(), LinkError> {
     match timeout(limits.answer, to.put(packet, true)).await {
         Ok(sent) => sent.map_err(|e| LinkError::lost(at, plain_io(&e))),
         Err(_) => Err(LinkError::lost(at, "it takes no data")),

@@ -45,7 +45,7 @@ pub use link::{Link, Stream};
 pub use services::{Channel, Collected, Service, Sink};
 pub use shell::{ShellDecoder, ShellId, encode_shell};
 pub use sync::{Entry, SyncClient, SyncError, SyncId, read_sync_header, sync_message};
-pub use timeouts::Limits;
+pub use timeouts::Timeouts;
 pub use transport::bulk::{BulkPipe, Transfer};
 pub use transport::server::{
     SERVER_ADDRESS, ServerDevice, ServerError, read_server_devices, server_devices, server_request,

@@ -16,7 +16,7 @@ use crate::handshake::{Opening, Progress, Shaken, shake_hands};
 use crate::keys::{HostKey, KeyRing};
 use crate::mux::{Connection, Mux, MuxStream};
 use crate::terms::Agreed;
-use crate::timeouts::Limits;
+use crate::timeouts::Timeouts;
 use crate::tls;
 use crate::transport::bulk::{BulkPipe, BulkSink, BulkSource};
 use crate::transport::server::{self, ServerError};
@@ -35,13 +35,13 @@ const SERVER_NOTICES: Duration = Duration::from_millis(500);
 /// closed when the last clone goes.
 #[derive(Debug, Clone)]
 pub struct Link {
-    way: Arc<Way>,
+    way: Arc<Transport>,
     banner: Arc<Banner>,
     encrypted: bool,
 }
 
 #[derive(Debug)]
-enum Way {
+enum Transport {
     /// A connection of our own.
     Own(Connection),
     /// Through a server that owns the cable.
@@ -94,7 +94,7 @@ impl Link {
     pub async fn connect_tcp(
         at: &str,
         keys: &KeyRing,
-        limits: &Limits,
+        limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
         // An encrypted link offers one key a connection.
@@ -112,7 +112,7 @@ impl Link {
         at: &str,
         keys: &KeyRing,
         key: &HostKey,
-        limits: &Limits,
+        limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
         let no_answer = |why: String| LinkError::NoAnswer { at: at.to_owned(), why };
@@ -141,7 +141,7 @@ impl Link {
         at: &str,
         keys: &KeyRing,
         key: &HostKey,
-        limits: &Limits,
+        limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
         let not_paired = |why: String| LinkError::NotPaired { at: at.to_owned(), why };
@@ -178,7 +178,7 @@ impl Link {
         bus: &dyn UsbBus,
         place: &UsbPlace,
         keys: &KeyRing,
-        limits: &Limits,
+        limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
         let at = format!("USB {place}");
@@ -208,7 +208,7 @@ impl Link {
         pipe: Arc<dyn BulkPipe>,
         at: &str,
         keys: &KeyRing,
-        limits: &Limits,
+        limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
         let (mut from, mut to) = (BulkSource::new(Arc::clone(&pipe)), BulkSink(pipe));
@@ -225,7 +225,7 @@ impl Link {
         to: W,
         at: &str,
         keys: &KeyRing,
-        limits: &Limits,
+        limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError>
     where
@@ -243,7 +243,7 @@ impl Link {
     pub async fn connect_server(
         server: &str,
         serial: &str,
-        limits: &Limits,
+        limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
         let at = through_server(serial);
@@ -275,11 +275,11 @@ impl Link {
         let (at, serial) = (server.to_owned(), serial.to_owned());
         let way = ServerLink { at, serial, transport, limit: limits.answer, ended, task };
         let banner = Banner { state: PlainText::new("device"), features, ..Banner::default() };
-        Ok(Self { way: Arc::new(Way::Server(way)), banner: Arc::new(banner), encrypted: false })
+        Ok(Self { way: Arc::new(Transport::Server(way)), banner: Arc::new(banner), encrypted: false })
     }
 
     fn own(connection: Connection, agreed: Agreed, encrypted: bool) -> Self {
-        Self { way: Arc::new(Way::Own(connection)), banner: Arc::new(agreed.banner), encrypted }
+        Self { way: Arc::new(Transport::Own(connection)), banner: Arc::new(agreed.banner), encrypted }
     }
 
     /// What the device said of itself.
@@ -295,16 +295,16 @@ impl Link {
     /// Whether the link is known to have ended.
     pub fn is_ended(&self) -> bool {
         match &*self.way {
-            Way::Own(connection) => connection.is_ended(),
-            Way::Server(server) => *server.ended.borrow(),
+            Transport::Own(connection) => connection.is_ended(),
+            Transport::Server(server) => *server.ended.borrow(),
         }
     }
 
     /// Waits until the link has ended, and says why.
     pub async fn ended(&self) -> LinkError {
         match &*self.way {
-            Way::Own(connection) => connection.ended().await,
-            Way::Server(server) => {
+            Transport::Own(connection) => connection.ended().await,
+            Transport::Server(server) => {
                 // A sender that has gone has ended too.
                 let _ = server.ended.clone().wait_for(|ended| *ended).await;
                 server.lost()
@@ -318,7 +318,7 @@ impl Link {
     /// # Errors
     /// When the link has gone.
     pub(crate) async fn believe_end(&self, whole: bool) -> Result<(), LinkError> {
-        let Way::Server(server) = &*self.way else { return Ok(()) };
+        let Transport::Server(server) = &*self.way else { return Ok(()) };
         if !server.has_it().await {
             return Err(server.lost());
         }
@@ -338,16 +338,16 @@ impl Link {
     /// program's server into its four digits.
     pub fn longest_name(&self) -> usize {
         match &*self.way {
-            Way::Own(connection) => connection.max_data().saturating_sub(1),
-            Way::Server(_) => 0xffff,
+            Transport::Own(connection) => connection.max_data().saturating_sub(1),
+            Transport::Server(_) => 0xffff,
         }
     }
 
     /// Opens a stream to a service, waiting at most `limit` for the device to accept it.
     pub async fn open(&self, service: &str, limit: Duration) -> Result<Stream, CallError> {
         match &*self.way {
-            Way::Own(connection) => Ok(Stream(Kind::Mux(connection.open(service, limit).await?))),
-            Way::Server(server) => {
+            Transport::Own(connection) => Ok(Stream(Kind::Mux(connection.open(service, limit).await?))),
+            Transport::Server(server) => {
                 let name = PlainText::short(service);
                 let request = format!("host:transport:{}", server.serial);
                 let lost = |_| CallError::Link(server.lost());

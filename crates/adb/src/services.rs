@@ -5,7 +5,7 @@ use wibbet_types::PlainText;
 use crate::error::CallError;
 use crate::link::Link;
 use crate::shell::{OldShellReader, ShellDecoder, ShellId};
-use crate::timeouts::Limits;
+use crate::timeouts::Timeouts;
 
 /// A service that is called with words and answers with text.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -86,7 +86,12 @@ impl Link {
     ///
     /// # Errors
     /// [`CallError::CutShort`] when a service that ends with an exit code ended without.
-    pub async fn call(&self, service: &Service, limits: &Limits, sink: &mut dyn Sink) -> Result<Option<u8>, CallError> {
+    pub async fn call(
+        &self,
+        service: &Service,
+        limits: &Timeouts,
+        sink: &mut dyn Sink,
+    ) -> Result<Option<u8>, CallError> {
         let mut stream = self.open(&service.wire_name(), limits.idle).await?;
         let name = shown_name(service);
         let cut_short = || CallError::CutShort { service: name.clone() };

@@ -4,7 +4,7 @@ use std::time::Duration;
 
 /// How long to wait for what.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Limits {
+pub struct Timeouts {
     /// For the network connection.
     pub connect: Duration,
     /// For each packet of the device while the connection is made.
@@ -15,7 +15,7 @@ pub struct Limits {
     pub idle: Duration,
 }
 
-impl Default for Limits {
+impl Default for Timeouts {
     fn default() -> Self {
         Self {
             connect: Duration::from_secs(6),

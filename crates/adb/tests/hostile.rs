@@ -9,7 +9,7 @@ use std::time::Duration;
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::{TcpListener, TcpStream};
 use wibbet_adb::pairing::pair;
-use wibbet_adb::{CallError, Command, HostKey, KeyRing, Limits, Link, LinkError, Packet};
+use wibbet_adb::{CallError, Command, HostKey, KeyRing, Link, LinkError, Packet, Timeouts};
 
 const PEM: &str = include_str!("key.pem");
 /// How much a flood sends, far more than may be held.
@@ -21,9 +21,9 @@ fn keys() -> KeyRing {
     KeyRing::of(HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap())
 }
 
-fn limits() -> Limits {
+fn limits() -> Timeouts {
     let long = Duration::from_secs(60);
-    Limits { connect: long, answer: Duration::from_secs(3), tap: long, idle: Duration::from_secs(3) }
+    Timeouts { connect: long, answer: Duration::from_secs(3), tap: long, idle: Duration::from_secs(3) }
 }
 
 /// The memory that the process has now, in bytes.

@@ -5,7 +5,7 @@
 use std::time::Duration;
 
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _, DuplexStream, duplex};
-use wibbet_adb::{CallError, Collected, HostKey, KeyRing, Limits, Link, LinkError, Service};
+use wibbet_adb::{CallError, Collected, HostKey, KeyRing, Link, LinkError, Service, Timeouts};
 
 const PEM: &str = include_str!("key.pem");
 const VECTORS: &str = include_str!("key-vectors.txt");
@@ -38,9 +38,9 @@ async fn expect(device: &mut DuplexStream, bytes: &[u8]) {
     assert_eq!(seen, bytes);
 }
 
-fn limits() -> Limits {
+fn limits() -> Timeouts {
     let long = Duration::from_secs(30);
-    Limits { connect: long, answer: long, tap: long, idle: long }
+    Timeouts { connect: long, answer: long, tap: long, idle: long }
 }
 
 /// A host that connects to the device's end of the wire.

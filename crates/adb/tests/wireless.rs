@@ -12,7 +12,7 @@ use rustls::{DigitallySignedStruct, DistinguishedName, SignatureScheme};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::{TcpListener, TcpStream};
 use tokio_rustls::TlsAcceptor;
-use wibbet_adb::{HostKey, KeyRing, Limits, Link, LinkError, Progress, PublicKey};
+use wibbet_adb::{HostKey, KeyRing, Link, LinkError, Progress, PublicKey, Timeouts};
 
 const PEM: &str = include_str!("key.pem");
 /// `STLS`, version 0x01000000, no data; worked out by hand.
@@ -22,9 +22,9 @@ fn key() -> HostKey {
     HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap()
 }
 
-fn limits() -> Limits {
+fn limits() -> Timeouts {
     let long = Duration::from_secs(30);
-    Limits { connect: long, answer: long, tap: long, idle: long }
+    Timeouts { connect: long, answer: long, tap: long, idle: long }
 }
 
 /// What the daemon does once the connection is encrypted.

@@ -5,10 +5,10 @@
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use wibbet_adb::{HostKey, KeyRing, Limits};
-use wibbet_bench::logbook::Book;
+use wibbet_adb::{HostKey, KeyRing, Timeouts};
+use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::{device_languages, read_labels, read_measures, survey};
-use wibbet_bench::policy::Patience;
+use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::workplace::Workplace;
 use wibbet_sim::{Allow, Fault, Options, SampleApk, Scenario, SimDevice};
 
@@ -24,10 +24,10 @@ async fn main() {
     for count in [236, 450] {
         let place = tempfile::tempdir().unwrap();
         let workplace = Workplace {
-            book: Book::open(place.path()).unwrap(),
+            book: SharedLogbook::open(place.path()).unwrap(),
             keys: Arc::new(KeyRing::of(HostKey::from_pem(PEM, "bench@mark", "key".as_ref()).unwrap())),
-            limits: Limits { connect: long, answer: long, tap: long, idle: long },
-            patience: Patience {
+            limits: Timeouts { connect: long, answer: long, tap: long, idle: long },
+            patience: RunPolicy {
                 change: long,
                 look: long,
                 link: long,

@@ -5,23 +5,23 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use wibbet_logbook::{Logbook, LogbookError};
-use wibbet_types::Time;
+use wibbet_types::Timestamp;
 
 /// The moment.
-pub fn now() -> Time {
+pub fn now() -> Timestamp {
     let since = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default();
-    Time(i64::try_from(since.as_millis()).unwrap_or(i64::MAX))
+    Timestamp(i64::try_from(since.as_millis()).unwrap_or(i64::MAX))
 }
 
 /// A logbook shared by the sessions of a program. Writes reach the disk before they return, and a
 /// disk may take its time, so they are done on threads that may block.
 #[derive(Debug, Clone)]
-pub struct Book {
+pub struct SharedLogbook {
     inner: Arc<Mutex<Logbook>>,
     folder: Arc<PathBuf>,
 }
 
-impl Book {
+impl SharedLogbook {
     /// Opens the logbook of a folder.
     pub fn open(folder: &Path) -> Result<Self, LogbookError> {
         Ok(Self { inner: Arc::new(Mutex::new(Logbook::open(folder)?)), folder: Arc::new(folder.to_owned()) })

@@ -4,7 +4,7 @@ use std::time::Duration;
 
 /// How patient to be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Patience {
+pub struct RunPolicy {
     /// With a change: it may take a slow device long.
     pub change: Duration,
     /// With the next piece of something that is read.
@@ -19,7 +19,7 @@ pub struct Patience {
     pub window: usize,
 }
 
-impl Default for Patience {
+impl Default for RunPolicy {
     fn default() -> Self {
         Self {
             change: Duration::from_secs(60),

@@ -2,24 +2,24 @@
 
 use std::sync::Arc;
 
-use wibbet_adb::{KeyRing, Limits};
+use wibbet_adb::{KeyRing, Timeouts};
 
 use crate::around::{Route, Surroundings};
 use crate::device::AdbDevice;
-use crate::logbook::Book;
-use crate::policy::Patience;
+use crate::logbook::SharedLogbook;
+use crate::policy::RunPolicy;
 
 /// What the sessions of a program share.
 #[derive(Debug, Clone)]
 pub struct Workplace {
     /// The logbook.
-    pub book: Book,
+    pub book: SharedLogbook,
     /// The keys of this computer.
     pub keys: Arc<KeyRing>,
     /// How long to wait while a link is made.
-    pub limits: Limits,
+    pub limits: Timeouts,
     /// How patient to be afterwards.
-    pub patience: Patience,
+    pub patience: RunPolicy,
     /// Where devices are looked for.
     pub surroundings: Arc<Surroundings>,
 }

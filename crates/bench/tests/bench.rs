@@ -15,12 +15,12 @@ use wibbet_bench::ops::PairNews;
 use wibbet_bench::run::RunNews;
 use wibbet_bench::session::{SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
-use wibbet_core::android::{Abilities, Offered};
+use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::device::DeviceFacts;
-use wibbet_core::link::{Rung, Standing};
-use wibbet_core::plan::{TrayItem, Way, plan_take_out};
+use wibbet_core::link::{Rung, RungStatus};
+use wibbet_core::plan::{Change, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, RunKind, StepEvent};
-use wibbet_sim::{Allow, Fault, Options, OwnersAct, Scenario, SimBus, SimDevice, SimNetwork};
+use wibbet_sim::{Allow, Fault, Options, OwnerAction, Scenario, SimBus, SimDevice, SimNetwork};
 use wibbet_types::UserId;
 
 struct Seen {
@@ -190,9 +190,11 @@ async fn the_second_switch_is_noticed_when_it_is_switched() {
     let mut seen = Seen::start(Arc::clone(&bus), network, &[]);
     let (card, _) = seen.facts().await;
     seen.named(card, "second-switch").await;
-    phone.act(OwnersAct::SecondSwitch(true)).await.unwrap();
+    phone.act(OwnerAction::SecondSwitch(true)).await.unwrap();
     seen.until(|e| match e {
-        BenchEvent::Session(_, SessionEvent::Ladder(l)) => (l.standing(Rung::Changes) == Standing::Holds).then_some(()),
+        BenchEvent::Session(_, SessionEvent::Ladder(l)) => {
+            (l.standing(Rung::Changes) == RungStatus::Holds).then_some(())
+        }
         _ => None,
     })
     .await;
@@ -214,14 +216,14 @@ async fn pairing_by_code_and_by_qr_ends_in_a_link() {
     seen.bench.send(BenchCommand::ShowQr);
     let text =
         seen.until(|e| if let BenchEvent::Pairing(PairNews::Show(t)) = e { Some(t.clone()) } else { None }).await;
-    go.act(OwnersAct::Scan(text)).await.unwrap();
+    go.act(OwnerAction::Scan(text)).await.unwrap();
     let name = seen.until(|e| if let BenchEvent::Paired(done) = e { Some(done.clone()) } else { None }).await.unwrap();
     assert_eq!(name, go.instance());
     seen.named(card, "ready").await;
     // Wireless debugging off and on again: another port, the same card.
-    go.act(OwnersAct::WirelessDebugging(false)).await.unwrap();
+    go.act(OwnerAction::WirelessDebugging(false)).await.unwrap();
     seen.named(card, "lost").await;
-    go.act(OwnersAct::WirelessDebugging(true)).await.unwrap();
+    go.act(OwnerAction::WirelessDebugging(true)).await.unwrap();
     seen.named(card, "ready").await;
     assert!(seen.network.seen().borrow().len() == 1 && !seen.bus.is_plugged("TG-70007-7"));
 }
@@ -339,7 +341,7 @@ async fn nothing_can_be_done_on_a_closed_link_until_it_is_asked_for_again() {
 async fn a_phone_without_debugging_has_a_card_that_says_what_to_do_and_is_linked_when_it_is_switched_on() {
     let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
     let phone = device(Scenario::crew_phone(), 1).await;
-    phone.act(OwnersAct::UsbDebugging(false)).await.unwrap();
+    phone.act(OwnerAction::UsbDebugging(false)).await.unwrap();
     bus.plug(&phone);
     let mut seen = Seen::start(Arc::clone(&bus), network, &[]);
     let (card, trouble) = seen
@@ -352,9 +354,9 @@ async fn a_phone_without_debugging_has_a_card_that_says_what_to_do_and_is_linked
         .await;
     assert_eq!(trouble.rung, Rung::Interface);
     assert!(trouble.words.contains("USB debugging"), "{}", trouble.words);
-    phone.act(OwnersAct::UsbDebugging(true)).await.unwrap();
+    phone.act(OwnerAction::UsbDebugging(true)).await.unwrap();
     seen.named(card, "ready").await;
-    phone.act(OwnersAct::UsbDebugging(false)).await.unwrap();
+    phone.act(OwnerAction::UsbDebugging(false)).await.unwrap();
     seen.named(card, "debugging-off").await;
 }
 
@@ -379,8 +381,8 @@ async fn a_run_goes_on_by_address_when_the_cable_is_pulled_in_the_middle() {
         })
         .await;
     let ids = ["com.corvane.notes", "com.corvane.radio", "com.corvane.mirror", "com.corvane.tips"];
-    let items = ids.map(|id| TrayItem { id: support::id(id), user: UserId::OWNER, way: Way::Uninstall });
-    let plan = plan_take_out(&inventory, &Abilities::new(34, Offered::default()), &items, false);
+    let items = ids.map(|id| TrayItem { id: support::id(id), user: UserId::OWNER, way: Change::Uninstall });
+    let plan = plan_take_out(&inventory, &Capabilities::new(34, DaemonFeatures::default()), &items, false);
     phone.set_fault(Fault::Latency(Duration::from_millis(30)));
     seen.bench.send(BenchCommand::Session(card, SessionCommand::Run(RunKind::TakeOut, plan)));
     seen.until(|e| {

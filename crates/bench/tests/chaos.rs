@@ -11,7 +11,7 @@ use wibbet_bench::device::Device as _;
 use wibbet_bench::ops::survey;
 use wibbet_bench::run::{RunNews, Runner, begin_run};
 use wibbet_bench::workplace::Workplace;
-use wibbet_core::plan::{Plan, TrayItem, Way, plan_put_back, plan_take_out};
+use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, recorded_state};
 use wibbet_sim::{CutAt, Direction, Fault, Flaw, Scenario, SimDevice};
 use wibbet_types::{PackageId, UserId};
@@ -40,7 +40,7 @@ impl Chaos {
 
     async fn begin(&self, kind: RunKind, plan: &Plan) -> i64 {
         let serial = self.device.facts().unwrap().serial;
-        begin_run(&self.workplace.book, &serial, kind, plan, &self.device.abilities()).await.unwrap()
+        begin_run(&self.workplace.book, &serial, kind, plan, &self.device.capabilities()).await.unwrap()
     }
 
     /// Carries a run out over cuts, restarts and stops until it is finished.
@@ -71,8 +71,8 @@ impl Chaos {
             for step in run.steps.iter().filter(|s| s.outcome == Some(Outcome::Done)) {
                 let (installed, enabled) = self.sim.holds(step.id.as_str(), 0).unwrap();
                 let so = match step.way {
-                    Way::Disable => installed && enabled == 3,
-                    Way::Uninstall | Way::UninstallKeepData => !installed,
+                    Change::Disable => installed && enabled == 3,
+                    Change::Uninstall | Change::UninstallKeepData => !installed,
                     _ => installed,
                 };
                 // What comes back by itself is found out by the last look only.
@@ -99,9 +99,9 @@ async fn play(seed: u64) {
         .filter(|p| p.path.starts_with("/system") || p.path.starts_with("/product"))
         .map(|p| id(&p.id))
         .collect();
-    let mut chosen: BTreeMap<PackageId, (Way, Option<Flaw>)> = BTreeMap::new();
+    let mut chosen: BTreeMap<PackageId, (Change, Option<Flaw>)> = BTreeMap::new();
     while chosen.len() < 7 {
-        let way = Way::TAKE_OUT[random.usize(0..3)];
+        let way = Change::TAKE_OUT[random.usize(0..3)];
         let flaw = [None, None, None, Some(Flaw::SaysYes), Some(Flaw::ComesBack)][random.usize(0..5)];
         chosen.insert(plain[random.usize(0..plain.len())].clone(), (way, flaw));
     }
@@ -120,12 +120,12 @@ async fn play(seed: u64) {
     let inventory = survey(&chaos.device, &mut |_| {}).await.unwrap();
     let tray: Vec<TrayItem> =
         chosen.iter().map(|(i, (way, _))| TrayItem { id: i.clone(), user: OWNER, way: *way }).collect();
-    let plan = plan_take_out(&inventory, &chaos.device.abilities(), &tray, false);
+    let plan = plan_take_out(&inventory, &chaos.device.capabilities(), &tray, false);
     let number = chaos.begin(RunKind::TakeOut, &plan).await;
     let run = chaos.finish(number).await;
     for step in &run.steps {
         let expected = match chosen[&step.id] {
-            (_, None) | (Way::Disable, Some(Flaw::ComesBack)) => Outcome::Done,
+            (_, None) | (Change::Disable, Some(Flaw::ComesBack)) => Outcome::Done,
             _ => Outcome::NoEffect,
         };
         assert_eq!(step.outcome, Some(expected), "seed {seed}: {step:?}");
@@ -139,12 +139,12 @@ async fn play(seed: u64) {
     };
     let runs = chaos.workplace.book.with(|book| book.runs(None)).await.unwrap();
     let wanted: Vec<_> = chosen.keys().map(|i| (i.clone(), OWNER, recorded_state(&runs, i, OWNER))).collect();
-    let plan = plan_put_back(&inventory, &chaos.device.abilities(), &wanted);
+    let plan = plan_put_back(&inventory, &chaos.device.capabilities(), &wanted);
     let number = chaos.begin(RunKind::PutBack, &plan).await;
     chaos.finish(number).await;
     for (package, (way, _)) in &chosen {
         let (installed, enabled) = chaos.sim.holds(package.as_str(), 0).unwrap();
-        let nearly = *way == Way::Disable && !chaos.device.abilities().default_state;
+        let nearly = *way == Change::Disable && !chaos.device.capabilities().default_state;
         assert!(
             installed && (enabled == 0 || (nearly && enabled == 1)),
             "seed {seed}: {package} {installed} {enabled}"

@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 
 use support::{patience, workplace};
 use wibbet_bench::device::AdbDevice;
-use wibbet_bench::logbook::Book;
+use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::{Opening, in_front, open_on_device, read_labels, read_measures, survey};
 use wibbet_core::package::{AppNames, Inventory, Source};
 use wibbet_sim::{SampleApk, Scenario, SimDevice};
@@ -19,12 +19,16 @@ fn put_in(scenario: &Scenario, language: &str) -> BTreeMap<String, [Option<Strin
     SampleApk::all_of(scenario).map(both).collect()
 }
 
-async fn read(device: &AdbDevice, book: &Book, inventory: &Inventory) -> (AppNames, wibbet_bench::ops::LabelCost) {
+async fn read(
+    device: &AdbDevice,
+    book: &SharedLogbook,
+    inventory: &Inventory,
+) -> (AppNames, wibbet_bench::ops::LabelCost) {
     let languages = wibbet_bench::ops::device_languages(device).await.unwrap();
     read_labels(device, book, inventory, &languages, &mut |_| {}).await.unwrap()
 }
 
-async fn begin(scenario: Scenario) -> (SimDevice, AdbDevice, Book, tempfile::TempDir) {
+async fn begin(scenario: Scenario) -> (SimDevice, AdbDevice, SharedLogbook, tempfile::TempDir) {
     let place = tempfile::tempdir().unwrap();
     let workshop = workplace(place.path(), patience(1));
     let sim = support::device(scenario, 1).await;

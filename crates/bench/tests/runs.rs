@@ -10,15 +10,15 @@ use std::time::Duration;
 
 use support::{id, keys, patience, workplace};
 use tokio::sync::watch;
-use wibbet_adb::Limits;
+use wibbet_adb::Timeouts;
 use wibbet_bench::around::Route;
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::logbook::Book;
+use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::{claim, survey};
-use wibbet_bench::policy::Patience;
+use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::run::{RunError, RunNews, Runner, begin_run, settle_interrupted};
 use wibbet_bench::workplace::Workplace;
-use wibbet_core::plan::{TrayItem, Way, plan_put_back, plan_take_out};
+use wibbet_core::plan::{Change, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, StepEvent, StepState, recorded_state};
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Flaw, Options, Scenario, SimDevice};
 use wibbet_types::UserId;
@@ -31,8 +31,8 @@ const OWNER: UserId = UserId::OWNER;
 struct Place {
     sim: SimDevice,
     device: AdbDevice,
-    book: Book,
-    patience: Patience,
+    book: SharedLogbook,
+    patience: RunPolicy,
     _folder: tempfile::TempDir,
 }
 
@@ -51,11 +51,11 @@ impl Place {
         self.device.facts().unwrap().serial
     }
 
-    async fn begin(&self, items: &[(&str, Way)]) -> i64 {
+    async fn begin(&self, items: &[(&str, Change)]) -> i64 {
         let inventory = survey(&self.device, &mut |_| {}).await.unwrap();
         let tray: Vec<TrayItem> = items.iter().map(|(i, way)| TrayItem { id: id(i), user: OWNER, way: *way }).collect();
-        let plan = plan_take_out(&inventory, &self.device.abilities(), &tray, false);
-        begin_run(&self.book, &self.serial(), RunKind::TakeOut, &plan, &self.device.abilities()).await.unwrap()
+        let plan = plan_take_out(&inventory, &self.device.capabilities(), &tray, false);
+        begin_run(&self.book, &self.serial(), RunKind::TakeOut, &plan, &self.device.capabilities()).await.unwrap()
     }
 
     async fn carry_on(&self, number: i64) -> Result<Run, RunError> {
@@ -63,7 +63,7 @@ impl Place {
         Runner::carry_out(&self.device, &self.book, self.patience, number, stopped, &|_| {}).await
     }
 
-    async fn take_out(&self, items: &[(&str, Way)]) -> Run {
+    async fn take_out(&self, items: &[(&str, Change)]) -> Run {
         let number = self.begin(items).await;
         let run = self.carry_on(number).await.unwrap();
         assert_eq!(self.kept(number).await.steps, run.steps, "what is shown is what is kept");
@@ -75,9 +75,9 @@ impl Place {
         let serial = self.serial();
         let runs = self.book.with(move |book| book.runs(Some(&serial))).await.unwrap();
         let wanted: Vec<_> = ids.iter().map(|i| (id(i), OWNER, recorded_state(&runs, &id(i), OWNER))).collect();
-        let plan = plan_put_back(&inventory, &self.device.abilities(), &wanted);
+        let plan = plan_put_back(&inventory, &self.device.capabilities(), &wanted);
         let number =
-            begin_run(&self.book, &self.serial(), RunKind::PutBack, &plan, &self.device.abilities()).await.unwrap();
+            begin_run(&self.book, &self.serial(), RunKind::PutBack, &plan, &self.device.capabilities()).await.unwrap();
         self.carry_on(number).await.unwrap()
     }
 
@@ -89,7 +89,7 @@ impl Place {
     fn agrees(&self, run: &Run) {
         for step in &run.steps {
             let (installed, enabled) = self.sim.holds(step.id.as_str(), step.user.number()).unwrap_or((false, 0));
-            let so = if step.way == Way::Disable { installed && enabled == 3 } else { !installed };
+            let so = if step.way == Change::Disable { installed && enabled == 3 } else { !installed };
             assert_eq!(step.outcome == Some(Outcome::Done), so, "{step:?}");
         }
     }
@@ -99,7 +99,8 @@ fn outcomes(run: &Run) -> Vec<Outcome> {
     run.steps.iter().map(|s| s.outcome.unwrap()).collect()
 }
 
-const THREE: [(&str, Way); 3] = [(NOTES, Way::Uninstall), (RADIO, Way::Disable), (EGG, Way::UninstallKeepData)];
+const THREE: [(&str, Change); 3] =
+    [(NOTES, Change::Uninstall), (RADIO, Change::Disable), (EGG, Change::UninstallKeepData)];
 
 /// Somebody's own app is gone for good when its last user loses it, which each version of Android tells in its own way.
 #[tokio::test]
@@ -123,10 +124,10 @@ async fn what_is_wholly_gone_is_recognised() {
             .values()
             .find(|p| p.kind == wibbet_core::package::PackageKind::User && users(p) == 1 && p.state(OWNER).installed);
         let own = own.unwrap().id.clone();
-        let tray = [TrayItem { id: own.clone(), user: OWNER, way: Way::Uninstall }];
-        let abilities = place.device.abilities();
-        let plan = plan_take_out(&inventory, &abilities, &tray, true);
-        let number = begin_run(&place.book, &place.serial(), RunKind::TakeOut, &plan, &abilities).await.unwrap();
+        let tray = [TrayItem { id: own.clone(), user: OWNER, way: Change::Uninstall }];
+        let capabilities = place.device.capabilities();
+        let plan = plan_take_out(&inventory, &capabilities, &tray, true);
+        let number = begin_run(&place.book, &place.serial(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
         let run = place.carry_on(number).await.unwrap();
         assert_eq!(outcomes(&run), [Outcome::Done], "Android of API level {sdk}: {:?}", run.steps);
         assert_eq!(place.sim.holds(own.as_str(), 0), None);
@@ -150,7 +151,7 @@ async fn both_generations_of_devices_do_the_whole_job() {
         let back = place.put_back(&[NOTES, RADIO]).await;
         assert_eq!(outcomes(&back), [Outcome::Done; 2], "{back:?}");
         assert_eq!(place.sim.holds(NOTES, 0), Some((true, 0)));
-        let enabled = if place.device.abilities().default_state { 0 } else { 1 };
+        let enabled = if place.device.capabilities().default_state { 0 } else { 1 };
         assert_eq!(place.sim.holds(RADIO, 0), Some((true, enabled)));
         assert_eq!(place.sim.holds(EGG, 0), Some((false, 0)));
     }
@@ -190,7 +191,7 @@ async fn nothing_is_called_done_that_is_not() {
     let workplace = Workplace {
         book: place.book.clone(),
         keys: keys(),
-        limits: Limits::default(),
+        limits: Timeouts::default(),
         patience: place.patience,
         surroundings: Arc::default(),
     };
@@ -206,13 +207,13 @@ async fn nothing_is_called_done_that_is_not() {
     }
     place.sim.set_fault(Fault::Refuse(id("com.android.browser"), "-1000".into()));
     let ids = [NOTES, RADIO, EGG, "com.android.calendar", "com.android.browser", "com.corvane.guardian"];
-    let run = place.take_out(&ids.map(|i| (i, Way::Uninstall))).await;
+    let run = place.take_out(&ids.map(|i| (i, Change::Uninstall))).await;
     use Outcome::{Done, NoEffect, Refused, Unsettled};
     assert_eq!(outcomes(&run), [NoEffect, NoEffect, Unsettled, Done, Refused, Refused], "{run:#?}");
     assert!(run.steps[1].remark.contains("again by itself"));
     assert_eq!(run.state, RunState::Stopped, "the one that never answered is open");
     place.agrees(&run);
-    let protected = place.take_out(&[("com.android.systemui", Way::Disable)]).await;
+    let protected = place.take_out(&[("com.android.systemui", Change::Disable)]).await;
     assert_eq!(outcomes(&protected), [Refused]);
     assert!(protected.steps[0].remark.contains("protects"));
 }
@@ -309,7 +310,7 @@ async fn a_device_that_stays_away_ends_the_run_with_a_reason() {
     let mut place = place(Scenario::crew_phone(), 1).await;
     let number = place.begin(&THREE).await;
     place.patience.link = Duration::from_millis(50);
-    let limits = Limits { answer: Duration::from_millis(200), ..Limits::default() };
+    let limits = Timeouts { answer: Duration::from_millis(200), ..Timeouts::default() };
     let gone = SimDevice::start(Scenario::crew_phone(), Options::default()).await.unwrap();
     let address = gone.address().to_string();
     drop(gone);
@@ -347,7 +348,7 @@ async fn another_device_at_the_same_address_is_never_sent_to() {
 async fn states_that_changed_behind_ones_back_are_taken_down_as_they_are() {
     let place = place(Scenario::crew_phone(), 1).await;
     let number = place.begin(&THREE).await;
-    let other = place.take_out(&[(NOTES, Way::Disable), (RADIO, Way::Disable)]).await;
+    let other = place.take_out(&[(NOTES, Change::Disable), (RADIO, Change::Disable)]).await;
     assert_eq!(outcomes(&other), [Outcome::Done; 2]);
     let run = place.carry_on(number).await.unwrap();
     assert_eq!(outcomes(&run), [Outcome::Done, Outcome::Skipped, Outcome::Done]);
@@ -363,7 +364,7 @@ async fn undoing_leads_to_the_recorded_state() {
     // "Enabled by somebody" before, and "off before Wibbet".
     let (set, off) = ("com.android.egg", "com.corvane.cleaner");
     assert_eq!((place.sim.holds(set, 0), place.sim.holds(off, 0)), (Some((true, 1)), Some((true, 3))));
-    place.take_out(&[(set, Way::Uninstall), (off, Way::Uninstall)]).await;
+    place.take_out(&[(set, Change::Uninstall), (off, Change::Uninstall)]).await;
     let back = place.put_back(&[set, off]).await;
     assert_eq!(back.steps.len(), 4, "reinstall, then the setting, for each");
     assert_eq!((place.sim.holds(set, 0), place.sim.holds(off, 0)), (Some((true, 1)), Some((true, 3))));
@@ -373,7 +374,7 @@ async fn undoing_leads_to_the_recorded_state() {
 async fn a_step_that_builds_on_a_failed_one_is_not_sent() {
     let place = place(Scenario::crew_phone(), 4).await;
     let off = "com.corvane.cleaner";
-    place.take_out(&[(off, Way::Uninstall)]).await;
+    place.take_out(&[(off, Change::Uninstall)]).await;
     place.sim.set_fault(Fault::Package(id(off), Flaw::SaysYes));
     let back = place.put_back(&[off]).await;
     assert_eq!(outcomes(&back), [Outcome::NoEffect, Outcome::Skipped]);
@@ -412,7 +413,7 @@ async fn a_record_that_cannot_be_kept_stops_the_sending() {
     let (_stop, stopped) = watch::channel(false);
     let news = |news| seen.lock().unwrap().push(format!("{news:?}"));
     let ended = Runner::carry_out(&place.device, &place.book, place.patience, number, stopped, &news).await;
-    assert!(matches!(ended, Err(RunError::Book(_))), "{ended:?}");
+    assert!(matches!(ended, Err(RunError::Logbook(_))), "{ended:?}");
     assert!(place.sim.transcript().iter().all(|line| !line.contains("uninstall") && !line.contains("disable")));
     assert_eq!(place.sim.holds(NOTES, 0), Some((true, 0)));
 }

@@ -12,14 +12,14 @@ use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::{mpsc, watch};
 use tokio::time::timeout;
-use wibbet_adb::{Limits, Link, UsbTrouble};
+use wibbet_adb::{Link, Timeouts, UsbTrouble};
 use wibbet_bench::around::{Route, Surroundings};
 use wibbet_bench::device::Device as _;
 use wibbet_bench::fleet::{Bench, BenchEvent};
 use wibbet_bench::ops::survey;
 use wibbet_bench::run::{Runner, begin_run};
 use wibbet_bench::session::SessionEvent;
-use wibbet_core::plan::{TrayItem, Way, plan_take_out};
+use wibbet_core::plan::{Change, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, RunKind, RunState};
 use wibbet_sim::{Scenario, SimBus};
 use wibbet_types::UserId;
@@ -174,7 +174,7 @@ async fn serve(mut socket: TcpStream, server: Server) -> Option<()> {
 #[tokio::test]
 async fn what_another_program_holds_is_used_through_its_server() {
     let phone = device(Scenario::crew_phone(), 1).await;
-    let limits = Limits { connect: LONG, answer: LONG, tap: LONG, idle: LONG };
+    let limits = Timeouts { connect: LONG, answer: LONG, tap: LONG, idle: LONG };
     let link = Link::connect_tcp(&phone.address().to_string(), &keys(), &limits, &mut |_| {}).await.unwrap();
     let other = Server::new(link, "shell_v2,cmd,abb,abb_exec");
     let server = other.start().await;
@@ -216,7 +216,7 @@ async fn a_device_that_goes_in_the_middle_of_a_change_is_looked_at() {
     for features in ["shell_v2,cmd,abb,abb_exec", "shell_v2,cmd", "cmd", "cmd,abb_exec"] {
         for pull in [Pull::Done, Pull::Undone] {
             let phone = device(Scenario::crew_phone(), 1).await;
-            let limits = Limits { connect: LONG, answer: LONG, tap: LONG, idle: LONG };
+            let limits = Timeouts { connect: LONG, answer: LONG, tap: LONG, idle: LONG };
             let link = Link::connect_tcp(&phone.address().to_string(), &keys(), &limits, &mut |_| {}).await.unwrap();
             let other = Server::new(link, features);
             *other.pull.lock().unwrap() = pull;
@@ -227,15 +227,15 @@ async fn a_device_that_goes_in_the_middle_of_a_change_is_looked_at() {
             device.connect(&mut |_| {}).await.unwrap();
             let inventory = survey(&device, &mut |_| {}).await.unwrap();
             let ways = [
-                ("com.android.music", Way::Uninstall),
-                ("com.android.deskclock", Way::Disable),
-                ("com.android.email", Way::Uninstall),
+                ("com.android.music", Change::Uninstall),
+                ("com.android.deskclock", Change::Disable),
+                ("com.android.email", Change::Uninstall),
             ];
             let tray = ways.map(|(i, way)| TrayItem { id: id(i), user: UserId::OWNER, way });
-            let plan = plan_take_out(&inventory, &device.abilities(), &tray, false);
+            let plan = plan_take_out(&inventory, &device.capabilities(), &tray, false);
             let serial = device.facts().unwrap().serial;
-            let abilities = device.abilities();
-            let number = begin_run(&workplace.book, &serial, RunKind::TakeOut, &plan, &abilities).await.unwrap();
+            let capabilities = device.capabilities();
+            let number = begin_run(&workplace.book, &serial, RunKind::TakeOut, &plan, &capabilities).await.unwrap();
             let (_stop, stopped) = watch::channel(false);
             let run = Runner::carry_out(&device, &workplace.book, workplace.patience, number, stopped, &|_| {});
             let run = run.await.unwrap();

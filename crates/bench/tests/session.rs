@@ -16,14 +16,14 @@ use wibbet_bench::ops::{Opening, claim, details};
 use wibbet_bench::run::{RunNews, begin_run};
 use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
-use wibbet_core::android::{Abilities, Offered};
+use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::Request;
 use wibbet_core::device::{DeviceKind, Root};
-use wibbet_core::link::{Rung, Standing};
+use wibbet_core::link::{Rung, RungStatus};
 use wibbet_core::package::{Inventory, Note, Scope};
-use wibbet_core::plan::{Plan, TrayItem, Way, plan_take_out};
+use wibbet_core::plan::{Change, Plan, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent};
-use wibbet_sim::{Allow, Options, OwnersAct, Scenario, SimBus, SimDevice};
+use wibbet_sim::{Allow, Options, OwnerAction, Scenario, SimBus, SimDevice};
 use wibbet_types::{PlainText, UserId};
 
 const MUSIC: &str = "com.android.music";
@@ -72,8 +72,8 @@ impl Seen {
 }
 
 fn plan(inventory: &Inventory, package: &str) -> Plan {
-    let item = TrayItem { id: id(package), user: UserId::OWNER, way: Way::Uninstall };
-    plan_take_out(inventory, &Abilities::new(34, Offered::default()), &[item], false)
+    let item = TrayItem { id: id(package), user: UserId::OWNER, way: Change::Uninstall };
+    plan_take_out(inventory, &Capabilities::new(34, DaemonFeatures::default()), &[item], false)
 }
 
 #[tokio::test]
@@ -118,17 +118,17 @@ async fn what_an_old_device_can_do_is_learned_once_it_has_started() {
     let sim = device(Scenario::spare_handset(), 1).await;
     sim.restart();
     let mut seen = Seen::start(&sim.address().to_string());
-    let mut abilities = None;
+    let mut capabilities = None;
     seen.until(|e| match e {
         SessionEvent::Facts(_, now) => {
-            abilities = Some(now);
+            capabilities = Some(now);
             None
         }
         SessionEvent::Inventory(_) => Some(()),
         _ => None,
     })
     .await;
-    assert!(abilities.unwrap().install_existing);
+    assert!(capabilities.unwrap().install_existing);
 }
 
 #[tokio::test]
@@ -176,13 +176,13 @@ async fn what_an_interruption_left_is_settled_at_the_next_link_and_carried_on() 
     let inventory = first.inventory().await;
     let both: Vec<TrayItem> = [MUSIC, "com.android.email"]
         .iter()
-        .map(|i| TrayItem { id: id(i), user: UserId::OWNER, way: Way::Uninstall })
+        .map(|i| TrayItem { id: id(i), user: UserId::OWNER, way: Change::Uninstall })
         .collect();
-    let abilities = Abilities::new(34, Offered::default());
-    let plan = plan_take_out(&inventory, &abilities, &both, false);
+    let capabilities = Capabilities::new(34, DaemonFeatures::default());
+    let plan = plan_take_out(&inventory, &capabilities, &both, false);
     let serial = "CT5-0417-2291".parse().unwrap();
     // As a program leaves it that is killed right after it has written down that it sends.
-    let number = begin_run(&first.workplace.book, &serial, RunKind::TakeOut, &plan, &abilities).await.unwrap();
+    let number = begin_run(&first.workplace.book, &serial, RunKind::TakeOut, &plan, &capabilities).await.unwrap();
     first.workplace.book.with(move |book| book.append(number, 0, &StepEvent::Sent { at: now() })).await.unwrap();
     let Seen { session, workplace, _folder, .. } = first;
     drop(session);
@@ -206,9 +206,9 @@ async fn a_run_is_stopped_on_demand() {
         .packages
         .keys()
         .filter(|i| i.as_str().starts_with("com.android.provider"))
-        .map(|i| TrayItem { id: i.clone(), user: UserId::OWNER, way: Way::Uninstall })
+        .map(|i| TrayItem { id: i.clone(), user: UserId::OWNER, way: Change::Uninstall })
         .collect();
-    let plan = plan_take_out(&inventory, &Abilities::new(34, Offered::default()), &items, false);
+    let plan = plan_take_out(&inventory, &Capabilities::new(34, DaemonFeatures::default()), &items, false);
     seen.session.send(SessionCommand::Run(RunKind::TakeOut, plan));
     seen.until(|e| matches!(e, SessionEvent::Run(RunNews::States(..))).then_some(())).await;
     seen.session.stop_run();
@@ -234,19 +234,19 @@ async fn without_a_probe_the_first_change_shows_the_second_switch() {
         _ => None,
     };
     let (standing, known) = seen.until(|e| changes(e).filter(|(_, known)| known.contains("first change"))).await;
-    assert_eq!((standing, known.as_str()), (Standing::Unknown, "the first change will show"));
-    let old = Abilities { install_existing: true, ..Abilities::new(23, Offered::default()) };
-    let item = TrayItem { id: id(MUSIC), user: UserId::OWNER, way: Way::Uninstall };
+    assert_eq!((standing, known.as_str()), (RungStatus::Unknown, "the first change will show"));
+    let old = Capabilities { install_existing: true, ..Capabilities::new(23, DaemonFeatures::default()) };
+    let item = TrayItem { id: id(MUSIC), user: UserId::OWNER, way: Change::Uninstall };
     let plan = plan_take_out(&inventory, &old, &[item], true);
     seen.session.send(SessionCommand::Run(RunKind::TakeOut, plan.clone()));
     assert_eq!(seen.ended().await, None);
     seen.ladder("second-switch").await;
     // It stays so until a change goes through.
-    sim.act(OwnersAct::SecondSwitch(true)).await.unwrap();
+    sim.act(OwnerAction::SecondSwitch(true)).await.unwrap();
     seen.session.send(SessionCommand::Run(RunKind::TakeOut, plan));
     assert_eq!(seen.ended().await, None);
-    let (standing, known) = seen.until(|e| changes(e).filter(|(s, _)| *s == Standing::Holds)).await;
-    assert_eq!((standing, known.as_str()), (Standing::Holds, "a change was made and read back"));
+    let (standing, known) = seen.until(|e| changes(e).filter(|(s, _)| *s == RungStatus::Holds)).await;
+    assert_eq!((standing, known.as_str()), (RungStatus::Holds, "a change was made and read back"));
     assert_eq!(sim.holds(MUSIC, 0), Some((false, 0)));
 }
 
@@ -315,7 +315,7 @@ async fn labels_measures_and_notes_come_by_themselves() {
     let mut measured = None;
     let names = seen
         .until(|event| match event {
-            SessionEvent::Measures(m) => {
+            SessionEvent::Metrics(m) => {
                 measured = Some(m);
                 None
             }
@@ -360,7 +360,7 @@ async fn the_devices_screen_is_followed() {
         _ => None,
     };
     assert_eq!(seen.until(front).await, ("com.corvane.launcher".to_owned(), UserId::OWNER));
-    sim.act(OwnersAct::Touch("com.lanternquay.wordpier".into())).await.unwrap();
+    sim.act(OwnerAction::Touch("com.lanternquay.wordpier".into())).await.unwrap();
     assert_eq!(seen.until(front).await.0, "com.lanternquay.wordpier");
     // The other way: the device shows what it is told to.
     let opening =

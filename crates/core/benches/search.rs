@@ -6,20 +6,20 @@ use std::hint::black_box;
 use std::sync::Arc;
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use wibbet_core::catalog::{Chosen, Sheet};
+use wibbet_core::catalog::{Catalog, Chosen};
 use wibbet_core::package::{
-    AppFacts, AppNames, Inventory, Measures, Package, PackageKind, PackageState, Sizes, Source, Usage,
+    AppFacts, AppNames, Inventory, Metrics, Package, PackageKind, PackageState, Sizes, Source, Usage,
 };
 use wibbet_core::search::{Finder, Search};
-use wibbet_types::{PackageId, PlainText, Stamp, UserId};
+use wibbet_types::{DeviceTime, PackageId, PlainText, UserId};
 
-fn sheet() -> Sheet {
+fn sheet() -> Catalog {
     let makers = ["com.corvane", "com.ostrel", "com.android", "net.skerry", "tv.tarnbek"];
     let things = ["weather", "radio", "notes", "calendar", "gallery", "telemetry", "keyboard", "wallpapers"];
     let labels = ["Wetter", "Nebelhorn", "メモ", "Календар", "Album", "Nutzungsdaten", "لوحة المفاتيح", "壁紙"];
     let mut packages = BTreeMap::new();
     let mut names = AppNames::default();
-    let mut measures = Measures { now: Some(Stamp(30_000_000)), ..Measures::default() };
+    let mut measures = Metrics { now: Some(DeviceTime(30_000_000)), ..Metrics::default() };
     measures.asked.extend(Source::ALL);
     for n in 0..2000usize {
         let id: PackageId = format!("{}.{}.part{n}", makers[n % 5], things[n % 8]).parse().unwrap();
@@ -28,13 +28,13 @@ fn sheet() -> Sheet {
         let label = Some(PlainText::new(&format!("{} {n}", labels[n % 8])));
         names.apps.insert(id.clone(), AppFacts { label, ..AppFacts::default() });
         measures.sizes.insert(id.clone(), Sizes { code: n as u64 * 100_000, data: 0, cache: 0 });
-        let used = Usage { last: Some(Stamp(n as i64 * 10_000)), seconds: 60 };
+        let used = Usage { last: Some(DeviceTime(n as i64 * 10_000)), seconds: 60 };
         measures.usage.entry(UserId::OWNER).or_default().insert(id, used);
     }
-    Sheet {
+    Catalog {
         names: Arc::new(names),
         measures: Arc::new(measures),
-        ..Sheet::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
+        ..Catalog::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
     }
 }
 

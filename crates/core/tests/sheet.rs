@@ -6,12 +6,12 @@ use std::sync::Arc;
 
 use proptest::prelude::*;
 use wibbet_core::android::permission_words;
-use wibbet_core::catalog::{Column, Sheet, Sight};
+use wibbet_core::catalog::{Catalog, CatalogEntry, Column};
 use wibbet_core::package::{
-    About, AppFacts, AppNames, HomeEntry, Inventory, Measures, Note, Package, PackageKind, PackageState, Scope, Sizes,
-    Source, Usage, notes_by_package,
+    AppFacts, AppNames, HomeEntry, Inventory, Metrics, Note, Package, PackageDetails, PackageKind, PackageState, Scope,
+    Sizes, Source, Usage, notes_by_package,
 };
-use wibbet_types::{PackageId, PlainText, Stamp, UserId};
+use wibbet_types::{DeviceTime, PackageId, PlainText, UserId};
 
 const OWNER: UserId = UserId::OWNER;
 const NOW: i64 = 1_000 * 86_400;
@@ -21,10 +21,10 @@ fn id(n: usize) -> PackageId {
 }
 
 /// Packages of which each source tells only some.
-fn sheet(told: &[[bool; 5]]) -> Sheet {
+fn sheet(told: &[[bool; 5]]) -> Catalog {
     let mut packages = BTreeMap::new();
     let mut names = AppNames::default();
-    let mut measures = Measures { now: Some(Stamp(NOW)), ..Measures::default() };
+    let mut measures = Metrics { now: Some(DeviceTime(NOW)), ..Metrics::default() };
     measures.asked.extend(Source::ALL);
     let mut notes = Vec::new();
     for (n, [label, size, memory, used, noted]) in told.iter().enumerate() {
@@ -42,22 +42,22 @@ fn sheet(told: &[[bool; 5]]) -> Sheet {
         }
         let usage = measures.usage.entry(OWNER).or_default();
         if *used {
-            let last = Some(Stamp(NOW - n as i64 * 86_400));
+            let last = Some(DeviceTime(NOW - n as i64 * 86_400));
             usage.insert(id(n), Usage { last, seconds: n as u64 * 60 });
         }
         if *noted {
             notes.push(Note { id: id(n), scope: Scope::All, text: format!("note {n}"), star: n % 2 == 0 });
         }
     }
-    Sheet {
+    Catalog {
         names: Arc::new(names),
         measures: Arc::new(measures),
         notes: Arc::new(notes_by_package(notes)),
-        ..Sheet::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
+        ..Catalog::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
     }
 }
 
-fn told(sight: &Sight<'_>) -> Vec<Option<String>> {
+fn told(sight: &CatalogEntry<'_>) -> Vec<Option<String>> {
     Column::ALL.iter().map(|column| column.value(sight)).collect()
 }
 
@@ -81,7 +81,7 @@ proptest! {
     fn columns_sort(known in proptest::collection::vec(any::<[bool; 5]>(), 0..20), other_way: bool) {
         let sheet = sheet(&known);
         for column in Column::ALL {
-            let mut sights: Vec<Sight<'_>> = sheet.sights(OWNER).collect();
+            let mut sights: Vec<CatalogEntry<'_>> = sheet.sights(OWNER).collect();
             sights.sort_by(|a, b| column.order(a, b, other_way));
             let numbers = column.is_number() && !matches!(column, Column::Splits | Column::Uid | Column::Target);
             if numbers {
@@ -137,7 +137,7 @@ fn what_is_not_told_says_why() {
     assert_eq!(Column::Size.why_not(&sheet), None);
     assert_eq!(Column::Label.why_not(&sheet), None);
     // What was read later takes the place of why it was not.
-    let mut later = Measures::default();
+    let mut later = Metrics::default();
     later.asked.insert(Source::Memory);
     later.memory.insert(id(0), 5);
     Arc::make_mut(&mut sheet.measures).merge(later);
@@ -165,15 +165,15 @@ fn people_know_an_app_by_what_stands_on_the_home_screen() {
 #[test]
 fn permissions_worth_noting_are_counted_by_user() {
     let asks = ["android.permission.CAMERA", "android.permission.INTERNET", "com.ostrel.OWN"];
-    let about = About {
+    let about = PackageDetails {
         requests: asks.map(str::to_owned).to_vec(),
         granted: [asks[1].to_owned(), asks[2].to_owned()].into(),
         granted_to: BTreeMap::from([(UserId::new(10), [asks[0].to_owned()].into())]),
-        ..About::default()
+        ..PackageDetails::default()
     };
     let package = Package { about, ..Package::bare(id(0), PackageKind::User, BTreeMap::new()) };
     let packages = BTreeMap::from([(id(0), package)]);
-    let sheet = Sheet::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }));
+    let sheet = Catalog::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }));
     let count = |user| Column::Permissions.words(&sheet.sight(&id(0), UserId::new(user)).unwrap());
     assert_eq!((count(0).as_deref(), count(10).as_deref()), (Some("1"), Some("2")));
     assert_eq!(permission_words(asks[0]), Some("take pictures"));

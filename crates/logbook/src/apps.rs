@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 
 use rusqlite::{Row, params};
-use wibbet_core::package::{ApkMark, AppFacts, HomeEntry};
+use wibbet_core::package::{ApkFingerprint, AppFacts, HomeEntry};
 use wibbet_types::PlainText;
 
 use crate::{Logbook, Result};
@@ -15,7 +15,7 @@ const MOST: i64 = 60_000;
 impl Logbook {
     /// What the APKs of a build told in some languages, by what they are remembered by. `languages` is the list as it
     /// was written.
-    pub fn apps(&self, build: &str, languages: &str) -> Result<HashMap<ApkMark, AppFacts>> {
+    pub fn apps(&self, build: &str, languages: &str) -> Result<HashMap<ApkFingerprint, AppFacts>> {
         let sql = "SELECT path, size, time, version, label, locale, home, parts, overlay_of, libraries, trouble \
                    FROM apps WHERE build = ?1 AND languages = ?2";
         let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
@@ -24,7 +24,12 @@ impl Logbook {
     }
 
     /// Remembers what APKs of a build told.
-    pub fn note_apps(&mut self, build: &str, languages: &str, apps: &[(ApkMark, String, AppFacts)]) -> Result<()> {
+    pub fn note_apps(
+        &mut self,
+        build: &str,
+        languages: &str,
+        apps: &[(ApkFingerprint, String, AppFacts)],
+    ) -> Result<()> {
         let path = self.path.clone();
         let failed = |error| crate::LogbookError::from_sqlite(&path, error);
         let change = self.connection.transaction().map_err(failed)?;
@@ -72,11 +77,11 @@ impl Logbook {
     }
 }
 
-fn app(row: &Row<'_>) -> rusqlite::Result<(ApkMark, AppFacts)> {
+fn app(row: &Row<'_>) -> rusqlite::Result<(ApkFingerprint, AppFacts)> {
     let text =
         |n| -> rusqlite::Result<Option<PlainText>> { Ok(row.get::<_, Option<String>>(n)?.map(|t| PlainText::new(&t))) };
     let version: i64 = row.get(3)?;
-    let mark = ApkMark { path: row.get(0)?, size: row.get(1)?, time: row.get(2)?, version: version as u64 };
+    let mark = ApkFingerprint { path: row.get(0)?, size: row.get(1)?, time: row.get(2)?, version: version as u64 };
     let home: String = row.get(6)?;
     let entry = |line: &str| {
         let (class, label) = line.split_once('\t').map_or((line, None), |(class, label)| (class, Some(label)));

@@ -19,7 +19,7 @@ use rusqlite::{Connection, Row, TransactionBehavior, params};
 use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::package::PackageState;
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepEvent, StepState};
-use wibbet_types::{AndroidVersion, PackageId, PlainText, Serial, Time, UserId, private_folder};
+use wibbet_types::{AndroidVersion, PackageId, PlainText, Serial, Timestamp, UserId, private_folder};
 
 pub use claim::{Claim, ClaimError};
 pub use error::LogbookError;
@@ -36,7 +36,7 @@ pub struct KnownDevice {
     /// The serial by which it goes on its cable, where that is known.
     pub known_as: Option<String>,
     /// When it was last seen.
-    pub seen: Time,
+    pub seen: Timestamp,
     /// Somebody had it forgotten: it is not linked by itself.
     pub forgotten: bool,
     /// What `stay_on_while_plugged_in` was before it was changed from here.
@@ -51,7 +51,7 @@ pub struct NewStep {
     /// The user.
     pub user: UserId,
     /// The change.
-    pub way: wibbet_core::plan::Way,
+    pub way: wibbet_core::plan::Change,
     /// The words that will go to the device.
     pub words: String,
     /// The state before the run.
@@ -93,7 +93,13 @@ impl Logbook {
 
     /// Notes that a device was met, and where; `known_as` is the serial by which it goes there, where it does. The id
     /// by which it is known here: its serial, or the serial with a number behind it where another device has the same.
-    pub fn note_device(&self, facts: &DeviceFacts, address: &str, known_as: Option<&str>, now: Time) -> Result<Serial> {
+    pub fn note_device(
+        &self,
+        facts: &DeviceFacts,
+        address: &str,
+        known_as: Option<&str>,
+        now: Timestamp,
+    ) -> Result<Serial> {
         let known = self.devices()?;
         let same = known.iter().find(|d| d.facts.is_same_device(facts)).map(|d| d.facts.id.clone());
         let taken = |id: &Serial| known.iter().any(|d| d.facts.id == *id);
@@ -151,7 +157,7 @@ impl Logbook {
                     android_id: row.get::<_, Option<String>>(9)?.map(|t| PlainText::new(&t)),
                 },
                 address: row.get(10)?,
-                seen: Time(row.get(11)?),
+                seen: Timestamp(row.get(11)?),
                 forgotten: row.get(12)?,
                 awake_before: row.get(13)?,
                 known_as: row.get(14)?,
@@ -175,7 +181,7 @@ impl Logbook {
     }
 
     /// Writes a run down with all its steps, before any of them is sent. Its number.
-    pub fn begin_run(&mut self, serial: &Serial, kind: RunKind, steps: &[NewStep], now: Time) -> Result<i64> {
+    pub fn begin_run(&mut self, serial: &Serial, kind: RunKind, steps: &[NewStep], now: Timestamp) -> Result<i64> {
         let path = self.path.clone();
         let failed = |error| LogbookError::from_sqlite(&path, error);
         let change = self.connection.transaction().map_err(failed)?;
@@ -255,7 +261,7 @@ impl Logbook {
     }
 
     /// A run has got so far.
-    pub fn set_run_state(&self, run: i64, state: RunState, now: Time) -> Result<()> {
+    pub fn set_run_state(&self, run: i64, state: RunState, now: Timestamp) -> Result<()> {
         let sql = "UPDATE runs SET state = ?2, touched = ?3 WHERE number = ?1";
         self.connection.execute(sql, params![run, state.name(), now.0]).map_err(self.failed())?;
         Ok(())
@@ -276,8 +282,8 @@ impl Logbook {
                 serial: parsed(row, 1)?,
                 kind: named(row, 2, RunKind::from_name)?,
                 state: named(row, 3, RunState::from_name)?,
-                begun: Time(row.get(4)?),
-                touched: Time(row.get(5)?),
+                begun: Timestamp(row.get(4)?),
+                touched: Timestamp(row.get(5)?),
                 steps: Vec::new(),
             })
         });
@@ -312,7 +318,7 @@ fn read_steps(connection: &Connection, run: i64, index: Option<usize>) -> rusqli
             answer: row.get::<_, Option<String>>(7)?.map(|t| PlainText::new(&t)),
             after: after.map(|_| parsed(row, 8)).transpose()?,
             outcome: outcome.map(|_| named(row, 9, Outcome::from_name)).transpose()?,
-            settled: row.get::<_, Option<i64>>(10)?.map(Time),
+            settled: row.get::<_, Option<i64>>(10)?.map(Timestamp),
             remark: row.get(11)?,
         })
     })?;
@@ -351,13 +357,13 @@ mod tests {
         let step = |n: usize| NewStep {
             id: format!("p{n}").parse().unwrap(),
             user: UserId::OWNER,
-            way: wibbet_core::plan::Way::Disable,
+            way: wibbet_core::plan::Change::Disable,
             words: "w".repeat(1000),
             before: PackageState::IN_USE,
             skip: None,
         };
         let steps: Vec<NewStep> = (0..100).map(step).collect();
-        let error = book.begin_run(&serial, RunKind::TakeOut, &steps, Time(0)).unwrap_err();
+        let error = book.begin_run(&serial, RunKind::TakeOut, &steps, Timestamp(0)).unwrap_err();
         assert!(matches!(error, LogbookError::Full { .. }), "{error}");
         assert!(book.runs(None).unwrap().is_empty());
     }

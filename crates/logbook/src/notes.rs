@@ -3,7 +3,7 @@
 use rusqlite::{OptionalExtension as _, params};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::package::{Note, Scope};
-use wibbet_types::{PlainText, Time};
+use wibbet_types::{PlainText, Timestamp};
 
 use crate::{Logbook, Result};
 
@@ -37,7 +37,7 @@ impl Logbook {
     }
 
     /// Writes a note down, in place of the one of its scope; one without text and star is taken out.
-    pub fn write_note(&self, device: &DeviceFacts, note: &Note, now: Time) -> Result<()> {
+    pub fn write_note(&self, device: &DeviceFacts, note: &Note, now: Timestamp) -> Result<()> {
         let (scope, whose) = (note.scope.word(), whose(note.scope, device));
         let done = if note.text.is_empty() && !note.star {
             let sql = "DELETE FROM notes WHERE package = ?1 AND scope = ?2 AND whose = ?3";

@@ -6,10 +6,10 @@ use std::path::Path;
 
 use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::package::PackageState;
-use wibbet_core::plan::Way;
+use wibbet_core::plan::Change;
 use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent, StepState};
 use wibbet_logbook::{Logbook, LogbookError, NewStep};
-use wibbet_types::{AndroidVersion, PlainText, Serial, Time, UserId};
+use wibbet_types::{AndroidVersion, PlainText, Serial, Timestamp, UserId};
 
 const OUT: PackageState = PackageState { installed: false, ..PackageState::IN_USE };
 
@@ -35,7 +35,7 @@ fn step(id: &str, skip: Option<&str>) -> NewStep {
     NewStep {
         id: id.parse().unwrap(),
         user: UserId::new(10),
-        way: Way::Uninstall,
+        way: Change::Uninstall,
         words: format!("cmd package uninstall --user 10 {id}"),
         before: PackageState::IN_USE,
         skip: skip.map(str::to_owned),
@@ -43,13 +43,13 @@ fn step(id: &str, skip: Option<&str>) -> NewStep {
 }
 
 fn settled(after: PackageState, remark: &str, at: i64) -> StepEvent {
-    StepEvent::Settled { outcome: Outcome::Done, after: Some(after), remark: remark.into(), at: Time(at) }
+    StepEvent::Settled { outcome: Outcome::Done, after: Some(after), remark: remark.into(), at: Timestamp(at) }
 }
 
 fn begin(folder: &Path) -> (Logbook, i64) {
     let mut book = Logbook::open(folder).unwrap();
     let steps = [step("a", None), step("b", Some("it is so already"))];
-    let number = book.begin_run(&serial(), RunKind::TakeOut, &steps, Time(5)).unwrap();
+    let number = book.begin_run(&serial(), RunKind::TakeOut, &steps, Timestamp(5)).unwrap();
     (book, number)
 }
 
@@ -59,31 +59,31 @@ fn a_run_is_kept_step_by_step() {
     let (mut book, number) = begin(folder.path());
     let seen = |book: &Logbook| book.run(number).unwrap().unwrap();
     let run = seen(&book);
-    assert_eq!((run.kind, run.state, run.begun), (RunKind::TakeOut, RunState::Open, Time(5)));
+    assert_eq!((run.kind, run.state, run.begun), (RunKind::TakeOut, RunState::Open, Timestamp(5)));
     assert_eq!(run.steps[0].state, StepState::Waiting);
     assert_eq!((run.steps[1].state, run.steps[1].outcome), (StepState::Settled, Some(Outcome::Skipped)));
     assert!(run.has_open_steps() && !run.steps[0].is_open_question());
 
-    book.append(number, 0, &StepEvent::Sent { at: Time(6) }).unwrap();
+    book.append(number, 0, &StepEvent::Sent { at: Timestamp(6) }).unwrap();
     // Another program, or the same one after a kill, sees what was written.
     let other = Logbook::open(folder.path()).unwrap();
     assert!(seen(&other).steps[0].is_open_question());
 
     let text = PlainText::new("Success\u{1b}");
-    book.append(number, 0, &StepEvent::Answered { text, at: Time(7) }).unwrap();
+    book.append(number, 0, &StepEvent::Answered { text, at: Timestamp(7) }).unwrap();
     book.append(number, 0, &settled(OUT, "well", 8)).unwrap();
-    book.set_run_state(number, RunState::Finished, Time(9)).unwrap();
+    book.set_run_state(number, RunState::Finished, Timestamp(9)).unwrap();
     let run = seen(&other);
     let first = &run.steps[0];
     assert_eq!(first.answer.as_ref().unwrap().as_str(), "Success␛");
     assert_eq!((first.after, first.outcome, first.remark.as_str()), (Some(OUT), Some(Outcome::Done), "well"));
-    assert_eq!((run.state, run.touched, run.is_unfinished()), (RunState::Finished, Time(9), false));
+    assert_eq!((run.state, run.touched, run.is_unfinished()), (RunState::Finished, Timestamp(9), false));
 
     // Sending again forgets what the first sending brought.
-    book.append(number, 0, &StepEvent::Sent { at: Time(10) }).unwrap();
+    book.append(number, 0, &StepEvent::Sent { at: Timestamp(10) }).unwrap();
     assert_eq!((seen(&book).steps[0].answer.clone(), seen(&book).steps[0].outcome), (None, None));
     assert!(matches!(
-        book.append(number, 9, &StepEvent::Sent { at: Time(0) }),
+        book.append(number, 9, &StepEvent::Sent { at: Timestamp(0) }),
         Err(LogbookError::NoSuchStep { place: 9, .. })
     ));
 }
@@ -96,7 +96,7 @@ fn the_record_is_for_its_owner() {
     let place = tempfile::tempdir().unwrap();
     let folder = place.path().join("new/folder");
     let book = Logbook::open(&folder).unwrap();
-    book.note_device(&facts("Tarn 5"), "USB 1-4", Some("0123456789"), Time(1)).unwrap();
+    book.note_device(&facts("Tarn 5"), "USB 1-4", Some("0123456789"), Timestamp(1)).unwrap();
     assert_eq!(book.devices().unwrap()[0].known_as.as_deref(), Some("0123456789"));
     let _claim = wibbet_logbook::Claim::take(&folder.join("claims"), "S").unwrap();
     for part in [".", "claims"] {
@@ -115,14 +115,14 @@ fn the_record_is_for_its_owner() {
 fn devices_are_met_again() {
     let folder = tempfile::tempdir().unwrap();
     let book = Logbook::open(&folder.path().join("new/folder")).unwrap();
-    book.note_device(&facts("Tarn 5"), "127.0.0.1:5555", None, Time(1)).unwrap();
+    book.note_device(&facts("Tarn 5"), "127.0.0.1:5555", None, Timestamp(1)).unwrap();
     let updated = DeviceFacts { patch: "2026-10-05".into(), ..facts("Tarn 5") };
-    book.note_device(&updated, "127.0.0.1:6000", None, Time(2)).unwrap();
+    book.note_device(&updated, "127.0.0.1:6000", None, Timestamp(2)).unwrap();
     let devices = book.devices().unwrap();
     assert_eq!(devices.len(), 1);
     assert_eq!(
         (devices[0].facts.clone(), devices[0].address.as_str(), devices[0].seen),
-        (updated, "127.0.0.1:6000", Time(2))
+        (updated, "127.0.0.1:6000", Timestamp(2))
     );
 }
 
@@ -146,8 +146,8 @@ fn two_programs_write_at_once_and_nothing_is_lost() {
     let write = |folder: &Path| {
         let mut book = Logbook::open(folder).unwrap();
         for _ in 0..20 {
-            let number = book.begin_run(&serial(), RunKind::TakeOut, &[step("a", None)], Time(1)).unwrap();
-            book.append(number, 0, &StepEvent::Sent { at: Time(2) }).unwrap();
+            let number = book.begin_run(&serial(), RunKind::TakeOut, &[step("a", None)], Timestamp(1)).unwrap();
+            book.append(number, 0, &StepEvent::Sent { at: Timestamp(2) }).unwrap();
             book.append(number, 0, &settled(OUT, "", 3)).unwrap();
         }
     };
@@ -166,12 +166,12 @@ fn devices_of_equal_serial_are_told_apart_and_forgotten_ones_come_back() {
     let book = Logbook::open(folder.path()).unwrap();
     let with_id = |id: &str| DeviceFacts { android_id: Some(id.into()), ..facts("Tarn 5") };
     // What does not tell its Android id yet is taken for the one that is known.
-    let first = book.note_device(&facts("Tarn 5"), "USB 1-4", None, Time(1)).unwrap();
-    assert_eq!(book.note_device(&with_id("aaaaaaaaaaaaaaaa"), "h:1", None, Time(2)).unwrap(), first);
-    let second = book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:2", None, Time(3)).unwrap();
-    let third = book.note_device(&facts("Tarn 5 Lite"), "h:3", None, Time(4)).unwrap();
+    let first = book.note_device(&facts("Tarn 5"), "USB 1-4", None, Timestamp(1)).unwrap();
+    assert_eq!(book.note_device(&with_id("aaaaaaaaaaaaaaaa"), "h:1", None, Timestamp(2)).unwrap(), first);
+    let second = book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:2", None, Timestamp(3)).unwrap();
+    let third = book.note_device(&facts("Tarn 5 Lite"), "h:3", None, Timestamp(4)).unwrap();
     assert_eq!([first.as_str(), second.as_str(), third.as_str()], ["CT5-1", "CT5-1.2", "CT5-1.3"]);
-    assert_eq!(book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", None, Time(5)).unwrap(), second);
+    assert_eq!(book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", None, Timestamp(5)).unwrap(), second);
     let known = book.devices().unwrap();
     assert_eq!((known.len(), known[0].address.as_str(), known[0].facts.id.as_str()), (3, "h:9", "CT5-1.2"));
     let of = |id: &Serial| book.devices().unwrap().into_iter().find(|d| d.facts.id == *id).unwrap();
@@ -180,7 +180,7 @@ fn devices_of_equal_serial_are_told_apart_and_forgotten_ones_come_back() {
     book.forget_device(&second).unwrap();
     book.set_awake_before(&second, Some(3)).unwrap();
     assert!(of(&second).forgotten && !of(&first).forgotten);
-    book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", None, Time(6)).unwrap();
+    book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", None, Timestamp(6)).unwrap();
     assert!(!of(&second).forgotten, "met again");
     assert_eq!(of(&second).awake_before, Some(3), "what is to be put back stays");
     book.set_awake_before(&second, None).unwrap();
@@ -218,7 +218,7 @@ fn a_logbook_of_the_first_layout_is_taken_over() {
         &DeviceFacts { android_id: Some("aaaaaaaaaaaaaaaa".into()), ..facts("Tarn 5") },
         "USB 1-2",
         None,
-        Time(9),
+        Timestamp(9),
     );
     assert_eq!(id.unwrap(), serial());
     assert_eq!(book.devices().unwrap()[0].facts.kind, DeviceKind::Phone);
@@ -238,13 +238,13 @@ fn the_events_of_a_run_give_what_the_logbook_shows() {
         let word = ["", "well", "\u{1b}odd"][random.usize(0..3)];
         let event = match random.u8(0..5) {
             0 => StepEvent::BeforeWas(state),
-            1 => StepEvent::Sent { at: Time(at) },
-            2 => StepEvent::Answered { text: PlainText::new(word), at: Time(at) },
+            1 => StepEvent::Sent { at: Timestamp(at) },
+            2 => StepEvent::Answered { text: PlainText::new(word), at: Timestamp(at) },
             3 => StepEvent::Settled {
                 outcome: [Outcome::Done, Outcome::Unsettled, Outcome::NoEffect][random.usize(0..3)],
                 after: random.bool().then_some(state),
                 remark: word.into(),
-                at: Time(at),
+                at: Timestamp(at),
             },
             _ => StepEvent::WaitsAgain { remark: word.into() },
         };

@@ -2,9 +2,9 @@
 #![allow(clippy::unwrap_used, reason = "tests")]
 
 use wibbet_core::device::{DeviceFacts, DeviceKind};
-use wibbet_core::package::{ApkMark, AppFacts, HomeEntry, Note, Scope};
+use wibbet_core::package::{ApkFingerprint, AppFacts, HomeEntry, Note, Scope};
 use wibbet_logbook::Logbook;
-use wibbet_types::{AndroidVersion, PlainText, Time};
+use wibbet_types::{AndroidVersion, PlainText, Timestamp};
 
 fn device(id: &str, model: &str) -> DeviceFacts {
     DeviceFacts {
@@ -30,7 +30,7 @@ fn notes_hold_for_the_devices_that_they_are_for() {
     let book = Logbook::open(folder.path()).unwrap();
     let [own, same_model, other] = [device("A1", "Tarn 5"), device("A2", "Tarn 5"), device("B1", "Rill 2")];
     for scope in Scope::ALL {
-        book.write_note(&own, &note("com.a", scope, scope.word(), false), Time(1)).unwrap();
+        book.write_note(&own, &note("com.a", scope, scope.word(), false), Timestamp(1)).unwrap();
     }
     let scopes = |device| book.notes(device).unwrap().iter().map(|n| n.scope).collect::<Vec<_>>();
     assert_eq!(scopes(&own), Scope::ALL);
@@ -44,14 +44,14 @@ fn a_note_replaces_the_one_of_its_scope_and_an_empty_one_takes_it_out() {
     let own = device("A1", "Tarn 5");
     {
         let book = Logbook::open(folder.path()).unwrap();
-        book.write_note(&own, &note("com.a", Scope::Device, "first", false), Time(1)).unwrap();
-        book.write_note(&own, &note("com.a", Scope::Device, "second ' ; --", true), Time(2)).unwrap();
-        book.write_note(&own, &note("com.b", Scope::Device, "", true), Time(3)).unwrap();
+        book.write_note(&own, &note("com.a", Scope::Device, "first", false), Timestamp(1)).unwrap();
+        book.write_note(&own, &note("com.a", Scope::Device, "second ' ; --", true), Timestamp(2)).unwrap();
+        book.write_note(&own, &note("com.b", Scope::Device, "", true), Timestamp(3)).unwrap();
     }
     let book = Logbook::open(folder.path()).unwrap();
     let kept = book.notes(&own).unwrap();
     assert_eq!(kept, [note("com.a", Scope::Device, "second ' ; --", true), note("com.b", Scope::Device, "", true)]);
-    book.write_note(&own, &note("com.a", Scope::Device, "", false), Time(4)).unwrap();
+    book.write_note(&own, &note("com.a", Scope::Device, "", false), Timestamp(4)).unwrap();
     assert_eq!(book.notes(&own).unwrap(), kept[1..]);
 }
 
@@ -68,8 +68,8 @@ fn choices_are_remembered() {
     assert_eq!(again.choice("searches").unwrap().as_deref(), Some(":star\n:off"));
 }
 
-fn mark(path: &str, size: u32) -> ApkMark {
-    ApkMark { path: path.into(), size, time: 7, version: u64::MAX - 1 }
+fn mark(path: &str, size: u32) -> ApkFingerprint {
+    ApkFingerprint { path: path.into(), size, time: 7, version: u64::MAX - 1 }
 }
 
 fn facts(label: &str) -> AppFacts {

@@ -40,7 +40,7 @@ mod seed;
 
 pub use android::PairingDialog;
 pub use apk::SampleApk;
-pub use device::{Options, OwnersAct, OwnersScreen, SimBus, SimDevice};
+pub use device::{Options, OwnerAction, OwnersScreen, SimBus, SimDevice};
 pub use line::{BadFault, CutAt, Direction, Fault, Line, SimNetwork};
 pub use machine::Allow;
 #[cfg(unix)]

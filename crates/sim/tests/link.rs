@@ -7,7 +7,7 @@ use std::time::Duration;
 use tokio::io::AsyncWriteExt as _;
 use tokio::net::TcpListener;
 use wibbet_adb::{
-    CallError, Collected, HostKey, KeyRing, Limits, Link, LinkError, Progress, Service, SyncClient, SyncError,
+    CallError, Collected, HostKey, KeyRing, Link, LinkError, Progress, Service, SyncClient, SyncError, Timeouts,
 };
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Options, Scenario, SimDevice};
 
@@ -17,9 +17,9 @@ fn keys() -> KeyRing {
     KeyRing::of(HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap())
 }
 
-fn quick() -> Limits {
+fn quick() -> Timeouts {
     let long = Duration::from_secs(30);
-    Limits { connect: long, answer: long, tap: long, idle: long }
+    Timeouts { connect: long, answer: long, tap: long, idle: long }
 }
 
 async fn device(scenario: Scenario, allow: Allow) -> SimDevice {
@@ -135,7 +135,7 @@ async fn a_device_that_trusts_the_customary_key_does_not_ask() {
 
 #[tokio::test]
 async fn the_ways_of_not_getting_a_link_are_told_apart() {
-    let limits = Limits { answer: Duration::from_secs(2), tap: Duration::from_millis(300), ..quick() };
+    let limits = Timeouts { answer: Duration::from_secs(2), tap: Duration::from_millis(300), ..quick() };
     let connect = async |at: String| Link::connect_tcp(&at, &keys(), &limits, &mut |_| {}).await.unwrap_err();
 
     let unused = TcpListener::bind("127.0.0.1:0").await.unwrap();
@@ -197,7 +197,7 @@ async fn a_service_that_says_nothing_is_not_a_lost_link() {
     let device = device(Scenario::crew_phone(), AT_ONCE).await;
     let link = open(&device).await;
     device.set_fault(Fault::Mute);
-    let limits = Limits { idle: Duration::from_millis(200), ..quick() };
+    let limits = Timeouts { idle: Duration::from_millis(200), ..quick() };
     let error = link.call(&Service::ShellV2("getprop".into()), &limits, &mut Collected::default()).await.unwrap_err();
     assert!(matches!(error, CallError::Silent { .. }), "{error}");
     device.unmute();

@@ -3,7 +3,7 @@
 
 use std::time::Duration;
 
-use wibbet_adb::{Collected, HostKey, KeyRing, Limits, Link, Service};
+use wibbet_adb::{Collected, HostKey, KeyRing, Link, Service, Timeouts};
 use wibbet_sim::{Allow, Options, Scenario, SimDevice};
 
 const PEM: &str = include_str!("../../adb/tests/key.pem");
@@ -20,7 +20,7 @@ impl Phone {
         let options = Options { allow: Allow::After(Duration::ZERO), ..Options::default() };
         let sim = SimDevice::start(scenario, options).await.unwrap();
         let key = HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
-        let limits = Limits { answer: Duration::from_secs(60), ..Limits::default() };
+        let limits = Timeouts { answer: Duration::from_secs(60), ..Timeouts::default() };
         let address = sim.address().to_string();
         let link = Link::connect_tcp(&address, &KeyRing::of(key), &limits, &mut |_| {}).await.unwrap();
         Self { sim, link, old }
@@ -38,7 +38,7 @@ impl Phone {
 
     async fn call(&self, service: Service) -> String {
         let mut said = Collected::default();
-        self.link.call(&service, &Limits::default(), &mut said).await.unwrap();
+        self.link.call(&service, &Timeouts::default(), &mut said).await.unwrap();
         said.out.extend(said.err);
         String::from_utf8(said.out).unwrap()
     }

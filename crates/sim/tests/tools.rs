@@ -3,8 +3,8 @@
 
 use std::time::Duration;
 
-use wibbet_adb::{Collected, HostKey, KeyRing, Limits, Link, Service, SyncClient};
-use wibbet_sim::{Allow, Options, OwnersAct, SampleApk, Scenario, SimDevice};
+use wibbet_adb::{Collected, HostKey, KeyRing, Link, Service, SyncClient, Timeouts};
+use wibbet_sim::{Allow, Options, OwnerAction, SampleApk, Scenario, SimDevice};
 use wibbet_types::DevicePath;
 
 const PEM: &str = include_str!("../../adb/tests/key.pem");
@@ -13,7 +13,7 @@ async fn linked(scenario: Scenario) -> (SimDevice, Link) {
     let options = Options { allow: Allow::After(Duration::ZERO), ..Options::default() };
     let sim = SimDevice::start(scenario, options).await.unwrap();
     let key = HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
-    let limits = Limits { answer: Duration::from_secs(60), ..Limits::default() };
+    let limits = Timeouts { answer: Duration::from_secs(60), ..Timeouts::default() };
     let link = Link::connect_tcp(&sim.address().to_string(), &KeyRing::of(key), &limits, &mut |_| {}).await.unwrap();
     (sim, link)
 }
@@ -21,7 +21,7 @@ async fn linked(scenario: Scenario) -> (SimDevice, Link) {
 /// The raw output of a command.
 async fn raw(link: &Link, command: &str) -> Vec<u8> {
     let mut said = Collected::default();
-    link.call(&Service::Exec(command.to_owned()), &Limits::default(), &mut said).await.unwrap();
+    link.call(&Service::Exec(command.to_owned()), &Timeouts::default(), &mut said).await.unwrap();
     said.out
 }
 
@@ -96,9 +96,9 @@ async fn what_is_touched_and_opened_is_on_the_screen() {
     let (sim, link) = linked(Scenario::crew_phone()).await;
     let front = || async { text(&link, "dumpsys window | grep mCurrentFocus").await };
     assert!(front().await.contains("com.corvane.launcher"));
-    sim.act(OwnersAct::Touch("com.lanternquay.wordpier".into())).await.unwrap();
+    sim.act(OwnerAction::Touch("com.lanternquay.wordpier".into())).await.unwrap();
     assert!(front().await.contains("com.lanternquay.wordpier"));
-    sim.act(OwnersAct::Touch("no.such.app".into())).await.unwrap();
+    sim.act(OwnerAction::Touch("no.such.app".into())).await.unwrap();
     assert!(front().await.contains("com.lanternquay.wordpier"), "what is not there cannot be touched");
     let said = text(&link, "am start --user 0 -a android.settings.APPLICATION_DETAILS_SETTINGS -d package:com.a").await;
     assert!(said.contains("Starting") && front().await.contains("com.android.settings"));

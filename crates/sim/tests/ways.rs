@@ -7,9 +7,9 @@ use std::time::Duration;
 
 use wibbet_adb::pairing::{PairError, pair, qr_text};
 use wibbet_adb::{
-    AnnouncedKind, Collected, HostKey, KeyRing, Limits, Link, LinkError, Service, UsbBus as _, UsbTrouble,
+    AnnouncedKind, Collected, HostKey, KeyRing, Link, LinkError, Service, Timeouts, UsbBus as _, UsbTrouble,
 };
-use wibbet_sim::{Allow, Options, OwnersAct, Scenario, SimBus, SimDevice, SimNetwork};
+use wibbet_sim::{Allow, Options, OwnerAction, Scenario, SimBus, SimDevice, SimNetwork};
 
 const PEM: &str = include_str!("../../adb/tests/key.pem");
 
@@ -17,9 +17,9 @@ fn keys() -> KeyRing {
     KeyRing::of(HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap())
 }
 
-fn limits() -> Limits {
+fn limits() -> Timeouts {
     let long = Duration::from_secs(30);
-    Limits { connect: long, answer: long, tap: long, idle: long }
+    Timeouts { connect: long, answer: long, tap: long, idle: long }
 }
 
 async fn device(scenario: Scenario, network: Option<SimNetwork>) -> SimDevice {
@@ -50,7 +50,7 @@ async fn wireless_debugging_from_unpaired_to_linked() {
     let not_there = pair(&connect_port, "123456", key.own(), &limits()).await;
     assert!(matches!(not_there, Err(PairError::NotPairing { .. })), "{not_there:?}");
 
-    let dialog = go.act(OwnersAct::ShowCode).await.unwrap().unwrap();
+    let dialog = go.act(OwnerAction::ShowCode).await.unwrap().unwrap();
     let at = dialog.address.to_string();
     assert_eq!(dialog.code.len(), 6);
     assert!(seen.borrow().iter().any(|a| a.kind == AnnouncedKind::Pairing && a.addresses[0] == dialog.address));
@@ -65,9 +65,9 @@ async fn wireless_debugging_from_unpaired_to_linked() {
     let link = by_air(&go).await.unwrap();
     assert!(link.is_encrypted());
     assert_eq!(serial_over(&link).await, "TG-70007-7");
-    go.act(OwnersAct::WirelessDebugging(false)).await.unwrap();
+    go.act(OwnerAction::WirelessDebugging(false)).await.unwrap();
     assert!(matches!(link.ended().await, LinkError::Lost { .. }));
-    go.act(OwnersAct::WirelessDebugging(true)).await.unwrap();
+    go.act(OwnerAction::WirelessDebugging(true)).await.unwrap();
     assert_eq!(serial_over(&by_air(&go).await.unwrap()).await, "TG-70007-7", "at another port, still known");
 }
 
@@ -76,18 +76,18 @@ async fn a_scanned_code_offers_pairing_under_its_own_name() {
     let network = SimNetwork::default();
     let go = device(Scenario::seventh_hand(), Some(network.clone())).await;
     let text = qr_text("wibbet-abcdef", "secret2345");
-    let dialog = go.act(OwnersAct::Scan(text)).await.unwrap().unwrap();
+    let dialog = go.act(OwnerAction::Scan(text)).await.unwrap().unwrap();
     let seen = network.seen();
     assert!(seen.borrow().iter().any(|a| a.instance == "wibbet-abcdef" && a.addresses[0] == dialog.address));
     pair(&dialog.address.to_string(), "secret2345", keys().own(), &limits()).await.unwrap();
     by_air(&go).await.unwrap();
-    assert!(go.act(OwnersAct::Scan("https://example.invalid".into())).await.unwrap().is_none());
+    assert!(go.act(OwnerAction::Scan("https://example.invalid".into())).await.unwrap().is_none());
 }
 
 #[tokio::test]
 async fn the_second_key_of_the_ring_is_tried_over_the_air_too() {
     let go = device(Scenario::seventh_hand(), None).await;
-    let dialog = go.act(OwnersAct::ShowCode).await.unwrap().unwrap();
+    let dialog = go.act(OwnerAction::ShowCode).await.unwrap().unwrap();
     pair(&dialog.address.to_string(), &dialog.code, keys().own(), &limits()).await.unwrap();
     let home = tempfile::tempdir().unwrap();
     std::fs::write(home.path().join("customary"), PEM).unwrap();
@@ -144,14 +144,14 @@ async fn the_owner_allows_denies_and_switches() {
     let phone = SimDevice::start(Scenario::lost_phone(), options).await.unwrap();
     let at = phone.address().to_string();
     let connecting = tokio::spawn(async move {
-        let limits = Limits { tap: Duration::from_secs(30), ..limits() };
+        let limits = Timeouts { tap: Duration::from_secs(30), ..limits() };
         Link::connect_tcp(&at, &keys(), &limits, &mut |_| {}).await
     });
-    while !phone.screen(None).acts.contains(&OwnersAct::Allow) {
+    while !phone.screen(None).acts.contains(&OwnerAction::Allow) {
         tokio::time::sleep(Duration::from_millis(10)).await;
     }
     assert!(phone.screen(None).lines.iter().any(|l| l.contains("Allow USB debugging?")));
-    phone.act(OwnersAct::Allow).await.unwrap();
+    phone.act(OwnerAction::Allow).await.unwrap();
     let link = connecting.await.unwrap().unwrap();
     let try_it = async || {
         let mut said = Collected::default();
@@ -160,13 +160,13 @@ async fn the_owner_allows_denies_and_switches() {
         String::from_utf8([said.out, said.err].concat()).unwrap()
     };
     assert!(try_it().await.contains("CHANGE_COMPONENT_ENABLED_STATE"));
-    phone.act(OwnersAct::SecondSwitch(true)).await.unwrap();
+    phone.act(OwnerAction::SecondSwitch(true)).await.unwrap();
     assert!(try_it().await.contains("new state: default"));
     let mut said = Collected::default();
     let away = "cmd package uninstall --user 999 com.android.egg";
     link.call(&Service::ShellV2(away.into()), &limits(), &mut said).await.unwrap();
     assert!(String::from_utf8_lossy(&said.err).contains("does not have permission to access user 999"));
-    phone.act(OwnersAct::UsbDebugging(false)).await.unwrap();
+    phone.act(OwnerAction::UsbDebugging(false)).await.unwrap();
     assert!(matches!(link.ended().await, LinkError::Lost { .. }));
 }
 
@@ -195,7 +195,7 @@ async fn cut_after(to: std::net::SocketAddr, up: u64, down: u64) -> std::net::So
 #[tokio::test]
 async fn a_pairing_that_is_cut_anywhere_ends_in_words_and_can_be_done_again() {
     let go = device(Scenario::seventh_hand(), None).await;
-    let dialog = go.act(OwnersAct::ShowCode).await.unwrap().unwrap();
+    let dialog = go.act(OwnerAction::ShowCode).await.unwrap().unwrap();
     let key = keys();
     // From within the TLS handshake to the host's introduction, in both directions; behind that the device knows it.
     for (up, down) in
@@ -217,7 +217,7 @@ async fn a_pairing_that_is_cut_anywhere_ends_in_words_and_can_be_done_again() {
 #[tokio::test]
 async fn a_dialog_closes_after_twenty_wrong_codes() {
     let go = device(Scenario::seventh_hand(), None).await;
-    let dialog = go.act(OwnersAct::ShowCode).await.unwrap().unwrap();
+    let dialog = go.act(OwnerAction::ShowCode).await.unwrap().unwrap();
     let at = dialog.address.to_string();
     let key = keys();
     let mut wrong = 0;

@@ -27,5 +27,5 @@ pub use locale::Locale;
 pub use path::{BadPath, DevicePath, shell_quoted};
 pub use private::{private_file, private_folder};
 pub use text::PlainText;
-pub use time::{Stamp, Time};
+pub use time::{DeviceTime, Timestamp};
 pub use words::{Named, bytes_words};

@@ -2,14 +2,14 @@
 
 /// A moment, in milliseconds since 1970 (UTC).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Default)]
-pub struct Time(pub i64);
+pub struct Timestamp(pub i64);
 
 /// A moment as the device's own clock shows it, in seconds since the beginning of 1970 on that clock. Only differences
 /// between moments of one device mean anything.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct Stamp(pub i64);
+pub struct DeviceTime(pub i64);
 
-impl Stamp {
+impl DeviceTime {
     /// Reads `2026-01-12 08:00:00`, the form in which Android's dumps print moments. What comes before 1971 stands for
     /// "never" there, and is none.
     pub fn read(text: &str) -> Option<Self> {
@@ -61,13 +61,13 @@ mod tests {
             ("2024-02-29 23:59:59", 1_709_251_199, "2024-02-29"),
             ("2026-11-23 14:00:05.123", 1_795_442_405, "2026-11-23"),
         ] {
-            let stamp = Stamp::read(text).unwrap();
+            let stamp = DeviceTime::read(text).unwrap();
             assert_eq!((stamp.0, stamp.date().as_str()), (seconds, date), "{text}");
         }
         for none in ["", "1970-01-01 01:00:00", "2026-13-01 00:00:00", "2026-11-23", "x y", "2026-1-1-1 0:0:0"] {
-            assert_eq!(Stamp::read(none), None, "{none}");
+            assert_eq!(DeviceTime::read(none), None, "{none}");
         }
-        let (a, b) = (Stamp(0), Stamp(86_400 * 3 - 1));
+        let (a, b) = (DeviceTime(0), DeviceTime(86_400 * 3 - 1));
         assert_eq!((a.days_until(b), b.days_until(a)), (2, 0));
     }
 }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use wibbet_bench::around::Surroundings;
-use wibbet_sim::{Options, OwnersAct, OwnersScreen, ReachedBy, Scenario, SimBus, SimDevice, SimNetwork};
+use wibbet_sim::{Options, OwnerAction, OwnersScreen, ReachedBy, Scenario, SimBus, SimDevice, SimNetwork};
 
 /// The devices of the demo, and what their owners can do with them.
 #[derive(Debug)]
@@ -16,7 +16,7 @@ pub(crate) struct Demo {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum DemoAct {
     /// On the device's own screen.
-    Owner(OwnersAct),
+    Owner(OwnerAction),
     /// Plug the cable in, or pull it.
     Cable(bool),
 }

@@ -151,9 +151,9 @@ impl From<wibbet_logbook::LogbookError> for Failure {
 mod tests {
     use super::*;
     use wibbet_core::package::PackageState;
-    use wibbet_core::plan::Way;
+    use wibbet_core::plan::Change;
     use wibbet_core::run::{RunKind, RunState, StepState};
-    use wibbet_types::{Time, UserId};
+    use wibbet_types::{Timestamp, UserId};
 
     const IN: PackageState = PackageState::IN_USE;
     const OUT: PackageState = PackageState { installed: false, ..IN };
@@ -163,7 +163,7 @@ mod tests {
             place,
             id: format!("p{place}").parse().unwrap(),
             user: UserId::OWNER,
-            way: Way::Uninstall,
+            way: Change::Uninstall,
             words: String::new(),
             before: *before,
             state: if outcome.is_some() { StepState::Settled } else { StepState::Waiting },
@@ -174,7 +174,7 @@ mod tests {
             remark: String::new(),
         };
         let steps = outcomes.iter().enumerate().map(step).collect();
-        let (serial, time) = ("S".parse().unwrap(), Time(0));
+        let (serial, time) = ("S".parse().unwrap(), Timestamp(0));
         Run { number: 1, serial, kind: RunKind::TakeOut, state: RunState::Finished, begun: time, touched: time, steps }
     }
 

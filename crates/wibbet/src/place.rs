@@ -6,9 +6,9 @@ use std::time::Duration;
 
 use anyhow::Context as _;
 use etcetera::BaseStrategy as _;
-use wibbet_adb::{KeyRing, Limits};
-use wibbet_bench::logbook::Book;
-use wibbet_bench::policy::Patience;
+use wibbet_adb::{KeyRing, Timeouts};
+use wibbet_bench::logbook::SharedLogbook;
+use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::workplace::Workplace;
 
 /// The folders of this user.
@@ -49,14 +49,14 @@ impl Folders {
     /// for somebody to allow this computer.
     pub(crate) fn open(&self, answer: Option<Duration>, tap: Option<Duration>) -> anyhow::Result<Workplace> {
         let keys = KeyRing::open(&self.configuration, self.customary_key.as_deref(), &remark())?;
-        let limits = Limits::default();
-        let patience = Patience::default();
+        let limits = Timeouts::default();
+        let patience = RunPolicy::default();
         Ok(Workplace {
-            book: Book::open(&self.data)?,
+            book: SharedLogbook::open(&self.data)?,
             keys: Arc::new(keys),
-            limits: Limits { tap: tap.unwrap_or(limits.tap), ..limits },
+            limits: Timeouts { tap: tap.unwrap_or(limits.tap), ..limits },
             surroundings: Arc::default(),
-            patience: Patience { change: answer.unwrap_or(patience.change), ..patience },
+            patience: RunPolicy { change: answer.unwrap_or(patience.change), ..patience },
         })
     }
 }

@@ -8,7 +8,7 @@ use std::time::Duration;
 
 use tokio::io::{AsyncBufReadExt as _, BufReader};
 use wibbet_adb::MdnsAnnouncer;
-use wibbet_sim::{Allow, Fault, Options, OwnersAct, Scenario, SimDevice, SimNetwork};
+use wibbet_sim::{Allow, Fault, Options, OwnerAction, Scenario, SimDevice, SimNetwork};
 #[cfg(unix)]
 use wibbet_sim::{Asked, SimAndroid};
 
@@ -234,15 +234,15 @@ async fn obey(text: &str, devices: &[SimDevice]) {
             }
             return;
         }
-        "allow" => OwnersAct::Allow,
-        "deny" => OwnersAct::Deny,
-        "restart" => OwnersAct::Restart,
-        "code" => OwnersAct::ShowCode,
-        "close-dialog" => OwnersAct::CloseDialog,
-        "scan" => OwnersAct::Scan(rest.to_owned()),
-        "second-switch" => OwnersAct::SecondSwitch(on),
-        "usb-debugging" => OwnersAct::UsbDebugging(on),
-        "wireless" => OwnersAct::WirelessDebugging(on),
+        "allow" => OwnerAction::Allow,
+        "deny" => OwnerAction::Deny,
+        "restart" => OwnerAction::Restart,
+        "code" => OwnerAction::ShowCode,
+        "close-dialog" => OwnerAction::CloseDialog,
+        "scan" => OwnerAction::Scan(rest.to_owned()),
+        "second-switch" => OwnerAction::SecondSwitch(on),
+        "usb-debugging" => OwnerAction::UsbDebugging(on),
+        "wireless" => OwnerAction::WirelessDebugging(on),
         _ => return tell(LINES),
     };
     for device in devices {

@@ -25,7 +25,7 @@ pub use packet::{
 pub use spake2::{KEY_LEN, MESSAGE_LEN, Role, Spake2};
 
 use crate::keys::{HostKey, KeyError};
-use crate::timeouts::Limits;
+use crate::timeouts::Timeouts;
 use crate::tls;
 use crate::transport::plain_io;
 
@@ -109,7 +109,7 @@ pub fn pairing_password(code: &str, exported: &[u8; EXPORT_LEN]) -> Vec<u8> {
 ///
 /// # Errors
 /// Each way to fail is a [`PairError`] of its own; a wrong code can be tried again on the same address.
-pub async fn pair(at: &str, code: &str, key: &HostKey, limits: &Limits) -> Result<Paired, PairError> {
+pub async fn pair(at: &str, code: &str, key: &HostKey, limits: &Timeouts) -> Result<Paired, PairError> {
     let not_offered = |why: String| PairError::NotOffered { at: at.into(), why };
     let socket = match timeout(limits.connect, TcpStream::connect(at)).await {
         Err(_) => return Err(not_offered(format!("nothing came within {} s", limits.connect.as_secs()))),

@@ -5,17 +5,17 @@ use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use wibbet_adb::{
-    CallError, Channel, Collected, Feature, KeyRing, Limits, Link, Progress, Service, Sink as _, SyncError,
+    CallError, Channel, Collected, Feature, KeyRing, Link, Progress, Service, Sink as _, SyncError, Timeouts,
 };
-use wibbet_core::android::{Abilities, Offered};
-use wibbet_core::ask::{Answer, Carriage, Request};
+use wibbet_core::android::{Capabilities, DaemonFeatures};
+use wibbet_core::ask::{Delivery, Output, Request};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::read::{RangeTools, commands_requests, read_commands};
 use wibbet_types::Serial;
 
 use super::device::{AskError, Device};
 use crate::around::{Route, Surroundings};
-use crate::policy::Patience;
+use crate::policy::RunPolicy;
 
 /// How far the making of a link has got.
 pub type LinkStep = Progress;
@@ -28,8 +28,8 @@ pub struct AdbDevice {
     routes: Mutex<Routes>,
     pub(super) surroundings: Arc<Surroundings>,
     pub(super) keys: Arc<KeyRing>,
-    pub(super) limits: Limits,
-    pub(super) patience: Patience,
+    pub(super) limits: Timeouts,
+    pub(super) patience: RunPolicy,
     /// It is looked for by its serial when it has gone.
     pub(super) follows: AtomicBool,
     pub(super) live: tokio::sync::Mutex<Option<Link>>,
@@ -49,7 +49,7 @@ pub(super) struct Known {
     pub(super) facts: Option<DeviceFacts>,
     /// The package service's commands, from its help.
     pub(super) commands: Vec<String>,
-    pub(super) abilities: Abilities,
+    pub(super) capabilities: Capabilities,
     /// The help of the package service has been read, or is not needed.
     pub(super) learned: bool,
     /// Programs with commands that they turned out not to know.
@@ -64,10 +64,10 @@ impl AdbDevice {
         routes: Vec<Route>,
         surroundings: Arc<Surroundings>,
         keys: Arc<KeyRing>,
-        limits: Limits,
-        patience: Patience,
+        limits: Timeouts,
+        patience: RunPolicy,
     ) -> Self {
-        let abilities = Abilities::new(0, Offered::default());
+        let capabilities = Capabilities::new(0, DaemonFeatures::default());
         let mut all = Vec::new();
         routes.into_iter().for_each(|route| route.take_into(&mut all));
         Self {
@@ -81,7 +81,7 @@ impl AdbDevice {
             known: Mutex::new(Known {
                 facts: None,
                 commands: Vec::new(),
-                abilities,
+                capabilities,
                 learned: false,
                 unknown: BTreeSet::new(),
                 tools: None,
@@ -145,7 +145,7 @@ impl AdbDevice {
     pub(crate) async fn learn_commands(&self) -> Result<(), AskError> {
         if self.known().commands.is_empty() {
             let mut help = String::new();
-            for request in commands_requests(&self.abilities()) {
+            for request in commands_requests(&self.capabilities()) {
                 help.push_str(&self.ask(&request, &mut |_| {}).await?.text());
                 help.push('\n');
             }
@@ -154,44 +154,44 @@ impl AdbDevice {
         Ok(())
     }
 
-    pub(super) async fn shell(&self, link: &Link, command: &str) -> Result<Answer, CallError> {
+    pub(super) async fn shell(&self, link: &Link, command: &str) -> Result<Output, CallError> {
         let mut said = Collected::default();
-        let limits = Limits { idle: self.patience.look, ..self.limits };
+        let limits = Timeouts { idle: self.patience.look, ..self.limits };
         let code = link.call(&shell_service(link, command), &limits, &mut said).await?;
         Ok(answer(said, code))
     }
 
     /// A service that was announced has been refused: it is not tried again.
-    fn forget(&self, carriage: &Carriage) {
-        let offered = &mut self.known().abilities.offered;
+    fn forget(&self, carriage: &Delivery) {
+        let offered = &mut self.known().capabilities.offered;
         match carriage {
-            Carriage::Abb(_) => offered.abb = false,
-            Carriage::AbbExec(_) => offered.abb_exec = false,
-            Carriage::Shell(_) => {}
+            Delivery::Abb(_) => offered.abb = false,
+            Delivery::AbbExec(_) => offered.abb_exec = false,
+            Delivery::Shell(_) => {}
         }
     }
 }
 
 impl Device for AdbDevice {
-    fn abilities(&self) -> Abilities {
-        self.known().abilities
+    fn capabilities(&self) -> Capabilities {
+        self.known().capabilities
     }
 
-    async fn ask(&self, request: &Request, out: &mut (dyn FnMut(&[u8]) + Send)) -> Result<Answer, AskError> {
+    async fn ask(&self, request: &Request, out: &mut (dyn FnMut(&[u8]) + Send)) -> Result<Output, AskError> {
         let link = self.link(&mut |_| {}).await?;
         let idle = if request.changes { self.patience.change } else { self.patience.look };
-        let limits = Limits { idle, ..self.limits };
+        let limits = Timeouts { idle, ..self.limits };
         let mut refused = None;
         let mut unknown = None;
-        let all = request.carriages(&self.abilities());
-        let mut carriages = all.clone();
-        carriages.retain(|carriage| !self.known().unknown.contains(&carriage.program_and_command()));
+        let all = request.deliveries(&self.capabilities());
+        let mut deliveries = all.clone();
+        deliveries.retain(|carriage| !self.known().unknown.contains(&carriage.program_and_command()));
         // Where none of them is known to know the command, the device says so again.
-        for carriage in if carriages.is_empty() { all } else { carriages } {
+        for carriage in if deliveries.is_empty() { all } else { deliveries } {
             let service = match &carriage {
-                Carriage::Abb(words) => Service::Abb(words.clone()),
-                Carriage::AbbExec(words) => Service::AbbExec(words.clone()),
-                Carriage::Shell(command) => shell_service(&link, command),
+                Delivery::Abb(words) => Service::Abb(words.clone()),
+                Delivery::AbbExec(words) => Service::AbbExec(words.clone()),
+                Delivery::Shell(command) => shell_service(&link, command),
             };
             let mut said = Collected::default();
             let mut sink = |channel: Channel, data: &[u8]| {
@@ -244,7 +244,7 @@ fn shell_service(link: &Link, command: &str) -> Service {
     }
 }
 
-fn answer(said: Collected, code: Option<u8>) -> Answer {
+fn answer(said: Collected, code: Option<u8>) -> Output {
     let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-    Answer { out: text(&said.out), err: text(&said.err), code }
+    Output { out: text(&said.out), err: text(&said.err), code }
 }

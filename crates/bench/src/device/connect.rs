@@ -3,7 +3,7 @@
 use std::sync::atomic::Ordering;
 
 use wibbet_adb::{CallError, Feature, Link, LinkError};
-use wibbet_core::android::{Abilities, Offered};
+use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::says_not_ready;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::read::{ANDROID_ID, Properties, read_android_id};
@@ -90,7 +90,7 @@ impl AdbDevice {
             let known = &mut *self.known();
             // A device that is still starting has no help to give and is asked again next time. One
             // that gives something else never will: then nothing is taken for granted.
-            known.learned = known.abilities.learn_from_help(&text) || !says_not_ready(&text);
+            known.learned = known.capabilities.learn_from_help(&text) || !says_not_ready(&text);
         }
         Ok(link)
     }
@@ -153,7 +153,7 @@ impl AdbDevice {
     /// Asks a device that has just been linked what it is.
     async fn meet(&self, link: &Link) -> Result<(), AskError> {
         let features = &link.banner().features;
-        let offered = Offered {
+        let offered = DaemonFeatures {
             abb: features.has(Feature::Abb),
             abb_exec: features.has(Feature::AbbExec),
             cmd: features.has(Feature::Cmd),
@@ -189,13 +189,13 @@ impl AdbDevice {
                 facts.android_id = facts.android_id.or_else(|| before.android_id.clone());
             }
         }
-        let fresh = Abilities::new(facts.android.sdk(), offered);
+        let fresh = Capabilities::new(facts.android.sdk(), offered);
         let mut known = self.known();
         if fresh.needs_help_text() && known.learned {
             // The same device as before: what its help said still holds.
-            known.abilities.offered = offered;
+            known.capabilities.offered = offered;
         } else {
-            known.abilities = fresh;
+            known.capabilities = fresh;
             known.learned = !fresh.needs_help_text();
         }
         known.facts = Some(facts);

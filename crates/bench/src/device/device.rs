@@ -3,8 +3,8 @@
 use std::future::Future;
 
 use thiserror::Error;
-use wibbet_core::android::Abilities;
-use wibbet_core::ask::{Answer, Request};
+use wibbet_core::android::Capabilities;
+use wibbet_core::ask::{Output, Request};
 
 /// Why a request got no answer.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
@@ -35,7 +35,7 @@ pub enum AskError {
 /// A device that can be asked, over whatever link.
 pub trait Device: Send + Sync {
     /// What it can do, as known now.
-    fn abilities(&self) -> Abilities;
+    fn capabilities(&self) -> Capabilities;
 
     /// Sends a request and passes the output to `out` as it comes (errors, where they are apart, go
     /// to the answer only). The answer holds the output too unless it is long. A link that has gone
@@ -44,5 +44,5 @@ pub trait Device: Send + Sync {
         &self,
         request: &Request,
         out: &mut (dyn FnMut(&[u8]) + Send),
-    ) -> impl Future<Output = Result<Answer, AskError>> + Send;
+    ) -> impl Future<Output = Result<Output, AskError>> + Send;
 }

@@ -1,6 +1,6 @@
 //! Files on a device: looking at them, fetching them, and with what ranges of them are read.
 
-use wibbet_adb::{Channel, Feature, Limits, Service, SyncClient, SyncError};
+use wibbet_adb::{Channel, Feature, Service, SyncClient, SyncError, Timeouts};
 use wibbet_core::read::{RangeTools, probe_command, read_probe};
 use wibbet_types::DevicePath;
 
@@ -40,7 +40,7 @@ impl AdbDevice {
             true => Service::ShellV2(command.to_owned()),
             false => Service::Exec(command.to_owned()),
         };
-        let limits = Limits { idle: self.patience.look, ..self.limits };
+        let limits = Timeouts { idle: self.patience.look, ..self.limits };
         let mut sink = |channel: Channel, data: &[u8]| {
             if channel == Channel::Out {
                 out(data);

@@ -3,11 +3,11 @@
 use wibbet_core::device::DeviceFacts;
 
 use super::event::{BenchEvent, CardId};
-use super::task::{Card, Floor};
+use super::task::{Card, FleetTask};
 use crate::around::{Route, Sighting};
 use crate::session::Session;
 
-impl Floor {
+impl FleetTask {
     pub(super) fn new_card(
         &mut self,
         route: Route,

@@ -7,7 +7,7 @@ use tokio::sync::mpsc;
 use tokio::task::JoinHandle;
 
 use super::event::{BenchCommand, BenchEvent};
-use super::task::Floor;
+use super::task::FleetTask;
 use crate::workplace::Workplace;
 
 /// All devices at hand. Ends when this is dropped.
@@ -27,7 +27,7 @@ impl Bench {
     ) -> Self {
         let (commands, inbox) = mpsc::unbounded_channel();
         let (told, heard) = mpsc::unbounded_channel();
-        let floor = Floor {
+        let floor = FleetTask {
             workplace,
             events: Arc::new(events),
             told,

@@ -3,9 +3,9 @@
 use std::sync::Arc;
 
 use super::event::BenchEvent;
-use super::task::{Events, Floor};
+use super::task::{Events, FleetTask};
 
-impl Floor {
+impl FleetTask {
     pub(super) fn start_pairing<F>(&mut self, pairing: impl FnOnce(Events) -> F + Send + 'static)
     where
         F: Future<Output = Result<wibbet_adb::pairing::Paired, wibbet_adb::pairing::PairError>> + Send + 'static,

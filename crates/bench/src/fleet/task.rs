@@ -33,7 +33,7 @@ pub(crate) struct Card {
 
 pub(crate) type Events = Arc<dyn Fn(BenchEvent) + Send + Sync>;
 
-pub(crate) struct Floor {
+pub(crate) struct FleetTask {
     pub(super) workplace: Workplace,
     pub(super) events: Events,
     pub(super) told: mpsc::UnboundedSender<(CardId, SessionEvent)>,
@@ -47,7 +47,7 @@ pub(crate) struct Floor {
 /// How often another program's debugging server is asked what it has.
 const ASK_SERVER: Duration = Duration::from_secs(2);
 
-impl Floor {
+impl FleetTask {
     pub(super) fn tell(&self, event: BenchEvent) {
         (self.events)(event);
     }

@@ -7,12 +7,12 @@ use std::collections::{BTreeMap, HashMap};
 
 use futures_util::future::join_all;
 use wibbet_apk::{ApkFacts, ApkReader, ComponentKind, Question, Step, Text, Walk, WalkedChunk, Want};
-use wibbet_core::package::{ApkMark, AppFacts, AppNames, HomeEntry, Inventory, label_text};
+use wibbet_core::package::{ApkFingerprint, AppFacts, AppNames, HomeEntry, Inventory, label_text};
 use wibbet_core::read::{ChunkHead, RangeJob, RangeReader, RangeTools, language_request, read_languages};
 use wibbet_types::{DevicePath, Locale, PackageId, PlainText};
 
 use crate::device::{AdbDevice, AskError, Device as _};
-use crate::logbook::Book;
+use crate::logbook::SharedLogbook;
 
 /// Where the framework's own texts are.
 const FRAMEWORK: &str = "/system/framework/framework-res.apk";
@@ -62,7 +62,7 @@ pub struct LabelNews {
 /// A file that is being read, and for whom.
 struct Work {
     id: PackageId,
-    mark: ApkMark,
+    mark: ApkFingerprint,
     path: DevicePath,
     size: u64,
     reader: ApkReader,
@@ -100,7 +100,7 @@ pub async fn device_languages(device: &AdbDevice) -> Result<Vec<Locale>, AskErro
 /// When the link goes. What cannot be read of single files is told in their facts.
 pub async fn read_labels(
     device: &AdbDevice,
-    book: &Book,
+    book: &SharedLogbook,
     inventory: &Inventory,
     wanted: &[Locale],
     news: &mut (dyn FnMut(LabelNews) + Send),
@@ -142,7 +142,7 @@ struct Reading<'a> {
     cost: LabelCost,
     names: AppNames,
     fresh: BTreeMap<PackageId, AppFacts>,
-    to_note: Vec<(ApkMark, String, AppFacts)>,
+    to_note: Vec<(ApkFingerprint, String, AppFacts)>,
     /// Parts with languages that are wanted: path and length, by package.
     splits: HashMap<PackageId, (DevicePath, u64)>,
     framework: Option<u64>,
@@ -160,7 +160,7 @@ impl Reading<'_> {
     async fn begin(
         &mut self,
         inventory: &Inventory,
-        known: &HashMap<ApkMark, AppFacts>,
+        known: &HashMap<ApkFingerprint, AppFacts>,
     ) -> Result<Vec<Work>, AskError> {
         let mut bases = Vec::new();
         let mut paths = Vec::new();
@@ -204,7 +204,7 @@ impl Reading<'_> {
                 continue;
             };
             let version = package.about.version_code.unwrap_or(0);
-            let mark = ApkMark { path: path.to_string(), size, time, version };
+            let mark = ApkFingerprint { path: path.to_string(), size, time, version };
             match known.get(&mark) {
                 Some(facts) => {
                     self.cost.known += 1;
@@ -419,7 +419,7 @@ impl Reading<'_> {
 impl Work {
     fn new(
         id: &PackageId,
-        mark: ApkMark,
+        mark: ApkFingerprint,
         path: DevicePath,
         size: u64,
         question: Question,

@@ -1,6 +1,6 @@
 //! Reading sizes, memory and use.
 
-use wibbet_core::package::Measures;
+use wibbet_core::package::Metrics;
 use wibbet_core::read::{MeasureReader, measure_requests};
 
 use crate::device::{AdbDevice, AskError, Device as _};
@@ -9,8 +9,8 @@ use crate::device::{AdbDevice, AskError, Device as _};
 ///
 /// # Errors
 /// When the link goes.
-pub async fn read_measures(device: &AdbDevice, news: &mut (dyn FnMut(&Measures) + Send)) -> Result<Measures, AskError> {
-    let mut all = Measures::default();
+pub async fn read_measures(device: &AdbDevice, news: &mut (dyn FnMut(&Metrics) + Send)) -> Result<Metrics, AskError> {
+    let mut all = Metrics::default();
     for request in measure_requests() {
         let mut reader = MeasureReader::default();
         match device.ask(&request, &mut |piece| reader.feed(piece)).await {

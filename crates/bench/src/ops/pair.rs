@@ -14,7 +14,7 @@ pub enum PairNews {
     /// The text of the QR code that the device is to scan.
     Show(String),
     /// The device offers pairing; it is being done.
-    Offered,
+    Scanned,
 }
 
 /// Pairs with the device that offers it at `at` and shows `code`. Blanks in the code are passed over.
@@ -52,7 +52,7 @@ pub async fn pair_by_qr(
         Ok(Err(_)) => return Err(not_offered("announcements are not heard any more")),
         Err(_) => return Err(not_offered("no device has scanned it")),
     };
-    news(PairNews::Offered);
+    news(PairNews::Scanned);
     // A device with several addresses is reachable at one of them, as a rule the first.
     let mut failed = not_offered("it told no address");
     for address in addresses {

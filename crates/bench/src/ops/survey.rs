@@ -59,7 +59,7 @@ pub async fn survey<D: Device>(
     progress(SurveyPart::Users);
     let mut users = Vec::new();
     let mut said_of_users = String::new();
-    for request in read::users_requests(&device.abilities()) {
+    for request in read::users_requests(&device.capabilities()) {
         let said = device.ask(&request, &mut |_| {}).await?;
         users = read::read_users(&said.out);
         if !users.is_empty() {

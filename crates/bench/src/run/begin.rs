@@ -1,20 +1,20 @@
 //! Writing a run down before any of it is sent.
 
-use wibbet_core::android::Abilities;
+use wibbet_core::android::Capabilities;
 use wibbet_core::plan::Plan;
 use wibbet_core::run::RunKind;
 use wibbet_logbook::{LogbookError, NewStep};
 use wibbet_types::Serial;
 
-use crate::logbook::{Book, now};
+use crate::logbook::{SharedLogbook, now};
 
 /// Writes a plan down as a run. Its number.
 pub async fn begin_run(
-    book: &Book,
+    book: &SharedLogbook,
     serial: &Serial,
     kind: RunKind,
     plan: &Plan,
-    abilities: &Abilities,
+    capabilities: &Capabilities,
 ) -> Result<i64, LogbookError> {
     let steps: Vec<NewStep> = plan
         .steps
@@ -23,7 +23,7 @@ pub async fn begin_run(
             id: step.id.clone(),
             user: step.user,
             way: step.way,
-            words: step.words(abilities),
+            words: step.words(capabilities),
             before: step.before,
             skip: step.skip.map(|skip| skip.to_string()),
         })

@@ -16,7 +16,7 @@ use crate::device::AskError;
 pub enum RunError {
     /// The record cannot be kept, so nothing more is sent.
     #[error(transparent)]
-    Book(#[from] LogbookError),
+    Logbook(#[from] LogbookError),
     /// The device cannot be asked any more, for a reason that is known.
     #[error("{0}. The run stands where it was and can be carried on")]
     Ask(AskError),

@@ -15,15 +15,15 @@ use wibbet_types::{PackageId, UserId};
 
 use super::error::{RunError, RunNews};
 use crate::device::{AskError, Device};
-use crate::logbook::{Book, now};
+use crate::logbook::{SharedLogbook, now};
 use crate::ops::{AllStates, SurveyError, states};
-use crate::policy::Patience;
+use crate::policy::RunPolicy;
 
 /// Carries runs out on one device.
 pub struct Runner<'a, D> {
     pub(super) device: &'a D,
-    pub(super) book: &'a Book,
-    pub(super) patience: Patience,
+    pub(super) book: &'a SharedLogbook,
+    pub(super) patience: RunPolicy,
     pub(super) news: &'a (dyn Fn(RunNews) + Send + Sync),
     stop: watch::Receiver<bool>,
     run: Mutex<Run>,
@@ -52,8 +52,8 @@ impl<'a, D: Device> Runner<'a, D> {
     /// written either.
     pub async fn carry_out(
         device: &'a D,
-        book: &'a Book,
-        patience: Patience,
+        book: &'a SharedLogbook,
+        patience: RunPolicy,
         number: i64,
         stop: watch::Receiver<bool>,
         news: &'a (dyn Fn(RunNews) + Send + Sync),
@@ -68,7 +68,7 @@ impl<'a, D: Device> Runner<'a, D> {
         let noted = runner.state(state).await;
         match ended {
             Err(Left::Failed(error)) => Err(error),
-            _ => noted.map(|()| runner.run().clone()).map_err(RunError::Book),
+            _ => noted.map(|()| runner.run().clone()).map_err(RunError::Logbook),
         }
     }
 

@@ -6,7 +6,7 @@ use wibbet_types::Serial;
 
 use super::error::RunError;
 use crate::device::Device;
-use crate::logbook::{Book, now};
+use crate::logbook::{SharedLogbook, now};
 use crate::ops::{AllStates, SurveyError, read_one, states};
 
 /// Settles what interrupted runs of a device left open, by looking at the device now. What was found
@@ -16,7 +16,11 @@ use crate::ops::{AllStates, SurveyError, read_one, states};
 ///
 /// # Errors
 /// When the device cannot be asked, or the record cannot be kept. What was settled before stays so.
-pub async fn settle_interrupted<D: Device>(book: &Book, device: &D, serial: &Serial) -> Result<Vec<String>, RunError> {
+pub async fn settle_interrupted<D: Device>(
+    book: &SharedLogbook,
+    device: &D,
+    serial: &Serial,
+) -> Result<Vec<String>, RunError> {
     let of = serial.clone();
     let mut runs = book.with(move |book| book.runs(Some(&of))).await?;
     runs.retain(|run| run.state == RunState::Open || run.steps.iter().any(Step::is_open_question));
@@ -43,7 +47,7 @@ async fn state_of<D: Device>(device: &D, seen: &AllStates, step: &Step) -> Optio
 }
 
 async fn settle_run<D: Device>(
-    book: &Book,
+    book: &SharedLogbook,
     device: &D,
     run: &Run,
     seen: &AllStates,

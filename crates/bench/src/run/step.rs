@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use tokio::time::Instant;
 use wibbet_core::package::PackageState;
 use wibbet_core::read::ReadBack;
-use wibbet_core::run::{Heard, Outcome, Refusal, Said, Step, StepEvent, judge, read_answer};
+use wibbet_core::run::{Outcome, Refusal, Reply, Response, Step, StepEvent, judge, read_reply};
 use wibbet_types::{PackageId, PlainText};
 
 use super::error::{RunError, RunNews};
@@ -30,13 +30,13 @@ impl<'a, D: Device> Runner<'a, D> {
             let heard = match self.device.ask(&request, &mut |_| {}).await {
                 Ok(answer) => {
                     (self.news)(RunNews::Waiting(None));
-                    let said = read_answer(step.way, &answer);
-                    if said == Said::Refused(Refusal::NotReady) {
+                    let said = read_reply(step.way, &answer);
+                    if said == Reply::Refused(Refusal::NotReady) {
                         self.wait(deadline, RunError::Device(Refusal::NotReady.meaning().into())).await?;
                         continue;
                     }
                     self.answered(place, &answer.text()).await?;
-                    Heard::Answer(said)
+                    Response::Replied(said)
                 }
                 // Nothing was sent: it is tried again when there is a link.
                 Err(error @ AskError::NoLink(_)) => {
@@ -48,14 +48,14 @@ impl<'a, D: Device> Runner<'a, D> {
                 }
                 Err(AskError::Refused(why)) => {
                     self.answered(place, &why).await?;
-                    Heard::Answer(Said::Refused(Refusal::Other))
+                    Response::Replied(Reply::Refused(Refusal::Other))
                 }
                 Err(AskError::Lost(why)) => {
                     (self.news)(RunNews::Waiting(Some(why.to_string())));
-                    Heard::LinkLost
+                    Response::LinkLost
                 }
-                Err(AskError::Silent(_)) => Heard::Silence,
-                Err(AskError::Broken(_)) => Heard::Broken,
+                Err(AskError::Silent(_)) => Response::Silence,
+                Err(AskError::Broken(_)) => Response::Broken,
             };
             let after = self.read_back(&step.id).await?;
             match &after {
@@ -67,7 +67,7 @@ impl<'a, D: Device> Runner<'a, D> {
             let verdict = judge(step.way, heard, after);
             tries += 1;
             // The link went, and the device says that nothing was done: the change is sent again.
-            if heard == Heard::LinkLost
+            if heard == Response::LinkLost
                 && verdict.outcome == Outcome::Unsettled
                 && after.is_some()
                 && tries < self.patience.tries

@@ -5,12 +5,12 @@ use std::time::Duration;
 
 use tokio::sync::{Notify, mpsc, watch};
 use tokio::time::Instant;
-use wibbet_core::link::{Advice, Ladder, Rung, Standing};
+use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
 use wibbet_core::package::Inventory;
-use wibbet_core::run::PermitProbe;
+use wibbet_core::run::ChangeProbe;
 use wibbet_types::Locale;
 
-use super::background::Aside;
+use super::background::BackgroundTask;
 use super::command::SessionCommand;
 use super::event::{CloseStep, SessionEvent};
 use super::reading::follow;
@@ -44,15 +44,15 @@ pub(crate) struct Actor {
     pub(super) wake: Arc<Notify>,
     pub(super) ladder: Ladder,
     pub(super) details: Details,
-    pub(super) probe: Option<PermitProbe>,
+    pub(super) probe: Option<ChangeProbe>,
     /// The link was closed on purpose: it is made again only when somebody asks for it.
     pub(super) closed: bool,
     pub(super) inventory: Option<Arc<Inventory>>,
     pub(super) languages: Option<Vec<Locale>>,
     /// Labels and measures are being read.
-    pub(super) reading: Aside,
+    pub(super) reading: BackgroundTask,
     /// The device's screen is being followed.
-    pub(super) following: Aside,
+    pub(super) following: BackgroundTask,
 }
 
 impl Actor {
@@ -217,10 +217,10 @@ impl Actor {
 
     /// Looks at what may have mended itself on the device, and now and then at battery and the like.
     async fn look_again(&mut self, ticks: u32) {
-        if self.ladder.standing(Rung::Changes) == Standing::Missing {
+        if self.ladder.standing(Rung::Changes) == RungStatus::Missing {
             self.try_changes().await;
         }
-        if self.ladder.standing(Rung::Started) == Standing::Missing || ticks.is_multiple_of(VITALS_EVERY) {
+        if self.ladder.standing(Rung::Started) == RungStatus::Missing || ticks.is_multiple_of(VITALS_EVERY) {
             self.read_details().await;
         }
     }

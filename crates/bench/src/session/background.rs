@@ -6,9 +6,9 @@ use tokio::task::JoinHandle;
 
 /// A task beside the session, which ends with it.
 #[derive(Default)]
-pub(crate) struct Aside(Option<JoinHandle<()>>);
+pub(crate) struct BackgroundTask(Option<JoinHandle<()>>);
 
-impl Aside {
+impl BackgroundTask {
     pub(super) fn start(&mut self, work: impl Future<Output = ()> + Send + 'static) {
         self.stop();
         self.0 = Some(tokio::spawn(work));
@@ -21,7 +21,7 @@ impl Aside {
     }
 }
 
-impl Drop for Aside {
+impl Drop for BackgroundTask {
     fn drop(&mut self) {
         self.stop();
     }

@@ -2,10 +2,10 @@
 
 use std::sync::Arc;
 
-use wibbet_core::android::Abilities;
+use wibbet_core::android::Capabilities;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::Ladder;
-use wibbet_core::package::{AppNames, Inventory, Measures, Note};
+use wibbet_core::package::{AppNames, Inventory, Metrics, Note};
 use wibbet_core::run::Run;
 use wibbet_types::{PackageId, UserId};
 
@@ -19,7 +19,7 @@ pub enum SessionEvent {
     /// How far the link has got.
     Ladder(Box<Ladder>),
     /// What the device is.
-    Facts(Box<DeviceFacts>, Abilities),
+    Facts(Box<DeviceFacts>, Capabilities),
     /// How it is.
     Details(Box<Details>),
     /// What the session is at, in words; `None` when it is idle.
@@ -29,7 +29,7 @@ pub enum SessionEvent {
     /// What APKs tell, as far as it has been read.
     Names(Arc<AppNames>),
     /// Sizes, memory and use, as far as they have been read.
-    Measures(Arc<Measures>),
+    Metrics(Arc<Metrics>),
     /// The notes that hold for the device.
     Notes(Arc<Vec<Note>>),
     /// What is being read beside everything else, in words.

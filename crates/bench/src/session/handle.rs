@@ -7,7 +7,7 @@ use tokio::task::JoinHandle;
 use wibbet_core::link::Ladder;
 
 use super::actor::Actor;
-use super::background::Aside;
+use super::background::BackgroundTask;
 use super::command::SessionCommand;
 use super::event::SessionEvent;
 use crate::device::AdbDevice;
@@ -48,8 +48,8 @@ impl Session {
             closed: false,
             inventory: None,
             languages: None,
-            reading: Aside::default(),
-            following: Aside::default(),
+            reading: BackgroundTask::default(),
+            following: BackgroundTask::default(),
         };
         let task = tokio::spawn(async move { actor.live().await });
         Self { commands, stop, wake, device, task }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use wibbet_adb::LinkError;
-use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, Standing};
+use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, RungStatus};
 
 use super::actor::Actor;
 use super::event::SessionEvent;
@@ -51,7 +51,7 @@ impl Actor {
                 self.ladder.climb(Rung::Free, "it could be opened");
                 self.ladder.climb(Rung::Authorised, "it accepted this computer's key");
                 self.ladder.climb(Rung::Shell, "it told its properties");
-                self.ladder.note(Rung::Changes, Standing::Unknown, "not tried yet");
+                self.ladder.note(Rung::Changes, RungStatus::Unknown, "not tried yet");
                 let address = self.device.address();
                 let (note, known_as) = (facts.clone(), self.device.known_as());
                 let noted = move |book: &mut wibbet_logbook::Logbook| {
@@ -81,7 +81,7 @@ impl Actor {
 
     pub(super) fn tell_facts(&self) {
         if let Some(facts) = self.device.facts() {
-            self.tell(SessionEvent::Facts(Box::new(facts), self.device.abilities()));
+            self.tell(SessionEvent::Facts(Box::new(facts), self.device.capabilities()));
         }
     }
 

@@ -3,12 +3,12 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use wibbet_core::package::{AppNames, Inventory, Measures};
+use wibbet_core::package::{AppNames, Inventory, Metrics};
 use wibbet_types::{Locale, PackageId, UserId};
 
 use super::event::SessionEvent;
 use crate::device::AdbDevice;
-use crate::logbook::Book;
+use crate::logbook::SharedLogbook;
 use crate::ops::{device_languages, in_front, read_labels, read_measures};
 
 /// How often the device is asked what is on its screen.
@@ -17,13 +17,13 @@ const FOLLOW: Duration = Duration::from_millis(700);
 /// Reads measures and labels side by side, and tells them as they become known.
 pub(crate) async fn read_about(
     device: Arc<AdbDevice>,
-    book: Book,
+    book: SharedLogbook,
     inventory: Arc<Inventory>,
     languages: Option<Vec<Locale>>,
     tell: Arc<dyn Fn(SessionEvent) + Send + Sync>,
 ) {
     let measures = async {
-        let mut news = |m: &Measures| tell(SessionEvent::Measures(Arc::new(m.clone())));
+        let mut news = |m: &Metrics| tell(SessionEvent::Metrics(Arc::new(m.clone())));
         // What went with the link is read again with the next one.
         let _ = read_measures(&device, &mut news).await;
     };

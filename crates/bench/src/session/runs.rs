@@ -1,8 +1,8 @@
 //! Runs of a session, and what their answers teach.
 
-use wibbet_core::link::{Advice, Rung, Standing};
+use wibbet_core::link::{Advice, Rung, RungStatus};
 use wibbet_core::plan::Plan;
-use wibbet_core::run::{Outcome, Refusal, Run, RunKind, Said, read_answer};
+use wibbet_core::run::{Outcome, Refusal, Reply, Run, RunKind, read_reply};
 
 use super::actor::Actor;
 use super::event::SessionEvent;
@@ -15,16 +15,16 @@ impl Actor {
     fn learn_from(&mut self, run: &Run) {
         let withheld = run.steps.iter().any(|step| {
             let said = step.answer.as_ref().map(|text| {
-                let answer = wibbet_core::ask::Answer { out: text.to_string(), ..Default::default() };
-                read_answer(step.way, &answer)
+                let answer = wibbet_core::ask::Output { out: text.to_string(), ..Default::default() };
+                read_reply(step.way, &answer)
             });
-            said == Some(Said::Refused(Refusal::SecondSwitch))
+            said == Some(Reply::Refused(Refusal::SecondSwitch))
         });
         if withheld {
             let trouble = self.advise(Rung::Changes, Advice::SecondSwitch, "it refused a change");
             self.ladder.fall(trouble);
         } else if run.count(Outcome::Done) > 0 {
-            self.ladder.note(Rung::Changes, Standing::Holds, "a change was made and read back");
+            self.ladder.note(Rung::Changes, RungStatus::Holds, "a change was made and read back");
         }
         self.tell_ladder();
     }
@@ -39,7 +39,7 @@ impl Actor {
             Err(error) => return (None, Some(error.to_string())),
         };
         let number = match what {
-            Ok((kind, plan)) => match begin_run(book, &facts.id, kind, &plan, &self.device.abilities()).await {
+            Ok((kind, plan)) => match begin_run(book, &facts.id, kind, &plan, &self.device.capabilities()).await {
                 Ok(number) => number,
                 Err(error) => return (None, Some(error.to_string())),
             },

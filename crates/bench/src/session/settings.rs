@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use tokio::time::timeout;
-use wibbet_core::ask::Care;
+use wibbet_core::ask::DeviceSetting;
 use wibbet_core::link::Ladder;
 
 use super::actor::Actor;
@@ -15,7 +15,7 @@ const GOING: Duration = Duration::from_secs(10);
 
 impl Actor {
     /// Sends a change to the device itself and reads it back.
-    async fn care(&self, care: Care) -> Result<String, String> {
+    async fn care(&self, care: DeviceSetting) -> Result<String, String> {
         self.device.ask(&care.request(), &mut |_| {}).await.map_err(|e| e.to_string())?;
         match care.read_back() {
             Some(request) => {
@@ -40,18 +40,18 @@ impl Actor {
     async fn wake_up(&self) -> Result<String, String> {
         let facts = self.device.facts().ok_or("the device is not known yet")?;
         let before = self.details.vitals.stays_awake.ok_or("it does not tell whether it stays awake")?;
-        if before != Care::AWAKE_ALWAYS {
+        if before != DeviceSetting::AWAKE_ALWAYS {
             // What it was is on disk before it is changed.
             let kept = self.workplace.book.with(move |book| book.set_awake_before(&facts.id, Some(before))).await;
             kept.map_err(|e| e.to_string())?;
         }
-        self.care(Care::StayAwake(Care::AWAKE_ALWAYS)).await
+        self.care(DeviceSetting::StayAwake(DeviceSetting::AWAKE_ALWAYS)).await
     }
 
     async fn let_sleep(&self) -> Result<String, String> {
         let facts = self.device.facts().ok_or("the device is not known yet")?;
         let before = self.awake_before().await.unwrap_or(0);
-        let now = self.care(Care::StayAwake(before)).await?;
+        let now = self.care(DeviceSetting::StayAwake(before)).await?;
         let kept = self.workplace.book.with(move |book| book.set_awake_before(&facts.id, None)).await;
         kept.map_err(|e| e.to_string())?;
         Ok(now)
@@ -98,10 +98,10 @@ impl Actor {
     /// Switches debugging off, the way that is in use last, and watches the link go.
     async fn switch_off(&self) -> Vec<CloseStep> {
         let encrypted = self.device.is_encrypted().await.unwrap_or(false);
-        let mut cares = vec![Care::UsbDebuggingOff];
+        let mut cares = vec![DeviceSetting::UsbDebuggingOff];
         // There is wireless debugging from Android 11 on.
-        if self.device.abilities().sdk >= 30 {
-            cares.push(Care::WirelessDebuggingOff);
+        if self.device.capabilities().sdk >= 30 {
+            cares.push(DeviceSetting::WirelessDebuggingOff);
         }
         if !encrypted {
             cares.reverse();
@@ -111,7 +111,7 @@ impl Actor {
             let last = n + 1 == cares.len();
             let sent = self.device.ask(&care.request(), &mut |_| {}).await;
             let what = match care {
-                Care::WirelessDebuggingOff => "wireless debugging off",
+                DeviceSetting::WirelessDebuggingOff => "wireless debugging off",
                 _ => "USB debugging off",
             };
             let (done, known) = match (sent, last) {
@@ -131,8 +131,8 @@ impl Actor {
         steps
     }
 
-    async fn read_switch(&self, care: Care) -> Option<bool> {
-        let name = if care == Care::WirelessDebuggingOff { "adb_wifi_enabled" } else { "adb_enabled" };
+    async fn read_switch(&self, care: DeviceSetting) -> Option<bool> {
+        let name = if care == DeviceSetting::WirelessDebuggingOff { "adb_wifi_enabled" } else { "adb_enabled" };
         let request = wibbet_core::ask::Request::shell(format!("settings get global {name}"));
         let said = self.device.ask(&request, &mut |_| {}).await.ok()?;
         Some(said.text().trim() == "1")

@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use wibbet_core::link::{Advice, Rung, Standing};
-use wibbet_core::run::{Permit, PermitProbe};
+use wibbet_core::link::{Advice, Rung, RungStatus};
+use wibbet_core::run::{ChangeProbe, ProbeResult};
 
 use super::actor::Actor;
 use super::event::SessionEvent;
@@ -16,7 +16,7 @@ impl Actor {
     /// Reads how the device is and what is installed, and finds out whether changes are permitted.
     pub(super) async fn read_all(&mut self) -> bool {
         // Before Android 7 each part of this starts a runtime of its own, so the packages come first there.
-        let slow = self.device.abilities().sdk < 24;
+        let slow = self.device.capabilities().sdk < 24;
         if !slow {
             self.read_details().await;
         }
@@ -34,12 +34,12 @@ impl Actor {
     pub(super) async fn read_details(&mut self) {
         let Some(details) = details(&self.device).await else { return };
         match details.vitals.started {
-            Some(true) => self.ladder.note(Rung::Started, Standing::Holds, "sys.boot_completed is 1"),
+            Some(true) => self.ladder.note(Rung::Started, RungStatus::Holds, "sys.boot_completed is 1"),
             Some(false) => {
                 let trouble = self.advise(Rung::Started, Advice::WaitForStart, "sys.boot_completed is not 1 yet");
                 self.ladder.fall(trouble);
             }
-            None => self.ladder.note(Rung::Started, Standing::Unknown, "it does not tell"),
+            None => self.ladder.note(Rung::Started, RungStatus::Unknown, "it does not tell"),
         }
         self.details = details;
         self.tell(SessionEvent::Details(Box::new(self.details.clone())));
@@ -50,8 +50,8 @@ impl Actor {
     pub(super) async fn try_changes(&mut self) {
         let Some(probe) = &self.probe else {
             // What a refused change has shown stands until another one shows better.
-            if self.ladder.standing(Rung::Changes) != Standing::Missing {
-                self.ladder.note(Rung::Changes, Standing::Unknown, "the first change will show");
+            if self.ladder.standing(Rung::Changes) != RungStatus::Missing {
+                self.ladder.note(Rung::Changes, RungStatus::Unknown, "the first change will show");
                 self.tell_ladder();
             }
             return;
@@ -59,19 +59,19 @@ impl Actor {
         let Ok(answer) = self.device.ask(&probe.request(), &mut |_| {}).await else { return };
         let id = probe.id.clone();
         match probe.read(&answer) {
-            Permit::Given => {
+            ProbeResult::Given => {
                 self.ladder.note(
                     Rung::Changes,
-                    Standing::Holds,
+                    RungStatus::Holds,
                     format!("{id} could be set to the state that it is in"),
                 );
             }
-            Permit::Withheld => {
+            ProbeResult::Withheld => {
                 let seen = format!("it refused to set {id} to the state that it is in");
                 let trouble = self.advise(Rung::Changes, Advice::SecondSwitch, seen);
                 self.ladder.fall(trouble);
             }
-            Permit::Unclear => self.ladder.note(Rung::Changes, Standing::Unknown, "the first change will show"),
+            ProbeResult::Unclear => self.ladder.note(Rung::Changes, RungStatus::Unknown, "the first change will show"),
         }
         self.tell_ladder();
     }
@@ -85,11 +85,11 @@ impl Actor {
         self.tell(SessionEvent::Busy(None));
         match read {
             Ok(mut inventory) => {
-                inventory.with_users(&self.details.users);
+                inventory.merge_users(&self.details.users);
                 // What the device can do may have become known only now.
                 self.tell_facts();
                 self.settle().await;
-                self.probe = PermitProbe::choose(&inventory, &self.device.abilities());
+                self.probe = ChangeProbe::choose(&inventory, &self.device.capabilities());
                 self.ladder.climb(Rung::Service, format!("it told of {} packages", inventory.packages.len()));
                 self.ladder.surveyed = true;
                 let inventory = Arc::new(inventory);

@@ -5,9 +5,9 @@ use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
 
-use wibbet_adb::{HostKey, KeyRing, Limits};
-use wibbet_bench::logbook::Book;
-use wibbet_bench::policy::Patience;
+use wibbet_adb::{HostKey, KeyRing, Timeouts};
+use wibbet_bench::logbook::SharedLogbook;
+use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::workplace::Workplace;
 use wibbet_sim::{Allow, Options, Scenario, SimDevice};
 use wibbet_types::PackageId;
@@ -19,15 +19,21 @@ pub(crate) fn keys() -> Arc<KeyRing> {
 }
 
 /// Long limits and short pauses: nothing passes by being fast, and nothing is slow for nothing.
-pub(crate) fn patience(window: usize) -> Patience {
+pub(crate) fn patience(window: usize) -> RunPolicy {
     let long = Duration::from_secs(60);
-    Patience { change: long, look: long, link: long, pause: Duration::from_millis(1), tries: 5, window }
+    RunPolicy { change: long, look: long, link: long, pause: Duration::from_millis(1), tries: 5, window }
 }
 
-pub(crate) fn workplace(folder: &Path, patience: Patience) -> Workplace {
+pub(crate) fn workplace(folder: &Path, patience: RunPolicy) -> Workplace {
     let long = Duration::from_secs(60);
-    let limits = Limits { connect: long, answer: long, tap: long, idle: long };
-    Workplace { book: Book::open(folder).unwrap(), keys: keys(), limits, patience, surroundings: Arc::default() }
+    let limits = Timeouts { connect: long, answer: long, tap: long, idle: long };
+    Workplace {
+        book: SharedLogbook::open(folder).unwrap(),
+        keys: keys(),
+        limits,
+        patience,
+        surroundings: Arc::default(),
+    }
 }
 
 pub(crate) async fn device(scenario: Scenario, seed: u64) -> SimDevice {

@@ -5,4 +5,4 @@ mod versions;
 
 pub use knowledge::permission_words;
 pub(crate) use versions::Program;
-pub use versions::{Abilities, Offered};
+pub use versions::{Capabilities, DaemonFeatures};

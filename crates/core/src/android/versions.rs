@@ -3,7 +3,7 @@
 /// What a device's debugging daemon offers, from its banner; a service that was announced and
 /// refused is taken out again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Offered {
+pub struct DaemonFeatures {
     /// Calls of services without a shell, framed.
     pub abb: bool,
     /// Calls of services without a shell, raw.
@@ -14,11 +14,11 @@ pub struct Offered {
 
 /// What can be done on a device.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Abilities {
+pub struct Capabilities {
     /// The API level.
     pub sdk: u32,
     /// What the daemon offers.
-    pub offered: Offered,
+    pub offered: DaemonFeatures,
     /// A package that is off for a user, but still on the device, can be installed for the user
     /// again without its APK.
     pub install_existing: bool,
@@ -65,10 +65,10 @@ impl Program {
     }
 }
 
-impl Abilities {
+impl Capabilities {
     /// What is certain from the API level and the banner alone. Before Android 8 the help of `pm` tells more, see
-    /// [`Abilities::learn_from_help`].
-    pub fn new(sdk: u32, offered: Offered) -> Self {
+    /// [`Capabilities::learn_from_help`].
+    pub fn new(sdk: u32, offered: DaemonFeatures) -> Self {
         Self { sdk, offered, install_existing: sdk >= ANDROID_8, default_state: sdk >= ANDROID_7 }
     }
 
@@ -137,7 +137,7 @@ mod tests {
 
     #[test]
     fn the_help_of_old_versions_decides() {
-        let mut old = Abilities::new(23, Offered::default());
+        let mut old = Capabilities::new(23, DaemonFeatures::default());
         assert!(old.needs_help_text() && !old.install_existing && !old.default_state);
         assert!(
             old.learn_from_help("usage: pm uninstall PACKAGE\n       pm install-existing PACKAGE\npm enable: makes it")
@@ -147,15 +147,15 @@ mod tests {
         assert!(old.install_existing, "an error teaches nothing");
         assert!(old.learn_from_help("pm uninstall, pm uninstall-existing-ones"));
         assert!(!old.install_existing);
-        let new = Abilities::new(34, Offered::default());
+        let new = Capabilities::new(34, DaemonFeatures::default());
         assert!(!new.needs_help_text() && new.install_existing && new.default_state);
-        assert!(!Abilities::new(19, Offered::default()).uninstall_per_user());
+        assert!(!Capabilities::new(19, DaemonFeatures::default()).uninstall_per_user());
     }
 
     #[test]
     fn the_programs_of_each_version() {
         use Program::{Cmd, Pm};
-        let offered = Offered { cmd: true, ..Offered::default() };
+        let offered = DaemonFeatures { cmd: true, ..DaemonFeatures::default() };
         for (command, android_7, android_8) in [
             ("list packages", vec![Cmd, Pm], vec![Cmd, Pm]),
             ("list users", vec![Pm, Cmd], vec![Pm, Cmd]),
@@ -166,19 +166,20 @@ mod tests {
             ("path", vec![Pm, Cmd], vec![Pm, Cmd]),
         ] {
             let words: Vec<String> = command.split(' ').map(str::to_owned).collect();
-            let programs = |sdk, offered| Abilities::new(sdk, offered).programs(&words);
-            assert_eq!(programs(23, Offered::default()), [Pm], "{command}");
+            let programs = |sdk, offered| Capabilities::new(sdk, offered).programs(&words);
+            assert_eq!(programs(23, DaemonFeatures::default()), [Pm], "{command}");
             for sdk in [24, 25] {
                 assert_eq!(programs(sdk, offered), android_7, "{command}");
             }
             for sdk in [26, 27] {
                 assert_eq!(programs(sdk, offered), android_8, "{command}");
-                assert_eq!(programs(sdk, Offered::default()), [Pm], "{command}");
+                assert_eq!(programs(sdk, DaemonFeatures::default()), [Pm], "{command}");
             }
-            assert_eq!(programs(28, Offered::default()), [Cmd], "{command}");
+            assert_eq!(programs(28, DaemonFeatures::default()), [Cmd], "{command}");
         }
-        let binder =
-            |sdk, abb_exec| Abilities::new(sdk, Offered { abb: true, abb_exec, cmd: true }).takes_binder_calls();
+        let binder = |sdk, abb_exec| {
+            Capabilities::new(sdk, DaemonFeatures { abb: true, abb_exec, cmd: true }).takes_binder_calls()
+        };
         assert!(binder(30, true) && !binder(29, false) && !binder(28, true));
     }
 }

@@ -4,7 +4,7 @@ use wibbet_types::shell_quoted;
 
 /// One way of bringing a call to the device.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Carriage {
+pub enum Delivery {
     /// Straight to the service, with separate errors and an exit code.
     Abb(Vec<String>),
     /// Straight to the service, raw.
@@ -13,7 +13,7 @@ pub enum Carriage {
     Shell(String),
 }
 
-impl Carriage {
+impl Delivery {
     /// What is remembered of a program that does not know a command: the program, the command, and of `list` the kind,
     /// such as `pm list users`.
     pub fn program_and_command(&self) -> String {
@@ -42,25 +42,25 @@ impl Carriage {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::android::Abilities;
-    use crate::ask::request::{Answer, Request};
+    use crate::android::Capabilities;
+    use crate::ask::request::{Output, Request};
 
-    fn words(sdk: u32, offered: crate::android::Offered, request: &Request) -> Vec<String> {
-        let abilities = Abilities::new(sdk, offered);
-        request.carriages(&abilities).iter().map(Carriage::words).collect()
+    fn words(sdk: u32, offered: crate::android::DaemonFeatures, request: &Request) -> Vec<String> {
+        let capabilities = Capabilities::new(sdk, offered);
+        request.deliveries(&capabilities).iter().map(Delivery::words).collect()
     }
 
     #[test]
     fn every_version_is_asked_in_its_own_way() {
-        let new = crate::android::Offered { abb: true, abb_exec: true, cmd: true };
-        let middle = crate::android::Offered { cmd: true, ..Default::default() };
+        let new = crate::android::DaemonFeatures { abb: true, abb_exec: true, cmd: true };
+        let middle = crate::android::DaemonFeatures { cmd: true, ..Default::default() };
         let list = Request::look(&["list", "users"]);
         assert_eq!(words(34, new, &list), ["package list users", "package list users", "cmd package list users"]);
-        let ten = crate::android::Offered { abb: true, ..middle };
+        let ten = crate::android::DaemonFeatures { abb: true, ..middle };
         assert_eq!(words(29, ten, &list), ["cmd package list users"], "abb alone frames arguments otherwise");
         assert_eq!(words(28, middle, &list), ["cmd package list users"]);
         assert_eq!(words(24, middle, &list), ["pm list users", "cmd package list users"]);
-        assert_eq!(words(23, crate::android::Offered::default(), &list), ["pm list users"]);
+        assert_eq!(words(23, crate::android::DaemonFeatures::default(), &list), ["pm list users"]);
         let back = Request::change(vec!["install-existing".into(), "a.b".into()]);
         assert_eq!(words(24, middle, &back), ["pm install-existing a.b", "cmd package install-existing a.b"]);
         assert_eq!(words(26, middle, &back), ["cmd package install-existing a.b", "pm install-existing a.b"]);
@@ -71,25 +71,25 @@ mod tests {
             "the service's own shell of 8.x has no such command"
         );
         let odd = Request::change(vec!["uninstall".into(), "a b;c".into()]);
-        assert_eq!(words(23, crate::android::Offered::default(), &odd), ["pm uninstall 'a b;c'"]);
+        assert_eq!(words(23, crate::android::DaemonFeatures::default(), &odd), ["pm uninstall 'a b;c'"]);
     }
 
     #[test]
     fn what_is_remembered_of_a_program() {
-        let shell = |command: &str| Carriage::Shell(command.into()).program_and_command();
+        let shell = |command: &str| Delivery::Shell(command.into()).program_and_command();
         assert_eq!(shell("cmd package list users"), "cmd package list users");
         assert_eq!(shell("pm list packages -f"), "pm list packages");
         assert_eq!(shell("cmd package disable-user --user 0 a.b"), "cmd package disable-user");
         assert_eq!(shell("pm disable-user --user 0 a.b"), "pm disable-user");
         assert_eq!(shell("pm"), "pm");
         let call = ["package", "path", "a.b"].map(str::to_owned).to_vec();
-        assert_eq!(Carriage::AbbExec(call).program_and_command(), "service package path");
+        assert_eq!(Delivery::AbbExec(call).program_and_command(), "service package path");
     }
 
     #[test]
     fn a_program_that_does_not_know_a_command() {
         let said =
-            |out: &str, err: &str| Answer { out: out.into(), err: err.into(), code: None }.says_unknown_command();
+            |out: &str, err: &str| Output { out: out.into(), err: err.into(), code: None }.says_unknown_command();
         assert!(
             said("", "Unknown command: disable-user\n") && said("Unknown command: path\nUse 'cmd package help'\n", "")
         );

@@ -4,6 +4,6 @@ mod delivery;
 mod request;
 mod setting;
 
-pub use delivery::Carriage;
-pub use request::{Answer, Call, Request, says_not_ready};
-pub use setting::Care;
+pub use delivery::Delivery;
+pub use request::{Call, Output, Request, says_not_ready};
+pub use setting::DeviceSetting;

@@ -2,8 +2,8 @@
 
 use wibbet_types::shell_quoted;
 
-use super::delivery::Carriage;
-use crate::android::Abilities;
+use super::delivery::Delivery;
+use crate::android::Capabilities;
 
 /// Something to be asked of a device.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -39,32 +39,32 @@ impl Request {
         Self { call: Call::Shell(command.into()), changes: false }
     }
 
-    /// The ways of bringing it to a device that can do `abilities`, best first. The later ones are
+    /// The ways of bringing it to a device that can do `capabilities`, best first. The later ones are
     /// for daemons that announce a service and refuse it, and for programs that do not know the command.
-    pub fn carriages(&self, abilities: &Abilities) -> Vec<Carriage> {
+    pub fn deliveries(&self, capabilities: &Capabilities) -> Vec<Delivery> {
         let words = match &self.call {
-            Call::Shell(command) => return vec![Carriage::Shell(command.clone())],
+            Call::Shell(command) => return vec![Delivery::Shell(command.clone())],
             Call::Package(words) => words,
         };
         let mut ways = Vec::with_capacity(3);
-        if abilities.takes_binder_calls() {
+        if capabilities.takes_binder_calls() {
             let mut call = vec!["package".to_owned()];
             call.extend(words.iter().cloned());
-            if abilities.offered.abb {
-                ways.push(Carriage::Abb(call.clone()));
+            if capabilities.offered.abb {
+                ways.push(Delivery::Abb(call.clone()));
             }
-            ways.push(Carriage::AbbExec(call));
+            ways.push(Delivery::AbbExec(call));
         }
         let quoted = words.iter().map(|w| shell_quoted(w)).collect::<Vec<_>>().join(" ");
-        let programs = abilities.programs(words);
-        ways.extend(programs.into_iter().map(|p| Carriage::Shell(format!("{} {quoted}", p.words()))));
+        let programs = capabilities.programs(words);
+        ways.extend(programs.into_iter().map(|p| Delivery::Shell(format!("{} {quoted}", p.words()))));
         ways
     }
 }
 
 /// What a device said.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Answer {
+pub struct Output {
     /// Output, and errors where the service does not keep them apart.
     pub out: String,
     /// Error output.
@@ -73,7 +73,7 @@ pub struct Answer {
     pub code: Option<u8>,
 }
 
-impl Answer {
+impl Output {
     /// Whether the program that was called does not know the command: nothing was done, and another program may know
     /// it. The words are those of the service's own shell and of `pm` up to Android 8.1, at the beginning of the line.
     pub fn says_unknown_command(&self) -> bool {

@@ -4,7 +4,7 @@ use super::request::{Call, Request};
 
 /// A change to the device itself rather than to its packages, made when a link is kept up or closed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Care {
+pub enum DeviceSetting {
     /// Whether the screen stays on while the device is fed, as `stay_on_while_plugged_in` has it.
     StayAwake(u32),
     /// USB debugging off. The link goes with it.
@@ -13,7 +13,7 @@ pub enum Care {
     WirelessDebuggingOff,
 }
 
-impl Care {
+impl DeviceSetting {
     /// On mains, on USB and on a wireless charger.
     pub const AWAKE_ALWAYS: u32 = 7;
 

@@ -2,10 +2,10 @@
 
 use std::cmp::Ordering;
 
-use wibbet_types::{Stamp, bytes_words};
+use wibbet_types::{DeviceTime, bytes_words};
 
-use super::catalog::Sheet;
-use super::entry::Sight;
+use super::catalog::Catalog;
+use super::entry::CatalogEntry;
 use crate::package::{PackageKind, Source};
 
 /// A column.
@@ -145,12 +145,12 @@ impl Column {
     }
 
     /// Why it tells nothing of any package; `None` where it does, or where each package has its own reason.
-    pub fn why_not(self, sheet: &Sheet) -> Option<String> {
+    pub fn why_not(self, sheet: &Catalog) -> Option<String> {
         self.source().and_then(|source| sheet.why_not(source))
     }
 
     /// What it says of a package, in words; `None` where that is not told.
-    pub fn words(self, sight: &Sight<'_>) -> Option<String> {
+    pub fn words(self, sight: &CatalogEntry<'_>) -> Option<String> {
         let about = &sight.package.about;
         Some(match self {
             Self::Label => sight.name().0,
@@ -190,7 +190,7 @@ impl Column {
     }
 
     /// What it says of a package, as machines want it: bytes, days, seconds, dates; `None` where that is not told.
-    pub fn value(self, sight: &Sight<'_>) -> Option<String> {
+    pub fn value(self, sight: &CatalogEntry<'_>) -> Option<String> {
         let (package, about) = (sight.package, &sight.package.about);
         Some(match self {
             Self::Label => sight.label()?.to_owned(),
@@ -221,7 +221,7 @@ impl Column {
         })
     }
 
-    fn number(self, sight: &Sight<'_>) -> Option<i64> {
+    fn number(self, sight: &CatalogEntry<'_>) -> Option<i64> {
         let about = &sight.package.about;
         let whole = |n: u64| i64::try_from(n).unwrap_or(i64::MAX);
         Some(match self {
@@ -236,8 +236,8 @@ impl Column {
             Self::Use => whole(sight.used_seconds()?),
             Self::Target => i64::from(about.target_sdk?),
             Self::Uid => i64::from(about.uid?),
-            Self::Came => about.installed.map(|Stamp(s)| s)?,
-            Self::Updated => about.updated.map(|Stamp(s)| s)?,
+            Self::Came => about.installed.map(|DeviceTime(s)| s)?,
+            Self::Updated => about.updated.map(|DeviceTime(s)| s)?,
             Self::States => sight.package.state(sight.user).condition() as i64,
             _ => return None,
         })
@@ -245,12 +245,12 @@ impl Column {
 
     /// How two packages stand to each other: numbers from large to small, words from A to Z, or the other way; what is
     /// not told last in any case.
-    pub fn order(self, a: &Sight<'_>, b: &Sight<'_>, other_way: bool) -> Ordering {
+    pub fn order(self, a: &CatalogEntry<'_>, b: &CatalogEntry<'_>, other_way: bool) -> Ordering {
         let last = |a: bool, b: bool| a.cmp(&b);
         let turned = |order: Ordering| if other_way { order.reverse() } else { order };
         let numbers = match self {
             Self::Permissions | Self::Splits => {
-                let count = |s: &Sight<'_>| match self {
+                let count = |s: &CatalogEntry<'_>| match self {
                     Self::Splits => s.package.about.splits.len(),
                     _ => s.package.about.requests.iter().filter(|p| s.package.about.may(p, s.user)).count(),
                 };
@@ -263,7 +263,7 @@ impl Column {
         match numbers {
             Some((a, b)) => last(a.is_none(), b.is_none()).then(turned(b.cmp(&a))),
             None => {
-                let text = |s: &Sight<'_>| self.words(s).unwrap_or_default().to_lowercase();
+                let text = |s: &CatalogEntry<'_>| self.words(s).unwrap_or_default().to_lowercase();
                 let (a, b) = (text(a), text(b));
                 last(a.is_empty(), b.is_empty()).then(turned(a.cmp(&b)))
             }

@@ -5,36 +5,36 @@ use std::sync::Arc;
 
 use wibbet_types::{PackageId, UserId};
 
-use super::entry::Sight;
-use crate::package::{AppNames, Inventory, Measures, Note, Package, Source};
+use super::entry::CatalogEntry;
+use crate::package::{AppNames, Inventory, Metrics, Note, Package, Source};
 
 /// The sources of what a table shows, each immutable and replaced as a whole.
 #[derive(Debug, Clone)]
-pub struct Sheet {
+pub struct Catalog {
     /// States, from the package service.
     pub inventory: Arc<Inventory>,
     /// Labels, from the APKs.
     pub names: Arc<AppNames>,
     /// Sizes, memory, use.
-    pub measures: Arc<Measures>,
+    pub measures: Arc<Metrics>,
     /// Notes, from the logbook, narrow ones first.
     pub notes: Arc<BTreeMap<PackageId, Vec<Note>>>,
 }
 
-impl Sheet {
+impl Catalog {
     /// A sheet of which only the states are known yet.
     pub fn new(inventory: Arc<Inventory>) -> Self {
         Self { inventory, names: Arc::default(), measures: Arc::default(), notes: Arc::default() }
     }
 
     /// What is to be seen of one package by a user.
-    pub fn sight(&self, id: &PackageId, user: UserId) -> Option<Sight<'_>> {
+    pub fn sight(&self, id: &PackageId, user: UserId) -> Option<CatalogEntry<'_>> {
         self.inventory.packages.get(id).map(|package| self.sight_of(package, user))
     }
 
-    fn sight_of<'a>(&'a self, package: &'a Package, user: UserId) -> Sight<'a> {
+    fn sight_of<'a>(&'a self, package: &'a Package, user: UserId) -> CatalogEntry<'a> {
         let (id, measures) = (&package.id, &self.measures);
-        Sight {
+        CatalogEntry {
             package,
             user,
             app: self.names.apps.get(id),
@@ -47,7 +47,7 @@ impl Sheet {
     }
 
     /// What is to be seen of every package by a user, by id.
-    pub fn sights(&self, user: UserId) -> impl Iterator<Item = Sight<'_>> {
+    pub fn sights(&self, user: UserId) -> impl Iterator<Item = CatalogEntry<'_>> {
         // All sources are sorted by id: they are gone through side by side, without looking each package up in each.
         let mut apps = self.names.apps.iter().peekable();
         let mut sizes = self.measures.sizes.iter().peekable();
@@ -57,7 +57,7 @@ impl Sheet {
         let mut notes = self.notes.iter().peekable();
         self.inventory.packages.values().map(move |package| {
             let id = &package.id;
-            Sight {
+            CatalogEntry {
                 package,
                 user,
                 app: at(&mut apps, id),

@@ -1,12 +1,12 @@
 //! One package of the catalog as one user has it.
 
-use wibbet_types::{Stamp, UserId};
+use wibbet_types::{DeviceTime, UserId};
 
-use crate::package::{AppFacts, Measures, Note, Package, Sizes, Source, Usage, guessed_name};
+use crate::package::{AppFacts, Metrics, Note, Package, Sizes, Source, Usage, guessed_name};
 
 /// One package as a user of the device has it.
 #[derive(Debug, Clone, Copy)]
-pub struct Sight<'a> {
+pub struct CatalogEntry<'a> {
     /// What the package service tells.
     pub package: &'a Package,
     /// For whom.
@@ -14,7 +14,7 @@ pub struct Sight<'a> {
     /// What its APK tells.
     pub app: Option<&'a AppFacts>,
     /// The measures of the device.
-    pub measures: &'a Measures,
+    pub measures: &'a Metrics,
     pub(super) sizes: Option<&'a Sizes>,
     pub(super) memory: Option<u64>,
     pub(super) usage: Option<Usage>,
@@ -22,7 +22,7 @@ pub struct Sight<'a> {
     pub notes: &'a [Note],
 }
 
-impl Sight<'_> {
+impl CatalogEntry<'_> {
     /// The name under which people know it, where one was read.
     pub fn label(&self) -> Option<&str> {
         self.app.and_then(AppFacts::name).map(|name| without_leading_marks(name.as_str()))
@@ -75,7 +75,7 @@ impl Sight<'_> {
     }
 
     /// When it was last in front.
-    pub fn last_use(&self) -> Option<Stamp> {
+    pub fn last_use(&self) -> Option<DeviceTime> {
         self.usage.and_then(|u| u.last)
     }
 

@@ -6,6 +6,6 @@ mod entry;
 mod id_list;
 
 pub use attribute::Column;
-pub use catalog::{Chosen, Sheet};
-pub use entry::Sight;
+pub use catalog::{Catalog, Chosen};
+pub use entry::CatalogEntry;
 pub use id_list::IdList;

@@ -67,7 +67,7 @@ impl Rung {
 
 /// Whether a rung holds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
-pub enum Standing {
+pub enum RungStatus {
     /// It has not been looked at, or cannot be known yet.
     #[default]
     Unknown,
@@ -77,7 +77,7 @@ pub enum Standing {
     Missing,
 }
 
-impl Standing {
+impl RungStatus {
     /// The word for people and machines.
     pub fn name(self) -> &'static str {
         match self {
@@ -94,7 +94,7 @@ pub struct RungState {
     /// Which one.
     pub rung: Rung,
     /// Whether it holds.
-    pub standing: Standing,
+    pub standing: RungStatus,
     /// How that is known; empty where nothing is.
     pub known: String,
 }
@@ -137,31 +137,31 @@ pub struct Ladder {
 
 impl Default for Ladder {
     fn default() -> Self {
-        let rungs = Rung::ALL.map(|rung| RungState { rung, standing: Standing::Unknown, known: String::new() });
+        let rungs = Rung::ALL.map(|rung| RungState { rung, standing: RungStatus::Unknown, known: String::new() });
         Self { rungs, trouble: None, surveyed: false }
     }
 }
 
 impl Ladder {
     /// A rung as it stands.
-    pub fn standing(&self, rung: Rung) -> Standing {
+    pub fn standing(&self, rung: Rung) -> RungStatus {
         self.rungs[rung as usize].standing
     }
 
     /// Whether a rung holds.
     pub fn holds(&self, rung: Rung) -> bool {
-        self.standing(rung) == Standing::Holds
+        self.standing(rung) == RungStatus::Holds
     }
 
     /// The first rung that is known not to hold.
     pub fn missing(&self) -> Option<Rung> {
-        self.rungs.iter().find(|r| r.standing == Standing::Missing).map(|r| r.rung)
+        self.rungs.iter().find(|r| r.standing == RungStatus::Missing).map(|r| r.rung)
     }
 
     /// The rung that is being tried: the first of those below "changes permitted" of which nothing is known.
     pub fn tried(&self) -> Option<Rung> {
-        let unknown = self.rungs.iter().find(|r| r.standing != Standing::Holds && r.rung < Rung::Changes)?;
-        (unknown.standing == Standing::Unknown).then_some(unknown.rung)
+        let unknown = self.rungs.iter().find(|r| r.standing != RungStatus::Holds && r.rung < Rung::Changes)?;
+        (unknown.standing == RungStatus::Unknown).then_some(unknown.rung)
     }
 
     /// Whether the packages can be read and changed as far as the link is concerned.
@@ -171,9 +171,9 @@ impl Ladder {
 
     /// What is known of one rung. The others stay as they are, but for a trouble of this very rung, which is over when
     /// it holds.
-    pub fn note(&mut self, rung: Rung, standing: Standing, known: impl Into<String>) {
+    pub fn note(&mut self, rung: Rung, standing: RungStatus, known: impl Into<String>) {
         self.rungs[rung as usize] = RungState { rung, standing, known: known.into() };
-        if standing != Standing::Missing && self.trouble.as_ref().is_some_and(|t| t.rung == rung) {
+        if standing != RungStatus::Missing && self.trouble.as_ref().is_some_and(|t| t.rung == rung) {
             self.trouble = None;
         }
     }
@@ -183,10 +183,10 @@ impl Ladder {
         let known = known.into();
         for lower in Rung::ALL.into_iter().filter(|r| *r < rung && !matches!(r, Rung::Changes)) {
             if !self.holds(lower) {
-                self.note(lower, Standing::Holds, known.clone());
+                self.note(lower, RungStatus::Holds, known.clone());
             }
         }
-        self.note(rung, Standing::Holds, known);
+        self.note(rung, RungStatus::Holds, known);
         if self.trouble.as_ref().is_some_and(|t| t.rung < rung && t.rung != Rung::Changes) {
             self.trouble = None;
         }
@@ -196,20 +196,20 @@ impl Ladder {
     /// they are.
     pub fn fall(&mut self, trouble: LinkTrouble) {
         let rung = trouble.rung;
-        self.rungs[rung as usize] = RungState { rung, standing: Standing::Missing, known: trouble.seen.clone() };
+        self.rungs[rung as usize] = RungState { rung, standing: RungStatus::Missing, known: trouble.seen.clone() };
         if rung < Rung::Changes {
             // What is further down has been got past, but that a device is heard does not show that it has authorised
             // this computer.
             for lower in Rung::ALL.into_iter().filter(|r| *r < rung) {
-                let missing = self.standing(lower) == Standing::Missing;
+                let missing = self.standing(lower) == RungStatus::Missing;
                 if missing || (lower < Rung::Authorised && !self.holds(lower)) {
                     self.rungs[lower as usize] =
-                        RungState { rung: lower, standing: Standing::Holds, known: "it got that far".into() };
+                        RungState { rung: lower, standing: RungStatus::Holds, known: "it got that far".into() };
                 }
             }
             for higher in Rung::ALL.into_iter().filter(|r| *r > rung) {
                 self.rungs[higher as usize] =
-                    RungState { rung: higher, standing: Standing::Unknown, known: String::new() };
+                    RungState { rung: higher, standing: RungStatus::Unknown, known: String::new() };
             }
             self.surveyed = false;
         }
@@ -253,11 +253,11 @@ mod tests {
         assert_eq!((ladder.tried(), ladder.name()), (Some(Rung::Shell), "linked"));
         ladder.climb(Rung::Service, "it answered");
         assert!(ladder.is_up() && ladder.tried().is_none());
-        assert_eq!((ladder.name(), ladder.standing(Rung::Changes)), ("ready", Standing::Unknown));
+        assert_eq!((ladder.name(), ladder.standing(Rung::Changes)), ("ready", RungStatus::Unknown));
         ladder.surveyed = true;
         ladder.fall(trouble(Rung::Reached, Advice::CheckCable));
         assert_eq!((ladder.missing(), ladder.name(), ladder.surveyed), (Some(Rung::Reached), "unplugged", false));
-        assert_eq!(ladder.standing(Rung::Shell), Standing::Unknown);
+        assert_eq!(ladder.standing(Rung::Shell), RungStatus::Unknown);
     }
 
     proptest! {
@@ -271,19 +271,19 @@ mod tests {
                 match what {
                     0 => ladder.climb(rung, "climbed"),
                     1 => ladder.fall(trouble(rung, Advice::Restart)),
-                    _ => ladder.note(rung, Standing::Holds, "noted"),
+                    _ => ladder.note(rung, RungStatus::Holds, "noted"),
                 }
                 match what {
                     1 => {
-                        prop_assert_eq!(ladder.standing(rung), Standing::Missing);
+                        prop_assert_eq!(ladder.standing(rung), RungStatus::Missing);
                         prop_assert!(ladder.trouble.as_ref().is_some_and(|t| t.rung <= rung));
                         let above = Rung::ALL.into_iter().filter(|r| *r > rung && rung < Rung::Changes);
-                        prop_assert!(above.into_iter().all(|r| ladder.standing(r) == Standing::Unknown));
+                        prop_assert!(above.into_iter().all(|r| ladder.standing(r) == RungStatus::Unknown));
                     }
                     _ => prop_assert!(ladder.holds(rung)),
                 }
                 if let Some(tried) = ladder.tried() {
-                    prop_assert!(tried < Rung::Changes && ladder.standing(tried) == Standing::Unknown);
+                    prop_assert!(tried < Rung::Changes && ladder.standing(tried) == RungStatus::Unknown);
                 }
                 prop_assert_eq!(ladder.rungs.each_ref().map(|r| r.rung), Rung::ALL);
             }
@@ -295,7 +295,7 @@ mod tests {
         let mut ladder = Ladder::default();
         ladder.fall(trouble(Rung::Authorised, Advice::Pair));
         let standings = ladder.rungs.each_ref().map(|r| r.standing);
-        use Standing::{Holds, Missing, Unknown};
+        use RungStatus::{Holds, Missing, Unknown};
         assert_eq!(standings, [Holds, Holds, Holds, Missing, Unknown, Unknown, Unknown, Unknown]);
         let mut ladder = Ladder::default();
         ladder.fall(trouble(Rung::Shell, Advice::Restart));
@@ -309,7 +309,7 @@ mod tests {
     fn the_second_switch_leaves_the_other_rungs_alone() {
         let mut ladder = Ladder::default();
         ladder.climb(Rung::Service, "it answered");
-        ladder.note(Rung::Started, Standing::Holds, "it says so");
+        ladder.note(Rung::Started, RungStatus::Holds, "it says so");
         ladder.fall(trouble(Rung::Changes, Advice::SecondSwitch));
         assert!(ladder.is_up() && ladder.holds(Rung::Started));
         assert_eq!((ladder.missing(), ladder.name()), (Some(Rung::Changes), "second-switch"));
@@ -320,7 +320,7 @@ mod tests {
         ladder.fall(trouble(Rung::Interface, Advice::SwitchOnDebugging));
         assert_eq!((ladder.name(), ladder.missing()), ("debugging-off", Some(Rung::Interface)), "it got further");
         ladder.climb(Rung::Service, "again");
-        ladder.note(Rung::Changes, Standing::Holds, "tried");
+        ladder.note(Rung::Changes, RungStatus::Holds, "tried");
         assert_eq!((ladder.missing(), ladder.name()), (None, "ready"));
     }
 }

@@ -6,4 +6,4 @@ mod ladder;
 
 pub use advice::Advice;
 pub use first_steps::first_steps;
-pub use ladder::{Ladder, LinkTrouble, Rung, RungState, Standing};
+pub use ladder::{Ladder, LinkTrouble, Rung, RungState, RungStatus};

@@ -45,7 +45,7 @@ impl AppFacts {
 
 /// The APK of a package as it lies on the device: what it is remembered by.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct ApkMark {
+pub struct ApkFingerprint {
     /// The path of the base.
     pub path: String,
     /// Bytes, modulo 2³².

@@ -9,7 +9,7 @@ use super::state::PackageState;
 use crate::device::User;
 
 /// The packages of one device for all its users. Does not change once made, but for
-/// [`Inventory::with_state`], which takes in what was read back.
+/// [`Inventory::set_states`], which takes in what was read back.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Inventory {
     /// The users, by number.
@@ -32,7 +32,7 @@ impl Inventory {
     }
 
     /// Takes in what was told of the users elsewhere.
-    pub fn with_users(&mut self, told: &[crate::device::UserCondition]) {
+    pub fn merge_users(&mut self, told: &[crate::device::UserCondition]) {
         for user in &mut self.users {
             if let Some(told) = told.iter().find(|t| t.id == user.id) {
                 user.kind = told.kind.unwrap_or(user.kind);
@@ -43,7 +43,7 @@ impl Inventory {
     }
 
     /// Takes in the states of one package as they were read back.
-    pub fn with_state(&mut self, id: &PackageId, states: &BTreeMap<UserId, PackageState>) {
+    pub fn set_states(&mut self, id: &PackageId, states: &BTreeMap<UserId, PackageState>) {
         if let Some(package) = self.packages.get_mut(id) {
             for user in &self.users {
                 package.states.insert(user.id, states.get(&user.id).copied().unwrap_or(PackageState::ABSENT));

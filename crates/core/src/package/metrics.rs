@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use wibbet_types::{PackageId, Stamp, UserId};
+use wibbet_types::{DeviceTime, PackageId, UserId};
 
 /// Where measures come from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -65,16 +65,16 @@ impl Sizes {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Usage {
     /// When it was last in front; `None` for never, as far back as the device remembers.
-    pub last: Option<Stamp>,
+    pub last: Option<DeviceTime>,
     /// Seconds in front.
     pub seconds: u64,
 }
 
 /// What was measured on a device.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Measures {
+pub struct Metrics {
     /// When, on the device's clock.
-    pub now: Option<Stamp>,
+    pub now: Option<DeviceTime>,
     /// Bytes on disk.
     pub sizes: BTreeMap<PackageId, Sizes>,
     /// Bytes of memory: its share of what its processes use.
@@ -89,7 +89,7 @@ pub struct Measures {
     pub asked: BTreeSet<Source>,
 }
 
-impl Measures {
+impl Metrics {
     /// Whether a source was read.
     pub fn tells(&self, source: Source) -> bool {
         self.asked.contains(&source) && !self.gaps.contains_key(&source)

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use wibbet_types::{DevicePath, PackageId, PlainText, Stamp, UserId};
+use wibbet_types::{DevicePath, DeviceTime, PackageId, PlainText, UserId};
 
 use super::state::PackageState;
 
@@ -45,13 +45,21 @@ pub struct Package {
     /// none.
     pub states: BTreeMap<UserId, PackageState>,
     /// The rest of what the package service tells.
-    pub about: About,
+    pub about: PackageDetails,
 }
 
 impl Package {
     /// A package of which nothing is told but where it comes from and its states.
     pub fn bare(id: PackageId, kind: PackageKind, states: BTreeMap<UserId, PackageState>) -> Self {
-        Self { id, kind, path: None, apk: None, version: PlainText::default(), states, about: About::default() }
+        Self {
+            id,
+            kind,
+            path: None,
+            apk: None,
+            version: PlainText::default(),
+            states,
+            about: PackageDetails::default(),
+        }
     }
 
     /// The part of an APK that came apart, beside the base.
@@ -74,7 +82,7 @@ impl Package {
 
 /// What the package service tells of a package.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct About {
+pub struct PackageDetails {
     /// `versionCode`.
     pub version_code: Option<u64>,
     /// `minSdk`.
@@ -90,9 +98,9 @@ pub struct About {
     /// The name that it shares its uid under.
     pub shared_user: Option<PlainText>,
     /// When it came, for the user it came to first where that is told apart.
-    pub installed: Option<Stamp>,
+    pub installed: Option<DeviceTime>,
     /// When it was last updated.
-    pub updated: Option<Stamp>,
+    pub updated: Option<DeviceTime>,
     /// Permissions that it declares itself.
     pub declares: Vec<String>,
     /// Permissions that it asks for.
@@ -103,7 +111,7 @@ pub struct About {
     pub granted_to: BTreeMap<UserId, BTreeSet<String>>,
 }
 
-impl About {
+impl PackageDetails {
     /// Whether it has a permission for a user.
     pub fn may(&self, permission: &str, user: UserId) -> bool {
         self.granted.contains(permission) || self.granted_to.get(&user).is_some_and(|g| g.contains(permission))

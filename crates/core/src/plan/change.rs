@@ -10,7 +10,7 @@ use crate::package::{Enabled, PackageState};
 
 /// One change.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub enum Way {
+pub enum Change {
     /// Uninstall for the user; the app's data go.
     Uninstall,
     /// Uninstall for the user; the app's data stay.
@@ -29,7 +29,7 @@ pub enum Way {
     Unsuspend,
 }
 
-impl Way {
+impl Change {
     const ALL: [Self; 8] = [
         Self::Uninstall,
         Self::UninstallKeepData,
@@ -100,13 +100,13 @@ impl Way {
     }
 }
 
-impl fmt::Display for Way {
+impl fmt::Display for Change {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(self.name())
     }
 }
 
-impl FromStr for Way {
+impl FromStr for Change {
     type Err = BadId;
 
     fn from_str(s: &str) -> Result<Self, BadId> {
@@ -127,19 +127,19 @@ mod tests {
     fn the_words_that_go_to_the_device() {
         let id: PackageId = "com.ostrel.notes".parse().unwrap();
         for (way, words) in [
-            (Way::Uninstall, "uninstall --user 10 com.ostrel.notes"),
-            (Way::UninstallKeepData, "uninstall -k --user 10 com.ostrel.notes"),
-            (Way::Disable, "disable-user --user 10 com.ostrel.notes"),
-            (Way::Reinstall, "install-existing --user 10 com.ostrel.notes"),
-            (Way::Enable, "enable --user 10 com.ostrel.notes"),
-            (Way::DefaultState, "default-state --user 10 com.ostrel.notes"),
+            (Change::Uninstall, "uninstall --user 10 com.ostrel.notes"),
+            (Change::UninstallKeepData, "uninstall -k --user 10 com.ostrel.notes"),
+            (Change::Disable, "disable-user --user 10 com.ostrel.notes"),
+            (Change::Reinstall, "install-existing --user 10 com.ostrel.notes"),
+            (Change::Enable, "enable --user 10 com.ostrel.notes"),
+            (Change::DefaultState, "default-state --user 10 com.ostrel.notes"),
         ] {
             let request = way.request(&id, UserId::new(10));
             assert!(request.changes);
             assert_eq!(request.call, Call::Package(words.split(' ').map(str::to_owned).collect()));
-            assert_eq!(way.name().parse::<Way>().unwrap(), way);
+            assert_eq!(way.name().parse::<Change>().unwrap(), way);
         }
-        assert!("delete".parse::<Way>().is_err());
+        assert!("delete".parse::<Change>().is_err());
     }
 
     #[test]
@@ -148,12 +148,12 @@ mod tests {
         let out = PackageState { installed: false, ..on };
         let off = PackageState { enabled: Enabled::DisabledUser, ..on };
         let set = PackageState { enabled: Enabled::Enabled, ..on };
-        let table: [(Way, [bool; 4]); 5] = [
-            (Way::Uninstall, [false, true, false, false]),
-            (Way::Disable, [false, false, true, false]),
-            (Way::Reinstall, [true, false, true, true]),
-            (Way::Enable, [false, false, false, true]),
-            (Way::DefaultState, [true, false, false, false]),
+        let table: [(Change, [bool; 4]); 5] = [
+            (Change::Uninstall, [false, true, false, false]),
+            (Change::Disable, [false, false, true, false]),
+            (Change::Reinstall, [true, false, true, true]),
+            (Change::Enable, [false, false, false, true]),
+            (Change::DefaultState, [true, false, false, false]),
         ];
         for (way, met) in table {
             assert_eq!([on, out, off, set].map(|s| way.is_met_by(s)), met, "{way}");

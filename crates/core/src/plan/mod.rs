@@ -6,7 +6,7 @@ mod put_back;
 mod take_out;
 mod tray;
 
-pub use change::Way;
+pub use change::Change;
 pub use plan::{Back, Plan, PlannedStep, Skip};
 pub use put_back::plan_put_back;
 pub use take_out::plan_take_out;

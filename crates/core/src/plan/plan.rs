@@ -4,8 +4,8 @@ use std::fmt;
 
 use wibbet_types::{PackageId, UserId};
 
-use super::change::Way;
-use crate::android::Abilities;
+use super::change::Change;
+use crate::android::Capabilities;
 use crate::package::PackageState;
 
 /// Whether a step can be undone on this device, known before it is done.
@@ -65,7 +65,7 @@ pub struct PlannedStep {
     /// The user.
     pub user: UserId,
     /// The change.
-    pub way: Way,
+    pub way: Change,
     /// The state as last read.
     pub before: PackageState,
     /// Whether it can be undone. Steps that put back are not asked for it and say [`Back::Sure`].
@@ -76,9 +76,9 @@ pub struct PlannedStep {
 
 impl PlannedStep {
     /// The words that go to the device.
-    pub fn words(&self, abilities: &Abilities) -> String {
-        let carriages = self.way.request(&self.id, self.user).carriages(abilities);
-        carriages.first().map_or_else(String::new, crate::ask::Carriage::words)
+    pub fn words(&self, capabilities: &Capabilities) -> String {
+        let deliveries = self.way.request(&self.id, self.user).deliveries(capabilities);
+        deliveries.first().map_or_else(String::new, crate::ask::Delivery::words)
     }
 }
 

@@ -2,15 +2,15 @@
 
 use wibbet_types::{PackageId, UserId};
 
-use super::change::Way;
+use super::change::Change;
 use super::plan::{Back, Plan, PlannedStep, Skip};
-use crate::android::Abilities;
+use crate::android::Capabilities;
 use crate::package::{Enabled, Inventory, PackageKind, PackageState};
 
 /// Plans putting packages back, each to the state that is named with it.
 pub fn plan_put_back(
     inventory: &Inventory,
-    abilities: &Abilities,
+    capabilities: &Capabilities,
     wanted: &[(PackageId, UserId, PackageState)],
 ) -> Plan {
     let mut steps = Vec::new();
@@ -19,7 +19,7 @@ pub fn plan_put_back(
         let mut push = |way, skip| {
             steps.push(PlannedStep { id: id.clone(), user: *user, way, before, back: Back::Sure, skip });
         };
-        let usual = if before.known && before.installed { Way::DefaultState } else { Way::Reinstall };
+        let usual = if before.known && before.installed { Change::DefaultState } else { Change::Reinstall };
         if inventory.user(*user).is_none() {
             push(usual, Some(Skip::NoSuchUser));
             continue;
@@ -28,11 +28,11 @@ pub fn plan_put_back(
             push(usual, Some(Skip::NotOnDevice));
             continue;
         };
-        match changes_to(before, *target, abilities) {
+        match changes_to(before, *target, capabilities) {
             Ok(ways) if ways.is_empty() => push(usual, Some(Skip::AlreadySo)),
             Ok(ways) => {
                 let gone = package.kind == PackageKind::User && !package.states.values().any(|s| s.installed);
-                let needs_apk = ways.contains(&Way::Reinstall) && (gone || !abilities.install_existing);
+                let needs_apk = ways.contains(&Change::Reinstall) && (gone || !capabilities.install_existing);
                 for way in ways {
                     push(way, needs_apk.then_some(Skip::NeedsApk));
                 }
@@ -44,19 +44,23 @@ pub fn plan_put_back(
 }
 
 /// The changes that lead from one state to another, in order.
-pub(crate) fn changes_to(from: PackageState, to: PackageState, abilities: &Abilities) -> Result<Vec<Way>, Skip> {
+pub(crate) fn changes_to(
+    from: PackageState,
+    to: PackageState,
+    capabilities: &Capabilities,
+) -> Result<Vec<Change>, Skip> {
     let mut ways = Vec::new();
     let mut at = from;
     if to.installed && !at.installed {
-        ways.push(Way::Reinstall);
+        ways.push(Change::Reinstall);
         // Uninstalling for a user puts everything else to its default, and so it comes back.
         at = PackageState::IN_USE;
     }
     if at.hidden && !to.hidden {
-        ways.push(Way::Unhide);
+        ways.push(Change::Unhide);
     }
     if at.suspended && !to.suspended {
-        ways.push(Way::Unsuspend);
+        ways.push(Change::Unsuspend);
     }
     if to.installed && at.enabled != to.enabled {
         // Over debugging nothing leads out of 2 and 4.
@@ -65,13 +69,13 @@ pub(crate) fn changes_to(from: PackageState, to: PackageState, abilities: &Abili
         }
         let both_off = at.enabled.is_off() && to.enabled.is_off();
         match to.enabled {
-            Enabled::Default if abilities.default_state => ways.push(Way::DefaultState),
+            Enabled::Default if capabilities.default_state => ways.push(Change::DefaultState),
             // The nearest that this version has; not needed where it is on already.
-            Enabled::Default if at.enabled.is_off() => ways.push(Way::Enable),
+            Enabled::Default if at.enabled.is_off() => ways.push(Change::Enable),
             Enabled::Default => {}
-            Enabled::Enabled => ways.push(Way::Enable),
+            Enabled::Enabled => ways.push(Change::Enable),
             _ if both_off => {}
-            _ => ways.push(Way::Disable),
+            _ => ways.push(Change::Disable),
         }
     }
     Ok(ways)

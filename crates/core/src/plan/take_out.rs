@@ -2,15 +2,20 @@
 
 use std::collections::HashSet;
 
-use super::change::Way;
+use super::change::Change;
 use super::plan::{Back, Plan, PlannedStep, Skip};
 use super::tray::TrayItem;
-use crate::android::Abilities;
+use crate::android::Capabilities;
 use crate::package::{Enabled, Inventory, Package, PackageKind, PackageState};
 
 /// Plans taking out what is in a tray. Steps that could not be undone are left unsent unless
 /// `without_way_back`.
-pub fn plan_take_out(inventory: &Inventory, abilities: &Abilities, tray: &[TrayItem], without_way_back: bool) -> Plan {
+pub fn plan_take_out(
+    inventory: &Inventory,
+    capabilities: &Capabilities,
+    tray: &[TrayItem],
+    without_way_back: bool,
+) -> Plan {
     let mut steps: Vec<PlannedStep> = Vec::with_capacity(tray.len());
     let mut seen = HashSet::new();
     for item in tray {
@@ -19,16 +24,16 @@ pub fn plan_take_out(inventory: &Inventory, abilities: &Abilities, tray: &[TrayI
         }
         let before = inventory.state(&item.id, item.user);
         let package = inventory.packages.get(&item.id);
-        let back = package.map_or(Back::Sure, |p| way_back(p, item, before, abilities));
+        let back = package.map_or(Back::Sure, |p| way_back(p, item, before, capabilities));
         let skip = if package.is_none() {
             Some(Skip::NotOnDevice)
         } else if inventory.user(item.user).is_none() {
             Some(Skip::NoSuchUser)
         } else if item.way.is_met_by(before) {
             Some(Skip::AlreadySo)
-        } else if item.way == Way::Disable && !before.installed {
+        } else if item.way == Change::Disable && !before.installed {
             Some(Skip::NotInstalled)
-        } else if item.way != Way::Disable && !abilities.uninstall_per_user() {
+        } else if item.way != Change::Disable && !capabilities.uninstall_per_user() {
             Some(Skip::NotPerUser)
         } else if matches!(back, Back::NoWay(_)) && !without_way_back {
             Some(Skip::NoWayBack)
@@ -41,9 +46,9 @@ pub fn plan_take_out(inventory: &Inventory, abilities: &Abilities, tray: &[TrayI
 }
 
 /// Whether taking out can be undone: to exactly the recorded state, nearly, or not at all.
-fn way_back(package: &Package, item: &TrayItem, before: PackageState, abilities: &Abilities) -> Back {
-    if item.way != Way::Disable {
-        if !abilities.install_existing {
+fn way_back(package: &Package, item: &TrayItem, before: PackageState, capabilities: &Capabilities) -> Back {
+    if item.way != Change::Disable {
+        if !capabilities.install_existing {
             return Back::NoWay(
                 "this Android has no command that reinstalls it; only its APK or a factory reset brings it back",
             );
@@ -64,7 +69,7 @@ fn way_back(package: &Package, item: &TrayItem, before: PackageState, abilities:
     }
     match before.enabled {
         Enabled::Disabled | Enabled::DisabledUntilUsed => Back::Nearly("it comes back as disabled by the user"),
-        Enabled::Default if item.way == Way::Disable && !abilities.default_state => {
+        Enabled::Default if item.way == Change::Disable && !capabilities.default_state => {
             Back::Nearly("this Android sets it to “enabled” instead of “default”")
         }
         _ => Back::Sure,
@@ -78,7 +83,7 @@ mod tests {
 
     use wibbet_types::{PackageId, PlainText, UserId};
 
-    use crate::android::Offered;
+    use crate::android::DaemonFeatures;
     use crate::device::{User, UserKind};
     use crate::plan::put_back::{changes_to, plan_put_back};
 
@@ -107,18 +112,18 @@ mod tests {
         Inventory { packages: packages.iter().map(package).collect(), users, gaps: Vec::new() }
     }
 
-    fn take(id: &str, user: u32, way: Way) -> TrayItem {
+    fn take(id: &str, user: u32, way: Change) -> TrayItem {
         TrayItem { id: id.parse().unwrap(), user: UserId::new(user), way }
     }
 
-    fn new_device() -> Abilities {
-        Abilities::new(34, Offered::default())
+    fn new_device() -> Capabilities {
+        Capabilities::new(34, DaemonFeatures::default())
     }
 
-    fn old_device(help: &str) -> Abilities {
-        let mut abilities = Abilities::new(23, Offered::default());
-        assert!(abilities.learn_from_help(&format!("usage: pm uninstall {help}")));
-        abilities
+    fn old_device(help: &str) -> Capabilities {
+        let mut capabilities = Capabilities::new(23, DaemonFeatures::default());
+        assert!(capabilities.learn_from_help(&format!("usage: pm uninstall {help}")));
+        capabilities
     }
 
     #[test]
@@ -131,22 +136,22 @@ mod tests {
             ("app", User, [IN, PackageState::ABSENT]),
         ]);
         for (item, skip) in [
-            (take("in", 0, Way::Uninstall), None),
-            (take("off", 0, Way::Uninstall), None),
-            (take("in", 7, Way::Uninstall), Some(Skip::NoSuchUser)),
-            (take("what", 0, Way::Uninstall), Some(Skip::NotOnDevice)),
-            (take("out", 0, Way::UninstallKeepData), Some(Skip::AlreadySo)),
-            (take("out", 0, Way::Disable), Some(Skip::NotInstalled)),
-            (take("off", 0, Way::Disable), Some(Skip::AlreadySo)),
-            (take("app", 0, Way::Uninstall), Some(Skip::NoWayBack)),
-            (take("app", 0, Way::Disable), None),
+            (take("in", 0, Change::Uninstall), None),
+            (take("off", 0, Change::Uninstall), None),
+            (take("in", 7, Change::Uninstall), Some(Skip::NoSuchUser)),
+            (take("what", 0, Change::Uninstall), Some(Skip::NotOnDevice)),
+            (take("out", 0, Change::UninstallKeepData), Some(Skip::AlreadySo)),
+            (take("out", 0, Change::Disable), Some(Skip::NotInstalled)),
+            (take("off", 0, Change::Disable), Some(Skip::AlreadySo)),
+            (take("app", 0, Change::Uninstall), Some(Skip::NoWayBack)),
+            (take("app", 0, Change::Disable), None),
         ] {
             let plan = plan_take_out(&inventory, &new_device(), std::slice::from_ref(&item), false);
             assert_eq!(plan.steps[0].skip, skip, "{item:?}");
         }
-        let twice = [take("in", 0, Way::Uninstall), take("in", 0, Way::Disable), take("in", 10, Way::Disable)];
+        let twice = [take("in", 0, Change::Uninstall), take("in", 0, Change::Disable), take("in", 10, Change::Disable)];
         assert_eq!(plan_take_out(&inventory, &new_device(), &twice, false).steps.len(), 2);
-        let bold = plan_take_out(&inventory, &new_device(), &[take("app", 0, Way::Uninstall)], true);
+        let bold = plan_take_out(&inventory, &new_device(), &[take("app", 0, Change::Uninstall)], true);
         assert_eq!(bold.to_send(), 1);
     }
 
@@ -166,20 +171,20 @@ mod tests {
             Back::NoWay(_) => "no way",
         };
         for (id, way, on_new, on_bare_6) in [
-            ("sys", Way::Uninstall, "sure", "no way"),
-            ("sys", Way::Disable, "sure", "nearly"),
-            ("upd", Way::Uninstall, "nearly", "no way"),
-            ("app", Way::Uninstall, "no way", "no way"),
-            ("app", Way::Disable, "sure", "nearly"),
-            ("both", Way::Uninstall, "sure", "no way"),
-            ("frozen", Way::Uninstall, "nearly", "no way"),
+            ("sys", Change::Uninstall, "sure", "no way"),
+            ("sys", Change::Disable, "sure", "nearly"),
+            ("upd", Change::Uninstall, "nearly", "no way"),
+            ("app", Change::Uninstall, "no way", "no way"),
+            ("app", Change::Disable, "sure", "nearly"),
+            ("both", Change::Uninstall, "sure", "no way"),
+            ("frozen", Change::Uninstall, "nearly", "no way"),
         ] {
-            let back = |abilities| plan_take_out(&inventory, &abilities, &[take(id, 0, way)], true).steps[0].back;
+            let back = |capabilities| plan_take_out(&inventory, &capabilities, &[take(id, 0, way)], true).steps[0].back;
             assert_eq!(kind(&back(new_device())), on_new, "{id} {way}");
             assert_eq!(kind(&back(old_device("pm enable"))), on_bare_6, "{id} {way}");
         }
         let helped =
-            plan_take_out(&inventory, &old_device("pm install-existing"), &[take("sys", 0, Way::Uninstall)], false);
+            plan_take_out(&inventory, &old_device("pm install-existing"), &[take("sys", 0, Change::Uninstall)], false);
         assert_eq!(helped.steps[0].back, Back::Sure);
     }
 
@@ -188,17 +193,17 @@ mod tests {
         use Enabled as E;
         let both = "pm install-existing default-state";
         for (now, wanted, help, ways) in [
-            (OUT, IN, both, Ok(vec![Way::Reinstall])),
-            (OUT, with(E::DisabledUser), both, Ok(vec![Way::Reinstall, Way::Disable])),
-            (OUT, with(E::Enabled), both, Ok(vec![Way::Reinstall, Way::Enable])),
-            (with(E::DisabledUser), IN, both, Ok(vec![Way::DefaultState])),
-            (with(E::DisabledUser), with(E::Enabled), both, Ok(vec![Way::Enable])),
-            (with(E::DisabledUser), IN, "pm enable", Ok(vec![Way::Enable])),
+            (OUT, IN, both, Ok(vec![Change::Reinstall])),
+            (OUT, with(E::DisabledUser), both, Ok(vec![Change::Reinstall, Change::Disable])),
+            (OUT, with(E::Enabled), both, Ok(vec![Change::Reinstall, Change::Enable])),
+            (with(E::DisabledUser), IN, both, Ok(vec![Change::DefaultState])),
+            (with(E::DisabledUser), with(E::Enabled), both, Ok(vec![Change::Enable])),
+            (with(E::DisabledUser), IN, "pm enable", Ok(vec![Change::Enable])),
             (with(E::Enabled), IN, "pm enable", Ok(vec![])),
             (with(E::DisabledUser), with(E::Disabled), both, Ok(vec![])),
             (with(E::Disabled), IN, both, Err(Skip::NeedsRoot)),
-            (PackageState { hidden: true, ..IN }, IN, both, Ok(vec![Way::Unhide])),
-            (PackageState { suspended: true, ..IN }, IN, both, Ok(vec![Way::Unsuspend])),
+            (PackageState { hidden: true, ..IN }, IN, both, Ok(vec![Change::Unhide])),
+            (PackageState { suspended: true, ..IN }, IN, both, Ok(vec![Change::Unsuspend])),
             (IN, IN, both, Ok(vec![])),
         ] {
             assert_eq!(changes_to(now, wanted, &old_device(help)), ways, "{now} to {wanted}");
@@ -210,8 +215,9 @@ mod tests {
         use PackageKind::{System, User};
         let inventory = inventory(&[("sys", System, [OUT, IN]), ("app", User, [OUT, PackageState::ABSENT])]);
         let want = |id: &str, user| vec![(id.parse().unwrap(), UserId::new(user), IN)];
-        let skip =
-            |abilities: &Abilities, id, user| plan_put_back(&inventory, abilities, &want(id, user)).steps[0].skip;
+        let skip = |capabilities: &Capabilities, id, user| {
+            plan_put_back(&inventory, capabilities, &want(id, user)).steps[0].skip
+        };
         assert_eq!(skip(&new_device(), "sys", 0), None);
         assert_eq!(skip(&new_device(), "sys", 10), Some(Skip::AlreadySo));
         assert_eq!(skip(&new_device(), "sys", 3), Some(Skip::NoSuchUser));

@@ -2,7 +2,7 @@
 
 use wibbet_types::{PackageId, UserId};
 
-use super::change::Way;
+use super::change::Change;
 
 /// A package that is chosen, with the way and the user.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -12,5 +12,5 @@ pub struct TrayItem {
     /// The user.
     pub user: UserId,
     /// The way.
-    pub way: Way,
+    pub way: Change,
 }

@@ -1,6 +1,6 @@
 //! The help texts of `pm` and `cmd package`: which commands there are.
 
-use crate::android::{Abilities, Program};
+use crate::android::{Capabilities, Program};
 use crate::ask::Request;
 
 /// What the package service can be asked for that is of use here; the rest of its help is passed over.
@@ -26,8 +26,8 @@ const COMMANDS: [&str; 17] = [
 
 /// What is asked to learn the package service's commands. Up to Android 8.1 `pm` and the service's own shell have each
 /// their own.
-pub fn commands_requests(abilities: &Abilities) -> Vec<Request> {
-    match abilities.programs(&["help".to_owned()]).as_slice() {
+pub fn commands_requests(capabilities: &Capabilities) -> Vec<Request> {
+    match capabilities.programs(&["help".to_owned()]).as_slice() {
         [Program::Cmd] => vec![Request::look(&["help"])],
         programs => programs.iter().map(|program| Request::shell(program.help())).collect(),
     }

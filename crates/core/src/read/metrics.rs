@@ -2,11 +2,11 @@
 
 use std::collections::BTreeMap;
 
-use wibbet_types::{PackageId, Stamp, UserId};
+use wibbet_types::{DeviceTime, PackageId, UserId};
 
 use super::lines::Lines;
 use crate::ask::Request;
-use crate::package::{Measures, Sizes, Source};
+use crate::package::{Metrics, Sizes, Source};
 
 /// What stands before each part.
 const MARK: &str = "wibbet-part:";
@@ -37,7 +37,7 @@ pub struct MeasureReader {
 #[derive(Debug, Default)]
 struct State {
     part: Option<Source>,
-    measures: Measures,
+    measures: Metrics,
     names: Vec<Option<PackageId>>,
     lists: BTreeMap<&'static str, Vec<u64>>,
     /// The user whose use is being told; old dumps name none.
@@ -55,7 +55,7 @@ impl MeasureReader {
     }
 
     /// What was told.
-    pub fn finish(mut self) -> Measures {
+    pub fn finish(mut self) -> Metrics {
         let Self { lines, state } = &mut self;
         lines.finish(&mut |line| state.read_line(line));
         self.state.finish()
@@ -75,7 +75,7 @@ impl State {
             self.said.entry(part).or_insert_with(|| line.trim().chars().take(120).collect());
         }
         match part {
-            Source::Clock => self.measures.now = self.measures.now.or_else(|| Stamp::read(line)),
+            Source::Clock => self.measures.now = self.measures.now.or_else(|| DeviceTime::read(line)),
             Source::Sizes => self.read_sizes(line),
             Source::Running => self.read_process(line),
             Source::Use => self.read_use(line.trim()),
@@ -132,7 +132,7 @@ impl State {
         }
         // It stands in the days, weeks, months and years: the latest and the longest count.
         let own = used.entry(id).or_default();
-        let last = field(["lastTimeUsed", "lastTime"]).and_then(Stamp::read);
+        let last = field(["lastTimeUsed", "lastTime"]).and_then(DeviceTime::read);
         own.last = own.last.max(last);
         own.seconds = own.seconds.max(field(["totalTimeUsed", "totalTime"]).and_then(elapsed).unwrap_or(0));
     }
@@ -159,7 +159,7 @@ impl State {
         }
     }
 
-    fn finish(mut self) -> Measures {
+    fn finish(mut self) -> Metrics {
         let list = |name: &str| self.lists.get(name).map_or(&[][..], Vec::as_slice);
         let (code, data, cache) = (list("App Sizes:"), list("App Data Sizes:"), list("Cache Sizes:"));
         for (n, id) in self.names.iter().enumerate() {
@@ -209,7 +209,7 @@ wibbet-part:4\nuser=0\n  Last 24 hour events (timeRange=\"x\")\n    time=\"2026-
     const MEMORY: &str = "wibbet-part:2\nApplications Memory Usage (in Kilobytes):\nTotal RSS by process:\n    999,999K: com.a (pid 1)\n\
 Total PSS by process:\n    345,678K: com.a (pid 2000 / activities)\n      1,000K: com.a:remote (pid 2001)\n    200,000K: system (pid 700)\n\nTotal PSS by OOM adjustment:\n    500,000K: Native\n";
 
-    fn read(text: &str) -> Measures {
+    fn read(text: &str) -> Metrics {
         let mut reader = MeasureReader::default();
         reader.feed(text.as_bytes());
         reader.finish()

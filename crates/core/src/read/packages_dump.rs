@@ -16,11 +16,11 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use wibbet_types::{DevicePath, PackageId, PlainText, Stamp, UserId};
+use wibbet_types::{DevicePath, DeviceTime, PackageId, PlainText, UserId};
 
 use super::lines::Lines;
 use crate::ask::says_not_ready;
-use crate::package::{About, Enabled, PackageState};
+use crate::package::{Enabled, PackageDetails, PackageState};
 
 /// A package as the dump shows it.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -36,7 +36,7 @@ pub struct DumpedPackage {
     /// The lines of the users.
     pub states: BTreeMap<UserId, PackageState>,
     /// The rest of what is told.
-    pub about: About,
+    pub about: PackageDetails,
 }
 
 /// What a dump shows.
@@ -283,13 +283,13 @@ fn read_fact(package: &mut DumpedPackage, line: &str) {
         }
         "installerPackageName" => about.installer = value.parse().ok(),
         "firstInstallTime" => {
-            let first = Stamp::read(value);
+            let first = DeviceTime::read(value);
             about.installed = about.installed.into_iter().chain(first).min();
         }
-        "lastUpdateTime" => about.updated = Stamp::read(value),
+        "lastUpdateTime" => about.updated = DeviceTime::read(value),
         // Newer dumps have it on the line of the reason, for each user.
         "installReason" => {
-            let first = value.split_once("firstInstallTime=").and_then(|(_, time)| Stamp::read(time));
+            let first = value.split_once("firstInstallTime=").and_then(|(_, time)| DeviceTime::read(time));
             about.installed = about.installed.into_iter().chain(first).min();
         }
         _ => {}
@@ -408,8 +408,8 @@ Queries:
         assert_eq!(about.installer.as_ref().map(PackageId::as_str), Some("com.ostrel.market"));
         assert_eq!(about.shared_user.as_ref().map(PlainText::as_str), Some("android.uid.calendar"));
         assert_eq!(about.uid, Some(10080));
-        assert_eq!(about.updated.map(Stamp::date).as_deref(), Some("2026-02-01"));
-        assert_eq!(about.installed.map(Stamp::date).as_deref(), Some("2026-01-12"));
+        assert_eq!(about.updated.map(DeviceTime::date).as_deref(), Some("2026-02-01"));
+        assert_eq!(about.installed.map(DeviceTime::date).as_deref(), Some("2026-01-12"));
         assert_eq!(about.declares, ["com.android.calendar.permission.SYNC"]);
         assert_eq!(about.requests, ["android.permission.INTERNET", "android.permission.READ_CALENDAR"]);
         for (name, owner, other) in [
@@ -460,7 +460,7 @@ Queries:
                 "{android}"
             );
             assert_eq!(a.states[&UserId::OWNER], PackageState::IN_USE, "{android}");
-            assert_eq!(a.about.installed.map(Stamp::date).as_deref(), Some("2015-01-01"), "{android}");
+            assert_eq!(a.about.installed.map(DeviceTime::date).as_deref(), Some("2015-01-01"), "{android}");
             assert!(a.about.may("android.permission.INTERNET", UserId::OWNER), "{android}");
         }
     }

@@ -2,7 +2,7 @@
 
 use wibbet_types::{PlainText, UserId};
 
-use crate::android::Abilities;
+use crate::android::Capabilities;
 use crate::ask::Request;
 use crate::device::{User, UserKind};
 
@@ -13,11 +13,11 @@ const FLAG_PROFILE: u32 = 0x1000;
 
 /// What is asked for the users, one after the other until one names some. Up to Android 8.1 the user service's own
 /// shell answers in a fraction of the time that `pm` takes.
-pub fn users_requests(abilities: &Abilities) -> Vec<Request> {
+pub fn users_requests(capabilities: &Capabilities) -> Vec<Request> {
     let own = Request::shell("cmd user list");
     let package = Request::look(&["list", "users"]);
-    match abilities.has_user_service_shell() {
-        true if abilities.takes_binder_calls() => vec![package, own],
+    match capabilities.has_user_service_shell() {
+        true if capabilities.takes_binder_calls() => vec![package, own],
         true => vec![own, package],
         false => vec![package],
     }

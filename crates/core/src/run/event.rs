@@ -1,7 +1,7 @@
 //! What happens to a step, and the one rule of what that makes of it: for the record, for whoever carries the run out,
 //! and for the screen.
 
-use wibbet_types::{PlainText, Time};
+use wibbet_types::{PlainText, Timestamp};
 
 use super::record::{Outcome, Run, Step, StepState};
 use crate::package::PackageState;
@@ -14,14 +14,14 @@ pub enum StepEvent {
     /// The step is about to be sent. What an earlier sending brought is forgotten.
     Sent {
         /// When.
-        at: Time,
+        at: Timestamp,
     },
     /// The device has answered, word for word.
     Answered {
         /// The words.
         text: PlainText,
         /// When.
-        at: Time,
+        at: Timestamp,
     },
     /// The outcome is known, or is known not to be.
     Settled {
@@ -32,7 +32,7 @@ pub enum StepEvent {
         /// What is worth knowing beyond the outcome.
         remark: String,
         /// When.
-        at: Time,
+        at: Timestamp,
     },
     /// An interruption left it open, and it is known not to have been done: it waits again.
     WaitsAgain {
@@ -43,7 +43,7 @@ pub enum StepEvent {
 
 impl StepEvent {
     /// When it happened, where that is part of it.
-    pub fn at(&self) -> Option<Time> {
+    pub fn at(&self) -> Option<Timestamp> {
         match self {
             Self::Sent { at } | Self::Answered { at, .. } | Self::Settled { at, .. } => Some(*at),
             Self::BeforeWas(_) | Self::WaitsAgain { .. } => None,

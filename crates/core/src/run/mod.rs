@@ -11,11 +11,11 @@ mod shelf;
 mod verdict;
 
 pub use event::StepEvent;
-pub use probe::{Permit, PermitProbe};
+pub use probe::{ChangeProbe, ProbeResult};
 pub use record::{Outcome, Run, RunKind, RunState, Step, StepState};
 pub use recovery::{before_sending, came_back, settle_open};
 pub use refusal::Refusal;
-pub use reply::{Said, read_answer};
+pub use reply::{Reply, read_reply};
 pub use schedule::Schedule;
 pub use shelf::{Origin, Shelf, ShelfEntry, recorded_state};
-pub use verdict::{Heard, Verdict, judge};
+pub use verdict::{Response, Verdict, judge};

@@ -8,11 +8,11 @@
 use wibbet_types::{PackageId, UserId};
 
 use super::refusal::Refusal;
-use super::reply::{Said, read_answer};
-use crate::android::Abilities;
-use crate::ask::{Answer, Request};
+use super::reply::{Reply, read_reply};
+use crate::android::Capabilities;
+use crate::ask::{Output, Request};
 use crate::package::{Enabled, Inventory, PackageKind};
-use crate::plan::Way;
+use crate::plan::Change;
 
 /// Packages that are taken first, being small parts of Android that do no harm.
 const FIRST: [&str; 4] =
@@ -29,17 +29,17 @@ const NOT: [&str; 6] = [
 
 /// A request that changes nothing, and is refused while changes are not permitted.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct PermitProbe {
+pub struct ChangeProbe {
     /// The package.
     pub id: PackageId,
     /// The user.
     pub user: UserId,
-    way: Way,
+    way: Change,
 }
 
 /// What a probe found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Permit {
+pub enum ProbeResult {
     /// Changes are permitted.
     Given,
     /// The second switch is off.
@@ -48,10 +48,10 @@ pub enum Permit {
     Unclear,
 }
 
-impl PermitProbe {
+impl ChangeProbe {
     /// Chooses a package whose state can be set to what it is. `None` where there is none, or no command for it: then
     /// only the first change shows.
-    pub fn choose(inventory: &Inventory, abilities: &Abilities) -> Option<Self> {
+    pub fn choose(inventory: &Inventory, capabilities: &Capabilities) -> Option<Self> {
         let user = UserId::OWNER;
         let fits = |id: &PackageId, wanted: Enabled| {
             let package = inventory.packages.get(id)?;
@@ -61,9 +61,9 @@ impl PermitProbe {
         };
         let first = FIRST.iter().filter_map(|id| id.parse::<PackageId>().ok());
         let all: Vec<PackageId> = first.chain(inventory.packages.keys().cloned()).collect();
-        let (way, wanted) = match abilities.default_state {
-            true => (Way::DefaultState, Enabled::Default),
-            false => (Way::Enable, Enabled::Enabled),
+        let (way, wanted) = match capabilities.default_state {
+            true => (Change::DefaultState, Enabled::Default),
+            false => (Change::Enable, Enabled::Enabled),
         };
         all.iter().find_map(|id| fits(id, wanted)).map(|id| Self { id, user, way })
     }
@@ -74,11 +74,11 @@ impl PermitProbe {
     }
 
     /// What the answer means.
-    pub fn read(&self, answer: &Answer) -> Permit {
-        match read_answer(self.way, answer) {
-            Said::Success => Permit::Given,
-            Said::Refused(Refusal::SecondSwitch) => Permit::Withheld,
-            _ => Permit::Unclear,
+    pub fn read(&self, answer: &Output) -> ProbeResult {
+        match read_reply(self.way, answer) {
+            Reply::Success => ProbeResult::Given,
+            Reply::Refused(Refusal::SecondSwitch) => ProbeResult::Withheld,
+            _ => ProbeResult::Unclear,
         }
     }
 }
@@ -88,7 +88,7 @@ mod tests {
     use super::*;
     use std::collections::BTreeMap;
 
-    use crate::android::Offered;
+    use crate::android::DaemonFeatures;
     use crate::device::{User, UserKind};
     use crate::package::{Package, PackageState};
 
@@ -115,23 +115,23 @@ mod tests {
             ("c.off", off),
             ("d.plain", PackageState::IN_USE),
         ]);
-        let new = Abilities::new(34, Offered::default());
-        let probe = PermitProbe::choose(&all, &new).unwrap();
-        assert_eq!((probe.id.as_str(), probe.way), ("d.plain", Way::DefaultState));
-        let old = Abilities::new(23, Offered::default());
-        let probe = PermitProbe::choose(&all, &old).unwrap();
-        assert_eq!((probe.id.as_str(), probe.way), ("b.on", Way::Enable));
-        assert_eq!(PermitProbe::choose(&inventory(&[("c.off", off), ("com.android.shell", on)]), &old), None);
+        let new = Capabilities::new(34, DaemonFeatures::default());
+        let probe = ChangeProbe::choose(&all, &new).unwrap();
+        assert_eq!((probe.id.as_str(), probe.way), ("d.plain", Change::DefaultState));
+        let old = Capabilities::new(23, DaemonFeatures::default());
+        let probe = ChangeProbe::choose(&all, &old).unwrap();
+        assert_eq!((probe.id.as_str(), probe.way), ("b.on", Change::Enable));
+        assert_eq!(ChangeProbe::choose(&inventory(&[("c.off", off), ("com.android.shell", on)]), &old), None);
         assert!(probe.request().changes);
     }
 
     #[test]
     fn answers() {
-        let probe = PermitProbe { id: "a.b".parse().unwrap(), user: UserId::OWNER, way: Way::DefaultState };
-        let read = |out: &str| probe.read(&Answer { out: out.into(), ..Answer::default() });
-        assert_eq!(read("Package a.b new state: default\n"), Permit::Given);
-        assert_eq!(read("java.lang.SecurityException: … CHANGE_COMPONENT_ENABLED_STATE"), Permit::Withheld);
-        assert_eq!(read("cmd: Can't find service: package"), Permit::Unclear);
-        assert_eq!(read("SecurityException: Cannot disable a protected package: a.b"), Permit::Unclear);
+        let probe = ChangeProbe { id: "a.b".parse().unwrap(), user: UserId::OWNER, way: Change::DefaultState };
+        let read = |out: &str| probe.read(&Output { out: out.into(), ..Output::default() });
+        assert_eq!(read("Package a.b new state: default\n"), ProbeResult::Given);
+        assert_eq!(read("java.lang.SecurityException: … CHANGE_COMPONENT_ENABLED_STATE"), ProbeResult::Withheld);
+        assert_eq!(read("cmd: Can't find service: package"), ProbeResult::Unclear);
+        assert_eq!(read("SecurityException: Cannot disable a protected package: a.b"), ProbeResult::Unclear);
     }
 }

@@ -2,10 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use wibbet_types::{PackageId, PlainText, Serial, Time, UserId, named};
+use wibbet_types::{PackageId, PlainText, Serial, Timestamp, UserId, named};
 
 use crate::package::PackageState;
-use crate::plan::Way;
+use crate::plan::Change;
 
 /// How a step ended.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -73,7 +73,7 @@ pub struct Step {
     /// The user.
     pub user: UserId,
     /// The change.
-    pub way: Way,
+    pub way: Change,
     /// The words that go to the device.
     pub words: String,
     /// The state before the run.
@@ -87,7 +87,7 @@ pub struct Step {
     /// How it ended; set when settled.
     pub outcome: Option<Outcome>,
     /// When it was settled.
-    pub settled: Option<Time>,
+    pub settled: Option<Timestamp>,
     /// What is worth knowing beyond the outcome.
     pub remark: String,
 }
@@ -111,9 +111,9 @@ pub struct Run {
     /// How far it has got.
     pub state: RunState,
     /// When it was begun.
-    pub begun: Time,
+    pub begun: Timestamp,
     /// When it was last written to.
-    pub touched: Time,
+    pub touched: Timestamp,
     /// The steps, in order.
     pub steps: Vec<Step>,
 }

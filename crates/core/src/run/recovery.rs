@@ -1,6 +1,6 @@
 //! What was left open, or put right by somebody else: decided by the state that a package has now.
 
-use wibbet_types::Time;
+use wibbet_types::Timestamp;
 
 use super::event::StepEvent;
 use super::record::{Outcome, Step, StepState};
@@ -11,7 +11,7 @@ use crate::package::PackageState;
 /// Whoever only settles (`carrying_on` is false) leaves a step that was judged "unsettled" as it was judged: that is
 /// what the technician was told. Whoever carries the run on has been asked to, so that step waits again; so does one
 /// of which nothing can be read, since sending it will find out.
-pub fn settle_open(step: &Step, now: Option<PackageState>, carrying_on: bool, at: Time) -> Option<StepEvent> {
+pub fn settle_open(step: &Step, now: Option<PackageState>, carrying_on: bool, at: Timestamp) -> Option<StepEvent> {
     match now {
         Some(state) if step.way.is_met_by(state) => Some(StepEvent::Settled {
             outcome: Outcome::Done,
@@ -29,7 +29,7 @@ pub fn settle_open(step: &Step, now: Option<PackageState>, carrying_on: bool, at
 }
 
 /// What there is to be noted of a step that has not been sent yet.
-pub fn before_sending(step: &Step, now: PackageState, at: Time) -> Option<StepEvent> {
+pub fn before_sending(step: &Step, now: PackageState, at: Timestamp) -> Option<StepEvent> {
     if step.state != StepState::Waiting || step.before == now || !step.way.takes_out() {
         return None;
     }
@@ -43,7 +43,7 @@ pub fn before_sending(step: &Step, now: PackageState, at: Time) -> Option<StepEv
 }
 
 /// A step that was done, and is not so any more when all of them are looked at once more.
-pub fn came_back(step: &Step, now: PackageState, at: Time) -> Option<StepEvent> {
+pub fn came_back(step: &Step, now: PackageState, at: Timestamp) -> Option<StepEvent> {
     (!step.way.is_met_by(now)).then(|| StepEvent::Settled {
         outcome: Outcome::NoEffect,
         after: Some(now),
@@ -55,7 +55,7 @@ pub fn came_back(step: &Step, now: PackageState, at: Time) -> Option<StepEvent> 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::plan::Way;
+    use crate::plan::Change;
 
     const OUT: PackageState = PackageState { installed: false, ..PackageState::IN_USE };
 
@@ -64,7 +64,7 @@ mod tests {
             place: 0,
             id: "a.b".parse().unwrap(),
             user: wibbet_types::UserId::OWNER,
-            way: Way::Uninstall,
+            way: Change::Uninstall,
             words: String::new(),
             before: PackageState::IN_USE,
             state,
@@ -97,7 +97,7 @@ mod tests {
             (&unsettled, Some(PackageState::IN_USE), "left open", "waits"),
             (&unsettled, None, "left open", "waits"),
         ] {
-            let found = [false, true].map(|carrying_on| outcome(settle_open(step, now, carrying_on, Time(1))));
+            let found = [false, true].map(|carrying_on| outcome(settle_open(step, now, carrying_on, Timestamp(1))));
             assert_eq!(found, [settling, carrying_on], "{now:?} {:?}", step.outcome);
         }
     }
@@ -107,11 +107,11 @@ mod tests {
         let waiting = step(StepState::Waiting, None);
         let off = PackageState { hidden: true, ..PackageState::IN_USE };
         for (now, found) in [(PackageState::IN_USE, "left open"), (OUT, "skipped"), (off, "before")] {
-            assert_eq!(outcome(before_sending(&waiting, now, Time(1))), found);
+            assert_eq!(outcome(before_sending(&waiting, now, Timestamp(1))), found);
         }
         let done = step(StepState::Settled, Some(Outcome::Done));
-        assert_eq!(outcome(before_sending(&done, OUT, Time(1))), "left open");
-        assert_eq!(outcome(came_back(&done, OUT, Time(1))), "left open");
-        assert_eq!(outcome(came_back(&done, PackageState::IN_USE, Time(1))), "no-effect");
+        assert_eq!(outcome(before_sending(&done, OUT, Timestamp(1))), "left open");
+        assert_eq!(outcome(came_back(&done, OUT, Timestamp(1))), "left open");
+        assert_eq!(outcome(came_back(&done, PackageState::IN_USE, Timestamp(1))), "no-effect");
     }
 }

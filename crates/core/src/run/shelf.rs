@@ -1,6 +1,6 @@
 //! What is off a device, who took it out, and where putting it back leads.
 
-use wibbet_types::{PackageId, Time, UserId};
+use wibbet_types::{PackageId, Timestamp, UserId};
 
 use super::record::{Outcome, Run, RunKind, Step};
 use crate::package::{Condition, Inventory, PackageState};
@@ -13,7 +13,7 @@ pub enum Origin {
         /// Its number.
         number: i64,
         /// When it was begun.
-        begun: Time,
+        begun: Timestamp,
     },
     /// It was off before Wibbet, or somebody else did it.
     Before,
@@ -102,14 +102,14 @@ mod tests {
 
     use crate::device::{User, UserKind};
     use crate::package::{Enabled, Package, PackageKind};
-    use crate::plan::Way;
+    use crate::plan::Change;
     use crate::run::record::{RunState, StepState};
 
     const OWNER: UserId = UserId::OWNER;
     const OFF: PackageState = PackageState { enabled: Enabled::DisabledUser, ..PackageState::IN_USE };
     const OUT: PackageState = PackageState { installed: false, ..PackageState::IN_USE };
 
-    fn run(number: i64, kind: RunKind, id: &str, way: Way, before: PackageState, outcome: Outcome) -> Run {
+    fn run(number: i64, kind: RunKind, id: &str, way: Change, before: PackageState, outcome: Outcome) -> Run {
         let step = Step {
             place: 0,
             id: id.parse().unwrap(),
@@ -121,7 +121,7 @@ mod tests {
             answer: None,
             after: None,
             outcome: Some(outcome),
-            settled: Some(Time(number)),
+            settled: Some(Timestamp(number)),
             remark: String::new(),
         };
         let serial = "S".parse().unwrap();
@@ -130,8 +130,8 @@ mod tests {
             serial,
             kind,
             state: RunState::Finished,
-            begun: Time(number),
-            touched: Time(number),
+            begun: Timestamp(number),
+            touched: Timestamp(number),
             steps: vec![step],
         }
     }
@@ -150,13 +150,13 @@ mod tests {
     fn runs_and_what_was_off_before_are_kept_apart() {
         use Outcome::{Done, NoEffect};
         let runs = [
-            run(2, RunKind::TakeOut, "b", Way::Disable, PackageState::IN_USE, Done),
-            run(1, RunKind::TakeOut, "a", Way::Uninstall, PackageState::IN_USE, Done),
-            run(3, RunKind::TakeOut, "c", Way::Uninstall, PackageState::IN_USE, NoEffect),
+            run(2, RunKind::TakeOut, "b", Change::Disable, PackageState::IN_USE, Done),
+            run(1, RunKind::TakeOut, "a", Change::Uninstall, PackageState::IN_USE, Done),
+            run(3, RunKind::TakeOut, "c", Change::Uninstall, PackageState::IN_USE, NoEffect),
         ];
         let shelf = Shelf::of(&inventory(&[("a", OUT), ("b", OFF), ("c", OUT), ("d", PackageState::IN_USE)]), &runs);
         let seen: Vec<(&str, Origin)> = shelf.entries.iter().map(|e| (e.id.as_str(), e.origin)).collect();
-        let by = |n| Origin::Run { number: n, begun: Time(n) };
+        let by = |n| Origin::Run { number: n, begun: Timestamp(n) };
         assert_eq!(seen, [("b", by(2)), ("a", by(1)), ("c", Origin::Before)]);
     }
 
@@ -165,20 +165,20 @@ mod tests {
         use Outcome::Done;
         let set = PackageState { enabled: Enabled::Enabled, ..PackageState::IN_USE };
         let mut runs = vec![
-            run(1, RunKind::TakeOut, "a", Way::Disable, set, Done),
-            run(2, RunKind::TakeOut, "a", Way::Uninstall, OFF, Done),
+            run(1, RunKind::TakeOut, "a", Change::Disable, set, Done),
+            run(2, RunKind::TakeOut, "a", Change::Uninstall, OFF, Done),
         ];
         let id = "a".parse().unwrap();
         assert_eq!(recorded_state(&runs, &id, OWNER), set);
-        runs.push(run(3, RunKind::PutBack, "a", Way::Reinstall, OUT, Done));
+        runs.push(run(3, RunKind::PutBack, "a", Change::Reinstall, OUT, Done));
         assert_eq!(recorded_state(&runs, &id, OWNER), PackageState::IN_USE);
-        runs.push(run(4, RunKind::TakeOut, "a", Way::Uninstall, OFF, Done));
+        runs.push(run(4, RunKind::TakeOut, "a", Change::Uninstall, OFF, Done));
         assert_eq!(recorded_state(&runs, &id, OWNER), OFF, "disabled before it was uninstalled");
     }
 
     #[test]
     fn what_is_off_as_it_was_before_is_put_back_into_use() {
-        let runs = [run(1, RunKind::TakeOut, "a", Way::Uninstall, OFF, Outcome::Done)];
+        let runs = [run(1, RunKind::TakeOut, "a", Change::Uninstall, OFF, Outcome::Done)];
         assert_eq!(Shelf::of(&inventory(&[("a", OUT)]), &runs).entries[0].target, OFF);
         assert_eq!(Shelf::of(&inventory(&[("a", OFF)]), &runs).entries[0].target, PackageState::IN_USE);
     }

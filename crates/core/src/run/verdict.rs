@@ -2,15 +2,15 @@
 
 use super::record::Outcome;
 use super::refusal::Refusal;
-use super::reply::Said;
+use super::reply::Reply;
 use crate::package::PackageState;
-use crate::plan::Way;
+use crate::plan::Change;
 
 /// What was heard after a request was sent.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Heard {
+pub enum Response {
     /// An answer.
-    Answer(Said),
+    Replied(Reply),
     /// The link went before the answer.
     LinkLost,
     /// The link is up, and no answer came in time.
@@ -30,7 +30,7 @@ pub struct Verdict {
 
 /// Judges a step from what was heard and from the state read back afterwards (`None` when it could
 /// not be read).
-pub fn judge(way: Way, heard: Heard, after: Option<PackageState>) -> Verdict {
+pub fn judge(way: Change, heard: Response, after: Option<PackageState>) -> Verdict {
     let verdict = |outcome, remark: String| Verdict { outcome, remark };
     let Some(after) = after else {
         return verdict(Outcome::Unsettled, "its state could not be read back".into());
@@ -38,28 +38,32 @@ pub fn judge(way: Way, heard: Heard, after: Option<PackageState>) -> Verdict {
     let state = after.condition().word();
     if way.is_met_by(after) {
         let remark = match heard {
-            Heard::Answer(Said::Success) => String::new(),
-            Heard::Answer(Said::Refused(why)) => format!("the device said no ({}), yet it is {state}", why.meaning()),
-            Heard::Answer(Said::Unclear) => format!("the answer said neither yes nor no; read back as {state}"),
-            Heard::LinkLost => format!("the link went before the answer; read back as {state}"),
-            Heard::Silence | Heard::Broken => format!("no whole answer came; read back as {state}"),
+            Response::Replied(Reply::Success) => String::new(),
+            Response::Replied(Reply::Refused(why)) => {
+                format!("the device said no ({}), yet it is {state}", why.meaning())
+            }
+            Response::Replied(Reply::Unclear) => format!("the answer said neither yes nor no; read back as {state}"),
+            Response::LinkLost => format!("the link went before the answer; read back as {state}"),
+            Response::Silence | Response::Broken => format!("no whole answer came; read back as {state}"),
         };
         return verdict(Outcome::Done, remark);
     }
     match heard {
-        Heard::Answer(Said::Success) => {
+        Response::Replied(Reply::Success) => {
             verdict(Outcome::NoEffect, format!("the device answered yes, but the package is still {state}"))
         }
-        Heard::Answer(Said::Unclear) => {
+        Response::Replied(Reply::Unclear) => {
             verdict(Outcome::NoEffect, format!("the answer said neither yes nor no, and the package is still {state}"))
         }
-        Heard::Answer(Said::Refused(why)) => verdict(Outcome::Refused, refused_in_words(why)),
-        Heard::LinkLost => verdict(Outcome::Unsettled, format!("the link went before the answer; it is {state} now")),
-        Heard::Silence => verdict(
+        Response::Replied(Reply::Refused(why)) => verdict(Outcome::Refused, refused_in_words(why)),
+        Response::LinkLost => {
+            verdict(Outcome::Unsettled, format!("the link went before the answer; it is {state} now"))
+        }
+        Response::Silence => verdict(
             Outcome::Unsettled,
             format!("the device has not answered; it is {state} now, but the change may still come"),
         ),
-        Heard::Broken => verdict(Outcome::Unsettled, format!("the answer was cut short; it is {state} now")),
+        Response::Broken => verdict(Outcome::Unsettled, format!("the answer was cut short; it is {state} now")),
     }
 }
 
@@ -78,24 +82,24 @@ mod tests {
 
     #[test]
     fn nothing_is_done_that_was_not_read_back() {
-        use Heard as H;
         use Outcome as O;
-        let yes = H::Answer(Said::Success);
-        let no = H::Answer(Said::Refused(Refusal::Internal));
+        use Response as H;
+        let yes = H::Replied(Reply::Success);
+        let no = H::Replied(Reply::Refused(Refusal::Internal));
         for (way, heard, after, outcome) in [
-            (Way::Uninstall, yes, Some(OUT), O::Done),
-            (Way::Uninstall, yes, Some(IN), O::NoEffect),
-            (Way::Uninstall, yes, None, O::Unsettled),
-            (Way::Uninstall, no, Some(IN), O::Refused),
-            (Way::Uninstall, no, Some(OUT), O::Done),
-            (Way::Uninstall, H::Silence, Some(IN), O::Unsettled),
-            (Way::Uninstall, H::Silence, Some(OUT), O::Done),
-            (Way::Uninstall, H::LinkLost, Some(IN), O::Unsettled),
-            (Way::Uninstall, H::Answer(Said::Unclear), Some(IN), O::NoEffect),
-            (Way::Disable, yes, Some(OFF), O::Done),
-            (Way::Disable, yes, Some(OUT), O::NoEffect),
-            (Way::Reinstall, yes, Some(IN), O::Done),
-            (Way::Reinstall, H::LinkLost, None, O::Unsettled),
+            (Change::Uninstall, yes, Some(OUT), O::Done),
+            (Change::Uninstall, yes, Some(IN), O::NoEffect),
+            (Change::Uninstall, yes, None, O::Unsettled),
+            (Change::Uninstall, no, Some(IN), O::Refused),
+            (Change::Uninstall, no, Some(OUT), O::Done),
+            (Change::Uninstall, H::Silence, Some(IN), O::Unsettled),
+            (Change::Uninstall, H::Silence, Some(OUT), O::Done),
+            (Change::Uninstall, H::LinkLost, Some(IN), O::Unsettled),
+            (Change::Uninstall, H::Replied(Reply::Unclear), Some(IN), O::NoEffect),
+            (Change::Disable, yes, Some(OFF), O::Done),
+            (Change::Disable, yes, Some(OUT), O::NoEffect),
+            (Change::Reinstall, yes, Some(IN), O::Done),
+            (Change::Reinstall, H::LinkLost, None, O::Unsettled),
         ] {
             let verdict = judge(way, heard, after);
             assert_eq!(verdict.outcome, outcome, "{way} {heard:?} {after:?}");

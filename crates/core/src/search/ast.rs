@@ -3,7 +3,7 @@
 use nucleo_matcher::pattern::{Atom, AtomKind, CaseMatching, Normalization};
 
 use super::facts::{Fact, Field};
-use crate::catalog::Sight;
+use crate::catalog::CatalogEntry;
 
 /// A word that is looked for.
 #[derive(Debug, Clone)]
@@ -52,7 +52,7 @@ pub(crate) struct Compare {
 
 impl Compare {
     /// Whether it holds of a package; `None` where the device did not report what it takes.
-    pub(super) fn holds(&self, entry: &Sight<'_>) -> Option<bool> {
+    pub(super) fn holds(&self, entry: &CatalogEntry<'_>) -> Option<bool> {
         match &self.given {
             Given::Number(wanted) => self.field.number(entry, *wanted).map(|number| self.op.holds(number, *wanted)),
             Given::Text(wanted) => self.field.contains(entry, wanted),

@@ -4,7 +4,7 @@ use std::ops::Range;
 
 /// A place in a search line and what is wrong there.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Spot {
+pub struct SearchError {
     /// The bytes of the line.
     pub at: Range<usize>,
     /// What is wrong, and what would do.

@@ -1,6 +1,6 @@
 //! The facts that can be asked for, and the fields that can be compared.
 
-use crate::catalog::Sight;
+use crate::catalog::CatalogEntry;
 use crate::package::{Condition, PackageKind};
 
 /// A fact that holds or does not.
@@ -67,7 +67,7 @@ pub const FACTS: [(&str, Fact, &str); 26] = [
 ];
 
 impl Fact {
-    pub(crate) fn holds(self, sight: &Sight<'_>, chosen: bool) -> Option<bool> {
+    pub(crate) fn holds(self, sight: &CatalogEntry<'_>, chosen: bool) -> Option<bool> {
         let package = sight.package;
         let condition = package.state(sight.user).condition();
         Some(match self {
@@ -95,7 +95,7 @@ pub enum FieldKind {
     /// Bytes: `50M`, `1.5G`, `300k`.
     Bytes,
     /// A time: `90d`, `2w`, `6mo`, `1y`, `3h`, `20min`.
-    Time,
+    Duration,
     /// A number.
     Number,
     /// Text, of which `=` looks for a part.
@@ -135,10 +135,10 @@ pub const FIELDS: [(&str, Field, FieldKind, &str); 20] = [
     ("data", Field::Data, FieldKind::Bytes, "size of the data"),
     ("cache", Field::Cache, FieldKind::Bytes, "size of the cache"),
     ("memory", Field::Memory, FieldKind::Bytes, "memory that its processes use now"),
-    ("idle", Field::Idle, FieldKind::Time, "time since it was last in front; never is longer than any"),
-    ("use", Field::Use, FieldKind::Time, "time in front in all"),
-    ("came", Field::Came, FieldKind::Time, "time since it was installed"),
-    ("update", Field::Update, FieldKind::Time, "time since it was last updated"),
+    ("idle", Field::Idle, FieldKind::Duration, "time since it was last in front; never is longer than any"),
+    ("use", Field::Use, FieldKind::Duration, "time in front in all"),
+    ("came", Field::Came, FieldKind::Duration, "time since it was installed"),
+    ("update", Field::Update, FieldKind::Duration, "time since it was last updated"),
     ("target", Field::Target, FieldKind::Number, "API level that it was made for"),
     ("uid", Field::Uid, FieldKind::Number, "number of the app"),
     ("permission", Field::Permission, FieldKind::Text, "asks for a permission"),
@@ -154,9 +154,9 @@ pub const FIELDS: [(&str, Field, FieldKind, &str); 20] = [
 
 impl Field {
     /// Bytes, seconds or a number, as the field has it.
-    pub(super) fn number(self, sight: &Sight<'_>, wanted: f64) -> Option<f64> {
+    pub(super) fn number(self, sight: &CatalogEntry<'_>, wanted: f64) -> Option<f64> {
         let about = &sight.package.about;
-        let since = |then: Option<wibbet_types::Stamp>| Some((sight.measures.now?.0 - then?.0).max(0) as f64);
+        let since = |then: Option<wibbet_types::DeviceTime>| Some((sight.measures.now?.0 - then?.0).max(0) as f64);
         Some(match self {
             Self::Size => sight.size(|s| s.total())? as f64,
             Self::Code => sight.size(|s| s.code)? as f64,
@@ -184,7 +184,7 @@ impl Field {
         })
     }
 
-    pub(super) fn contains(self, sight: &Sight<'_>, wanted: &str) -> Option<bool> {
+    pub(super) fn contains(self, sight: &CatalogEntry<'_>, wanted: &str) -> Option<bool> {
         let package = sight.package;
         let has = |text: &str| contains_ignoring_case(text, wanted);
         Some(match self {

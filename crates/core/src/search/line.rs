@@ -6,16 +6,16 @@ use wibbet_types::{PackageId, UserId};
 
 use super::ast::Expr;
 use super::complete::Completion;
-use super::error::Spot;
+use super::error::SearchError;
 use super::matcher::Finder;
-use crate::catalog::{Chosen, Sheet};
+use crate::catalog::{Catalog, Chosen};
 
 /// A search line, taken apart.
 #[derive(Debug, Clone, Default)]
 pub struct Search {
     expr: Option<Expr>,
     /// Where and why a part could not be read. It is left out of the search.
-    pub trouble: Option<Spot>,
+    pub trouble: Option<SearchError>,
 }
 
 impl Search {
@@ -41,7 +41,7 @@ impl Search {
     }
 
     /// The packages that are found for a user: best first where words are looked for, else by id.
-    pub fn run(&self, sheet: &Sheet, user: UserId, chosen: &Chosen, finder: &mut Finder) -> Vec<PackageId> {
+    pub fn run(&self, sheet: &Catalog, user: UserId, chosen: &Chosen, finder: &mut Finder) -> Vec<PackageId> {
         let Some(expr) = &self.expr else { return sheet.inventory.packages.keys().cloned().collect() };
         let mut found: Vec<(Reverse<u32>, &PackageId)> = Vec::new();
         for sight in sheet.sights(user) {

@@ -4,7 +4,7 @@ use nucleo_matcher::{Config, Matcher, Utf32Str};
 use wibbet_types::PlainText;
 
 use super::ast::{Expr, Word};
-use crate::catalog::Sight;
+use crate::catalog::CatalogEntry;
 use crate::package::AppFacts;
 
 /// Looks for words. Kept between searches, since it holds memory that can be used again.
@@ -57,7 +57,7 @@ impl Finder {
         score.map(u32::from).filter(|score| *score >= word.letters.saturating_mul(16))
     }
 
-    fn word(&mut self, word: &Word, sight: &Sight<'_>) -> Option<u32> {
+    fn word(&mut self, word: &Word, sight: &CatalogEntry<'_>) -> Option<u32> {
         let labels = |app| {
             let app: &AppFacts = app;
             app.label.iter().chain(app.home.iter().filter_map(|h| h.label.as_ref())).map(PlainText::as_str)
@@ -79,7 +79,13 @@ impl Finder {
         best
     }
 
-    pub(super) fn holds(&mut self, expr: &Expr, sight: &Sight<'_>, chosen: bool, score: &mut u32) -> Option<bool> {
+    pub(super) fn holds(
+        &mut self,
+        expr: &Expr,
+        sight: &CatalogEntry<'_>,
+        chosen: bool,
+        score: &mut u32,
+    ) -> Option<bool> {
         match expr {
             Expr::Word(word) => Some(match self.word(word, sight) {
                 Some(own) => {

@@ -26,7 +26,7 @@ mod parse;
 mod tests;
 
 pub use complete::Completion;
-pub use error::Spot;
+pub use error::SearchError;
 pub use facts::{FACTS, FIELDS, Fact, Field, FieldKind};
 pub use line::Search;
 pub use matcher::Finder;

@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::ast::{Compare, Expr, Given, Op, Word};
-use super::error::Spot;
+use super::error::SearchError;
 use super::facts::{FACTS, FIELDS, Field, FieldKind};
 
 /// Parentheses within parentheses, at most.
@@ -16,10 +16,10 @@ struct Parser<'a> {
     line: &'a str,
     at: usize,
     parts: usize,
-    trouble: Option<Spot>,
+    trouble: Option<SearchError>,
 }
 
-pub(crate) fn parse(line: &str) -> (Option<Expr>, Option<Spot>) {
+pub(crate) fn parse(line: &str) -> (Option<Expr>, Option<SearchError>) {
     let mut parser = Parser { line, at: 0, parts: 0, trouble: None };
     let mut all = Vec::new();
     loop {
@@ -44,7 +44,7 @@ pub(crate) fn ends_word(c: char) -> bool {
 
 impl Parser<'_> {
     fn complain(&mut self, at: Range<usize>, words: String) {
-        self.trouble.get_or_insert(Spot { at, words });
+        self.trouble.get_or_insert(SearchError { at, words });
     }
 
     /// The next character that is no blank; the place moves on to it.
@@ -165,7 +165,7 @@ impl Parser<'_> {
         if value.is_empty() {
             let words = match kind {
                 FieldKind::Bytes => "a size belongs here, such as 50M",
-                FieldKind::Time => "a time belongs here, such as 90d",
+                FieldKind::Duration => "a time belongs here, such as 90d",
                 FieldKind::Number => "a number belongs here",
                 FieldKind::Text => "a word belongs here",
             };
@@ -210,7 +210,7 @@ impl Parser<'_> {
         let words = match field_of(name) {
             Some((name, _, FieldKind::Text, _)) => format!("“{name}” is compared, as in :{name}=word"),
             Some((name, _, FieldKind::Bytes, _)) => format!("“{name}” is compared, as in :{name}>50M"),
-            Some((name, _, FieldKind::Time, _)) => format!("“{name}” is compared, as in :{name}>90d"),
+            Some((name, _, FieldKind::Duration, _)) => format!("“{name}” is compared, as in :{name}>90d"),
             Some((name, ..)) => format!("“{name}” is compared, as in :{name}>23"),
             None => format!("there is no fact “{name}”; Tab shows those that there are"),
         };
@@ -230,7 +230,7 @@ fn number(text: &str, kind: FieldKind) -> Result<f64, &'static str> {
     let (digits, unit) = text.split_at(split);
     let wrong = match kind {
         FieldKind::Bytes => "this is no size; write 300k, 50M or 1.5G",
-        FieldKind::Time => "this is no time; write 20min, 3h, 90d, 2w, 6mo or 1y",
+        FieldKind::Duration => "this is no time; write 20min, 3h, 90d, 2w, 6mo or 1y",
         _ => "this is no number",
     };
     let number: f64 = digits.replace(',', ".").parse().map_err(|_| wrong)?;
@@ -240,12 +240,12 @@ fn number(text: &str, kind: FieldKind) -> Result<f64, &'static str> {
         (FieldKind::Bytes, "k" | "kb") => 1e3,
         (FieldKind::Bytes, "m" | "mb") => 1e6,
         (FieldKind::Bytes, "g" | "gb") => 1e9,
-        (FieldKind::Time, "min") => 60.0,
-        (FieldKind::Time, "h") => 3600.0,
-        (FieldKind::Time, "" | "d") => 86_400.0,
-        (FieldKind::Time, "w") => 7.0 * 86_400.0,
-        (FieldKind::Time, "mo") => 30.0 * 86_400.0,
-        (FieldKind::Time, "y") => 365.0 * 86_400.0,
+        (FieldKind::Duration, "min") => 60.0,
+        (FieldKind::Duration, "h") => 3600.0,
+        (FieldKind::Duration, "" | "d") => 86_400.0,
+        (FieldKind::Duration, "w") => 7.0 * 86_400.0,
+        (FieldKind::Duration, "mo") => 30.0 * 86_400.0,
+        (FieldKind::Duration, "y") => 365.0 * 86_400.0,
         _ => return Err(wrong),
     };
     Ok(number * factor)

@@ -2,22 +2,22 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use proptest::prelude::*;
-use wibbet_types::{PackageId, PlainText, Stamp, UserId};
+use wibbet_types::{DeviceTime, PackageId, PlainText, UserId};
 
-use crate::catalog::{Chosen, Sheet};
+use crate::catalog::{Catalog, Chosen};
 
 use super::*;
 use crate::package::{
-    About, AppFacts, AppNames, Enabled, HomeEntry, Inventory, Measures, Note, Package, PackageKind, PackageState,
-    Scope, Sizes, Source, Usage,
+    AppFacts, AppNames, Enabled, HomeEntry, Inventory, Metrics, Note, Package, PackageDetails, PackageKind,
+    PackageState, Scope, Sizes, Source, Usage,
 };
 
 const NOW: i64 = 400 * 86_400;
 
 /// Five packages, of which the last one is told nothing about.
-fn sheet() -> Sheet {
+fn sheet() -> Catalog {
     let mut packages = BTreeMap::new();
-    let mut measures = Measures { now: Some(Stamp(NOW)), ..Measures::default() };
+    let mut measures = Metrics { now: Some(DeviceTime(NOW)), ..Metrics::default() };
     measures.asked.extend(Source::ALL);
     let mut names = AppNames::default();
     let used = measures.usage.entry(UserId::OWNER).or_default();
@@ -37,11 +37,15 @@ fn sheet() -> Sheet {
     ] {
         let id: PackageId = id.parse().unwrap();
         let states = BTreeMap::from([(UserId::OWNER, PackageState { enabled, ..PackageState::IN_USE })]);
-        let about = About { requests: vec![format!("{id}.CAMERA")], target_sdk: Some(30), ..About::default() };
+        let about = PackageDetails {
+            requests: vec![format!("{id}.CAMERA")],
+            target_sdk: Some(30),
+            ..PackageDetails::default()
+        };
         packages
             .insert(id.clone(), Package { path: path.parse().ok(), about, ..Package::bare(id.clone(), kind, states) });
         measures.sizes.insert(id.clone(), Sizes { code: megabytes * 1_000_000, data: 1, cache: 0 });
-        used.insert(id.clone(), Usage { last: idle.map(|d: i64| Stamp(NOW - d * 86_400 - 5)), seconds: 60 });
+        used.insert(id.clone(), Usage { last: idle.map(|d: i64| DeviceTime(NOW - d * 86_400 - 5)), seconds: 60 });
         let home = vec![HomeEntry { class: PlainText::new("X"), label: None }];
         names.apps.insert(id, AppFacts { label: Some(PlainText::new(label)), home, ..AppFacts::default() });
     }
@@ -49,11 +53,11 @@ fn sheet() -> Sheet {
     packages.insert(id.clone(), Package::bare(id, PackageKind::System, BTreeMap::new()));
     let note =
         Note { id: "net.skerry.offers".parse().unwrap(), scope: Scope::Model, text: "Werbung".into(), star: true };
-    Sheet {
+    Catalog {
         names: Arc::new(names),
         measures: Arc::new(measures),
         notes: Arc::new(crate::package::notes_by_package(vec![note])),
-        ..Sheet::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
+        ..Catalog::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
     }
 }
 

@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use super::installed::Holding;
+use super::installed::InstalledPackage;
 use super::metrics::days_ago;
 use super::output::Output;
 use super::state::State;
@@ -66,7 +66,7 @@ impl State {
     }
 }
 
-fn write_package(out: &mut String, id: &str, package: &Holding, sdk: u32, device_version: &str) {
+fn write_package(out: &mut String, id: &str, package: &InstalledPackage, sdk: u32, device_version: &str) {
     let old = sdk < 24;
     let data = &package.data;
     let path = package.code_path();
@@ -125,7 +125,7 @@ fn came(id: &str, system: bool) -> String {
     days_ago(if system { 700 } else { crate::seed::mix(id) % 600 })
 }
 
-fn write_facts(out: &mut String, id: &str, package: &Holding, sdk: u32) {
+fn write_facts(out: &mut String, id: &str, package: &InstalledPackage, sdk: u32) {
     let system = package.data.kind == SimKind::System;
     let updated =
         if package.code_path().starts_with("/data/") { days_ago(crate::seed::mix(id) % 200) } else { came(id, system) };

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
 
-use super::installed::Holding;
+use super::installed::InstalledPackage;
 use crate::apk::{Image, Plan};
 use crate::scenario::Scenario;
 
@@ -61,7 +61,7 @@ pub(crate) const FOLDER: u32 = 0o040_755;
 /// Every package's APKs.
 pub(crate) fn first_files(scenario: &Scenario) -> BTreeMap<String, File> {
     let mut files = BTreeMap::new();
-    for package in Holding::all_of(scenario).values() {
+    for package in InstalledPackage::all_of(scenario).values() {
         let plan = scenario.apk_plan(&package.data);
         // System images give all files one time; what came later has its own.
         let time = if package.code_path().starts_with("/data/") { 1_774_000_000 + package.uid } else { 1_230_768_000 };

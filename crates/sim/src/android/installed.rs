@@ -16,7 +16,7 @@ pub(crate) struct UserState {
 
 /// A package on the device.
 #[derive(Debug, Clone)]
-pub(crate) struct Holding {
+pub(crate) struct InstalledPackage {
     pub(crate) data: SimPackage,
     pub(crate) users: BTreeMap<u32, UserState>,
     pub(crate) uid: u32,
@@ -24,7 +24,7 @@ pub(crate) struct Holding {
     pub(super) returning: Option<u32>,
 }
 
-impl Holding {
+impl InstalledPackage {
     pub(crate) fn all_of(scenario: &Scenario) -> BTreeMap<String, Self> {
         let all_users: Vec<u32> = scenario.users.iter().map(|u| u.id).collect();
         let holding = |(n, data): (usize, &SimPackage)| {

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::net::SocketAddr;
 use std::time::{Duration, Instant};
 
-use super::installed::Holding;
+use super::installed::InstalledPackage;
 use crate::line::{Cutter, Fault};
 use crate::scenario::{ReachedBy, Scenario};
 
@@ -34,7 +34,7 @@ pub(crate) struct Switches {
 #[derive(Debug)]
 pub(crate) struct State {
     pub(crate) scenario: Scenario,
-    pub(crate) packages: BTreeMap<String, Holding>,
+    pub(crate) packages: BTreeMap<String, InstalledPackage>,
     /// Key lines, without their remark, of the computers that the device has accepted.
     pub(crate) trusted: BTreeSet<String>,
     pub(crate) random: fastrand::Rng,
@@ -66,7 +66,7 @@ impl State {
     /// A device as it comes out of its box.
     pub(crate) fn new(scenario: Scenario, seed: u64) -> Self {
         Self {
-            packages: Holding::all_of(&scenario),
+            packages: InstalledPackage::all_of(&scenario),
             trusted: BTreeSet::new(),
             random: fastrand::Rng::with_seed(seed),
             cutter: Cutter::default(),

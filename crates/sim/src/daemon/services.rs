@@ -152,7 +152,7 @@ pub(crate) async fn run(
                     match step {
                         SyncStep::More => break false,
                         SyncStep::End => break true,
-                        SyncStep::Answer(data) => answers.extend(data),
+                        SyncStep::Send(data) => answers.extend(data),
                     }
                 };
                 if !answers.is_empty() && !stream.send(&answers).await {

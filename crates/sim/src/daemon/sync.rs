@@ -17,7 +17,7 @@ pub(crate) struct SyncSession {
 #[derive(Debug, PartialEq, Eq)]
 pub(crate) enum SyncStep {
     /// Sends this.
-    Answer(Vec<u8>),
+    Send(Vec<u8>),
     /// Waits for more.
     More,
     /// Ends.
@@ -41,9 +41,9 @@ impl SyncSession {
         let message: Vec<u8> = self.held.drain(..8 + body).skip(8).collect();
         let path = String::from_utf8_lossy(&message).into_owned();
         match id {
-            SyncId::Stat => SyncStep::Answer(stat(state, &path)),
-            SyncId::List => SyncStep::Answer(list(state, &path)),
-            SyncId::Recv => SyncStep::Answer(match state.files.get(&path) {
+            SyncId::Stat => SyncStep::Send(stat(state, &path)),
+            SyncId::List => SyncStep::Send(list(state, &path)),
+            SyncId::Recv => SyncStep::Send(match state.files.get(&path) {
                 Some(file) => {
                     let all = file.data.read(0, usize::MAX);
                     let mut out: Vec<u8> = all.chunks(64 * 1024).flat_map(|c| sync_message(SyncId::Data, c)).collect();
@@ -55,13 +55,13 @@ impl SyncSession {
             SyncId::Send => {
                 let (path, mode) = path.rsplit_once(',').unwrap_or((&path, "33188"));
                 self.sending = Some((path.to_owned(), mode.parse().unwrap_or(REGULAR | 0o644), Vec::new()));
-                SyncStep::Answer(Vec::new())
+                SyncStep::Send(Vec::new())
             }
             SyncId::Data => {
                 if let Some((_, _, data)) = &mut self.sending {
                     data.extend_from_slice(&message);
                 }
-                SyncStep::Answer(Vec::new())
+                SyncStep::Send(Vec::new())
             }
             SyncId::Done => match self.sending.take() {
                 Some((path, mode, data)) if path.starts_with("/data/local/tmp/") || path.starts_with("/sdcard/") => {
@@ -69,9 +69,9 @@ impl SyncSession {
                     let owner = (mode >> 6) & 7;
                     let mode = mode & !0o77 | owner << 3 | owner;
                     state.files.insert(path, File { mode, time: length, data: Contents::Bytes(data) });
-                    SyncStep::Answer(sync_message(SyncId::Okay, &[]))
+                    SyncStep::Send(sync_message(SyncId::Okay, &[]))
                 }
-                Some(_) => SyncStep::Answer(sync_message(SyncId::Fail, b"couldn't create file: Permission denied")),
+                Some(_) => SyncStep::Send(sync_message(SyncId::Fail, b"couldn't create file: Permission denied")),
                 None => SyncStep::End,
             },
             _ => SyncStep::End,

@@ -7,7 +7,7 @@ use tokio::sync::watch;
 use wibbet_adb::AnnouncedKind;
 
 use super::options::Options;
-use super::screen::{OwnersAct, OwnersScreen};
+use super::screen::{OwnerAction, OwnersScreen};
 use crate::android::{PairingDialog, State};
 use crate::line::Fault;
 use crate::machine::{Access, Shared};
@@ -68,26 +68,26 @@ impl SimDevice {
     ///
     /// # Errors
     /// When no port is to be had.
-    pub async fn act(&self, act: OwnersAct) -> std::io::Result<Option<PairingDialog>> {
+    pub async fn act(&self, act: OwnerAction) -> std::io::Result<Option<PairingDialog>> {
         let (air, second) = {
             let state = self.shared.state();
             (state.scenario.reached_by == ReachedBy::Air, state.scenario.second_switch)
         };
         match act {
             // What this device does not have cannot be touched.
-            OwnersAct::ShowCode | OwnersAct::Scan(_) | OwnersAct::WirelessDebugging(_) if !air => {}
-            OwnersAct::SecondSwitch(_) if !second => {}
-            OwnersAct::Allow => self.allow(),
-            OwnersAct::Deny => self.shared.state().asks = None,
-            OwnersAct::ShowCode => {
+            OwnerAction::ShowCode | OwnerAction::Scan(_) | OwnerAction::WirelessDebugging(_) if !air => {}
+            OwnerAction::SecondSwitch(_) if !second => {}
+            OwnerAction::Allow => self.allow(),
+            OwnerAction::Deny => self.shared.state().asks = None,
+            OwnerAction::ShowCode => {
                 let code: String = {
                     let mut state = self.shared.state();
                     (0..6).map(|_| state.random.digit(10)).collect()
                 };
                 return open_dialog(&self.shared, code, self.shared.instance(), false).await.map(Some);
             }
-            OwnersAct::CloseDialog => self.shared.close_dialog(),
-            OwnersAct::Scan(text) => {
+            OwnerAction::CloseDialog => self.shared.close_dialog(),
+            OwnerAction::Scan(text) => {
                 let field = |name: &str| {
                     text.strip_prefix("WIFI:")?.split(';').find_map(|f| f.strip_prefix(name)).map(str::to_owned)
                 };
@@ -95,15 +95,15 @@ impl SimDevice {
                     return open_dialog(&self.shared, password, name, true).await.map(Some);
                 }
             }
-            OwnersAct::SecondSwitch(on) => self.shared.state().scenario.second_switch_off = !on,
-            OwnersAct::UsbDebugging(on) => self.shared.usb_debugging(on),
-            OwnersAct::WirelessDebugging(false) => self.shared.wireless_debugging_off(),
-            OwnersAct::WirelessDebugging(true) => {
+            OwnerAction::SecondSwitch(on) => self.shared.state().scenario.second_switch_off = !on,
+            OwnerAction::UsbDebugging(on) => self.shared.usb_debugging(on),
+            OwnerAction::WirelessDebugging(false) => self.shared.wireless_debugging_off(),
+            OwnerAction::WirelessDebugging(true) => {
                 self.shared.state().switches.wireless = true;
                 listen(&self.shared, ([127, 0, 0, 1], 0).into(), Access::Air).await?;
             }
-            OwnersAct::Restart => self.restart(),
-            OwnersAct::Touch(id) => {
+            OwnerAction::Restart => self.restart(),
+            OwnerAction::Touch(id) => {
                 self.shared.state().show(&id, 0);
             }
         }
@@ -215,11 +215,11 @@ impl SimDevice {
             if let Some(fingerprint) = &state.asks {
                 lines.push("Allow USB debugging? The computer's key:".into());
                 lines.push(fingerprint.clone());
-                acts.extend([OwnersAct::Allow, OwnersAct::Deny]);
+                acts.extend([OwnerAction::Allow, OwnerAction::Deny]);
             }
             if state.scenario.second_switch {
                 lines.push(format!("Second switch, for changes: {}", switch(!state.scenario.second_switch_off)));
-                acts.push(OwnersAct::SecondSwitch(state.scenario.second_switch_off));
+                acts.push(OwnerAction::SecondSwitch(state.scenario.second_switch_off));
             }
             if state.scenario.reached_by == ReachedBy::Air {
                 lines.push(format!("Wireless debugging: {}", switch(state.switches.wireless)));
@@ -229,25 +229,25 @@ impl SimDevice {
                         Some(dialog) if !dialog.scanned => {
                             lines.push(format!("Wi-Fi pairing code: {}", dialog.code));
                             lines.push(format!("IP address and port: {}", dialog.address));
-                            acts.push(OwnersAct::CloseDialog);
+                            acts.push(OwnerAction::CloseDialog);
                         }
                         Some(_) => lines.push("Pairing…".into()),
                         None => {
-                            acts.push(OwnersAct::ShowCode);
+                            acts.push(OwnerAction::ShowCode);
                             if let Some(text) = qr {
-                                acts.push(OwnersAct::Scan(text.to_owned()));
+                                acts.push(OwnerAction::Scan(text.to_owned()));
                             }
                         }
                     }
                 }
                 lines.push(format!("Computers it knows: {}", state.trusted.len()));
-                acts.push(OwnersAct::WirelessDebugging(!state.switches.wireless));
+                acts.push(OwnerAction::WirelessDebugging(!state.switches.wireless));
             } else {
-                acts.push(OwnersAct::UsbDebugging(!state.switches.usb_debugging));
+                acts.push(OwnerAction::UsbDebugging(!state.switches.usb_debugging));
             }
             lines.push(format!("On the screen: {}", crate::catalogue::labels::label(&state.front.0, "")));
-            acts.extend(state.touchable().into_iter().map(OwnersAct::Touch));
-            acts.push(OwnersAct::Restart);
+            acts.extend(state.touchable().into_iter().map(OwnerAction::Touch));
+            acts.push(OwnerAction::Restart);
             (lines, acts)
         };
         OwnersScreen { name: self.model(), lines, acts }

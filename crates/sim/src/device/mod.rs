@@ -8,4 +8,4 @@ mod screen;
 pub use cable::SimBus;
 pub use handle::SimDevice;
 pub use options::Options;
-pub use screen::{OwnersAct, OwnersScreen};
+pub use screen::{OwnerAction, OwnersScreen};

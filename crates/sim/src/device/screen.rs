@@ -2,7 +2,7 @@
 
 /// What the owner can do.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum OwnersAct {
+pub enum OwnerAction {
     /// Tap "Allow" in the dialog.
     Allow,
     /// Tap "Deny" in the dialog.
@@ -25,7 +25,7 @@ pub enum OwnersAct {
     Restart,
 }
 
-impl OwnersAct {
+impl OwnerAction {
     /// In words.
     pub fn words(&self) -> String {
         let words = match self {
@@ -55,5 +55,5 @@ pub struct OwnersScreen {
     /// What it shows, line by line.
     pub lines: Vec<String>,
     /// What can be done on it now.
-    pub acts: Vec<OwnersAct>,
+    pub acts: Vec<OwnerAction>,
 }

@@ -210,8 +210,8 @@ mod tests {
     use std::sync::Arc;
 
     use wibbet_bench::around::Surroundings;
-    use wibbet_bench::logbook::Book;
-    use wibbet_bench::policy::Patience;
+    use wibbet_bench::logbook::SharedLogbook;
+    use wibbet_bench::policy::RunPolicy;
     use wibbet_sim::{Allow, Options, Scenario, SimBus, SimDevice};
 
     const PEM: &str = include_str!("../../../adb/tests/key.pem");
@@ -224,10 +224,10 @@ mod tests {
     fn workplace(folder: &std::path::Path, bus: &Arc<SimBus>) -> Workplace {
         let key = wibbet_adb::HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
         Workplace {
-            book: Book::open(folder).unwrap(),
+            book: SharedLogbook::open(folder).unwrap(),
             keys: Arc::new(wibbet_adb::KeyRing::of(key)),
-            limits: wibbet_adb::Limits::default(),
-            patience: Patience::default(),
+            limits: wibbet_adb::Timeouts::default(),
+            patience: RunPolicy::default(),
             surroundings: Arc::new(Surroundings::simulated(Some(Arc::clone(bus) as _), None)),
         }
     }

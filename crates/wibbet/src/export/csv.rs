@@ -1,7 +1,7 @@
 //! The table of packages as a file for machines.
 
 use serde_json::{Map, Value, json};
-use wibbet_core::catalog::{Column, Sheet, Sight};
+use wibbet_core::catalog::{Catalog, CatalogEntry, Column};
 use wibbet_types::{PackageId, UserId};
 
 /// The form of a file.
@@ -14,7 +14,7 @@ pub(crate) enum Form {
 }
 
 /// The columns of a file: with a state for each user.
-fn heads(sheet: &Sheet, columns: &[Column]) -> Vec<String> {
+fn heads(sheet: &Catalog, columns: &[Column]) -> Vec<String> {
     let head = |column: &Column| match column {
         Column::States => sheet.inventory.users.iter().map(|u| format!("state_{}", u.id)).collect(),
         other => vec![other.name().to_owned()],
@@ -22,7 +22,7 @@ fn heads(sheet: &Sheet, columns: &[Column]) -> Vec<String> {
     columns.iter().flat_map(head).collect()
 }
 
-fn values(sheet: &Sheet, columns: &[Column], sight: &Sight<'_>) -> Vec<Option<String>> {
+fn values(sheet: &Catalog, columns: &[Column], sight: &CatalogEntry<'_>) -> Vec<Option<String>> {
     let value = |column: &Column| match column {
         Column::States => {
             let name = |user: UserId| Some(sight.package.state(user).condition().name().to_owned());
@@ -44,7 +44,7 @@ fn typed(column: &str, value: String) -> Value {
 
 /// Writes some packages for a user. Sizes are in bytes, `idle` in days or `never`, `use` in seconds; what the device did
 /// not tell is empty, in JSON null.
-pub(crate) fn write(sheet: &Sheet, ids: &[PackageId], columns: &[Column], user: UserId, form: Form) -> String {
+pub(crate) fn write(sheet: &Catalog, ids: &[PackageId], columns: &[Column], user: UserId, form: Form) -> String {
     let heads = heads(sheet, columns);
     let rows = ids.iter().filter_map(|id| sheet.sight(id, user)).map(|sight| values(sheet, columns, &sight));
     match form {
@@ -87,7 +87,7 @@ mod tests {
     use wibbet_core::device::{User, UserKind};
     use wibbet_core::package::{AppFacts, AppNames, Inventory, Note, Package, PackageKind, PackageState, Scope};
 
-    fn sheet(label: &str, note: &str) -> Sheet {
+    fn sheet(label: &str, note: &str) -> Catalog {
         let id: PackageId = "com.ostrel.notes".parse().unwrap();
         let users = [0, 10].map(|n| User {
             id: UserId::new(n),
@@ -102,10 +102,10 @@ mod tests {
         let names = AppNames { apps: BTreeMap::from([(id.clone(), facts)]), ..AppNames::default() };
         let note = Note { id: id.clone(), scope: Scope::All, text: note.into(), star: false };
         let inventory = Inventory { users: users.to_vec(), packages, gaps: Vec::new() };
-        Sheet {
+        Catalog {
             names: Arc::new(names),
             notes: Arc::new(BTreeMap::from([(id, vec![note])])),
-            ..Sheet::new(Arc::new(inventory))
+            ..Catalog::new(Arc::new(inventory))
         }
     }
 

@@ -11,13 +11,13 @@ use wibbet_core::link::Ladder;
 use wibbet_core::package::PackageState;
 use wibbet_core::plan::{Back, Plan};
 use wibbet_core::run::Run;
-use wibbet_types::{Time, UserId};
+use wibbet_types::{Timestamp, UserId};
 
 use crate::exit::Failure;
 use crate::out::{line, tell};
 
 /// A time as RFC 3339 in UTC.
-pub(crate) fn time(time: Time) -> String {
+pub(crate) fn time(time: Timestamp) -> String {
     jiff::Timestamp::from_millisecond(time.0).map_or_else(|_| time.0.to_string(), |t| t.to_string())
 }
 
@@ -331,7 +331,7 @@ impl Steps {
         Self { error: Some(failure.into()), ..Self::of(run) }
     }
 
-    pub(crate) fn planned(plan: &Plan, abilities: &wibbet_core::android::Abilities, serial: &str) -> Self {
+    pub(crate) fn planned(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, serial: &str) -> Self {
         let steps = plan.steps.iter().map(|step| JsonStep {
             id: step.id.to_string(),
             user: step.user.number(),
@@ -340,7 +340,7 @@ impl Steps {
             answer: None,
             state: Some(step.before.into()),
             before: step.before.into(),
-            words: step.words(abilities),
+            words: step.words(capabilities),
             remark: match (step.skip, step.back) {
                 (Some(skip), _) => skip.to_string(),
                 (None, Back::Nearly(why) | Back::NoWay(why)) => why.to_owned(),

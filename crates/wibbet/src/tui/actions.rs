@@ -5,18 +5,18 @@ use std::sync::Arc;
 use tui_input::Input;
 use wibbet_bench::fleet::BenchCommand;
 use wibbet_bench::session::SessionCommand;
-use wibbet_core::plan::{Back, TrayItem, Way};
+use wibbet_core::plan::{Back, Change, TrayItem};
 use wibbet_core::run::{Outcome, RunKind, recorded_state};
 
 use super::message::{Effect, to_session};
-use super::offers::{is_useful, refused_uninstalls, to_carry_on};
+use super::offers::{is_enabled, refused_uninstalls, to_carry_on};
 use super::{find, links, views};
-use crate::tui::app::{CloseForm, DeviceModel, Model, Popup, RunPane};
+use crate::tui::app::{CloseForm, DeviceModel, Model, RunPane, Window};
 use crate::tui::keys::{Action, View};
 
 /// Does an action.
 pub(crate) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
-    if !is_useful(model, action) {
+    if !is_enabled(model, action) {
         return Vec::new();
     }
     let current = model.current;
@@ -32,19 +32,19 @@ pub(crate) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::PageDown => move_by(model, views::page(model) as isize),
         Action::First => move_to(model, 0),
         Action::Last => move_to(model, usize::MAX),
-        Action::Palette => model.popup = Some(Popup::Palette { input: Input::default(), at: 0 }),
-        Action::Help => model.popup = Some(Popup::Help { from: 0 }),
-        Action::SearchHelp => model.popup = Some(Popup::SearchHelp { from: 0 }),
-        Action::AddDevice => model.popup = Some(Popup::Address { input: Input::default(), trouble: None }),
-        Action::Guide => model.popup = Some(Popup::Guide { from: 0 }),
+        Action::Palette => model.popup = Some(Window::Palette { input: Input::default(), at: 0 }),
+        Action::Help => model.popup = Some(Window::Help { from: 0 }),
+        Action::SearchHelp => model.popup = Some(Window::SearchHelp { from: 0 }),
+        Action::AddDevice => model.popup = Some(Window::Address { input: Input::default(), trouble: None }),
+        Action::Guide => model.popup = Some(Window::Guide { from: 0 }),
         Action::Pair => return links::open_pairing(model),
-        Action::CloseLink => model.popup = Some(Popup::Close(CloseForm::default())),
+        Action::CloseLink => model.popup = Some(Window::Close(CloseForm::default())),
         Action::OwnScreens => links::open_own_screens(model, None),
         Action::NextDevice => model.current = (current + 1) % model.devices.len(),
         Action::Details => model.details = !model.details,
         Action::Quit => {
             if model.devices.iter().any(|d| d.running) {
-                model.popup = Some(Popup::Quit);
+                model.popup = Some(Window::Quit);
             } else {
                 return vec![Effect::Quit];
             }
@@ -163,7 +163,7 @@ fn on_device(model: &mut Model, action: Action) -> Vec<Effect> {
                 |items, plan| {
                     for step in plan.steps.iter().filter(|s| matches!(s.back, Back::NoWay(_))) {
                         if let Some(item) = items.iter_mut().find(|i| i.id == step.id && i.user == step.user) {
-                            item.way = Way::Disable;
+                            item.way = Change::Disable;
                         }
                     }
                 },
@@ -208,7 +208,7 @@ fn mark(model: &mut Model) {
     if device.chosen(&id, user).is_some() {
         device.change_tray(|tray| tray.retain(|item| item.id != id || item.user != user));
     } else if state.installed {
-        device.change_tray(|tray| tray.push(TrayItem { id, user, way: Way::Uninstall }));
+        device.change_tray(|tray| tray.push(TrayItem { id, user, way: Change::Uninstall }));
     } else {
         let word = state.condition().word();
         let back = if state.condition().is_off() { " b puts it back." } else { "" };
@@ -224,20 +224,20 @@ fn next_way(model: &mut Model) {
     let (Some(id), user) = (device.under_cursor().cloned(), device.user()) else { return };
     match device.chosen(&id, user) {
         Some(way) => {
-            let at = Way::TAKE_OUT.iter().position(|w| *w == way).unwrap_or(0);
-            let next = Way::TAKE_OUT[(at + 1) % Way::TAKE_OUT.len()];
+            let at = Change::TAKE_OUT.iter().position(|w| *w == way).unwrap_or(0);
+            let next = Change::TAKE_OUT[(at + 1) % Change::TAKE_OUT.len()];
             device.change_tray(|tray| {
                 for item in tray.iter_mut().filter(|i| i.id == id && i.user == user) {
                     item.way = next;
                 }
             });
         }
-        None => mark_with(device, id, Way::Disable),
+        None => mark_with(device, id, Change::Disable),
     }
 }
 
 /// Takes a package that is installed into the tray, in another than the first way.
-fn mark_with(device: &mut DeviceModel, id: wibbet_types::PackageId, way: Way) {
+fn mark_with(device: &mut DeviceModel, id: wibbet_types::PackageId, way: Change) {
     let user = device.user();
     let state = device.inventory.as_ref().map(|i| i.state(&id, user)).unwrap_or_default();
     if state.installed && !way.is_met_by(state) {
@@ -255,7 +255,7 @@ fn mark_found(model: &mut Model) {
             inventory.state(id, user).condition() == wibbet_core::package::Condition::InUse
                 && device.chosen(id, user).is_none()
         })
-        .map(|id| TrayItem { id: id.clone(), user, way: Way::Uninstall })
+        .map(|id| TrayItem { id: id.clone(), user, way: Change::Uninstall })
         .collect();
     let count = new.len();
     device.change_tray(|tray| tray.extend(new));

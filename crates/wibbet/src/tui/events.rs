@@ -13,7 +13,7 @@ use wibbet_core::run::{Outcome, RunKind, RunState};
 use wibbet_types::PlainText;
 
 use super::message::Effect;
-use crate::tui::app::{CloseForm, DeviceModel, Model, PairForm, Popup, RunPane};
+use crate::tui::app::{CloseForm, DeviceModel, Model, PairForm, RunPane, Window};
 use crate::tui::find;
 
 /// Takes in what the bench tells.
@@ -52,7 +52,7 @@ pub(super) fn bench(model: &mut Model, event: BenchEvent) -> Vec<Effect> {
             offered(model);
         }
         BenchEvent::Pairing(PairNews::Show(text)) => model.qr = Some(text),
-        BenchEvent::Pairing(PairNews::Offered) => {
+        BenchEvent::Pairing(PairNews::Scanned) => {
             if let Some(form) = model.pair_form() {
                 form.working = true;
                 form.trouble = None;
@@ -95,8 +95,8 @@ fn paired(model: &mut Model, done: Result<String, (String, bool)>) -> Vec<Effect
     match done {
         Ok(name) => {
             match &mut model.popup {
-                Some(Popup::Pair(_)) => model.popup = None,
-                Some(Popup::OwnScreens { behind, .. }) => *behind = None,
+                Some(Window::Pair(_)) => model.popup = None,
+                Some(Window::OwnScreens { behind, .. }) => *behind = None,
                 _ => {}
             }
             model.qr = None;
@@ -130,7 +130,7 @@ fn paired(model: &mut Model, done: Result<String, (String, bool)>) -> Vec<Effect
 pub(super) fn closed(model: &mut Model, steps: Vec<CloseStep>) {
     let all = steps.iter().all(|s| s.done);
     match &mut model.popup {
-        Some(Popup::Close(CloseForm { working, steps: shown, .. })) => {
+        Some(Window::Close(CloseForm { working, steps: shown, .. })) => {
             *working = false;
             *shown = Some(steps);
         }
@@ -161,9 +161,9 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
             device.closed = true;
             closed(model, steps);
         }
-        SessionEvent::Facts(facts, abilities) => {
+        SessionEvent::Facts(facts, capabilities) => {
             device.facts = Some(*facts);
-            device.abilities = abilities;
+            device.capabilities = capabilities;
         }
         SessionEvent::Busy(what) => device.busy = what,
         SessionEvent::Inventory(inventory) => {
@@ -187,12 +187,12 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
         SessionEvent::Run(RunNews::States(id, states)) => {
             if let Some(inventory) = &device.inventory {
                 let mut inventory = (**inventory).clone();
-                inventory.with_state(&id, &states);
+                inventory.set_states(&id, &states);
                 device.take_inventory(Arc::new(inventory));
             }
         }
         SessionEvent::Names(names) => find::learn(device, |sheet| sheet.names = names),
-        SessionEvent::Measures(measures) => find::learn(device, |sheet| sheet.measures = measures),
+        SessionEvent::Metrics(measures) => find::learn(device, |sheet| sheet.measures = measures),
         SessionEvent::Notes(notes) => {
             let notes = Arc::new(notes_by_package(notes.to_vec()));
             find::learn(device, |sheet| sheet.notes = notes);

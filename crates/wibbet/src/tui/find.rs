@@ -6,9 +6,9 @@ use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 use wibbet_bench::session::SessionCommand;
-use wibbet_core::catalog::{Column, IdList, Sheet};
+use wibbet_core::catalog::{Catalog, Column, IdList};
 use wibbet_core::package::{Note, Scope};
-use wibbet_core::plan::{TrayItem, Way};
+use wibbet_core::plan::{Change, TrayItem};
 use wibbet_core::search::Completion;
 use wibbet_types::Locale;
 
@@ -16,7 +16,7 @@ use super::message::{Effect, to_session};
 use super::offers::{EXPORTS, column_list, openings};
 use crate::export::csv;
 use crate::export::csv::Form;
-use crate::tui::app::{DeviceModel, IdsForm, Model, NoteForm, Popup};
+use crate::tui::app::{DeviceModel, IdsForm, Model, NoteForm, Window};
 use crate::tui::keys::Action;
 
 /// Under these names the logbook remembers how the table was set up.
@@ -28,7 +28,7 @@ pub(crate) const SEARCHES: &str = "searches";
 const MOST_SEARCHES: usize = 30;
 
 /// Something has become known of the packages.
-pub(super) fn learn(device: &mut DeviceModel, take: impl FnOnce(&mut Sheet)) {
+pub(super) fn learn(device: &mut DeviceModel, take: impl FnOnce(&mut Catalog)) {
     if let Some(sheet) = &mut device.sheet {
         take(sheet);
         device.refresh_found();
@@ -95,19 +95,19 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
                 let stars = Scope::ALL.map(|s| of(s).is_some_and(|n| n.star));
                 let scope = Scope::ALL.into_iter().find(|s| of(*s).is_some_and(|n| !n.text.is_empty()));
                 let scope = scope.unwrap_or(Scope::Device);
-                model.popup = Some(Popup::Note(NoteForm { id, scope, inputs, stars }));
+                model.popup = Some(Window::Note(NoteForm { id, scope, inputs, stars }));
             }
         }
-        Action::WholeSheet => model.popup = Some(Popup::Sheet { from: 0 }),
-        Action::Open => model.popup = Some(Popup::Open { at: 0 }),
-        Action::Columns => model.popup = Some(Popup::Columns { at: 0 }),
-        Action::FromList => model.popup = Some(Popup::Ids(IdsForm::default())),
-        Action::Export => model.popup = Some(Popup::Export { at: 0 }),
-        Action::Searches => model.popup = Some(Popup::Searches { at: searches.min(1) - usize::from(searches > 0) }),
+        Action::WholeSheet => model.popup = Some(Window::Everything { from: 0 }),
+        Action::Open => model.popup = Some(Window::Open { at: 0 }),
+        Action::Columns => model.popup = Some(Window::Columns { at: 0 }),
+        Action::FromList => model.popup = Some(Window::Ids(IdsForm::default())),
+        Action::Export => model.popup = Some(Window::Export { at: 0 }),
+        Action::Searches => model.popup = Some(Window::Searches { at: searches.min(1) - usize::from(searches > 0) }),
         Action::Languages => {
             let wanted = device.sheet.as_ref().map_or(&[][..], |s| &s.names.wanted);
             let line = wanted.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ");
-            model.popup = Some(Popup::Languages { input: Input::new(line), trouble: None });
+            model.popup = Some(Window::Languages { input: Input::new(line), trouble: None });
         }
         _ => {}
     }
@@ -142,14 +142,14 @@ pub(crate) fn complete(device: &mut DeviceModel, offers: &[Completion]) {
 /// Takes a pasted text for a list of ids. False where it is none.
 pub(super) fn paste(model: &mut Model, text: &str) -> bool {
     let list = IdList::read(text);
-    let several = list.ids.len() > 1 || matches!(model.popup, Some(Popup::Ids(_)));
+    let several = list.ids.len() > 1 || matches!(model.popup, Some(Window::Ids(_)));
     let Some(device) = model.device_mut().filter(|d| !d.searching && d.inventory.is_some()) else { return false };
     if list.ids.is_empty() || !several {
         return false;
     }
     let mut form = sort_ids(device, list);
     // What is pasted into the window comes to what is there.
-    if let Some(Popup::Ids(former)) = &mut model.popup {
+    if let Some(Window::Ids(former)) = &mut model.popup {
         form.input = former.input.clone();
         for (own, other) in [
             (&mut former.here, &mut form.here),
@@ -162,7 +162,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> bool {
         former.others.extend(form.others);
         return true;
     }
-    model.popup = Some(Popup::Ids(form));
+    model.popup = Some(Window::Ids(form));
     true
 }
 
@@ -186,7 +186,7 @@ pub(super) fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Opti
     let page = usize::from(model.size.1) / 2;
     let mut effects = Vec::new();
     let stays = match &mut popup {
-        Popup::Sheet { from } => match key.code {
+        Window::Everything { from } => match key.code {
             KeyCode::Up | KeyCode::Char('k') => {
                 *from = from.saturating_sub(1);
                 true
@@ -209,10 +209,10 @@ pub(super) fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Opti
             }
             _ => false,
         },
-        Popup::Columns { at } => columns_key(model, at, key, &mut effects),
-        Popup::Note(form) => note_key(model, form, event, key, &mut effects),
-        Popup::Ids(form) => ids_key(model, form, event, key),
-        Popup::Open { at } => {
+        Window::Columns { at } => columns_key(model, at, key, &mut effects),
+        Window::Note(form) => note_key(model, form, event, key, &mut effects),
+        Window::Ids(form) => ids_key(model, form, event, key),
+        Window::Open { at } => {
             let all = model.device().map(openings).unwrap_or_default();
             match key.code {
                 KeyCode::Esc => false,
@@ -225,9 +225,9 @@ pub(super) fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Opti
                 _ => moved(at, all.len(), key),
             }
         }
-        Popup::Searches { at } => searches_key(model, at, key, &mut effects),
-        Popup::Languages { input, trouble } => languages_key(model, input, trouble, event, key, &mut effects),
-        Popup::Export { at } => match key.code {
+        Window::Searches { at } => searches_key(model, at, key, &mut effects),
+        Window::Languages { input, trouble } => languages_key(model, input, trouble, event, key, &mut effects),
+        Window::Export { at } => match key.code {
             KeyCode::Esc => false,
             KeyCode::Enter => {
                 effects.extend(export(model, *at));
@@ -342,7 +342,7 @@ fn ids_key(model: &mut Model, form: &mut IdsForm, event: &Event, key: KeyEvent) 
             let new: Vec<TrayItem> = here
                 .iter()
                 .filter(|id| device.chosen(id, user).is_none())
-                .map(|id| TrayItem { id: id.clone(), user, way: Way::Uninstall })
+                .map(|id| TrayItem { id: id.clone(), user, way: Change::Uninstall })
                 .collect();
             let count = new.len();
             device.change_tray(|tray| tray.extend(new));

@@ -6,13 +6,13 @@ use crossterm::event::{Event, KeyCode};
 use wibbet_bench::fleet::BenchCommand;
 use wibbet_bench::session::{SessionCommand, SessionEvent};
 use wibbet_core::catalog::Column;
-use wibbet_core::package::{AppFacts, AppNames, HomeEntry, Measures, Note, Scope, Sizes, Source, Usage};
-use wibbet_types::{PackageId, PlainText, Stamp, UserId};
+use wibbet_core::package::{AppFacts, AppNames, HomeEntry, Metrics, Note, Scope, Sizes, Source, Usage};
+use wibbet_types::{DeviceTime, PackageId, PlainText, UserId};
 
 use super::message::{Effect, Message};
 use super::tests::Screen;
 use super::update::update;
-use crate::tui::app::Popup;
+use crate::tui::app::Window;
 use crate::tui::keys::View;
 
 fn id(text: &str) -> PackageId {
@@ -23,7 +23,7 @@ fn id(text: &str) -> PackageId {
 fn known(columns: u16, lines: u16) -> Screen {
     let mut screen = Screen::linked(columns, lines);
     let mut names = AppNames::default();
-    let mut measures = Measures { now: Some(Stamp(200 * 86_400)), ..Measures::default() };
+    let mut measures = Metrics { now: Some(DeviceTime(200 * 86_400)), ..Metrics::default() };
     measures.asked.extend([Source::Clock, Source::Sizes, Source::Use]);
     measures.gaps.insert(Source::Memory, "“dumpsys meminfo” said nothing".into());
     measures.asked.insert(Source::Memory);
@@ -43,11 +43,11 @@ fn known(columns: u16, lines: u16) -> Screen {
         names.apps.insert(id(text), AppFacts { label, home, ..AppFacts::default() });
         let megabytes = 1_000_000 * 10u64.pow(n as u32 % 3);
         measures.sizes.insert(id(text), Sizes { code: megabytes, data: 5, cache: 0 });
-        let last = Stamp((200 - 30 * n as i64) * 86_400);
+        let last = DeviceTime((200 - 30 * n as i64) * 86_400);
         measures.usage.entry(UserId::OWNER).or_default().insert(id(text), Usage { last: Some(last), seconds: 60 });
     }
     screen.tell(SessionEvent::Names(Arc::new(names)));
-    screen.tell(SessionEvent::Measures(Arc::new(measures)));
+    screen.tell(SessionEvent::Metrics(Arc::new(measures)));
     screen.keys("2");
     screen.effects.clear();
     screen
@@ -238,5 +238,5 @@ fn everything_known_says_from_where_and_why_not() {
     }
     screen.keys("\x1b");
     assert!(screen.model.popup.is_none() && screen.model.view == View::Packages);
-    assert!(!matches!(screen.model.popup, Some(Popup::Sheet { .. })));
+    assert!(!matches!(screen.model.popup, Some(Window::Everything { .. })));
 }

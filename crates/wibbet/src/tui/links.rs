@@ -4,15 +4,15 @@ use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::backend::crossterm::EventHandler as _;
 use wibbet_bench::fleet::BenchCommand;
 use wibbet_bench::session::SessionCommand;
-use wibbet_sim::OwnersAct;
+use wibbet_sim::OwnerAction;
 
 use super::events::{CLOSED, offered};
 use super::message::Effect;
 use crate::demo::{DemoAct, DemoScreen};
-use crate::tui::app::{Model, PairForm, Popup};
+use crate::tui::app::{Model, PairForm, Window};
 
 pub(super) fn open_pairing(model: &mut Model) -> Vec<Effect> {
-    model.popup = Some(Popup::Pair(Box::default()));
+    model.popup = Some(Window::Pair(Box::default()));
     model.qr = None;
     offered(model);
     vec![Effect::Bench(BenchCommand::ShowQr)]
@@ -21,7 +21,7 @@ pub(super) fn open_pairing(model: &mut Model) -> Vec<Effect> {
 /// A key in one of the windows about links.
 pub(super) fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
     match &mut model.popup {
-        Some(Popup::Pair(form)) => match key.code {
+        Some(Window::Pair(form)) => match key.code {
             KeyCode::Esc => {
                 model.popup = None;
                 model.qr = None;
@@ -41,8 +41,8 @@ pub(super) fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<
                 form.typed = true;
             }
         },
-        Some(Popup::Close(_)) => return close_key(model, key),
-        Some(Popup::OwnScreens { .. }) => return own_screens_key(model, key),
+        Some(Window::Close(_)) => return close_key(model, key),
+        Some(Window::OwnScreens { .. }) => return own_screens_key(model, key),
         _ => {}
     }
     Vec::new()
@@ -81,7 +81,7 @@ fn pair_now(form: &mut PairForm) -> Vec<Effect> {
 
 fn close_key(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     let card = model.device().map(|d| d.card);
-    let Some(Popup::Close(form)) = &mut model.popup else { return Vec::new() };
+    let Some(Window::Close(form)) = &mut model.popup else { return Vec::new() };
     match key.code {
         _ if form.working => {}
         _ if form.steps.is_some() => model.popup = None,
@@ -103,20 +103,20 @@ pub(super) fn open_own_screens(model: &mut Model, behind: Option<Box<PairForm>>)
     let place = |wanted: &dyn Fn(&DemoScreen) -> bool| model.own_screens.iter().position(wanted);
     // While pairing the one that can be paired is of interest.
     let scans = |s: &DemoScreen| {
-        s.acts.iter().any(|a| matches!(a, DemoAct::Owner(OwnersAct::ShowCode | OwnersAct::CloseDialog)))
+        s.acts.iter().any(|a| matches!(a, DemoAct::Owner(OwnerAction::ShowCode | OwnerAction::CloseDialog)))
     };
     let at = match behind {
         Some(_) => place(&scans),
         None => place(&|s| Some(&s.serial) == serial.as_ref()),
     };
-    model.popup = Some(Popup::OwnScreens { at: at.unwrap_or(0), act: 0, behind });
+    model.popup = Some(Window::OwnScreens { at: at.unwrap_or(0), act: 0, behind });
 }
 
 fn own_screens_key(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     let screens = &model.own_screens;
-    let Some(Popup::OwnScreens { at, act, behind }) = &mut model.popup else { return Vec::new() };
+    let Some(Window::OwnScreens { at, act, behind }) = &mut model.popup else { return Vec::new() };
     let Some(screen) = screens.get(*at) else {
-        model.popup = behind.take().map(Popup::Pair);
+        model.popup = behind.take().map(Window::Pair);
         return Vec::new();
     };
     match key.code {
@@ -129,7 +129,7 @@ fn own_screens_key(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
             return chosen.map_or_else(Vec::new, |act| vec![Effect::Demo(screen.serial.clone(), act)]);
         }
         _ => {
-            model.popup = behind.take().map(Popup::Pair);
+            model.popup = behind.take().map(Window::Pair);
             offered(model);
         }
     }

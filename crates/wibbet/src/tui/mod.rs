@@ -35,7 +35,7 @@ use wibbet_bench::workplace::Workplace;
 
 use crate::demo::Demo;
 use crate::exit::Exit;
-use app::{Model, Popup};
+use app::{Model, Window};
 use message::{Effect, Message};
 use update::update;
 use widgets::{Depth, Theme};
@@ -170,7 +170,7 @@ impl Screen {
 
     /// In the demo, the devices' own screens are looked at while they are shown.
     fn look_at_own_screens(&self, messages: &mut Vec<Message>) {
-        let shown = matches!(self.model.popup, Some(Popup::OwnScreens { .. } | Popup::Pair(_)));
+        let shown = matches!(self.model.popup, Some(Window::OwnScreens { .. } | Window::Pair(_)));
         if let Some(demo) = self.demo.as_ref().filter(|_| shown) {
             messages.push(Message::OwnScreens(demo.screens(self.model.qr.as_deref())));
         }

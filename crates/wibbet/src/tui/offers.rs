@@ -1,10 +1,10 @@
 //! What can be done and chosen here and now: pure functions of the model, for keys, hints, palette and windows alike.
 
 use wibbet_bench::ops::Opening;
-use wibbet_core::ask::Care;
+use wibbet_core::ask::DeviceSetting;
 use wibbet_core::catalog::Column;
 use wibbet_core::link::Rung;
-use wibbet_core::plan::{Skip, TrayItem, Way};
+use wibbet_core::plan::{Change, Skip, TrayItem};
 use wibbet_core::run::{Outcome, RunKind};
 use wibbet_core::search::{Completion, Search};
 
@@ -53,7 +53,7 @@ pub(crate) const EXPORTS: [(&str, Form, bool); 4] = [
 ];
 
 /// Whether an action does something here and now.
-pub(crate) fn is_useful(model: &Model, action: Action) -> bool {
+pub(crate) fn is_enabled(model: &Model, action: Action) -> bool {
     let device = model.device();
     let in_packages = model.view == View::Packages && device.is_some_and(|d| d.inventory.is_some());
     let on = |test: fn(&DeviceModel) -> bool| device.is_some_and(test);
@@ -141,10 +141,10 @@ pub(crate) fn to_carry_on(device: &DeviceModel) -> Option<i64> {
 pub(crate) fn refused_uninstalls(device: &DeviceModel) -> Vec<TrayItem> {
     let Some(run) = device.shown_run() else { return Vec::new() };
     let failed = |s: &&wibbet_core::run::Step| {
-        let uninstall = s.way.takes_out() && s.way != Way::Disable;
+        let uninstall = s.way.takes_out() && s.way != Change::Disable;
         uninstall && matches!(s.outcome, Some(Outcome::Refused | Outcome::NoEffect))
     };
-    let item = |s: &wibbet_core::run::Step| TrayItem { id: s.id.clone(), user: s.user, way: Way::Disable };
+    let item = |s: &wibbet_core::run::Step| TrayItem { id: s.id.clone(), user: s.user, way: Change::Disable };
     run.steps.iter().filter(failed).map(item).collect()
 }
 
@@ -162,7 +162,7 @@ fn can_be_put_back(run: &wibbet_core::run::Run, only: Option<usize>) -> bool {
 
 /// Whether the device is kept awake from here.
 pub(crate) fn stays_awake(device: &DeviceModel) -> bool {
-    device.details.as_ref().and_then(|d| d.vitals.stays_awake) == Some(Care::AWAKE_ALWAYS)
+    device.details.as_ref().and_then(|d| d.vitals.stays_awake) == Some(DeviceSetting::AWAKE_ALWAYS)
 }
 
 /// The actions whose name holds every word of a line.

@@ -12,18 +12,18 @@ use wibbet_bench::fleet::{BenchCommand, BenchEvent};
 use wibbet_bench::ops::{Details, PairNews};
 use wibbet_bench::run::RunNews;
 use wibbet_bench::session::{CloseStep, SessionCommand, SessionEvent};
-use wibbet_core::android::{Abilities, Offered};
+use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::device::{Battery, DeviceFacts, DeviceKind, User, UserKind, Vitals};
-use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, Standing};
+use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, RungStatus};
 use wibbet_core::package::{Enabled, Inventory, Package, PackageKind, PackageState};
-use wibbet_core::plan::Way;
+use wibbet_core::plan::Change;
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
-use wibbet_types::{AndroidVersion, PlainText, Time, UserId};
+use wibbet_types::{AndroidVersion, PlainText, Timestamp, UserId};
 
 use super::message::{Effect, Message};
 use super::update::update;
 use super::views;
-use crate::tui::app::{Model, Popup, RunPane};
+use crate::tui::app::{Model, RunPane, Window};
 use crate::tui::keys::View;
 use crate::tui::widgets::{Depth, Theme};
 
@@ -75,7 +75,7 @@ fn run(outcomes: [Option<Outcome>; 3]) -> Run {
         place,
         id: id.parse().unwrap(),
         user: UserId::OWNER,
-        way: if place == 1 { Way::Disable } else { Way::Uninstall },
+        way: if place == 1 { Change::Disable } else { Change::Uninstall },
         words: format!("package uninstall --user 0 {id}"),
         before: IN,
         state: if outcome.is_some() { StepState::Settled } else { StepState::Sent },
@@ -92,15 +92,15 @@ fn run(outcomes: [Option<Outcome>; 3]) -> Run {
     let state = if outcomes.iter().all(Option::is_some) { RunState::Finished } else { RunState::Open };
     let serial = facts().serial;
     // 23 November 2026, 09:07 UTC.
-    let time = Time(1_795_424_820_000);
+    let time = Timestamp(1_795_424_820_000);
     Run { number: 7, serial, kind: RunKind::TakeOut, state, begun: time, touched: time, steps: steps.collect() }
 }
 
 fn ready() -> Ladder {
     let mut ladder = Ladder::default();
     ladder.climb(Rung::Service, "it told of 7 packages");
-    ladder.note(Rung::Changes, Standing::Holds, "com.android.htmlviewer could be set to the state that it is in");
-    ladder.note(Rung::Started, Standing::Holds, "sys.boot_completed is 1");
+    ladder.note(Rung::Changes, RungStatus::Holds, "com.android.htmlviewer could be set to the state that it is in");
+    ladder.note(Rung::Started, RungStatus::Holds, "sys.boot_completed is 1");
     ladder.surveyed = true;
     ladder
 }
@@ -120,8 +120,8 @@ impl Screen {
 
     pub(super) fn linked(columns: u16, lines: u16) -> Self {
         let mut screen = Self::empty(columns, lines);
-        let offered = Offered { abb: true, abb_exec: true, cmd: true };
-        screen.tell(SessionEvent::Facts(Box::new(facts()), Abilities::new(34, offered)));
+        let offered = DaemonFeatures { abb: true, abb_exec: true, cmd: true };
+        screen.tell(SessionEvent::Facts(Box::new(facts()), Capabilities::new(34, offered)));
         screen.tell(SessionEvent::Inventory(Arc::new(inventory())));
         screen.tell(SessionEvent::Ladder(Box::new(ready())));
         screen
@@ -218,8 +218,11 @@ fn a_missing_rung_says_what_to_do() {
 fn nothing_is_sent_before_it_was_shown_and_asked_for() {
     let mut screen = Screen::linked(128, 40);
     screen.keys("\n/calend\n /\x1b/music\nw/\x1b");
-    let tray: Vec<(String, Way)> = screen.model.devices[0].tray.iter().map(|i| (i.id.to_string(), i.way)).collect();
-    assert_eq!(tray, [("com.android.calendar".into(), Way::Uninstall), ("com.android.music".into(), Way::Disable)]);
+    let tray: Vec<(String, Change)> = screen.model.devices[0].tray.iter().map(|i| (i.id.to_string(), i.way)).collect();
+    assert_eq!(
+        tray,
+        [("com.android.calendar".into(), Change::Uninstall), ("com.android.music".into(), Change::Disable)]
+    );
     screen.keys("s");
     assert!(screen.effects.is_empty(), "s sends only what is shown");
     screen.keys("\n");
@@ -268,7 +271,7 @@ fn what_has_no_way_back_needs_a_word_of_its_own() {
     screen.keys("\x1b2w");
     assert_eq!(
         screen.model.devices[0].tray[0].way,
-        Way::Uninstall,
+        Change::Uninstall,
         "the tray followed the plan, and w goes on from there"
     );
     screen.keys("\no");
@@ -335,8 +338,8 @@ fn what_was_refused_can_be_tried_another_way() {
     let refused = run([Some(Outcome::Done), Some(Outcome::Refused), Some(Outcome::NoEffect)]);
     screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(refused))));
     screen.keys("3d");
-    let tray: Vec<(&str, Way)> = screen.model.devices[0].tray.iter().map(|i| (i.id.as_str(), i.way)).collect();
-    assert_eq!(tray, [("com.corvane.cleaner", Way::Disable)], "disabling what could not be disabled leads nowhere");
+    let tray: Vec<(&str, Change)> = screen.model.devices[0].tray.iter().map(|i| (i.id.as_str(), i.way)).collect();
+    assert_eq!(tray, [("com.corvane.cleaner", Change::Disable)], "disabling what could not be disabled leads nowhere");
     assert!(screen.shows("Plan: take out") && screen.effects.is_empty());
 }
 
@@ -542,7 +545,7 @@ fn texts_of_a_device_cannot_steer_the_terminal() {
     let mut screen = Screen::linked(128, 40);
     let mut odd = facts();
     odd.model = PlainText::new("Tarn\u{1b}[2J\u{202e}5");
-    screen.tell(SessionEvent::Facts(Box::new(odd), Abilities::new(34, Offered::default())));
+    screen.tell(SessionEvent::Facts(Box::new(odd), Capabilities::new(34, DaemonFeatures::default())));
     screen.tell(SessionEvent::Note("\u{1b}]0;x\u{7}".into()));
     let text = screen.text();
     assert!(text.contains("Tarn␛[2J‹U+202E›5") && text.contains("␛]0;x␇"));
@@ -618,7 +621,7 @@ fn lists_are_moved_over_by_keys_and_wheel() {
 fn the_logbook_names_devices_by_their_ids() {
     let mut screen = Screen::linked(100, 30);
     let second = DeviceFacts { id: "CT5-0417-2291.2".parse().unwrap(), ..facts() };
-    screen.tell(SessionEvent::Facts(Box::new(second), Abilities::new(34, Offered::default())));
+    screen.tell(SessionEvent::Facts(Box::new(second), Capabilities::new(34, DaemonFeatures::default())));
     let of = |id: &str, number| Run { serial: id.parse().unwrap(), number, ..run([Some(Outcome::Done); 3]) };
     let runs = vec![of("CT5-0417-2291.2", 2), of("CT5-0417-2291", 1)];
     screen.keys("5");
@@ -636,7 +639,7 @@ fn escape_and_a_key_in_one_piece_are_both() {
     let alt = |c| Message::Terminal(Event::Key(KeyEvent::new(KeyCode::Char(c), KeyModifiers::ALT)));
     update(&mut screen.model, alt('?'));
     assert!(!screen.model.devices[0].searching, "Escape has left the line");
-    assert!(matches!(screen.model.popup, Some(Popup::Help { .. })), "and the key behind it was heard");
+    assert!(matches!(screen.model.popup, Some(Window::Help { .. })), "and the key behind it was heard");
     update(&mut screen.model, alt('2'));
     assert!(screen.model.popup.is_none());
 }

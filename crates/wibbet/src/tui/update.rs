@@ -8,10 +8,10 @@ use wibbet_types::PlainText;
 
 use super::actions::{act, move_by, move_to};
 use super::message::{Effect, Message};
-use super::offers::{is_useful, palette};
+use super::offers::{is_enabled, palette};
 use super::views::{self, Hit};
 use super::{find, links};
-use crate::tui::app::{DeviceModel, Model, Popup};
+use crate::tui::app::{DeviceModel, Model, Window};
 use crate::tui::keys::{Action, View, action_of};
 
 /// Takes a message in.
@@ -77,12 +77,12 @@ fn terminal(model: &mut Model, event: &Event) -> Vec<Effect> {
 /// The line that is being typed into, if any.
 fn open_input(model: &mut Model) -> Option<&mut Input> {
     match &mut model.popup {
-        Some(Popup::Palette { input, .. } | Popup::Address { input, .. } | Popup::Languages { input, .. }) => {
+        Some(Window::Palette { input, .. } | Window::Address { input, .. } | Window::Languages { input, .. }) => {
             return Some(input);
         }
-        Some(Popup::Note(form)) => return Some(&mut form.inputs[form.scope as usize]),
-        Some(Popup::Ids(form)) => return Some(&mut form.input),
-        Some(Popup::Pair(form)) => return Some(if form.on_code { &mut form.code } else { &mut form.at }),
+        Some(Window::Note(form)) => return Some(&mut form.inputs[form.scope as usize]),
+        Some(Window::Ids(form)) => return Some(&mut form.input),
+        Some(Window::Pair(form)) => return Some(if form.on_code { &mut form.code } else { &mut form.at }),
         Some(_) => return None,
         None => {}
     }
@@ -92,7 +92,7 @@ fn open_input(model: &mut Model) -> Option<&mut Input> {
 
 fn paste(model: &mut Model, text: &str) {
     // A list of ids is taken for one wherever nothing is being typed.
-    let takes_lists = model.popup.is_none() || matches!(model.popup, Some(Popup::Ids(_)));
+    let takes_lists = model.popup.is_none() || matches!(model.popup, Some(Window::Ids(_)));
     if takes_lists && model.view == View::Packages && find::paste(model, text) {
         return;
     }
@@ -136,7 +136,7 @@ fn search_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
         KeyCode::Up | KeyCode::Down | KeyCode::PageUp | KeyCode::PageDown => {
             return action_of(key).map_or_else(Vec::new, |action| act(model, action));
         }
-        KeyCode::F(1) => model.popup = Some(Popup::SearchHelp { from: 0 }),
+        KeyCode::F(1) => model.popup = Some(Window::SearchHelp { from: 0 }),
         KeyCode::Tab if !offers.is_empty() => find::complete(device, &offers),
         KeyCode::Tab => device.searching = false,
         _ => {
@@ -149,26 +149,26 @@ fn search_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
 
 fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
     let lines = usize::from(model.size.1);
-    if matches!(model.popup, Some(Popup::Pair(_) | Popup::Close(_) | Popup::OwnScreens { .. })) {
+    if matches!(model.popup, Some(Window::Pair(_) | Window::Close(_) | Window::OwnScreens { .. })) {
         return links::popup_key(model, event, key);
     }
     if let Some(effects) = find::popup_key(model, event, key) {
         return effects;
     }
     match &mut model.popup {
-        Some(Popup::Quit) => match key.code {
+        Some(Window::Quit) => match key.code {
             KeyCode::Char('y') => return vec![Effect::Quit],
             KeyCode::Char('n') | KeyCode::Esc => model.popup = None,
             _ => {}
         },
-        Some(Popup::Help { from } | Popup::SearchHelp { from } | Popup::Guide { from }) => match key.code {
+        Some(Window::Help { from } | Window::SearchHelp { from } | Window::Guide { from }) => match key.code {
             KeyCode::Up | KeyCode::Char('k') => *from = from.saturating_sub(1),
             KeyCode::Down | KeyCode::Char('j') => *from += 1,
             KeyCode::PageUp => *from = from.saturating_sub(lines / 2),
             KeyCode::PageDown => *from += lines / 2,
             _ => model.popup = None,
         },
-        Some(Popup::Palette { input, at }) => match key.code {
+        Some(Window::Palette { input, at }) => match key.code {
             KeyCode::Esc => model.popup = None,
             KeyCode::Up => *at = at.saturating_sub(1),
             KeyCode::Down => *at += 1,
@@ -177,7 +177,7 @@ fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
                 let chosen = found.get((*at).min(found.len().saturating_sub(1))).copied();
                 model.popup = None;
                 if let Some(action) = chosen {
-                    if is_useful(model, action) {
+                    if is_enabled(model, action) {
                         return act(model, action);
                     }
                     model.tell("That does nothing here and now.");
@@ -188,7 +188,7 @@ fn popup_key(model: &mut Model, event: &Event, key: KeyEvent) -> Vec<Effect> {
                 *at = 0;
             }
         },
-        Some(Popup::Address { input, trouble }) => match key.code {
+        Some(Window::Address { input, trouble }) => match key.code {
             KeyCode::Esc => model.popup = None,
             KeyCode::Enter => match crate::address::address(input.value().trim()) {
                 Ok(address) => {

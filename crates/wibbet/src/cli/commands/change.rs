@@ -8,7 +8,7 @@ use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{claim, details, states};
 use wibbet_bench::run::{RunNews, Runner, begin_run, settle_interrupted};
 use wibbet_core::package::PackageState;
-use wibbet_core::plan::{Back, Plan, TrayItem, Way, plan_put_back, plan_take_out};
+use wibbet_core::plan::{Back, Change, Plan, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};
 use wibbet_types::{PackageId, UserId};
 
@@ -51,11 +51,11 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     if !named && uninstall.is_empty() && disable.is_empty() {
         return Err(Failure::new(Exit::Nothing, format!("nothing of the list is installed for user {user}")));
     }
-    let way = if keep_data { Way::UninstallKeepData } else { Way::Uninstall };
+    let way = if keep_data { Change::UninstallKeepData } else { Change::Uninstall };
     let item = |way| move |id| TrayItem { id, user, way };
     let tray: Vec<TrayItem> =
-        uninstall.into_iter().map(item(way)).chain(disable.into_iter().map(item(Way::Disable))).collect();
-    let plan = plan_take_out(&inventory, &device.abilities(), &tray, no_way_back);
+        uninstall.into_iter().map(item(way)).chain(disable.into_iter().map(item(Change::Disable))).collect();
+    let plan = plan_take_out(&inventory, &device.capabilities(), &tray, no_way_back);
     carry_out(finder, &device, RunKind::TakeOut, &plan, how).await
 }
 
@@ -76,7 +76,7 @@ pub(crate) async fn put_back(
         if recorded == inventory.state(id, user) { wibbet_core::package::PackageState::IN_USE } else { recorded }
     };
     let wanted: Vec<_> = ids.iter().map(|id| (id.clone(), user, target(id))).collect();
-    let plan = plan_put_back(&inventory, &device.abilities(), &wanted);
+    let plan = plan_put_back(&inventory, &device.capabilities(), &wanted);
     // Putting back what is named undoes a change; it is not asked about.
     carry_out(finder, &device, RunKind::PutBack, &plan, How { yes: true, ..how }).await
 }
@@ -164,12 +164,12 @@ async fn carry_out(
     how: How,
 ) -> Result<Exit, Failure> {
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
-    let abilities = device.abilities();
+    let capabilities = device.capabilities();
     if how.dry_run {
         if how.json {
-            json::print(&json::Steps::planned(plan, &abilities, facts.id.as_str()));
+            json::print(&json::Steps::planned(plan, &capabilities, facts.id.as_str()));
         } else {
-            show_plan(plan, &abilities);
+            show_plan(plan, &capabilities);
         }
         return Ok(Exit::Done);
     }
@@ -178,7 +178,7 @@ async fn carry_out(
         told.iter().flat_map(|t| t.vitals.warnings()).for_each(|warning| tell(format_args!("beware: {warning}")));
     }
     if !how.yes && plan.to_send() > 0 {
-        show_plan(plan, &abilities);
+        show_plan(plan, &capabilities);
         let steps = match plan.to_send() {
             1 => "1 step".to_owned(),
             n => format!("{n} steps"),
@@ -191,7 +191,7 @@ async fn carry_out(
     let book = &finder.workplace.book;
     let _claims = claim(book, &facts.id, &device.address())?;
     settle(finder, device, &facts.id).await?;
-    let number = begin_run(book, &facts.id, kind, plan, &abilities).await?;
+    let number = begin_run(book, &facts.id, kind, plan, &capabilities).await?;
     finish(finder, device, number, how).await
 }
 
@@ -265,9 +265,9 @@ fn show(run: &Run, as_json: bool) -> Exit {
     Exit::of(run)
 }
 
-fn show_plan(plan: &Plan, abilities: &wibbet_core::android::Abilities) {
+fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities) {
     for step in &plan.steps {
-        let words = step.words(abilities);
+        let words = step.words(capabilities);
         match step.skip {
             Some(skip) => line(format_args!("not sent   {words}\n           {skip}")),
             None => line(format_args!("to send    {words}")),

@@ -9,7 +9,7 @@ use tokio::sync::mpsc;
 use wibbet_bench::ops::{Details, PairNews, pair_by_code, pair_by_qr};
 use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
 use wibbet_core::device::DeviceFacts;
-use wibbet_core::link::{Advice, Ladder, Rung, Standing};
+use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
 
 use super::change::asked;
 use crate::cli::resolve::Finder;
@@ -39,7 +39,7 @@ async fn settle(heard: &mut mpsc::UnboundedReceiver<SessionEvent>, tap: Duration
             _ => continue,
         }
         let ladder = &told.ladder;
-        let tried = ladder.standing(Rung::Changes) != Standing::Unknown
+        let tried = ladder.standing(Rung::Changes) != RungStatus::Unknown
             || ladder.rungs[Rung::Changes as usize].known.contains("first change");
         let stuck = ladder.missing().is_some_and(|rung| rung < Rung::Changes) && !ladder.awaits_tap();
         if stuck || (ladder.surveyed && tried && told.details.is_some()) {
@@ -88,9 +88,9 @@ fn print_ladder(told: &Told, address: &str) {
     }
     for rung in told.ladder.rungs.iter().rev() {
         let shape = match rung.standing {
-            Standing::Holds => "╟──╢",
-            Standing::Missing => "╟  ╢",
-            Standing::Unknown => "║  ║",
+            RungStatus::Holds => "╟──╢",
+            RungStatus::Missing => "╟  ╢",
+            RungStatus::Unknown => "║  ║",
         };
         line(format_args!("{shape} {:<24} {:<8} {}", rung.rung.words(), rung.standing.name(), rung.known));
     }
@@ -112,7 +112,7 @@ pub(crate) async fn pair(
         None => {
             let mut news = |news| match news {
                 PairNews::Show(text) => show_qr(&text),
-                PairNews::Offered => tell("the device has scanned it; pairing"),
+                PairNews::Scanned => tell("the device has scanned it; pairing"),
             };
             pair_by_qr(finder.workplace, SCAN, &mut news).await
         }

@@ -9,7 +9,7 @@ use clap::Args;
 use serde::Serialize;
 use wibbet_bench::device::AskError;
 use wibbet_bench::ops::{details, device_languages, read_labels, read_measures};
-use wibbet_core::catalog::{Chosen, Column, IdList, Sheet, Sight};
+use wibbet_core::catalog::{Catalog, CatalogEntry, Chosen, Column, IdList};
 use wibbet_core::package::{Inventory, guessed_name, notes_by_package};
 use wibbet_core::search::{FACTS, FIELDS, Finder as WordFinder, Search};
 use wibbet_types::{Locale, PackageId, UserId};
@@ -109,7 +109,7 @@ pub(crate) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) ->
         check_user(&inventory, user)?;
     }
     let user = wanted.user.unwrap_or(UserId::OWNER);
-    let mut sheet = Sheet::new(Arc::new(inventory));
+    let mut sheet = Catalog::new(Arc::new(inventory));
     let book = &finder.workplace.book;
     if let Some(facts) = device.facts() {
         let notes = book.with(move |book| book.notes(&facts)).await?;
@@ -148,7 +148,7 @@ pub(crate) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) ->
 }
 
 /// The packages that were asked for, in the order that was asked for.
-fn chosen(sheet: &Sheet, wanted: &Wanted, list: Vec<PackageId>, user: UserId) -> Result<Vec<PackageId>, Failure> {
+fn chosen(sheet: &Catalog, wanted: &Wanted, list: Vec<PackageId>, user: UserId) -> Result<Vec<PackageId>, Failure> {
     let search = Search::read(wanted.search.as_deref().unwrap_or(""));
     if let Some(spot) = &search.trouble {
         let line = wanted.search.as_deref().unwrap_or("");
@@ -175,7 +175,7 @@ fn chosen(sheet: &Sheet, wanted: &Wanted, list: Vec<PackageId>, user: UserId) ->
     Ok(ids)
 }
 
-fn gaps(sheet: &Sheet, wanted: &Wanted) -> Vec<String> {
+fn gaps(sheet: &Catalog, wanted: &Wanted) -> Vec<String> {
     let mut gaps = sheet.inventory.gaps.clone();
     if !wanted.quick {
         gaps.extend(sheet.measures.gaps.values().cloned());
@@ -190,7 +190,7 @@ fn gaps(sheet: &Sheet, wanted: &Wanted) -> Vec<String> {
     gaps
 }
 
-fn print(sheet: &Sheet, ids: &[PackageId], wanted: &Wanted) {
+fn print(sheet: &Catalog, ids: &[PackageId], wanted: &Wanted) {
     let user = wanted.user.unwrap_or(UserId::OWNER);
     let users: Vec<UserId> =
         sheet.inventory.users.iter().map(|u| u.id).filter(|u| wanted.user.is_none_or(|o| o == *u)).collect();
@@ -282,7 +282,7 @@ struct Packages {
 }
 
 impl Packages {
-    fn of(device: Device, sheet: &Sheet, ids: &[PackageId], wanted: &Wanted, gaps: Vec<String>) -> Self {
+    fn of(device: Device, sheet: &Catalog, ids: &[PackageId], wanted: &Wanted, gaps: Vec<String>) -> Self {
         let users: Vec<UserId> =
             sheet.inventory.users.iter().map(|u| u.id).filter(|u| wanted.user.is_none_or(|o| o == *u)).collect();
         let shown = sheet.inventory.users.iter().filter(|u| users.contains(&u.id));
@@ -295,14 +295,14 @@ impl Packages {
     }
 }
 
-fn package(sheet: &Sheet, id: &PackageId, users: &[UserId]) -> Option<JsonPackage> {
+fn package(sheet: &Catalog, id: &PackageId, users: &[UserId]) -> Option<JsonPackage> {
     let sight = sheet.sight(id, UserId::OWNER)?;
     let (package, about) = (sight.package, &sight.package.about);
     fn by_user<T>(
-        sheet: &Sheet,
+        sheet: &Catalog,
         id: &PackageId,
         users: &[UserId],
-        pick: impl Fn(&Sight<'_>) -> T,
+        pick: impl Fn(&CatalogEntry<'_>) -> T,
     ) -> BTreeMap<String, T> {
         let one = |user: &UserId| sheet.sight(id, *user).map(|s| (user.to_string(), pick(&s)));
         users.iter().filter_map(one).collect()
@@ -330,8 +330,8 @@ fn package(sheet: &Sheet, id: &PackageId, users: &[UserId]) -> Option<JsonPackag
         installer: about.installer.as_ref().map(ToString::to_string),
         uid: about.uid,
         shared_user: text(about.shared_user.as_ref()),
-        installed: about.installed.map(wibbet_types::Stamp::date),
-        updated: about.updated.map(wibbet_types::Stamp::date),
+        installed: about.installed.map(wibbet_types::DeviceTime::date),
+        updated: about.updated.map(wibbet_types::DeviceTime::date),
         overlay_of: sight.app.and_then(|a| a.overlay_of.as_ref()).map(ToString::to_string),
         size: sheet.measures.sizes.get(id).map(|s| JsonSize { code: s.code, data: s.data, cache: s.cache }),
         memory: sight.memory(),

@@ -7,12 +7,12 @@ use tui_input::Input;
 use wibbet_bench::around::Route;
 use wibbet_bench::fleet::CardId;
 use wibbet_bench::ops::Details;
-use wibbet_core::android::{Abilities, Offered};
-use wibbet_core::catalog::{Chosen, Column, Sheet, Sight};
+use wibbet_core::android::{Capabilities, DaemonFeatures};
+use wibbet_core::catalog::{Catalog, CatalogEntry, Chosen, Column};
 use wibbet_core::device::DeviceFacts;
-use wibbet_core::link::{Ladder, Rung, Standing};
+use wibbet_core::link::{Ladder, Rung, RungStatus};
 use wibbet_core::package::{Inventory, PackageState};
-use wibbet_core::plan::{Plan, TrayItem, Way, plan_put_back, plan_take_out};
+use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Run, RunKind, Shelf};
 use wibbet_core::search::{Finder, Search};
 use wibbet_types::{PackageId, UserId};
@@ -32,11 +32,11 @@ pub(crate) struct DeviceModel {
     pub(crate) closed: bool,
     pub(crate) ladder: Ladder,
     pub(crate) facts: Option<DeviceFacts>,
-    pub(crate) abilities: Abilities,
+    pub(crate) capabilities: Capabilities,
     pub(crate) busy: Option<String>,
     pub(crate) inventory: Option<Arc<Inventory>>,
     /// Everything that is known of the packages, the inventory included.
-    pub(crate) sheet: Option<Sheet>,
+    pub(crate) sheet: Option<Catalog>,
     /// What is being read beside everything else.
     pub(crate) reading: Option<String>,
     /// The device's screen is followed.
@@ -79,7 +79,7 @@ impl DeviceModel {
             closed: false,
             ladder: Ladder::default(),
             facts: None,
-            abilities: Abilities::new(0, Offered::default()),
+            capabilities: Capabilities::new(0, DaemonFeatures::default()),
             busy: None,
             inventory: None,
             sheet: None,
@@ -122,11 +122,11 @@ impl DeviceModel {
     /// What to know before any work on it.
     pub(crate) fn warnings(&self) -> Vec<String> {
         let mut warnings = Vec::new();
-        if self.ladder.standing(Rung::Changes) == Standing::Missing {
+        if self.ladder.standing(Rung::Changes) == RungStatus::Missing {
             warnings.push("the device does not permit changes: they are going to be refused".into());
         }
         warnings.extend(self.details.iter().flat_map(|d| d.vitals.warnings()));
-        if self.facts.is_some() && self.inventory.is_some() && !self.abilities.install_existing {
+        if self.facts.is_some() && self.inventory.is_some() && !self.capabilities.install_existing {
             warnings.push("this Android cannot reinstall what is uninstalled: disable instead".into());
         }
         warnings
@@ -158,7 +158,7 @@ impl DeviceModel {
     }
 
     /// The way that is chosen for a package.
-    pub(crate) fn chosen(&self, id: &PackageId, user: UserId) -> Option<Way> {
+    pub(crate) fn chosen(&self, id: &PackageId, user: UserId) -> Option<Change> {
         self.tray.iter().find(|item| item.id == *id && item.user == user).map(|item| item.way)
     }
 
@@ -177,14 +177,14 @@ impl DeviceModel {
     pub(crate) fn take_inventory(&mut self, inventory: Arc<Inventory>) {
         match &mut self.sheet {
             Some(sheet) => sheet.inventory = Arc::clone(&inventory),
-            None => self.sheet = Some(Sheet::new(Arc::clone(&inventory))),
+            None => self.sheet = Some(Catalog::new(Arc::clone(&inventory))),
         }
         self.inventory = Some(inventory);
         self.refresh();
     }
 
     /// What is to be seen of a package by the user at work.
-    pub(crate) fn sight(&self, id: &PackageId) -> Option<Sight<'_>> {
+    pub(crate) fn sight(&self, id: &PackageId) -> Option<CatalogEntry<'_>> {
         self.sheet.as_ref()?.sight(id, self.user())
     }
 
@@ -266,8 +266,8 @@ impl DeviceModel {
     ) {
         let Some(inventory) = &self.inventory else { return };
         let plan = match kind {
-            RunKind::TakeOut => plan_take_out(inventory, &self.abilities, &items, without_way_back),
-            RunKind::PutBack => plan_put_back(inventory, &self.abilities, &wanted),
+            RunKind::TakeOut => plan_take_out(inventory, &self.capabilities, &items, without_way_back),
+            RunKind::PutBack => plan_put_back(inventory, &self.capabilities, &wanted),
         };
         self.run_at = 0;
         self.pane = RunPane::Review(Review { kind, plan, items, wanted });

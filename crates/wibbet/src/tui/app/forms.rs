@@ -7,7 +7,7 @@ use wibbet_types::PackageId;
 
 /// A window over the view.
 #[derive(Debug, Clone)]
-pub(crate) enum Popup {
+pub(crate) enum Window {
     Help {
         from: usize,
     },
@@ -38,7 +38,7 @@ pub(crate) enum Popup {
         behind: Option<Box<PairForm>>,
     },
     /// Everything that is known of one package.
-    Sheet {
+    Everything {
         from: usize,
     },
     /// Which columns the table has.

@@ -4,7 +4,7 @@ use wibbet_core::catalog::Column;
 use wibbet_core::run::Run;
 
 use super::device::DeviceModel;
-use super::forms::{PairForm, Popup};
+use super::forms::{PairForm, Window};
 use crate::demo::DemoScreen;
 use crate::tui::keys::View;
 
@@ -21,7 +21,7 @@ pub(crate) struct Model {
     pub(crate) view: View,
     pub(crate) devices: Vec<DeviceModel>,
     pub(crate) current: usize,
-    pub(crate) popup: Option<Popup>,
+    pub(crate) popup: Option<Window>,
     pub(crate) note: Option<Note>,
     pub(crate) details: bool,
     pub(crate) log: Vec<Run>,
@@ -75,7 +75,7 @@ impl Model {
     /// The window for pairing, also while the devices' own screens are shown over it.
     pub(crate) fn pair_form(&mut self) -> Option<&mut PairForm> {
         match &mut self.popup {
-            Some(Popup::Pair(form) | Popup::OwnScreens { behind: Some(form), .. }) => Some(form),
+            Some(Window::Pair(form) | Window::OwnScreens { behind: Some(form), .. }) => Some(form),
             _ => None,
         }
     }
@@ -98,7 +98,7 @@ impl Model {
 
     /// Whether something on the screen turns.
     pub(crate) fn is_moving(&self) -> bool {
-        let popup = matches!(self.popup, Some(Popup::Pair(_) | Popup::Close(_) | Popup::OwnScreens { .. }));
+        let popup = matches!(self.popup, Some(Window::Pair(_) | Window::Close(_) | Window::OwnScreens { .. }));
         popup
             || self.devices.iter().any(|d| {
                 d.busy.is_some()
@@ -110,7 +110,7 @@ impl Model {
     }
 
     /// A time as the clock on the wall shows it.
-    pub(crate) fn clock(&self, time: wibbet_types::Time) -> String {
+    pub(crate) fn clock(&self, time: wibbet_types::Timestamp) -> String {
         jiff::Timestamp::from_millisecond(time.0)
             .map_or_else(|_| String::new(), |t| t.to_zoned(self.zone.clone()).strftime("%d %b %H:%M").to_string())
     }

@@ -7,7 +7,7 @@ use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, BorderType, Paragraph};
 use wibbet_core::device::Root;
-use wibbet_core::link::{Rung, RungState, Standing};
+use wibbet_core::link::{Rung, RungState, RungStatus};
 use wibbet_core::package::Condition;
 use wibbet_core::run::Outcome;
 
@@ -101,15 +101,15 @@ fn empty(theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
 /// What stands for a rung that holds, is being tried, is missing, or is not known.
 fn look(device: &DeviceModel, state: &RungState, theme: &Theme) -> (&'static str, &'static str, Style) {
     match state.standing {
-        Standing::Holds => ("╟──╢", "╪", theme.good),
-        Standing::Missing if device.ladder.awaits_tap() => ("╟╴╶╢", "╳", theme.accent),
-        Standing::Missing => ("╟╴╶╢", "╳", theme.alert),
-        Standing::Unknown
+        RungStatus::Holds => ("╟──╢", "╪", theme.good),
+        RungStatus::Missing if device.ladder.awaits_tap() => ("╟╴╶╢", "╳", theme.accent),
+        RungStatus::Missing => ("╟╴╶╢", "╳", theme.alert),
+        RungStatus::Unknown
             if device.ladder.tried() == Some(state.rung) && device.ladder.missing().is_none() && !device.closed =>
         {
             ("╟┄┄╢", "┼", theme.accent)
         }
-        Standing::Unknown => ("║  ║", "═", theme.dim),
+        RungStatus::Unknown => ("║  ║", "═", theme.dim),
     }
 }
 
@@ -287,11 +287,11 @@ fn standing_ladder<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells
             let trying = standing == "╟┄┄╢";
             let turn = if trying { format!(" {}", turning(model.tick)) } else { String::new() };
             let words_style = match state.standing {
-                Standing::Holds => theme.plain,
+                RungStatus::Holds => theme.plain,
                 _ => style,
             };
             let words = match (state.rung, state.standing) {
-                (Rung::Changes, Standing::Unknown) if device.ladder.is_up() => "changes: not tried yet".to_owned(),
+                (Rung::Changes, RungStatus::Unknown) if device.ladder.is_up() => "changes: not tried yet".to_owned(),
                 _ => format!("{}{turn}", state.rung.words()),
             };
             Line::from(vec![
@@ -308,7 +308,7 @@ fn about<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) -
     let mut lines = Vec::new();
     let plain = |text: String, style: Style| Line::from(Span::styled(cut(&text, cells), style));
     // What the ladder says already is not said twice.
-    let missing = usize::from(device.ladder.standing(Rung::Changes) == Standing::Missing);
+    let missing = usize::from(device.ladder.standing(Rung::Changes) == RungStatus::Missing);
     for warning in device.warnings().into_iter().skip(missing) {
         let wrapped = wrap(&warning, cells.saturating_sub(2));
         lines.extend(wrapped.into_iter().enumerate().map(|(n, l)| {

@@ -8,7 +8,7 @@ use wibbet_core::link::Rung;
 
 use crate::tui::app::{Model, RunPane};
 use crate::tui::keys::{Action, KEYMAP, View, key_of};
-use crate::tui::offers::is_useful;
+use crate::tui::offers::is_enabled;
 use crate::tui::widgets::{Theme, cut, ends, turning, width, wrap};
 
 /// The parts of the screen.
@@ -185,7 +185,7 @@ fn hint_line<'a>(model: &Model, theme: &Theme, cells: usize) -> Line<'a> {
     } else {
         KEYMAP
             .iter()
-            .filter(|b| !b.hint.is_empty() && is_useful(model, b.action))
+            .filter(|b| !b.hint.is_empty() && is_enabled(model, b.action))
             .map(|b| (key_of(b.action), words(model, b.action, b.hint)))
             .collect()
     };

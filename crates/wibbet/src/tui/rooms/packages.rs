@@ -7,7 +7,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::catalog::Column;
 use wibbet_core::package::Inventory;
-use wibbet_core::plan::{Back, Plan, TrayItem, Way, plan_take_out};
+use wibbet_core::plan::{Back, Change, Plan, TrayItem, plan_take_out};
 use wibbet_core::run::Origin;
 
 use super::parts::{becoming, named};
@@ -174,7 +174,7 @@ fn draw_details(
         let plan = tray_plan(
             device,
             inventory,
-            &[TrayItem { id: package.id.clone(), user: device.user(), way: Way::Uninstall }],
+            &[TrayItem { id: package.id.clone(), user: device.user(), way: Change::Uninstall }],
         );
         say("", theme.plain);
         if package.state(device.user()).installed {
@@ -216,7 +216,7 @@ fn draw_details(
 }
 
 fn tray_plan(device: &DeviceModel, inventory: &Inventory, items: &[TrayItem]) -> Plan {
-    plan_take_out(inventory, &device.abilities, items, true)
+    plan_take_out(inventory, &device.capabilities, items, true)
 }
 
 fn draw_tray(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
@@ -239,7 +239,7 @@ fn draw_tray(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: 
         return;
     }
     let plan = tray_plan(device, inventory, &device.tray);
-    let count = |disable: bool| device.tray.iter().filter(|i| (i.way == Way::Disable) == disable).count();
+    let count = |disable: bool| device.tray.iter().filter(|i| (i.way == Change::Disable) == disable).count();
     let mut parts = Vec::new();
     for (n, word) in [(count(false), "uninstall"), (count(true), "disable")] {
         if n > 0 {

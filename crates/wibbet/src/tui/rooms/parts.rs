@@ -2,7 +2,7 @@
 
 use ratatui::text::{Line, Span};
 use wibbet_core::package::Condition;
-use wibbet_core::plan::Way;
+use wibbet_core::plan::Change;
 use wibbet_core::run::{Outcome, Run};
 
 use crate::tui::app::DeviceModel;
@@ -49,10 +49,10 @@ pub(crate) fn under_cursor<'a>(line: Line<'a>, theme: &Theme, cells: usize) -> L
 }
 
 /// What a package becomes, and the shortest words for it.
-pub(crate) fn becoming(way: Way) -> (Condition, &'static str) {
+pub(crate) fn becoming(way: Change) -> (Condition, &'static str) {
     match way {
-        Way::Disable => (Condition::Disabled, "disable"),
-        Way::UninstallKeepData => (Condition::Uninstalled, "keep data"),
+        Change::Disable => (Condition::Disabled, "disable"),
+        Change::UninstallKeepData => (Condition::Uninstalled, "keep data"),
         _ => (Condition::Uninstalled, "uninstall"),
     }
 }

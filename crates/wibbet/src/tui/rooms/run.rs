@@ -5,7 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::package::{Condition, PackageState};
-use wibbet_core::plan::{Back, PlannedStep, Way};
+use wibbet_core::plan::{Back, Change, PlannedStep};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 
 use super::parts::{becoming, first_line, item_at, named, outcome_counts, under_cursor};
@@ -155,10 +155,10 @@ fn widths(cells: usize) -> (usize, usize, usize) {
 }
 
 /// What the state becomes by a way.
-fn after(way: Way, before: PackageState) -> Condition {
+fn after(way: Change, before: PackageState) -> Condition {
     match way {
-        Way::Uninstall | Way::UninstallKeepData => Condition::Uninstalled,
-        Way::Disable => Condition::Disabled,
+        Change::Uninstall | Change::UninstallKeepData => Condition::Uninstalled,
+        Change::Disable => Condition::Disabled,
         // Reinstalling may be followed by a step that disables again; by itself it leads to use.
         _ if before.condition() == Condition::Absent => Condition::Absent,
         _ => Condition::InUse,
@@ -166,8 +166,8 @@ fn after(way: Way, before: PackageState) -> Condition {
 }
 
 /// The way in words, as many as there is room for.
-fn way_cell(way: Way, cells: usize) -> String {
-    fit(if way == Way::UninstallKeepData && cells < 20 { becoming(way).1 } else { way.words() }, cells)
+fn way_cell(way: Change, cells: usize) -> String {
+    fit(if way == Change::UninstallKeepData && cells < 20 { becoming(way).1 } else { way.words() }, cells)
 }
 
 fn user_cell(device: &DeviceModel, step: wibbet_types::UserId, cells: usize) -> String {
@@ -208,7 +208,7 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         (None, Back::Sure) => {}
     }
     if device.show_words && step.skip.is_none() {
-        under(format!("⟩ {}", step.words(&device.abilities)), theme.good);
+        under(format!("⟩ {}", step.words(&device.capabilities)), theme.good);
     }
     lines
 }

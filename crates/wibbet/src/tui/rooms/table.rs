@@ -5,9 +5,9 @@ use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Clear, Paragraph};
-use wibbet_core::catalog::{Column, Sight};
+use wibbet_core::catalog::{CatalogEntry, Column};
 use wibbet_core::package::{Inventory, Package};
-use wibbet_core::plan::Way;
+use wibbet_core::plan::Change;
 use wibbet_core::search::Finder;
 use wibbet_types::UserId;
 
@@ -220,7 +220,7 @@ fn placed(slot: &Slot, text: &str) -> String {
 fn cell<'a>(
     device: &DeviceModel,
     slot: &Slot,
-    sight: &Sight<'_>,
+    sight: &CatalogEntry<'_>,
     in_front: bool,
     theme: &Theme,
     finder: &mut Finder,
@@ -297,7 +297,7 @@ fn id_text(id: &str, cells: usize) -> (String, String) {
 }
 
 /// What a package is to a user and, where it is chosen, what it is going to be.
-fn state_cell(package: &Package, user: UserId, chosen: Option<Way>, cells: usize, theme: &Theme) -> (String, Style) {
+fn state_cell(package: &Package, user: UserId, chosen: Option<Change>, cells: usize, theme: &Theme) -> (String, Style) {
     let condition = package.state(user).condition();
     let Some(way) = chosen else {
         let text = match cells {
@@ -309,7 +309,12 @@ fn state_cell(package: &Package, user: UserId, chosen: Option<Way>, cells: usize
     let (becomes, word) = becoming(way);
     let text = match cells {
         0..10 => {
-            format!("{}→{}{}", shape(condition), shape(becomes), if way == Way::UninstallKeepData { "+" } else { "" })
+            format!(
+                "{}→{}{}",
+                shape(condition),
+                shape(becomes),
+                if way == Change::UninstallKeepData { "+" } else { "" }
+            )
         }
         _ => format!("{}→{} {word}", shape(condition), shape(becomes)),
     };

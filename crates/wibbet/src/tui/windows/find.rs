@@ -9,21 +9,21 @@ use wibbet_core::catalog::Column;
 use wibbet_core::package::{Scope, Source};
 use wibbet_types::bytes_words;
 
-use crate::tui::app::{DeviceModel, IdsForm, Model, NoteForm, Popup};
+use crate::tui::app::{DeviceModel, IdsForm, Model, NoteForm, Window};
 use crate::tui::offers::{EXPORTS, column_list, openings};
 use crate::tui::rooms::under_cursor;
 use crate::tui::widgets::{Theme, cut, first_shown, fit, window, wrap};
 
-pub(crate) fn draw(model: &Model, popup: &Popup, theme: &Theme, frame: &mut Frame<'_>) {
+pub(crate) fn draw(model: &Model, popup: &Window, theme: &Theme, frame: &mut Frame<'_>) {
     let Some(device) = model.device() else { return };
     match popup {
-        Popup::Sheet { from } => sheet(device, *from, theme, frame),
-        Popup::Columns { at } => columns(model, *at, theme, frame),
-        Popup::Note(form) => note(device, form, theme, frame),
-        Popup::Ids(form) => ids(device, form, theme, frame),
-        Popup::Open { at } => open(device, *at, theme, frame),
-        Popup::Searches { at } => searches(model, device, *at, theme, frame),
-        Popup::Languages { input, trouble } => {
+        Window::Everything { from } => sheet(device, *from, theme, frame),
+        Window::Columns { at } => columns(model, *at, theme, frame),
+        Window::Note(form) => note(device, form, theme, frame),
+        Window::Ids(form) => ids(device, form, theme, frame),
+        Window::Open { at } => open(device, *at, theme, frame),
+        Window::Searches { at } => searches(model, device, *at, theme, frame),
+        Window::Languages { input, trouble } => {
             let mut lines =
                 vec![Line::raw("Languages, most wanted first, such as “de en-GB”. Empty: the device's own.")];
             lines.push(Line::from(vec![Span::styled("⟩ ", theme.accent), Span::styled(input.value(), theme.strong)]));
@@ -37,7 +37,7 @@ pub(crate) fn draw(model: &Model, popup: &Popup, theme: &Theme, frame: &mut Fram
             let x = inside.x + 2 + u16::try_from(input.visual_cursor()).unwrap_or(0);
             frame.set_cursor_position((x.min(inside.right().saturating_sub(1)), inside.y + 1));
         }
-        Popup::Export { at } => {
+        Window::Export { at } => {
             let inside = window(frame, theme, " Export the table ", 72, EXPORTS.len() as u16 + 6);
             let cells = usize::from(inside.width);
             let mut lines: Vec<Line<'_>> = EXPORTS

@@ -5,32 +5,32 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::package::Condition;
 
-use crate::tui::app::{Model, Popup};
+use crate::tui::app::{Model, Window};
 use crate::tui::keys::{KEYMAP, key_of};
-use crate::tui::offers::{is_useful, palette};
+use crate::tui::offers::{is_enabled, palette};
 use crate::tui::rooms::under_cursor;
 use crate::tui::widgets::{Theme, cut, first_shown, fit, shape, window, wrap};
 use crate::tui::windows::links;
 
-pub(crate) fn draw(model: &Model, popup: &Popup, theme: &Theme, frame: &mut Frame<'_>) {
+pub(crate) fn draw(model: &Model, popup: &Window, theme: &Theme, frame: &mut Frame<'_>) {
     match popup {
-        Popup::Help { from } => help(*from, theme, frame),
-        Popup::Palette { input, at } => actions(model, input, *at, theme, frame),
-        Popup::Address { input, trouble } => address(input, trouble.as_deref(), theme, frame),
-        Popup::Guide { from } => links::guide(*from, theme, frame),
-        Popup::Pair(form) => links::pair(model, form, theme, frame),
-        Popup::Close(form) => links::close(model, form, theme, frame),
-        Popup::OwnScreens { at, act, .. } => links::own_screens(model, *at, *act, theme, frame),
-        Popup::Sheet { .. }
-        | Popup::Columns { .. }
-        | Popup::Note(_)
-        | Popup::Ids(_)
-        | Popup::Open { .. }
-        | Popup::Searches { .. }
-        | Popup::Languages { .. }
-        | Popup::Export { .. } => super::find::draw(model, popup, theme, frame),
-        Popup::SearchHelp { from } => search_help(*from, theme, frame),
-        Popup::Quit => {
+        Window::Help { from } => help(*from, theme, frame),
+        Window::Palette { input, at } => actions(model, input, *at, theme, frame),
+        Window::Address { input, trouble } => address(input, trouble.as_deref(), theme, frame),
+        Window::Guide { from } => links::guide(*from, theme, frame),
+        Window::Pair(form) => links::pair(model, form, theme, frame),
+        Window::Close(form) => links::close(model, form, theme, frame),
+        Window::OwnScreens { at, act, .. } => links::own_screens(model, *at, *act, theme, frame),
+        Window::Everything { .. }
+        | Window::Columns { .. }
+        | Window::Note(_)
+        | Window::Ids(_)
+        | Window::Open { .. }
+        | Window::Searches { .. }
+        | Window::Languages { .. }
+        | Window::Export { .. } => super::find::draw(model, popup, theme, frame),
+        Window::SearchHelp { from } => search_help(*from, theme, frame),
+        Window::Quit => {
             let inside = window(frame, theme, " A run is going on ", 64, 5);
             let lines = vec![
                 Line::raw("The step on its way is settled at the next start."),
@@ -159,7 +159,7 @@ fn search_help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
     for (name, _, kind, doc) in wibbet_core::search::FIELDS {
         let example = match kind {
             wibbet_core::search::FieldKind::Bytes => ">50M",
-            wibbet_core::search::FieldKind::Time => ">90d",
+            wibbet_core::search::FieldKind::Duration => ">90d",
             wibbet_core::search::FieldKind::Number => "=23",
             wibbet_core::search::FieldKind::Text => "=word",
         };
@@ -193,7 +193,7 @@ fn actions(model: &Model, input: &tui_input::Input, at: usize, theme: &Theme, fr
     let room = usize::from(inside.height).saturating_sub(1);
     for (n, action) in found.iter().enumerate().skip(first_shown(at, found.len(), room)).take(room) {
         let name = KEYMAP.iter().find(|b| b.action == *action).map_or("", |b| b.name);
-        let useful = is_useful(model, *action);
+        let useful = is_enabled(model, *action);
         let style = if useful { theme.plain } else { theme.dim };
         let aside = if useful { "" } else { "not here and now" };
         let line = Line::from(vec![

@@ -199,10 +199,10 @@ pub(crate) fn close(model: &Model, form: &CloseForm, theme: &Theme, frame: &mut 
         ));
         if !form.keep_debugging {
             let mut words = Vec::new();
-            if device.abilities.sdk >= 30 {
-                words.push(wibbet_core::ask::Care::WirelessDebuggingOff.words());
+            if device.capabilities.sdk >= 30 {
+                words.push(wibbet_core::ask::DeviceSetting::WirelessDebuggingOff.words());
             }
-            words.push(wibbet_core::ask::Care::UsbDebuggingOff.words());
+            words.push(wibbet_core::ask::DeviceSetting::UsbDebuggingOff.words());
             lines.extend(words.into_iter().map(|w| Line::styled(format!("        ⟩ {w}"), theme.dim)));
         }
         lines.push(row("f", on(form.forget), "forget the device here; its runs stay in the logbook".into()));
