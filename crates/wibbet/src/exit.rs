@@ -135,6 +135,7 @@ impl From<RunError> for Failure {
     fn from(error: RunError) -> Self {
         match error {
             RunError::Ask(ref ask) => Self { message: error.to_string(), ..Self::from(ask.clone()) },
+            RunError::Claim(claim) => claim.into(),
             RunError::Device(_) => Self::new(Exit::NoDevice, error.to_string()),
             other => Self::trouble(other),
         }

@@ -23,6 +23,9 @@ pub enum RunError {
     /// The device cannot be asked any more.
     #[error("{0}. The run stands where it was and can be carried on")]
     Device(String),
+    /// Another program is at work on the device.
+    #[error(transparent)]
+    Claim(#[from] wibbet_logbook::ClaimError),
     /// There is no such run.
     #[error("the logbook has no run {0}")]
     NoSuchRun(i64),
@@ -33,6 +36,8 @@ pub enum RunError {
 pub enum RunNews {
     /// How the run stands: when it begins, and when it has ended or stopped.
     Stands(Arc<Run>),
+    /// What was found out of a run that had been interrupted, in words.
+    Found(String),
     /// Something has happened to a step, by its index. It is in the record.
     Step(usize, StepEvent),
     /// Something is waited for, in words; `None` when no longer.

@@ -1,12 +1,14 @@
 //! Carrying out runs.
 
 mod begin;
+mod entry;
 mod error;
 mod runner;
 mod settle;
 mod step;
 
 pub use begin::begin_run;
+pub use entry::{RunEnded, RunStart, run_plan};
 pub use error::{RunError, RunNews};
 pub use runner::Runner;
 pub use settle::settle_interrupted;

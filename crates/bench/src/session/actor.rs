@@ -16,6 +16,7 @@ use super::event::{CloseStep, SessionEvent};
 use super::reading::follow;
 use crate::device::AdbDevice;
 use crate::ops::{Details, Opening, open_on_device};
+use crate::run::RunStart;
 use crate::workplace::Workplace;
 
 impl Actor {
@@ -193,11 +194,11 @@ impl Actor {
                     true
                 }
                 Some(SessionCommand::Run(kind, plan)) => {
-                    let ended = self.run(Ok((kind, plan))).await;
+                    let ended = self.run(RunStart::New(kind, plan)).await;
                     self.after_run(ended).await
                 }
                 Some(SessionCommand::CarryOn(number)) => {
-                    let ended = self.run(Err(number)).await;
+                    let ended = self.run(RunStart::Resume(number)).await;
                     self.after_run(ended).await
                 }
                 Some(SessionCommand::StayAwake(on)) => {

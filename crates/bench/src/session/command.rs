@@ -16,7 +16,7 @@ pub enum SessionCommand {
     Run(RunKind, Plan),
     /// Carry on with a run of the logbook.
     CarryOn(i64),
-    /// Keep the device awake while it is fed, or put that back as it was.
+    /// Keep the device awake while it is charging, or put that back as it was.
     StayAwake(bool),
     /// Read labels in these languages; `None` for those of the device.
     Languages(Option<Vec<Locale>>),

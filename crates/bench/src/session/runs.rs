@@ -1,14 +1,11 @@
 //! Runs of a session, and what their answers teach.
 
 use wibbet_core::link::{Advice, Rung, RungStatus};
-use wibbet_core::plan::Plan;
-use wibbet_core::run::{Outcome, Refusal, Reply, Run, RunKind, read_reply};
+use wibbet_core::run::{Outcome, Refusal, Reply, Run, read_reply};
 
 use super::actor::Actor;
 use super::event::SessionEvent;
-use crate::device::Device as _;
-use crate::ops::claim;
-use crate::run::{Runner, begin_run};
+use crate::run::{RunNews, RunStart, run_plan};
 
 impl Actor {
     /// What the answers of a run say of the permission.
@@ -29,27 +26,16 @@ impl Actor {
         self.tell_ladder();
     }
 
-    /// Carries out a new run, or carries on with an old one. The run's number, and why it ended early.
-    pub(super) async fn run(&self, what: Result<(RunKind, Plan), i64>) -> (Option<i64>, Option<String>) {
-        let Some(facts) = self.device.facts() else { return (None, Some("the device is not known yet".into())) };
-        let book = &self.workplace.book;
+    /// Carries out a run. Its number, and why it ended early.
+    pub(super) async fn run(&self, start: RunStart) -> (Option<i64>, Option<String>) {
         self.stop.send_replace(false);
-        let _claims = match claim(book, &facts.id, &self.device.address()) {
-            Ok(claims) => claims,
-            Err(error) => return (None, Some(error.to_string())),
-        };
-        let number = match what {
-            Ok((kind, plan)) => match begin_run(book, &facts.id, kind, &plan, &self.device.capabilities()).await {
-                Ok(number) => number,
-                Err(error) => return (None, Some(error.to_string())),
-            },
-            Err(number) => number,
-        };
         let events = &self.events;
-        let news = move |news| events(SessionEvent::Run(news));
-        let stop = self.stop.subscribe();
-        let ended = Runner::carry_out(&*self.device, book, self.workplace.patience, number, stop, &news).await;
-        (Some(number), ended.err().map(|error| error.to_string()))
+        let news = move |news| match news {
+            RunNews::Found(words) => events(SessionEvent::Note(words)),
+            other => events(SessionEvent::Run(other)),
+        };
+        let ended = run_plan(&self.workplace, &self.device, start, self.stop.subscribe(), &news).await;
+        (ended.number, ended.result.err().map(|error| error.to_string()))
     }
 
     /// Tells how a run ended, and reads the packages again: paths and kinds may have changed beside

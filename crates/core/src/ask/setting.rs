@@ -5,7 +5,7 @@ use super::request::{Call, Request};
 /// A change to the device itself rather than to its packages, made when a link is kept up or closed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum DeviceSetting {
-    /// Whether the screen stays on while the device is fed, as `stay_on_while_plugged_in` has it.
+    /// Whether the screen stays on while the device is charging, as `stay_on_while_plugged_in` has it.
     StayAwake(u32),
     /// USB debugging off. The link goes with it.
     UsbDebuggingOff,

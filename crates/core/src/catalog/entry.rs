@@ -64,7 +64,7 @@ impl CatalogEntry<'_> {
         told.then(|| self.memory.unwrap_or(0))
     }
 
-    /// Days since it was last in front, `Some(None)` for never. Of what the user does not have that says nothing.
+    /// Days since it was last used, `Some(None)` for never. `None` when the package is not installed for the user.
     pub fn idle_days(&self) -> Option<Option<i64>> {
         if !self.package.state(self.user).installed {
             return None;
@@ -74,7 +74,7 @@ impl CatalogEntry<'_> {
         Some(self.last_use().map(|last| last.days_until(now)))
     }
 
-    /// When it was last in front.
+    /// When it was last used.
     pub fn last_use(&self) -> Option<DeviceTime> {
         self.usage.and_then(|u| u.last)
     }

@@ -64,7 +64,7 @@ impl Sizes {
 /// How a package has been used by a user.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Usage {
-    /// When it was last in front; `None` for never, as far back as the device remembers.
+    /// When it was last used; `None` for never, as far back as the device remembers.
     pub last: Option<DeviceTime>,
     /// Seconds in front.
     pub seconds: u64,

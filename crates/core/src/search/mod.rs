@@ -1,6 +1,6 @@
 //! Finding packages as one types.
 //!
-//! Words parted by blanks; a package is found when all of them fit. A plain word is looked for in label, id and notes, best
+//! Words separated by spaces; a package is found when all of them fit. A plain word is looked for in label, id and notes, best
 //! first; letters may be left out of a longer one. `"Two words"` stand as they are. A word that begins with a colon is a
 //! fact (`:disabled`) or compares one (`:size>50M`). `|` is "or", `!` is "not", and parentheses group.
 //!

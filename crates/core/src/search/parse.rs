@@ -86,7 +86,7 @@ impl Parser<'_> {
         let inner = match self.peek() {
             None | Some('|' | ')') => None,
             Some(_) if self.parts > MOST || depth > DEEPEST => {
-                self.complain(start..self.line.len(), "that is more than anybody can mean".into());
+                self.complain(start..self.line.len(), format!("too long: {MOST} parts at most"));
                 self.at = self.line.len();
                 None
             }

@@ -184,6 +184,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
             }
         }
         SessionEvent::Run(RunNews::Waiting(why)) => device.waiting = why,
+        SessionEvent::Run(RunNews::Found(words)) => model.tell(format!("{name}{words}")),
         SessionEvent::Run(RunNews::States(id, states)) => {
             if let Some(inventory) = &device.inventory {
                 let mut inventory = (**inventory).clone();

@@ -94,7 +94,7 @@ fn facts_are_completed_and_trouble_is_shown_where_it_is() {
     assert!(screen.shows("this is no size"));
     assert_eq!(screen.model.devices[0].found.len(), 1, "the rest of the line is searched for");
     screen.code(KeyCode::F(1));
-    assert!(screen.shows("How to search") && screen.shows("not in front for 90 days"));
+    assert!(screen.shows("How to search") && screen.shows("not used for 90 days"));
 }
 
 #[test]

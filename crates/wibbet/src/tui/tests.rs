@@ -406,10 +406,10 @@ fn the_card_tells_what_the_device_is_and_warns() {
     let mut screen = Screen::linked(128, 40);
     screen.tell(SessionEvent::Details(Box::new(details())));
     for text in [
-        "battery 87 %, fed",
+        "battery 87 %, charging",
         "▲ user 10 is managed by com.pellmoor.work",
         "com.android.htmlviewer could be set",
-        "in front",
+        "on the screen",
     ] {
         assert!(screen.shows(text), "{text}\n{}", screen.text());
     }

@@ -6,7 +6,7 @@ use std::sync::{Mutex, PoisonError};
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{claim, details, states};
-use wibbet_bench::run::{RunNews, Runner, begin_run, settle_interrupted};
+use wibbet_bench::run::{RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::package::PackageState;
 use wibbet_core::plan::{Back, Change, Plan, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};
@@ -85,7 +85,7 @@ pub(crate) async fn carry_on(finder: &Finder<'_>, name: &str, number: Option<i64
     may_change(how)?;
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
-    let _claims = claim(&finder.workplace.book, &facts.id, &device.address())?;
+    let claims = claim(&finder.workplace.book, &facts.id, &device.address())?;
     let runs = async || {
         let serial = facts.id.clone();
         finder.workplace.book.with(move |book| book.runs(Some(&serial))).await
@@ -119,7 +119,9 @@ pub(crate) async fn carry_on(finder: &Finder<'_>, name: &str, number: Option<i64
     if !how.yes && !asked(&format!("Carry on with run {}?", run.number)) {
         return Err(Failure::new(Exit::Nothing, "nothing was sent"));
     }
-    finish(finder, &device, run.number, how).await
+    // Whoever carries it out claims the device again.
+    drop(claims);
+    finish(finder, &device, RunStart::Resume(run.number), how).await
 }
 
 /// Whether everything that a run was to do is so on the device now.
@@ -188,16 +190,12 @@ async fn carry_out(
             return Err(Failure::new(Exit::Nothing, "nothing was sent"));
         }
     }
-    let book = &finder.workplace.book;
-    let _claims = claim(book, &facts.id, &device.address())?;
-    settle(finder, device, &facts.id).await?;
-    let number = begin_run(book, &facts.id, kind, plan, &capabilities).await?;
-    finish(finder, device, number, how).await
+    finish(finder, device, RunStart::New(kind, plan.clone()), how).await
 }
 
-/// Carries out a run of the logbook; Ctrl-C stops it after the step that is on its way, and a second
+/// Carries out a run; Ctrl-C stops it after the step that is on its way, and a second
 /// one ends the program where it is.
-async fn finish(finder: &Finder<'_>, device: &AdbDevice, number: i64, how: How) -> Result<Exit, Failure> {
+async fn finish(finder: &Finder<'_>, device: &AdbDevice, start: RunStart, how: How) -> Result<Exit, Failure> {
     let (stop, stopped) = watch::channel(false);
     let interrupt = tokio::spawn(async move {
         if tokio::signal::ctrl_c().await.is_ok() {
@@ -212,8 +210,9 @@ async fn finish(finder: &Finder<'_>, device: &AdbDevice, number: i64, how: How) 
         std::future::pending::<()>().await;
     });
     let last = Mutex::new(None);
-    let news = |news| {
-        if let RunNews::Waiting(why) = news {
+    let news = |news| match news {
+        RunNews::Found(words) => tell(words),
+        RunNews::Waiting(why) => {
             let mut last = last.lock().unwrap_or_else(PoisonError::into_inner);
             // The same trouble is told once, however often it is tried again.
             if *last != why
@@ -223,14 +222,16 @@ async fn finish(finder: &Finder<'_>, device: &AdbDevice, number: i64, how: How) 
             }
             *last = why;
         }
+        _ => {}
     };
     let workplace = finder.workplace;
-    let ended = Runner::carry_out(device, &workplace.book, workplace.patience, number, stopped, &news).await;
+    let ended = run_plan(workplace, device, start, stopped, &news).await;
     interrupt.abort();
-    match ended {
+    match ended.result {
         Ok(run) => Ok(show(&run, how.json)),
         Err(error) => {
             let mut failure = Failure::from(error);
+            let Some(number) = ended.number else { return Err(failure) };
             let Ok(Some(run)) = workplace.book.with(move |book| book.run(number)).await else { return Err(failure) };
             // What was done before is told all the same.
             failure.exit = match Exit::of(&run) {

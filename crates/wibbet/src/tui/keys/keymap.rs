@@ -250,7 +250,7 @@ pub(crate) static KEYMAP: [Binding; 56] = [
         &[letter('h')],
         "Keep the device awake",
         "keep awake",
-        "Keeps the device awake while it is fed, or lets it sleep as it did before; closing the link does that too.",
+        "Keeps the device awake while it is charging, or lets it sleep as it did before; closing the link does that too.",
     ),
     bind(Action::NextDevice, &[letter('n')], "Next device", "next device", "Turns to the next device on the bench."),
     bind(

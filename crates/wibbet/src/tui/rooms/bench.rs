@@ -329,7 +329,7 @@ fn about<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) -
         let vitals = &details.vitals;
         let mut parts = Vec::new();
         if let Some(battery) = vitals.battery {
-            parts.push(format!("battery {} %{}", battery.percent, if battery.powered { ", fed" } else { "" }));
+            parts.push(format!("battery {} %{}", battery.percent, if battery.powered { ", charging" } else { "" }));
         }
         if let Some(space) = vitals.space {
             parts.push(format!("{} of {} GB free", space.free / 1_000_000_000, space.total / 1_000_000_000));
@@ -380,7 +380,7 @@ fn user_line<'a>(
 ) -> Line<'a> {
     let mut marks = vec![user.kind.name().to_owned()];
     if device.details.as_ref().and_then(|d| d.vitals.current_user) == Some(user.id) && inventory.users.len() > 1 {
-        marks.push("in front".into());
+        marks.push("on the screen".into());
     }
     match (user.running, user.unlocked) {
         (false, _) => marks.push("not running".into()),

@@ -139,9 +139,9 @@ fn draw_details(
             facts.extend(fact(Column::Size).map(|w| format!("{w} on disk")));
             facts.extend(fact(Column::Memory).map(|w| format!("{w} of memory")));
             facts.extend(fact(Column::Idle).map(|w| match w.as_str() {
-                "never" => "never in front".to_owned(),
-                "today" | "yesterday" => format!("last in front {w}"),
-                _ => format!("last in front {w} ago"),
+                "never" => "never used".to_owned(),
+                "today" | "yesterday" => format!("last used {w}"),
+                _ => format!("last used {w} ago"),
             }));
             if !facts.is_empty() {
                 say(&facts.join(" · "), theme.plain);

@@ -138,12 +138,12 @@ fn search_help(from: usize, theme: &Theme, frame: &mut Frame<'_>) {
     let mut lines: Vec<Line<'_>> = Vec::new();
     let say = |text: &str, lines: &mut Vec<Line<'_>>| lines.extend(wrap(text, cells).into_iter().map(Line::raw));
     say(
-        "Words parted by blanks: a package is found when label, id or notes have all of them, the best first; letters may be left out of a longer word, and \"two words\" stand as they are. A word after a colon is a fact, which may be cut short, or a comparison. | is or, ! is not, ( ) group. Tab completes.",
+        "Words separated by spaces: a package is found when label, id or notes have all of them, the best first; letters may be left out of a longer word, and \"two words\" stand as they are. A word after a colon is a fact, which may be cut short, or a comparison. | is or, ! is not, ( ) group. Tab completes.",
         &mut lines,
     );
     for example in [
         ("skerry", "everything that has “skerry” in label, id or notes"),
-        (":idle>90d :size>50M", "not in front for 90 days, and larger than 50 MB"),
+        (":idle>90d :size>50M", "not used for 90 days, and larger than 50 MB"),
         ("!:system | :updated", "not part of the system, or updated since"),
         (":permission=location :in-use", "in use, and asks for the location"),
     ] {

@@ -1,0 +1,67 @@
+//! The one entry to carrying a run out: claim the device, settle what was left open, write the run down, carry it out.
+
+use tokio::sync::watch;
+use wibbet_core::plan::Plan;
+use wibbet_core::run::{Run, RunKind};
+
+use super::begin::begin_run;
+use super::error::{RunError, RunNews};
+use super::runner::Runner;
+use super::settle::settle_interrupted;
+use crate::device::{AdbDevice, Device as _};
+use crate::ops::claim;
+use crate::workplace::Workplace;
+
+/// What is to be carried out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum RunStart {
+    /// A plan, as a new run.
+    New(RunKind, Plan),
+    /// A run of the logbook that was stopped or interrupted.
+    Resume(i64),
+}
+
+/// How carrying out ended.
+#[derive(Debug)]
+pub struct RunEnded {
+    /// The run's number, once it has been written down.
+    pub number: Option<i64>,
+    /// The run as it stands, or why it could not go on.
+    pub result: Result<Run, RunError>,
+}
+
+/// Carries out a run on a device. Setting `stop` ends it after the steps that are on their way; `news` hears what becomes
+/// of it, and first what was found out of runs that had been interrupted.
+pub async fn run_plan(
+    workplace: &Workplace,
+    device: &AdbDevice,
+    start: RunStart,
+    stop: watch::Receiver<bool>,
+    news: &(dyn Fn(RunNews) + Send + Sync),
+) -> RunEnded {
+    let mut number = None;
+    let result = carry_out(workplace, device, start, stop, news, &mut number).await;
+    RunEnded { number, result }
+}
+
+async fn carry_out(
+    workplace: &Workplace,
+    device: &AdbDevice,
+    start: RunStart,
+    stop: watch::Receiver<bool>,
+    news: &(dyn Fn(RunNews) + Send + Sync),
+    number: &mut Option<i64>,
+) -> Result<Run, RunError> {
+    let book = &workplace.book;
+    let facts = device.facts().ok_or_else(|| RunError::Device("the device is not known yet".into()))?;
+    let _claims = claim(book, &facts.id, &device.address())?;
+    for found in settle_interrupted(book, device, &facts.id).await? {
+        news(RunNews::Found(found));
+    }
+    let run = match start {
+        RunStart::New(kind, plan) => begin_run(book, &facts.id, kind, &plan, &device.capabilities()).await?,
+        RunStart::Resume(number) => number,
+    };
+    *number = Some(run);
+    Runner::carry_out(device, book, workplace.patience, run, stop, news).await
+}
