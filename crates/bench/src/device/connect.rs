@@ -191,6 +191,12 @@ impl AdbDevice {
         }
         let fresh = Capabilities::new(facts.android.sdk(), offered);
         let mut known = self.known();
+        if known.facts.as_ref().is_some_and(|before| before.android != facts.android || before.build != facts.build) {
+            // A system update: its programs may know more, or less.
+            (known.learned, known.tools) = (false, None);
+            known.unknown.clear();
+            known.commands.clear();
+        }
         if fresh.needs_help_text() && known.learned {
             // The same device as before: what its help said still holds.
             known.capabilities.offered = offered;

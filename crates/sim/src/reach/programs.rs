@@ -140,6 +140,7 @@ impl SimAndroid {
             if let Some(folder) = at.parent() {
                 create_dir_all(folder)?;
             }
+            let _ = remove_file(&at);
             let mut made = OpenOptions::new().write(true).create_new(true).mode(0o644).open(&at)?;
             let whole = file.data.read(0, usize::MAX);
             for piece in whole.chunks(64 * 1024) {
