@@ -6,12 +6,12 @@
 //!
 //! ```no_run
 //! # async fn example() -> Result<(), Box<dyn std::error::Error>> {
-//! use wibbet_adb::{Collected, KeyRing, Limits, Link, Service};
+//! use wibbet_adb::{Collected, KeyRing, Timeouts, Link, Service};
 //!
 //! let keys = KeyRing::open("/tmp/keys".as_ref(), None, "me@bench")?;
-//! let link = Link::connect_tcp("127.0.0.1:5555", &keys, &Limits::default(), &mut |_| {}).await?;
+//! let link = Link::connect_tcp("127.0.0.1:5555", &keys, &Timeouts::default(), &mut |_| {}).await?;
 //! let mut said = Collected::default();
-//! link.call(&Service::ShellV2("getprop".into()), &Limits::default(), &mut said).await?;
+//! link.call(&Service::ShellV2("getprop".into()), &Timeouts::default(), &mut said).await?;
 //! println!("{}", String::from_utf8_lossy(&said.out));
 //! # Ok(()) }
 //! ```
