@@ -1,6 +1,5 @@
 //! What a hostile daemon costs: a clear error, and little memory. One test for all of them, since the memory of the
 //! whole process is measured.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};

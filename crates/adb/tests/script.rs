@@ -1,6 +1,5 @@
 //! The host side against a script of bytes. Both sides of the bytes are built here by hand from the
 //! protocol's documentation, without this crate's codec: a mistake in it cannot hide on both sides.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
 use std::time::Duration;
 

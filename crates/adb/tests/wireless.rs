@@ -1,6 +1,5 @@
 //! The encrypted link against a daemon that is put together here from a TLS library and bytes, so that a mistake shared
 //! by the host's code and the bench devices' would show.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
 use std::sync::{Arc, Mutex};
 use std::time::Duration;

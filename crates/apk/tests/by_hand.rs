@@ -1,9 +1,6 @@
 //! Files put together byte by byte after the descriptions of the formats, beside those that bench devices generate.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
-mod support;
-
-use support::read;
+use crate::support::read;
 use wibbet_apk::{ApkError, ApkFacts, Config, Question, Value, XmlReader};
 
 fn short(n: usize) -> [u8; 2] {

@@ -1,10 +1,7 @@
 //! APKs that are broken, cut, or made to do harm: an error or an answer, in bounded memory and time.
-#![allow(clippy::unwrap_used, reason = "tests")]
-
-mod support;
 
 use proptest::prelude::*;
-use support::{read_bytes, read_counting};
+use crate::support::{read_bytes, read_counting};
 use wibbet_apk::{XmlReader, read_manifest};
 use wibbet_sim::{SampleApk, Scenario};
 
@@ -40,7 +37,7 @@ fn cut_at_every_length() {
 #[test]
 fn manifests_cut_at_every_length() {
     let whole = small()[1].clone();
-    let manifest = support::manifest_of(&whole);
+    let manifest = crate::support::manifest_of(&whole);
     assert!(read_manifest(&manifest).is_ok());
     for len in 0..manifest.len() {
         let cut = read_manifest(&manifest[..len]);

@@ -1,7 +1,4 @@
 //! Labels and manifest facts against an independent reader, Debian's `aapt`.
-#![allow(clippy::unwrap_used, reason = "tests")]
-
-mod support;
 
 use std::process::Command;
 
@@ -68,7 +65,7 @@ fn labels_agree_with_an_independent_reader() {
             std::fs::write(&file, &bytes).unwrap();
             let badging = aapt(&file);
             for language in ["de", "ja", "pt-BR", "en-AU"] {
-                let facts = support::read_bytes(&bytes, &[language]).unwrap();
+                let facts = crate::support::read_bytes(&bytes, &[language]).unwrap();
                 check(&apk.id, &badging, language, &facts);
                 compared += 1;
             }

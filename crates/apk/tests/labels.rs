@@ -1,9 +1,6 @@
 //! Labels of the bench devices' APKs.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
-mod support;
-
-use support::read;
+use crate::support::read;
 use wibbet_apk::Question;
 use wibbet_sim::{SampleApk, Scenario};
 

@@ -1,12 +1,9 @@
 //! The bench as a whole: devices that come, go, and turn out to be one another.
-#![allow(clippy::unwrap_used, reason = "tests")]
-
-mod support;
 
 use std::sync::Arc;
 use std::time::Duration;
 
-use support::{device, patience, workplace};
+use crate::support::{device, patience, workplace};
 use tokio::sync::mpsc;
 use tokio::time::timeout;
 use wibbet_bench::around::{Route, Surroundings};
@@ -381,7 +378,7 @@ async fn a_run_goes_on_by_address_when_the_cable_is_pulled_in_the_middle() {
         })
         .await;
     let ids = ["com.corvane.notes", "com.corvane.radio", "com.corvane.mirror", "com.corvane.tips"];
-    let items = ids.map(|id| TrayItem { id: support::id(id), user: UserId::OWNER, way: Change::Uninstall });
+    let items = ids.map(|id| TrayItem { id: crate::support::id(id), user: UserId::OWNER, way: Change::Uninstall });
     let plan = plan_take_out(&inventory, &Capabilities::new(34, DaemonFeatures::default()), &items, false);
     phone.set_fault(Fault::Latency(Duration::from_millis(30)));
     seen.bench.send(BenchCommand::Session(card, SessionCommand::Run(RunKind::TakeOut, plan)));

@@ -1,11 +1,8 @@
 //! Runs under many faults at once, driven by a seed: a seed that fails is a bug that replays.
-#![allow(clippy::unwrap_used, reason = "tests")]
-
-mod support;
 
 use std::collections::BTreeMap;
 
-use support::{device, id, patience, workplace};
+use crate::support::{device, id, patience, workplace};
 use tokio::sync::watch;
 use wibbet_bench::device::Device as _;
 use wibbet_bench::ops::survey;

@@ -1,11 +1,8 @@
 //! Labels, measures and what is on the screen, over the real protocol from bench devices.
-#![allow(clippy::unwrap_used, reason = "tests")]
-
-mod support;
 
 use std::collections::BTreeMap;
 
-use support::{patience, workplace};
+use crate::support::{patience, workplace};
 use wibbet_bench::device::AdbDevice;
 use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::{Opening, in_front, open_on_device, read_labels, read_measures, survey};
@@ -31,7 +28,7 @@ async fn read(
 async fn begin(scenario: Scenario) -> (SimDevice, AdbDevice, SharedLogbook, tempfile::TempDir) {
     let place = tempfile::tempdir().unwrap();
     let workshop = workplace(place.path(), patience(1));
-    let sim = support::device(scenario, 1).await;
+    let sim = crate::support::device(scenario, 1).await;
     let device = workshop.device(&sim.address().to_string());
     device.connect(&mut |_| {}).await.unwrap();
     (sim, device, workshop.book, place)

@@ -1,14 +1,11 @@
 //! Runs against bench devices: nothing is called done that is not, and no interruption makes the
 //! logbook and the device disagree.
-#![allow(clippy::unwrap_used, reason = "tests")]
-
-mod support;
 
 use std::path::Path;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
-use support::{id, keys, patience, workplace};
+use crate::support::{id, keys, patience, workplace};
 use tokio::sync::watch;
 use wibbet_adb::Timeouts;
 use wibbet_bench::around::Route;
@@ -38,7 +35,7 @@ struct Place {
 
 async fn place(scenario: Scenario, window: usize) -> Place {
     let folder = tempfile::tempdir().unwrap();
-    let sim = support::device(scenario, 1).await;
+    let sim = crate::support::device(scenario, 1).await;
     let patience = patience(window);
     let workplace = workplace(folder.path(), patience);
     let device = workplace.device(&sim.address().to_string());

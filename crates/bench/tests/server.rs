@@ -1,13 +1,10 @@
 //! A device whose cable another program holds, used through that program's debugging server.
-#![allow(clippy::unwrap_used, reason = "tests")]
-
-mod support;
 
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
-use support::{device, id, keys, patience, workplace};
+use crate::support::{device, id, keys, patience, workplace};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::{mpsc, watch};

@@ -1,12 +1,9 @@
 //! A session as the screen uses it: commands in, events out.
-#![allow(clippy::unwrap_used, reason = "tests")]
-
-mod support;
 
 use std::sync::Arc;
 use std::time::Duration;
 
-use support::{device, id, patience, workplace};
+use crate::support::{device, id, patience, workplace};
 use tokio::sync::mpsc;
 use tokio::time::timeout;
 use wibbet_bench::around::{Route, Surroundings};
@@ -88,7 +85,7 @@ async fn the_ladder_is_climbed_rung_by_rung() {
         })
         .await;
     assert_eq!((trouble.advice.name(), trouble.advice.mends_itself()), ("awaiting-tap", true));
-    assert!(trouble.seen.contains(&support::keys().own().public().fingerprint()));
+    assert!(trouble.seen.contains(&crate::support::keys().own().public().fingerprint()));
     while sim.dialogs() == 0 {
         tokio::task::yield_now().await;
     }

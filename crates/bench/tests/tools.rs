@@ -1,12 +1,9 @@
 //! The commands that read ranges and follow chains, run by the shell and the tools of this computer on files of bench
 //! devices: what comes back is what is in the files, and what the bench devices say.
-#![allow(clippy::unwrap_used, reason = "tests")]
-
-mod support;
 
 use std::process::Command;
 
-use support::{patience, workplace};
+use crate::support::{patience, workplace};
 use wibbet_apk::Walk;
 use wibbet_bench::ops::read_labels;
 use wibbet_core::read::{ChunkHead, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
@@ -80,7 +77,7 @@ fn ranges_and_chains_by_a_real_shell() {
 async fn a_device_without_tools_gives_its_small_files_whole() {
     let place = tempfile::tempdir().unwrap();
     let workshop = workplace(place.path(), patience(1));
-    let sim = support::device(Scenario::crew_phone(), 1).await;
+    let sim = crate::support::device(Scenario::crew_phone(), 1).await;
     sim.set_fault("no-tools".parse().unwrap());
     let device = workshop.device(&sim.address().to_string());
     device.connect(&mut |_| {}).await.unwrap();
@@ -88,9 +85,9 @@ async fn a_device_without_tools_gives_its_small_files_whole() {
     inventory.packages.retain(|id, _| id.as_str().contains("overlay") || id.as_str() == "com.corvane.recorder");
     let (names, cost) =
         read_labels(&device, &workshop.book, &inventory, &["de".parse().unwrap()], &mut |_| {}).await.unwrap();
-    let dark = &names.apps[&support::id("com.corvane.overlay.dark")];
+    let dark = &names.apps[&crate::support::id("com.corvane.overlay.dark")];
     assert_eq!(dark.label.as_ref().unwrap().as_str(), "Dark colours");
-    let recorder = &names.apps[&support::id("com.corvane.recorder")];
+    let recorder = &names.apps[&crate::support::id("com.corvane.recorder")];
     assert!(recorder.label.is_none(), "79 megabytes are not fetched for a label");
     assert!(recorder.trouble.as_ref().unwrap().as_str().contains("no tool"), "{recorder:?}");
     assert!(cost.failed >= 1 && cost.read > 3, "{cost:?}");

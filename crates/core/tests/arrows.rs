@@ -1,6 +1,5 @@
 //! The rooms of every crate of the workspace stand in an order, and a room uses only those above it: no circle between
 //! modules anywhere. Reads the `use` lines and paths of the sources; what tests use does not count.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;

@@ -1,5 +1,4 @@
 //! Answers to commands that read ranges: whole, short, late and cut anywhere.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
 use proptest::prelude::*;
 use wibbet_core::read::{ChunkHead, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};

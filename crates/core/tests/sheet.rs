@@ -1,5 +1,4 @@
 //! Everything that is known of packages, put together, sorted and written out.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
 use std::collections::BTreeMap;
 use std::sync::Arc;

@@ -1,7 +1,5 @@
 //! The record as its users see it.
 
-#![allow(clippy::unwrap_used, reason = "tests")]
-
 use std::path::Path;
 
 use wibbet_core::device::{DeviceFacts, DeviceKind};

@@ -1,5 +1,4 @@
 //! Notes, choices, and what APKs have told.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
 use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::package::{ApkFingerprint, AppFacts, HomeEntry, Note, Scope};

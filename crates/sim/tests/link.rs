@@ -1,6 +1,5 @@
 //! The host side of the protocol against bench devices: what is agreed, how a link fails, and the
 //! services.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
 use std::time::Duration;
 

@@ -1,5 +1,4 @@
 //! The package service of bench devices answers as those of their versions do.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
 use std::time::Duration;
 

@@ -1,5 +1,4 @@
 //! The file tools, dumps and screens of bench devices, as their versions have them.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
 use std::time::Duration;
 

@@ -1,6 +1,5 @@
 //! Every way to a bench device: pairing and the encrypted link, a cable with what can be wrong about one, and what the
 //! owner does on the device's own screen.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
 use std::sync::Arc;
 use std::time::Duration;

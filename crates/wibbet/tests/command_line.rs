@@ -1,11 +1,7 @@
 //! The command line as scripts see it: objects, exit codes, and what happens when it is killed.
-#![allow(clippy::unwrap_used, reason = "tests")]
-
-mod qr;
-mod support;
 
 use serde_json::{Value, json as object};
-use support::{Sim, command, home, json, run};
+use crate::support::{Sim, command, home, json, run};
 
 fn outcomes(run: &Value) -> Vec<&str> {
     run["steps"].as_array().unwrap().iter().map(|s| s["outcome"].as_str().unwrap_or("none")).collect()
@@ -336,7 +332,7 @@ fn a_link_tells_its_rungs_and_what_to_do() {
     assert_eq!((&details["battery"]["percent"], &details["accounts"]), (&object!(31), &object!(1)));
     assert!(details["commands"].as_array().unwrap().contains(&object!("install-existing")), "{details}");
     sim.tell("second-switch on");
-    support::wait("the switch", || {
+    crate::support::wait("the switch", || {
         let (told, _) = json(home.path(), &["link", "CR2-3361-0098", "--json"]);
         standing(&told, "changes") == "holds" && told["device"]["link"] == "ready"
     });
@@ -391,7 +387,7 @@ fn pairing_from_the_command_line_by_code_and_by_qr() {
         }
         text
     };
-    sim.tell(&format!("scan {}", qr::read(&drawn)));
+    sim.tell(&format!("scan {}", crate::qr::read(&drawn)));
     let output = child.wait_with_output().unwrap();
     assert_eq!(output.status.code(), Some(0), "{}", String::from_utf8_lossy(&output.stdout));
 }
@@ -409,7 +405,7 @@ fn closing_switches_debugging_off_and_the_way_back_is_on_the_device() {
     assert_eq!((code, &bench["devices"][0]["kind"]), (5, &object!("tv")));
     assert!(run(home.path(), &["link", "TV43-5520-17"]).stdout.len() > 100);
     sim.tell("usb-debugging on");
-    support::wait("the TV", || json(home.path(), &["bench", "--json"]).1 == 0);
+    crate::support::wait("the TV", || json(home.path(), &["bench", "--json"]).1 == 0);
     let (_, code) = json(home.path(), &["close", "TV43-5520-17", "--keep-debugging", "--forget", "--json"]);
     assert_eq!(code, 0);
     let (bench, _) = json(home.path(), &["bench", "--json"]);

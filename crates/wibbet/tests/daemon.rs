@@ -3,10 +3,6 @@
 //!
 //! Needs root and what `tools/daemon-lab/setup` makes; `tools/daemon-lab/test-wibbet` sees to that, names the folder in
 //! `WIBBET_DAEMON_LAB` and runs these tests, which others pass over.
-#![cfg(target_os = "linux")]
-#![allow(clippy::unwrap_used, reason = "tests")]
-
-mod support;
 
 use std::io::{BufRead as _, BufReader};
 use std::net::TcpStream;
@@ -16,7 +12,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use serde_json::Value;
-use support::{LONG, Screen, Sim, command, home, json, run, wait};
+use crate::support::{LONG, Screen, Sim, command, home, json, run, wait};
 use wibbet_adb::{HostKey, KeyRing, Link, SyncClient, SyncError, Timeouts};
 use wibbet_sim::{Scenario, SimAndroid};
 

@@ -1,9 +1,6 @@
 //! The built program in a terminal, against bench devices over the real protocol.
-#![allow(clippy::unwrap_used, reason = "tests")]
 
-mod support;
-
-use support::{Screen, Sim, home, json};
+use crate::support::{Screen, Sim, home, json};
 
 #[test]
 fn the_demo_does_the_whole_job_by_keys_alone() {
@@ -68,7 +65,7 @@ fn press_until(screen: &Screen, key: &str, text: &str) {
             };
             text.lines().filter_map(part).collect::<Vec<_>>()
         };
-        support::wait("the screen to follow the key", || {
+        crate::support::wait("the screen to follow the key", || {
             let now = screen.text();
             now.contains(text) || lines(&now) != lines(&before)
         });

@@ -1,0 +1,11 @@
+//! Tests of doing: against simulated devices over the real protocol. One program, with a file for each subject.
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+mod bench;
+mod chaos;
+mod labels;
+mod runs;
+mod server;
+mod session;
+mod support;
+mod tools;

@@ -1,0 +1,5 @@
+//! Tests of the record. One program, with a file for each subject.
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+mod logbook;
+mod notes;

@@ -1,0 +1,7 @@
+//! Tests of the simulated devices. One program, with a file for each subject.
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+mod link;
+mod package_service;
+mod tools;
+mod ways;

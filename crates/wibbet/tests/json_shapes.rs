@@ -1,0 +1,114 @@
+//! The shapes of all that is printed with `--json`: which fields there are, and of which kinds. They are promised in
+//! `docs/json.md`; `json-shapes.txt` beside this file is the promise as a list.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+
+use serde_json::Value;
+
+use crate::support::{Sim, home, json};
+
+/// By command and path: the kinds of values seen there.
+#[derive(Default)]
+struct Shapes(BTreeMap<(String, String), BTreeSet<&'static str>>);
+
+impl Shapes {
+    fn add(&mut self, command: &str, value: &Value) {
+        self.walk(command, String::new(), value);
+    }
+
+    fn walk(&mut self, command: &str, path: String, value: &Value) {
+        let kind = match value {
+            Value::Null => "null",
+            Value::Bool(_) => "bool",
+            Value::Number(_) => "number",
+            Value::String(_) => "text",
+            Value::Array(_) => "list",
+            Value::Object(_) => "object",
+        };
+        self.0.entry((command.to_owned(), path.clone())).or_default().insert(kind);
+        match value {
+            Value::Array(all) => all.iter().for_each(|one| self.walk(command, format!("{path}[]"), one)),
+            Value::Object(fields) => {
+                for (name, one) in fields {
+                    // Users are keys here and there.
+                    let name = if name.bytes().all(|b| b.is_ascii_digit()) { "USER" } else { name };
+                    self.walk(command, format!("{path}.{name}"), one);
+                }
+            }
+            _ => {}
+        }
+    }
+
+    fn text(&self) -> String {
+        let line = |((command, path), kinds): (&(String, String), &BTreeSet<&str>)| {
+            let kinds: Vec<&str> = kinds.iter().copied().collect();
+            format!("{command} {} {}\n", if path.is_empty() { "." } else { path }, kinds.join("|"))
+        };
+        self.0.iter().map(line).collect()
+    }
+}
+
+#[test]
+fn the_shapes_of_all_objects_are_those_promised() {
+    let home = home();
+    let mut shapes = Shapes::default();
+    let mut ask = |name: &str, arguments: &[&str], ends: i32| {
+        let all: Vec<&str> = arguments.iter().copied().chain(["--json"]).collect();
+        let (object, code) = json(home.path(), &all);
+        assert_eq!(code, ends, "{arguments:?}: {object}");
+        shapes.add(name, &object);
+    };
+
+    let mut tarnbek = Sim::start(&["--device", "seventh-hand"]);
+    let announced = tarnbek.announcements.to_str().unwrap().to_owned();
+    ask("bench", &["bench", "--announcements", &announced], 5);
+    ask("link", &["link", "TG-70007-7", "--announcements", &announced], 6);
+    tarnbek.tell("code");
+    let shown = tarnbek.says();
+    let (at, code) = (shown["pairing"].as_str().unwrap(), shown["code"].as_str().unwrap());
+    ask("pair", &["pair", at, "--code", code], 0);
+    ask("error", &["pair", at, "--code", code], 6);
+    ask("bench", &["bench", "--announcements", &announced], 0);
+
+    let sim = Sim::start(&["--fault", "never-answers=com.android.egg"]);
+    let (phone, handset) = (sim.devices[0].1.as_str(), sim.devices[1].1.as_str());
+    ask("bench", &["bench", "--at", phone, "--at", handset], 0);
+    for at in [phone, handset] {
+        ask("link", &["link", at], 0);
+        ask("packages", &["packages", at], 0);
+    }
+    ask("packages quick", &["packages", phone, "--quick"], 0);
+    ask("packages", &["packages", phone, "--search", "no-such-thing-anywhere"], 0);
+    let out = ["--user", "0", "--uninstall", "com.android.music", "com.corvane.fota"];
+    ask("run dry", &[&["run", phone, "--dry-run"][..], &out].concat(), 0);
+    ask("run", &[&["run", phone, "--yes"][..], &out].concat(), 3);
+    ask("put-back", &["put-back", phone, "--user", "0", "com.android.music"], 0);
+    let silent = ["--user", "0", "--uninstall", "com.android.egg", "--answer-within", "2", "--yes"];
+    ask("run", &[&["run", phone][..], &silent].concat(), 4);
+    ask("carry-on", &["carry-on", phone, "--yes", "--answer-within", "2"], 4);
+    ask("runs", &["runs"], 0);
+    ask("error", &["carry-on", phone, "99", "--yes"], 1);
+    ask("error", &["packages", "NO-SUCH-SERIAL"], 5);
+    ask("close", &["close", handset, "--yes"], 0);
+
+    let kept = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/json-shapes.txt");
+    let (promised, seen) = (std::fs::read_to_string(&kept).unwrap_or_default(), shapes.text());
+    let lines = |text: &str| text.lines().map(str::to_owned).collect::<BTreeSet<_>>();
+    let (gone, come): (Vec<_>, Vec<_>) = (
+        lines(&promised).difference(&lines(&seen)).cloned().collect(),
+        lines(&seen).difference(&lines(&promised)).cloned().collect(),
+    );
+    if !gone.is_empty() || !come.is_empty() {
+        let new = Path::new(env!("CARGO_TARGET_TMPDIR")).join("json-shapes.txt");
+        std::fs::write(&new, seen).unwrap();
+        panic!(
+            "promised and not there (this breaks other people's programs):\n  {}\nthere and not promised (belongs into docs/json.md \
+             and {}; as it is now: {}):\n  {}",
+            gone.join("\n  "),
+            kept.display(),
+            new.display(),
+            come.join("\n  ")
+        );
+    }
+}

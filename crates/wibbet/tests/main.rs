@@ -1,0 +1,10 @@
+//! Tests of the built program. One program, with a file for each subject.
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+mod command_line;
+#[cfg(target_os = "linux")]
+mod daemon;
+mod json_shapes;
+mod qr;
+mod screen;
+mod support;
