@@ -7,7 +7,7 @@ use wibbet_core::read::{
     DumpReader, MeasureReader, RangeJob, RangeReader, RangeTool, RangeTools, read_front, read_languages,
     read_package_list, read_probe,
 };
-use wibbet_core::search::{Finder, Search};
+use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{Locale, UserId};
 
 /// Feeds a reader from a file until it is done. It asks for nothing that is not there, and not for ever.
@@ -125,11 +125,11 @@ pub fn searches(data: &[u8]) {
     let line = String::from_utf8_lossy(data);
     let search = Search::read(&line);
     if let Some(spot) = &search.trouble {
-        assert!(line.get(spot.at.clone()).is_some());
+        assert!(line.get(spot.span.clone()).is_some());
     }
     let empty = Inventory { users: Vec::new(), packages: Default::default(), gaps: Vec::new() };
-    search.run(&Catalog::new(empty.into()), UserId::OWNER, &Chosen::new(), &mut Finder::default());
-    search.letters("Nebelhorn com.corvane.radio", &mut Finder::default());
+    search.run(&Catalog::new(empty.into()), UserId::OWNER, &Chosen::new(), &mut Matcher::default());
+    search.letters("Nebelhorn com.corvane.radio", &mut Matcher::default());
     for at in 0..=line.len().min(64) {
         for completion in Search::complete(&line, at) {
             assert!(line.get(completion.at).is_some());

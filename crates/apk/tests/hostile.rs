@@ -1,7 +1,7 @@
 //! APKs that are broken, cut, or made to do harm: an error or an answer, in bounded memory and time.
 
-use proptest::prelude::*;
 use crate::support::{read_bytes, read_counting};
+use proptest::prelude::*;
 use wibbet_apk::{XmlReader, read_manifest};
 use wibbet_sim::{SampleApk, Scenario};
 

@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 
 use wibbet_adb::{HostKey, KeyRing, Timeouts};
 use wibbet_bench::logbook::SharedLogbook;
-use wibbet_bench::ops::{device_languages, read_labels, read_measures, survey};
+use wibbet_bench::ops::{device_languages, read_labels, read_metrics, survey};
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::workplace::Workplace;
 use wibbet_sim::{Allow, Fault, Options, SampleApk, Scenario, SimDevice};
@@ -55,7 +55,7 @@ async fn main() {
             let (names, cost) =
                 read_labels(&device, &workplace.book, &inventory, &languages, &mut |_| {}).await.unwrap();
             let labels = begun.elapsed();
-            read_measures(&device, &mut |_| {}).await.unwrap();
+            read_metrics(&device, &mut |_| {}).await.unwrap();
             println!(
                 "{count} packages, {look}: rows after {rows:.2?}, {} labels after {labels:.2?}, sizes and use after {:.2?}",
                 names.apps.values().filter(|a| a.label.is_some()).count(),

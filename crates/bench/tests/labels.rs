@@ -1,11 +1,11 @@
-//! Labels, measures and what is on the screen, over the real protocol from bench devices.
+//! Labels, metrics and what is on the screen, over the real protocol from bench devices.
 
 use std::collections::BTreeMap;
 
 use crate::support::{patience, workplace};
 use wibbet_bench::device::AdbDevice;
 use wibbet_bench::logbook::SharedLogbook;
-use wibbet_bench::ops::{Opening, in_front, open_on_device, read_labels, read_measures, survey};
+use wibbet_bench::ops::{Opening, in_front, open_on_device, read_labels, read_metrics, survey};
 use wibbet_core::package::{AppNames, Inventory, Source};
 use wibbet_sim::{SampleApk, Scenario, SimDevice};
 use wibbet_types::{PackageId, UserId};
@@ -91,17 +91,17 @@ async fn a_language_in_a_part_of_its_own_is_found_there() {
 #[tokio::test]
 async fn what_is_measured_and_what_is_not_told() {
     let (_sim, device, ..) = begin(Scenario::crew_phone()).await;
-    let measures = read_measures(&device, &mut |_| {}).await.unwrap();
-    assert!(Source::ALL.iter().all(|s| measures.tells(*s)), "{:?}", measures.gaps);
+    let metrics = read_metrics(&device, &mut |_| {}).await.unwrap();
+    assert!(Source::ALL.iter().all(|s| metrics.tells(*s)), "{:?}", metrics.gaps);
     let id: PackageId = "com.android.systemui".parse().unwrap();
-    assert!(measures.memory[&id] > 100_000_000);
-    assert!(measures.sizes.len() > 200 && measures.sizes.values().all(|s| s.code > 1000));
-    assert!(measures.usage[&UserId::OWNER].len() > 20);
+    assert!(metrics.memory[&id] > 100_000_000);
+    assert!(metrics.sizes.len() > 200 && metrics.sizes.values().all(|s| s.code > 1000));
+    assert!(metrics.usage[&UserId::OWNER].len() > 20);
     // The old handset does not list sizes.
     let (_sim, device, ..) = begin(Scenario::spare_handset()).await;
-    let measures = read_measures(&device, &mut |_| {}).await.unwrap();
-    assert!(!measures.tells(Source::Sizes) && measures.gaps[&Source::Sizes].contains("diskstats"));
-    assert!(measures.tells(Source::Memory) && measures.tells(Source::Use) && measures.tells(Source::Running));
+    let metrics = read_metrics(&device, &mut |_| {}).await.unwrap();
+    assert!(!metrics.tells(Source::Sizes) && metrics.gaps[&Source::Sizes].contains("diskstats"));
+    assert!(metrics.tells(Source::Memory) && metrics.tells(Source::Usage) && metrics.tells(Source::Running));
 }
 
 #[tokio::test]

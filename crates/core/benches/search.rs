@@ -10,44 +10,44 @@ use wibbet_core::catalog::{Catalog, Chosen};
 use wibbet_core::package::{
     AppFacts, AppNames, Inventory, Metrics, Package, PackageKind, PackageState, Sizes, Source, Usage,
 };
-use wibbet_core::search::{Finder, Search};
+use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{DeviceTime, PackageId, PlainText, UserId};
 
-fn sheet() -> Catalog {
+fn catalog() -> Catalog {
     let makers = ["com.corvane", "com.ostrel", "com.android", "net.skerry", "tv.tarnbek"];
     let things = ["weather", "radio", "notes", "calendar", "gallery", "telemetry", "keyboard", "wallpapers"];
     let labels = ["Wetter", "Nebelhorn", "メモ", "Календар", "Album", "Nutzungsdaten", "لوحة المفاتيح", "壁紙"];
     let mut packages = BTreeMap::new();
     let mut names = AppNames::default();
-    let mut measures = Metrics { now: Some(DeviceTime(30_000_000)), ..Metrics::default() };
-    measures.asked.extend(Source::ALL);
+    let mut metrics = Metrics { now: Some(DeviceTime(30_000_000)), ..Metrics::default() };
+    metrics.asked.extend(Source::ALL);
     for n in 0..2000usize {
         let id: PackageId = format!("{}.{}.part{n}", makers[n % 5], things[n % 8]).parse().unwrap();
         let states = BTreeMap::from([(UserId::OWNER, PackageState::IN_USE)]);
         packages.insert(id.clone(), Package::bare(id.clone(), PackageKind::System, states));
         let label = Some(PlainText::new(&format!("{} {n}", labels[n % 8])));
         names.apps.insert(id.clone(), AppFacts { label, ..AppFacts::default() });
-        measures.sizes.insert(id.clone(), Sizes { code: n as u64 * 100_000, data: 0, cache: 0 });
+        metrics.sizes.insert(id.clone(), Sizes { code: n as u64 * 100_000, data: 0, cache: 0 });
         let used = Usage { last: Some(DeviceTime(n as i64 * 10_000)), seconds: 60 };
-        measures.usage.entry(UserId::OWNER).or_default().insert(id, used);
+        metrics.usage.entry(UserId::OWNER).or_default().insert(id, used);
     }
     Catalog {
         names: Arc::new(names),
-        measures: Arc::new(measures),
+        metrics: Arc::new(metrics),
         ..Catalog::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
     }
 }
 
 fn search(criterion: &mut Criterion) {
-    let sheet = sheet();
-    let mut finder = Finder::default();
+    let catalog = catalog();
+    let mut finder = Matcher::default();
     for line in
         ["w", "weather", "nbelhrn", "wether corv", ":idle>90d :size>50M", "(meteo | nebel) !:off :size>1M", "xqzzy"]
     {
         criterion.bench_function(line, |bencher| {
             bencher.iter(|| {
                 let search = Search::read(black_box(line));
-                search.run(&sheet, UserId::OWNER, &Chosen::new(), &mut finder)
+                search.run(&catalog, UserId::OWNER, &Chosen::new(), &mut finder)
             });
         });
     }

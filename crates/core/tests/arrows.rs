@@ -14,8 +14,8 @@ const ORDERS: [(&str, &str, &[&str]); 5] = [
         "wibbet",
         "tui",
         &[
-            "widgets", "keys", "app", "message", "offers", "rooms", "windows", "views", "find", "events", "links",
-            "actions", "update",
+            "widgets", "keys", "app", "message", "rooms", "windows", "model", "frame", "draw", "events", "update",
+            "effects",
         ],
     ),
 ];
@@ -82,7 +82,7 @@ fn collect(folder: &Path, module: &str, modules: &mut BTreeMap<String, String>) 
             _ if module.is_empty() => stem.clone(),
             _ => format!("{module}::{stem}"),
         };
-        if path.is_dir() {
+        if path.is_dir() && stem != "tests" {
             collect(&path, &name, modules);
         } else if path.extension().is_some_and(|e| e == "rs") && !stem.ends_with("tests") {
             modules.insert(name, without_tests(&std::fs::read_to_string(&path).unwrap()));

@@ -2,5 +2,5 @@
 #![allow(clippy::unwrap_used, reason = "tests")]
 
 mod arrows;
+mod catalog;
 mod ranges;
-mod sheet;

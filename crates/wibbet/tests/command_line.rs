@@ -1,7 +1,7 @@
 //! The command line as scripts see it: objects, exit codes, and what happens when it is killed.
 
-use serde_json::{Value, json as object};
 use crate::support::{Sim, command, home, json, run};
+use serde_json::{Value, json as object};
 
 fn outcomes(run: &Value) -> Vec<&str> {
     run["steps"].as_array().unwrap().iter().map(|s| s["outcome"].as_str().unwrap_or("none")).collect()

@@ -11,8 +11,8 @@ use std::process::{Child, Command, Stdio};
 use std::sync::Arc;
 use std::time::Duration;
 
-use serde_json::Value;
 use crate::support::{LONG, Screen, Sim, command, home, json, run, wait};
+use serde_json::Value;
 use wibbet_adb::{HostKey, KeyRing, Link, SyncClient, SyncError, Timeouts};
 use wibbet_sim::{Scenario, SimAndroid};
 

@@ -175,7 +175,7 @@ fn what_is_mended_on_the_device_is_noticed_without_a_key() {
     screen.keys("Escape");
     screen.wait_for("189 packages, ");
     // Closing: in words first, then done and seen.
-    screen.keys("l");
+    screen.keys(". l");
     screen.wait_for("⟩ settings put global adb_enabled 0");
     screen.keys("s");
     screen.wait_for("the link went with it");

@@ -84,7 +84,7 @@ impl FleetTask {
     }
 
     /// A device was seen somewhere.
-    pub(super) fn sight(&mut self, sighting: &Sighting) {
+    pub(super) fn on_sighting(&mut self, sighting: &Sighting) {
         let route = &sighting.route;
         if self.tried.contains_key(route) {
             return;

@@ -118,7 +118,7 @@ impl FleetTask {
         let seen: Vec<Sighting> = self.workplace.surroundings.on_cables().iter().map(Sighting::on_cable).collect();
         let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
         self.withdraw(|route| matches!(route, Route::Cable(_)) && !now.contains(route));
-        seen.iter().for_each(|sighting| self.sight(sighting));
+        seen.iter().for_each(|sighting| self.on_sighting(sighting));
         self.clear_away();
     }
 
@@ -132,7 +132,7 @@ impl FleetTask {
         let seen: Vec<Sighting> = announced.iter().filter_map(Sighting::on_air).collect();
         let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
         self.withdraw(|route| matches!(route, Route::Air { .. }) && !now.contains(route));
-        seen.iter().for_each(|sighting| self.sight(sighting));
+        seen.iter().for_each(|sighting| self.on_sighting(sighting));
         self.clear_away();
     }
 
@@ -145,7 +145,7 @@ impl FleetTask {
             let own = self.workplace.surroundings.on_cables().iter().any(|s| s.serial.as_str() == sighting.serial);
             let taken = self.cards.values().any(|c| c.taken && c.claimed == sighting.serial);
             if !own || taken {
-                self.sight(&sighting);
+                self.on_sighting(&sighting);
             }
         }
         self.clear_away();

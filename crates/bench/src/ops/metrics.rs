@@ -9,7 +9,7 @@ use crate::device::{AdbDevice, AskError, Device as _};
 ///
 /// # Errors
 /// When the link goes.
-pub async fn read_measures(device: &AdbDevice, news: &mut (dyn FnMut(&Metrics) + Send)) -> Result<Metrics, AskError> {
+pub async fn read_metrics(device: &AdbDevice, news: &mut (dyn FnMut(&Metrics) + Send)) -> Result<Metrics, AskError> {
     let mut all = Metrics::default();
     for request in measure_requests() {
         let mut reader = MeasureReader::default();

@@ -12,7 +12,7 @@ mod vitals;
 pub use claim::claim;
 pub use foreground::in_front;
 pub use labels::{LabelCost, LabelNews, device_languages, read_labels};
-pub use metrics::read_measures;
+pub use metrics::read_metrics;
 pub use open::{Opening, open_on_device};
 pub use pair::{PairNews, pair_by_code, pair_by_qr};
 pub(crate) use survey::{AllStates, read_one};

@@ -50,7 +50,7 @@ pub(crate) struct Actor {
     pub(super) closed: bool,
     pub(super) inventory: Option<Arc<Inventory>>,
     pub(super) languages: Option<Vec<Locale>>,
-    /// Labels and measures are being read.
+    /// Labels and metrics are being read.
     pub(super) reading: BackgroundTask,
     /// The device's screen is being followed.
     pub(super) following: BackgroundTask,

@@ -9,12 +9,12 @@ use wibbet_types::{Locale, PackageId, UserId};
 use super::event::SessionEvent;
 use crate::device::AdbDevice;
 use crate::logbook::SharedLogbook;
-use crate::ops::{device_languages, in_front, read_labels, read_measures};
+use crate::ops::{device_languages, in_front, read_labels, read_metrics};
 
 /// How often the device is asked what is on its screen.
 const FOLLOW: Duration = Duration::from_millis(700);
 
-/// Reads measures and labels side by side, and tells them as they become known.
+/// Reads metrics and labels side by side, and tells them as they become known.
 pub(crate) async fn read_about(
     device: Arc<AdbDevice>,
     book: SharedLogbook,
@@ -22,10 +22,10 @@ pub(crate) async fn read_about(
     languages: Option<Vec<Locale>>,
     tell: Arc<dyn Fn(SessionEvent) + Send + Sync>,
 ) {
-    let measures = async {
+    let metrics = async {
         let mut news = |m: &Metrics| tell(SessionEvent::Metrics(Arc::new(m.clone())));
         // What went with the link is read again with the next one.
-        let _ = read_measures(&device, &mut news).await;
+        let _ = read_metrics(&device, &mut news).await;
     };
     let labels = async {
         let wanted = match languages {
@@ -54,7 +54,7 @@ pub(crate) async fn read_about(
             tell(SessionEvent::Names(Arc::new(names)));
         }
     };
-    futures_util::future::join(measures, labels).await;
+    futures_util::future::join(metrics, labels).await;
 }
 
 /// Tells what is on the device's screen whenever that changes, until the link goes.

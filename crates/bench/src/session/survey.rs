@@ -137,7 +137,7 @@ impl Actor {
 }
 
 impl Actor {
-    /// Begins to read labels and measures.
+    /// Begins to read labels and metrics.
     pub(super) fn read_about(&mut self) {
         let Some(inventory) = self.inventory.clone() else { return };
         let (device, book) = (Arc::clone(&self.device), self.workplace.book.clone());

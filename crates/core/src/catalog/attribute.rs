@@ -1,273 +1,315 @@
-//! The columns of a table of packages.
+//! What there is to know of a package: the one table. Columns, their heads and widths, sorting, comparisons of the search,
+//! CSV, exported JSON and the page of everything known go by it. Another attribute is a row of it with its function.
 
+use std::borrow::Cow;
 use std::cmp::Ordering;
+use std::fmt;
 
-use wibbet_types::{DeviceTime, bytes_words};
+use wibbet_types::DeviceTime;
 
 use super::catalog::Catalog;
 use super::entry::CatalogEntry;
-use crate::package::{PackageKind, Source};
+use super::value::Value;
+use crate::package::{PackageKind, Sizes, Source};
 
-/// A column.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-#[allow(missing_docs, reason = "`doc` says what each is")]
-pub enum Column {
-    Label,
-    Id,
-    States,
-    From,
-    Size,
-    Code,
-    Data,
-    Cache,
-    Memory,
-    Running,
-    Idle,
-    Use,
-    Version,
-    Target,
-    Installer,
-    Uid,
-    Came,
-    Updated,
-    Permissions,
-    Splits,
-    Path,
-    Note,
+/// What kind of value is compared with an attribute in a search.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum CompareKind {
+    /// Bytes: `50M`, `1.5G`, `300k`.
+    Bytes,
+    /// A time: `90d`, `2w`, `6mo`, `1y`, `3h`, `20min`.
+    Duration,
+    /// A number.
+    Number,
+    /// Text, of which `=` looks for a part.
+    Text,
 }
 
-impl Column {
-    /// Every one, in the order in which they are offered.
-    pub const ALL: [Self; 22] = [
-        Self::Label,
-        Self::Id,
-        Self::States,
-        Self::From,
-        Self::Size,
-        Self::Code,
-        Self::Data,
-        Self::Cache,
-        Self::Memory,
-        Self::Running,
-        Self::Idle,
-        Self::Use,
-        Self::Version,
-        Self::Target,
-        Self::Installer,
-        Self::Uid,
-        Self::Came,
-        Self::Updated,
-        Self::Permissions,
-        Self::Splits,
-        Self::Path,
-        Self::Note,
-    ];
+impl CompareKind {
+    /// A comparison as an example: sign and value.
+    pub fn example(self) -> &'static str {
+        match self {
+            Self::Bytes => ">50M",
+            Self::Duration => ">90d",
+            Self::Number => "=23",
+            Self::Text => "=word",
+        }
+    }
+}
 
-    /// What is shown when nobody has chosen, most wanted first: as many as there is room for.
-    pub const FIRST: [Self; 7] =
-        [Self::Label, Self::Id, Self::States, Self::Size, Self::Idle, Self::Memory, Self::From];
+/// How an attribute is compared in a search.
+#[derive(Debug)]
+pub struct Comparison {
+    /// Its name behind the colon.
+    pub name: &'static str,
+    /// With what kind of value.
+    pub kind: CompareKind,
+    /// What that finds.
+    pub doc: &'static str,
+}
 
-    const NAMES: [(&'static str, &'static str, &'static str, u16); 22] = [
-        ("label", "label", "the name that people know it by", 24),
-        ("id", "id", "its id", 34),
-        ("states", "state", "its state for each user", 14),
-        ("from", "from", "the partition it came on, or who brought it", 11),
-        ("size", "size", "code, data and cache together, all users", 9),
-        ("code", "code", "size of its code", 9),
-        ("data", "data", "size of its data, all users", 9),
-        ("cache", "cache", "size of its cache, all users", 9),
-        ("memory", "memory", "memory that its processes use now", 9),
-        ("running", "runs", "whether it has a process now", 5),
-        ("idle", "last use", "how long ago it was last used", 9),
-        ("use", "in use", "time on the screen in all", 9),
-        ("version", "version", "its version", 12),
-        ("target", "target", "API level that it was made for", 6),
-        ("installer", "installer", "what installed it", 20),
-        ("uid", "uid", "number of the app; with that of the user the Unix user it runs as", 6),
-        ("came", "installed", "when it was installed", 10),
-        ("updated", "updated", "when it was last updated", 10),
-        ("permissions", "may", "permissions worth noting that it has", 12),
-        ("splits", "parts", "the parts that it came in, beside the base", 5),
-        ("path", "path", "where its code is", 30),
-        ("note", "note", "what was noted of it", 20),
-    ];
-
+/// One thing to know of a package.
+pub struct Attribute {
     /// The name for machines and for the record.
-    pub fn name(self) -> &'static str {
-        Self::NAMES[self as usize].0
-    }
-
-    /// The word at its head.
-    pub fn title(self) -> &'static str {
-        Self::NAMES[self as usize].1
-    }
-
+    pub name: &'static str,
+    /// The word at the head of its column.
+    pub title: &'static str,
     /// What it is.
-    pub fn doc(self) -> &'static str {
-        Self::NAMES[self as usize].2
-    }
+    pub doc: &'static str,
+    /// The cells that its column likes to have; 0 for what is no column.
+    pub cells: u16,
+    /// Whether it stands at the right margin of its column, as numbers do.
+    pub right: bool,
+    /// Where it comes from, if not from package service and APK.
+    pub source: Option<Source>,
+    /// How a search compares it.
+    pub compared: Option<Comparison>,
+    /// What it says of a package; `None` where that is not known.
+    pub get: for<'a> fn(&CatalogEntry<'a>) -> Option<Value<'a>>,
+}
 
-    /// How many cells it likes to have.
-    pub fn cells(self) -> u16 {
-        Self::NAMES[self as usize].3
+impl fmt::Debug for Attribute {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.name)
+    }
+}
+
+impl PartialEq for Attribute {
+    fn eq(&self, other: &Self) -> bool {
+        self.name == other.name
+    }
+}
+
+impl Eq for Attribute {}
+
+/// An attribute as a column of a table.
+pub type Column = &'static Attribute;
+
+macro_rules! attributes {
+    ($($(#[$doc:meta])* $handle:ident = $row:expr;)*) => {
+        impl Attribute {
+            $(#[doc = concat!("See `", stringify!($handle), "` in the table.")] pub const $handle: &'static Self = &$row;)*
+
+            /// Every one, in the order in which they are offered.
+            pub const ALL: &'static [&'static Self] = &[$(Self::$handle),*];
+        }
+    };
+}
+
+/// A row that is text or a number from the package service, and nothing to compare.
+const ROW: Attribute =
+    Attribute { name: "", title: "", doc: "", cells: 0, right: false, source: None, compared: None, get: |_| None };
+
+const fn compared(name: &'static str, kind: CompareKind, doc: &'static str) -> Option<Comparison> {
+    Some(Comparison { name, kind, doc })
+}
+
+use CompareKind::{Bytes, Duration, Number, Text};
+
+attributes! {
+    LABEL = Attribute {
+        name: "label", title: "label", doc: "the name that people know it by", cells: 24,
+        compared: compared("label", Text, "its label"),
+        get: |e| Some(Value::Name(e.name())), ..ROW
+    };
+    ID = Attribute {
+        name: "id", title: "id", doc: "its id", cells: 34,
+        compared: compared("id", Text, "its id"),
+        get: |e| text(Some(e.package.id.as_str())), ..ROW
+    };
+    STATES = Attribute {
+        name: "states", title: "state", doc: "its state for each user", cells: 14,
+        get: |e| Some(Value::State(e.package.state(e.user).condition())), ..ROW
+    };
+    FROM = Attribute {
+        name: "from", title: "from", doc: "the partition it came on, or who brought it", cells: 11,
+        get: |e| text(Some(match e.package.kind {
+            PackageKind::User => "user app",
+            PackageKind::UpdatedSystem => "updated",
+            PackageKind::System => e.package.partition(),
+        })), ..ROW
+    };
+    SIZE = Attribute {
+        name: "size", title: "size", doc: "code, data and cache together, all users",
+        compared: compared("size", Bytes, "code, data and cache together"),
+        get: |e| bytes(e, |s| s.total()), ..SIZES
+    };
+    CODE = Attribute {
+        name: "code", title: "code", doc: "size of its code",
+        compared: compared("code", Bytes, "size of the code"),
+        get: |e| bytes(e, |s| s.code), ..SIZES
+    };
+    DATA = Attribute {
+        name: "data", title: "data", doc: "size of its data, all users",
+        compared: compared("data", Bytes, "size of the data"),
+        get: |e| bytes(e, |s| s.data), ..SIZES
+    };
+    CACHE = Attribute {
+        name: "cache", title: "cache", doc: "size of its cache, all users",
+        compared: compared("cache", Bytes, "size of the cache"),
+        get: |e| bytes(e, |s| s.cache), ..SIZES
+    };
+    MEMORY = Attribute {
+        name: "memory", title: "memory", doc: "memory that its processes use now", cells: 9, right: true,
+        source: Some(Source::Memory),
+        compared: compared("memory", Bytes, "memory that its processes use now"),
+        get: |e| e.memory().map(Value::Bytes)
+    };
+    RUNNING = Attribute {
+        name: "running", title: "runs", doc: "whether it has a process now", cells: 5,
+        source: Some(Source::Running),
+        get: |e| e.running().map(Value::YesNo), ..ROW
+    };
+    IDLE = Attribute {
+        name: "idle", title: "last use", doc: "how long ago it was last used", cells: 9, right: true,
+        source: Some(Source::Usage),
+        compared: compared("idle", Duration, "time since it was last used; never is longer than any"),
+        get: |e| e.last_use().map(Value::LastUse)
+    };
+    USE = Attribute {
+        name: "use", title: "in use", doc: "time on the screen in all", cells: 9, right: true,
+        source: Some(Source::Usage),
+        compared: compared("use", Duration, "time on the screen in all"),
+        get: |e| e.used_seconds().map(Value::Seconds)
+    };
+    VERSION = Attribute {
+        name: "version", title: "version", doc: "its version", cells: 12,
+        compared: compared("version", Text, "its version"),
+        get: |e| text(Some(e.package.version.as_str())), ..ROW
+    };
+    TARGET = Attribute {
+        name: "target", title: "target", doc: "API level that it was made for", cells: 6, right: true,
+        compared: compared("target", Number, "API level that it was made for"),
+        get: |e| e.package.about.target_sdk.map(|n| Value::Count(n.into())), ..ROW
+    };
+    INSTALLER = Attribute {
+        name: "installer", title: "installer", doc: "what installed it", cells: 20,
+        compared: compared("installer", Text, "was installed by"),
+        get: |e| text(e.package.about.installer.as_ref().map(|id| id.as_str())), ..ROW
+    };
+    UID = Attribute {
+        name: "uid", title: "uid", doc: "the app id; the Unix uid is user × 100 000 + app id", cells: 6, right: true,
+        compared: compared("uid", Number, "the app id"),
+        get: |e| e.package.about.uid.map(|n| Value::Count(n.into())), ..ROW
+    };
+    CAME = Attribute {
+        name: "came", title: "installed", doc: "when it was installed", cells: 10,
+        compared: compared("came", Duration, "time since it was installed"),
+        get: |e| date(e, e.package.about.installed), ..ROW
+    };
+    UPDATED = Attribute {
+        name: "updated", title: "updated", doc: "when it was last updated", cells: 10,
+        compared: compared("update", Duration, "time since it was last updated"),
+        get: |e| date(e, e.package.about.updated), ..ROW
+    };
+    PERMISSIONS = Attribute {
+        name: "permissions", title: "may", doc: "permissions worth noting that it has", cells: 12,
+        get: |e| {
+            let about = &e.package.about;
+            let has = about.requests.iter().filter(|p| about.may(p, e.user));
+            Some(Value::Permissions(has.map(String::as_str).collect()))
+        }, ..ROW
+    };
+    SPLITS = Attribute {
+        name: "splits", title: "parts", doc: "the parts that it came in, beside the base", cells: 5, right: true,
+        get: |e| names(e.package.about.splits.iter()), ..ROW
+    };
+    PATH = Attribute {
+        name: "path", title: "path", doc: "where its code is", cells: 30,
+        get: |e| Some(Value::Text(Cow::Borrowed(e.package.path.as_ref()?.as_str()))), ..ROW
+    };
+    NOTE = Attribute {
+        name: "note", title: "note", doc: "what was noted of it", cells: 20,
+        compared: compared("note", Text, "its notes"),
+        get: |e| {
+            let note = e.note();
+            Some(Value::Text(if e.star() { format!("★ {note}").trim_end().to_owned().into() } else { note.into() }))
+        }, ..ROW
+    };
+    REQUESTS = Attribute {
+        name: "requests", title: "asks for", doc: "permissions that it asks for",
+        compared: compared("permission", Text, "asks for a permission"),
+        get: |e| names(e.package.about.requests.iter()), ..ROW
+    };
+    GRANTED = Attribute {
+        name: "granted", title: "has", doc: "permissions that it has",
+        compared: compared("granted", Text, "has a permission"),
+        get: |e| {
+            let about = &e.package.about;
+            names(about.granted.iter().chain(about.granted_to.get(&e.user).into_iter().flatten()))
+        }, ..ROW
+    };
+    PARTITION = Attribute {
+        name: "partition", title: "partition", doc: "the partition that its code is on",
+        compared: compared("partition", Text, "its code is on"),
+        get: |e| text(Some(e.package.partition())), ..ROW
+    };
+    USERS = Attribute {
+        name: "users", title: "for", doc: "the users that it is installed for",
+        compared: compared("for", Number, "installed for the user of this number"),
+        get: |e| Some(Value::Users(e.package.states.iter().filter(|(_, s)| s.installed).map(|(u, _)| *u).collect())),
+        ..ROW
+    };
+}
+
+/// A size.
+const SIZES: Attribute = Attribute { cells: 9, right: true, source: Some(Source::Sizes), ..ROW };
+
+fn text(text: Option<&str>) -> Option<Value<'_>> {
+    Some(text.map_or(Value::Nothing, |text| Value::Text(Cow::Borrowed(text))))
+}
+
+fn names<'a>(all: impl Iterator<Item = &'a String>) -> Option<Value<'a>> {
+    Some(Value::Names(all.map(String::as_str).collect()))
+}
+
+fn bytes<'a>(entry: &CatalogEntry<'_>, pick: fn(&Sizes) -> u64) -> Option<Value<'a>> {
+    entry.size(pick).map(Value::Bytes)
+}
+
+fn date<'a>(entry: &CatalogEntry<'_>, date: Option<DeviceTime>) -> Option<Value<'a>> {
+    let date = date?;
+    Some(Value::Date(date, entry.metrics.now.map(|now| now.0 - date.0)))
+}
+
+impl Attribute {
+    /// What is shown when nobody has chosen, most wanted first: as many as there is room for.
+    pub const FIRST: [Column; 7] =
+        [Self::LABEL, Self::ID, Self::STATES, Self::SIZE, Self::IDLE, Self::MEMORY, Self::FROM];
+
+    /// Those that can be columns, in the order in which they are offered.
+    pub fn columns() -> impl Iterator<Item = Column> {
+        Self::ALL.iter().copied().filter(|a| a.cells > 0)
     }
 
     /// The column of a name.
-    pub fn from_name(name: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|c| c.name() == name)
+    pub fn column(name: &str) -> Option<Column> {
+        Self::columns().find(|a| a.name == name)
     }
 
-    /// Where it comes from, if not from the package service.
-    pub fn source(self) -> Option<Source> {
-        match self {
-            Self::Size | Self::Code | Self::Data | Self::Cache => Some(Source::Sizes),
-            Self::Memory => Some(Source::Memory),
-            Self::Running => Some(Source::Running),
-            Self::Idle | Self::Use => Some(Source::Use),
-            _ => None,
-        }
+    /// Those that a search can compare, in the order of the table.
+    pub fn comparisons() -> impl Iterator<Item = (Column, &'static Comparison)> {
+        Self::ALL.iter().filter_map(|a| Some((*a, a.compared.as_ref()?)))
     }
 
-    /// Whether numbers stand in it, which are put at the right margin.
-    pub fn is_number(self) -> bool {
-        matches!(
-            self,
-            Self::Size
-                | Self::Code
-                | Self::Data
-                | Self::Cache
-                | Self::Memory
-                | Self::Use
-                | Self::Target
-                | Self::Uid
-                | Self::Splits
-        )
+    /// Why it says nothing of any package; `None` where it does, or where each package has its own reason.
+    pub fn why_not(&self, catalog: &Catalog) -> Option<String> {
+        self.source.and_then(|source| catalog.why_not(source))
     }
 
-    /// Why it tells nothing of any package; `None` where it does, or where each package has its own reason.
-    pub fn why_not(self, sheet: &Catalog) -> Option<String> {
-        self.source().and_then(|source| sheet.why_not(source))
+    /// What it says of a package, as people read it; `None` where that is not known.
+    pub fn words(&self, entry: &CatalogEntry<'_>) -> Option<String> {
+        (self.get)(entry).map(|value| value.words())
     }
 
-    /// What it says of a package, in words; `None` where that is not told.
-    pub fn words(self, sight: &CatalogEntry<'_>) -> Option<String> {
-        let about = &sight.package.about;
-        Some(match self {
-            Self::Label => sight.name().0,
-            Self::States => sight.package.state(sight.user).condition().word().to_owned(),
-            Self::Running => if sight.running()? { "yes" } else { "" }.to_owned(),
-            Self::Size | Self::Code | Self::Data | Self::Cache | Self::Memory => match self.number(sight)? {
-                0 => String::new(),
-                bytes => bytes_words(bytes.unsigned_abs()),
-            },
-            Self::Idle => match sight.idle_days()? {
-                None => "never".to_owned(),
-                Some(0) => "today".to_owned(),
-                Some(1) => "yesterday".to_owned(),
-                Some(days @ ..=99) => format!("{days} days"),
-                Some(days) => format!("{} months", days / 30),
-            },
-            Self::Use => match sight.used_seconds()? {
-                0..=59 => String::new(),
-                seconds @ ..3600 => format!("{} min", seconds / 60),
-                seconds => format!("{} h", seconds / 3600),
-            },
-            Self::Came => about.installed?.date(),
-            Self::Updated => about.updated?.date(),
-            Self::Permissions => {
-                let has = about
-                    .requests
-                    .iter()
-                    .filter(|p| about.may(p, sight.user) && crate::android::permission_words(p).is_some());
-                has.count().to_string()
-            }
-            Self::Splits => match about.splits.len() {
-                0 => String::new(),
-                n => n.to_string(),
-            },
-            _ => self.value(sight)?,
-        })
+    /// What it says of a package, as machines want it; `None` where that is not known, or there is none.
+    pub fn text(&self, entry: &CatalogEntry<'_>) -> Option<String> {
+        (self.get)(entry).and_then(|value| value.text())
     }
 
-    /// What it says of a package, as machines want it: bytes, days, seconds, dates; `None` where that is not told.
-    pub fn value(self, sight: &CatalogEntry<'_>) -> Option<String> {
-        let (package, about) = (sight.package, &sight.package.about);
-        Some(match self {
-            Self::Label => sight.label()?.to_owned(),
-            Self::Id => package.id.to_string(),
-            Self::States => package.state(sight.user).condition().name().to_owned(),
-            Self::From => match package.kind {
-                PackageKind::User => "user app".to_owned(),
-                PackageKind::UpdatedSystem => "updated".to_owned(),
-                PackageKind::System => package.partition().to_owned(),
-            },
-            Self::Running => sight.running()?.to_string(),
-            Self::Idle => sight.idle_days()?.map_or_else(|| "never".to_owned(), |days| days.to_string()),
-            Self::Version => package.version.to_string(),
-            Self::Installer => about.installer.as_ref()?.to_string(),
-            Self::Came => about.installed?.date(),
-            Self::Updated => about.updated?.date(),
-            Self::Permissions => {
-                let has = about.requests.iter().filter(|p| about.may(p, sight.user));
-                has.cloned().collect::<Vec<_>>().join(" ")
-            }
-            Self::Splits => about.splits.join(" "),
-            Self::Path => package.path.as_ref()?.to_string(),
-            Self::Note => match (sight.star(), sight.note()) {
-                (true, note) => format!("★ {note}").trim_end().to_owned(),
-                (false, note) => note,
-            },
-            _ => self.number(sight)?.to_string(),
-        })
-    }
-
-    fn number(self, sight: &CatalogEntry<'_>) -> Option<i64> {
-        let about = &sight.package.about;
-        let whole = |n: u64| i64::try_from(n).unwrap_or(i64::MAX);
-        Some(match self {
-            Self::Size => whole(sight.size(|s| s.total())?),
-            Self::Code => whole(sight.size(|s| s.code)?),
-            Self::Data => whole(sight.size(|s| s.data)?),
-            Self::Cache => whole(sight.size(|s| s.cache)?),
-            Self::Memory => whole(sight.memory()?),
-            Self::Running => i64::from(sight.running()?),
-            // The latest use first when the largest comes first.
-            Self::Idle => -sight.idle_days()?.unwrap_or(i64::MAX / 2),
-            Self::Use => whole(sight.used_seconds()?),
-            Self::Target => i64::from(about.target_sdk?),
-            Self::Uid => i64::from(about.uid?),
-            Self::Came => about.installed.map(|DeviceTime(s)| s)?,
-            Self::Updated => about.updated.map(|DeviceTime(s)| s)?,
-            Self::States => sight.package.state(sight.user).condition() as i64,
-            _ => return None,
-        })
-    }
-
-    /// How two packages stand to each other: numbers from large to small, words from A to Z, or the other way; what is
-    /// not told last in any case.
-    pub fn order(self, a: &CatalogEntry<'_>, b: &CatalogEntry<'_>, other_way: bool) -> Ordering {
-        let last = |a: bool, b: bool| a.cmp(&b);
-        let turned = |order: Ordering| if other_way { order.reverse() } else { order };
-        let numbers = match self {
-            Self::Permissions | Self::Splits => {
-                let count = |s: &CatalogEntry<'_>| match self {
-                    Self::Splits => s.package.about.splits.len(),
-                    _ => s.package.about.requests.iter().filter(|p| s.package.about.may(p, s.user)).count(),
-                };
-                Some((Some(count(a) as i64), Some(count(b) as i64)))
-            }
-            Self::States => Some((self.number(a).map(|n| -n), self.number(b).map(|n| -n))),
-            _ => (self.is_number() || matches!(self, Self::Running | Self::Idle | Self::Came | Self::Updated))
-                .then(|| (self.number(a), self.number(b))),
-        };
-        match numbers {
-            Some((a, b)) => last(a.is_none(), b.is_none()).then(turned(b.cmp(&a))),
-            None => {
-                let text = |s: &CatalogEntry<'_>| self.words(s).unwrap_or_default().to_lowercase();
-                let (a, b) = (text(a), text(b));
-                last(a.is_empty(), b.is_empty()).then(turned(a.cmp(&b)))
-            }
-        }
+    /// How two packages stand to each other by it.
+    pub fn order(&self, a: &CatalogEntry<'_>, b: &CatalogEntry<'_>, reversed: bool) -> Ordering {
+        Value::order((self.get)(a).as_ref(), (self.get)(b).as_ref(), reversed)
     }
 }
 
@@ -276,11 +318,15 @@ mod tests {
     use super::*;
 
     #[test]
-    fn columns_are_named_once_and_in_order() {
-        for (n, column) in Column::ALL.into_iter().enumerate() {
-            assert_eq!(column as usize, n);
-            assert_eq!(Column::from_name(column.name()), Some(column));
+    fn every_row_is_whole_and_every_name_is_its_own() {
+        for (n, attribute) in Attribute::ALL.iter().enumerate() {
+            assert!(!attribute.title.is_empty() && !attribute.doc.is_empty(), "{attribute:?}");
+            assert!(Attribute::ALL[..n].iter().all(|other| other.name != attribute.name), "{attribute:?} stands twice");
+            assert!(attribute.cells > 0 || attribute.compared.is_some(), "{attribute:?} is of no use");
+            assert_eq!(Attribute::column(attribute.name).is_some(), attribute.cells > 0);
         }
-        assert_eq!(Column::Path.title(), "path");
+        let names: Vec<&str> = Attribute::comparisons().map(|(_, c)| c.name).collect();
+        assert!((0..names.len()).all(|n| !names[..n].contains(&names[n])), "{names:?}");
+        assert!(Attribute::FIRST.iter().all(|a| a.cells > 0));
     }
 }

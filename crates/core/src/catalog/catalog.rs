@@ -16,43 +16,43 @@ pub struct Catalog {
     /// Labels, from the APKs.
     pub names: Arc<AppNames>,
     /// Sizes, memory, use.
-    pub measures: Arc<Metrics>,
+    pub metrics: Arc<Metrics>,
     /// Notes, from the logbook, narrow ones first.
     pub notes: Arc<BTreeMap<PackageId, Vec<Note>>>,
 }
 
 impl Catalog {
-    /// A sheet of which only the states are known yet.
+    /// A catalog of which only the states are known yet.
     pub fn new(inventory: Arc<Inventory>) -> Self {
-        Self { inventory, names: Arc::default(), measures: Arc::default(), notes: Arc::default() }
+        Self { inventory, names: Arc::default(), metrics: Arc::default(), notes: Arc::default() }
     }
 
     /// What is to be seen of one package by a user.
-    pub fn sight(&self, id: &PackageId, user: UserId) -> Option<CatalogEntry<'_>> {
-        self.inventory.packages.get(id).map(|package| self.sight_of(package, user))
+    pub fn entry(&self, id: &PackageId, user: UserId) -> Option<CatalogEntry<'_>> {
+        self.inventory.packages.get(id).map(|package| self.entry_of(package, user))
     }
 
-    fn sight_of<'a>(&'a self, package: &'a Package, user: UserId) -> CatalogEntry<'a> {
-        let (id, measures) = (&package.id, &self.measures);
+    fn entry_of<'a>(&'a self, package: &'a Package, user: UserId) -> CatalogEntry<'a> {
+        let (id, metrics) = (&package.id, &self.metrics);
         CatalogEntry {
             package,
             user,
             app: self.names.apps.get(id),
-            measures,
-            sizes: measures.sizes.get(id),
-            memory: measures.memory.get(id).copied(),
-            usage: measures.usage.get(&user).and_then(|used| used.get(id)).copied(),
+            metrics,
+            sizes: metrics.sizes.get(id),
+            memory: metrics.memory.get(id).copied(),
+            usage: metrics.usage.get(&user).and_then(|used| used.get(id)).copied(),
             notes: self.notes.get(id).map_or(&[], Vec::as_slice),
         }
     }
 
     /// What is to be seen of every package by a user, by id.
-    pub fn sights(&self, user: UserId) -> impl Iterator<Item = CatalogEntry<'_>> {
+    pub fn entries(&self, user: UserId) -> impl Iterator<Item = CatalogEntry<'_>> {
         // All sources are sorted by id: they are gone through side by side, without looking each package up in each.
         let mut apps = self.names.apps.iter().peekable();
-        let mut sizes = self.measures.sizes.iter().peekable();
-        let mut memory = self.measures.memory.iter().peekable();
-        let used = self.measures.usage.get(&user).into_iter().flatten();
+        let mut sizes = self.metrics.sizes.iter().peekable();
+        let mut memory = self.metrics.memory.iter().peekable();
+        let used = self.metrics.usage.get(&user).into_iter().flatten();
         let mut used = used.peekable();
         let mut notes = self.notes.iter().peekable();
         self.inventory.packages.values().map(move |package| {
@@ -61,7 +61,7 @@ impl Catalog {
                 package,
                 user,
                 app: at(&mut apps, id),
-                measures: &self.measures,
+                metrics: &self.metrics,
                 sizes: at(&mut sizes, id),
                 memory: at(&mut memory, id).copied(),
                 usage: at(&mut used, id).copied(),
@@ -72,7 +72,7 @@ impl Catalog {
 
     /// Why a source tells nothing; `None` where it does.
     pub fn why_not(&self, source: Source) -> Option<String> {
-        match (self.measures.gaps.get(&source), self.measures.asked.contains(&source)) {
+        match (self.metrics.gaps.get(&source), self.metrics.asked.contains(&source)) {
             (Some(why), _) => Some(why.clone()),
             (None, true) => None,
             (None, false) => Some("not read yet".to_owned()),

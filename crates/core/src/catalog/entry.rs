@@ -1,7 +1,10 @@
 //! One package of the catalog as one user has it.
 
-use wibbet_types::{DeviceTime, UserId};
+use std::borrow::Cow;
 
+use wibbet_types::UserId;
+
+use super::value::{DisplayName, LastUse};
 use crate::package::{AppFacts, Metrics, Note, Package, Sizes, Source, Usage, guessed_name};
 
 /// One package as a user of the device has it.
@@ -13,8 +16,8 @@ pub struct CatalogEntry<'a> {
     pub user: UserId,
     /// What its APK tells.
     pub app: Option<&'a AppFacts>,
-    /// The measures of the device.
-    pub measures: &'a Metrics,
+    /// The metrics of the device.
+    pub metrics: &'a Metrics,
     pub(super) sizes: Option<&'a Sizes>,
     pub(super) memory: Option<u64>,
     pub(super) usage: Option<Usage>,
@@ -22,17 +25,17 @@ pub struct CatalogEntry<'a> {
     pub notes: &'a [Note],
 }
 
-impl CatalogEntry<'_> {
+impl<'a> CatalogEntry<'a> {
     /// The name under which people know it, where one was read.
-    pub fn label(&self) -> Option<&str> {
+    pub fn label(&self) -> Option<&'a str> {
         self.app.and_then(AppFacts::name).map(|name| without_leading_marks(name.as_str()))
     }
 
-    /// The label, or else a guess; whether it is one.
-    pub fn name(&self) -> (String, bool) {
+    /// The label, or else a guess.
+    pub fn name(&self) -> DisplayName<'a> {
         match self.label() {
-            Some(label) if !label.trim().is_empty() => (label.to_owned(), false),
-            _ => (guessed_name(&self.package.id), true),
+            Some(label) if !label.trim().is_empty() => DisplayName { text: Cow::Borrowed(label), guessed: false },
+            _ => DisplayName { text: Cow::Owned(guessed_name(&self.package.id)), guessed: true },
         }
     }
 
@@ -49,8 +52,8 @@ impl CatalogEntry<'_> {
 
     /// Whether it has a process; `None` where that is not told.
     pub fn running(&self) -> Option<bool> {
-        let told = self.measures.tells(Source::Running);
-        told.then(|| self.measures.running.contains(&(self.package.id.clone(), self.user)))
+        let told = self.metrics.tells(Source::Running);
+        told.then(|| self.metrics.running.contains(&(self.package.id.clone(), self.user)))
     }
 
     /// Bytes: of a kind, or all.
@@ -60,28 +63,26 @@ impl CatalogEntry<'_> {
 
     /// Bytes of memory; none for what has no process, `None` where that is not told.
     pub fn memory(&self) -> Option<u64> {
-        let told = self.measures.tells(Source::Memory);
+        let told = self.metrics.tells(Source::Memory);
         told.then(|| self.memory.unwrap_or(0))
     }
 
-    /// Days since it was last used, `Some(None)` for never. `None` when the package is not installed for the user.
-    pub fn idle_days(&self) -> Option<Option<i64>> {
+    /// When it was last used. `None` when that is not known, or the package is not installed for the user.
+    pub fn last_use(&self) -> Option<LastUse> {
         if !self.package.state(self.user).installed {
             return None;
         }
-        let now = self.measures.now?;
-        self.measures.usage.get(&self.user)?;
-        Some(self.last_use().map(|last| last.days_until(now)))
+        let now = self.metrics.now?;
+        self.metrics.usage.get(&self.user)?;
+        Some(match self.usage.and_then(|u| u.last) {
+            None => LastUse::Never,
+            Some(last) => LastUse::Ago { days: last.days_until(now), seconds: now.0 - last.0 },
+        })
     }
 
-    /// When it was last used.
-    pub fn last_use(&self) -> Option<DeviceTime> {
-        self.usage.and_then(|u| u.last)
-    }
-
-    /// Seconds in front.
+    /// Seconds on the screen.
     pub fn used_seconds(&self) -> Option<u64> {
-        self.measures.usage.get(&self.user)?;
+        self.metrics.usage.get(&self.user)?;
         Some(self.usage.map_or(0, |u| u.seconds))
     }
 }

@@ -22,13 +22,13 @@ pub fn first_steps() -> [(&'static str, &'static [&'static str]); 4] {
             "3  By air, from Android 11 on",
             &[
                 "In the developer options switch “Wireless debugging” on and open it.",
-                "Press p here: scan the QR code with the device, or type the code that it shows.",
+                "Then pair from the bench: scan the QR code with the device, or type the code that it shows.",
             ],
         ),
         (
             "4  By address: TVs and older devices",
             &[
-                "Switch “Network debugging” on, or “USB debugging” on a TV, and press a here: type its address with :5555 behind it.",
+                "Switch “Network debugging” on, or “USB debugging” on a TV, then add its address on the bench, with :5555 behind it.",
             ],
         ),
     ]

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use wibbet_types::{DeviceTime, PackageId, UserId};
 
-/// Where measures come from.
+/// Where metrics come from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Source {
     /// The device's clock.
@@ -16,12 +16,12 @@ pub enum Source {
     /// `ps`.
     Running,
     /// `dumpsys usagestats`.
-    Use,
+    Usage,
 }
 
 impl Source {
     /// Every one.
-    pub const ALL: [Self; 5] = [Self::Clock, Self::Sizes, Self::Memory, Self::Running, Self::Use];
+    pub const ALL: [Self; 5] = [Self::Clock, Self::Sizes, Self::Memory, Self::Running, Self::Usage];
 
     /// What is asked for it. Older `ps` lists everything without an option and takes `-A` for a name to look for.
     pub fn command(self) -> &'static str {
@@ -38,7 +38,7 @@ impl Source {
             }
             Self::Memory => "dumpsys meminfo, as it was read",
             Self::Running => "ps, as it was read",
-            Self::Use => "dumpsys usagestats, which goes back about two years",
+            Self::Usage => "dumpsys usagestats, which goes back about two years",
         }
     }
 }
@@ -81,7 +81,7 @@ pub struct Metrics {
     pub memory: BTreeMap<PackageId, u64>,
     /// What has a process, for whom.
     pub running: BTreeSet<(PackageId, UserId)>,
-    /// Use, by user.
+    /// Usage, by user.
     pub usage: BTreeMap<UserId, BTreeMap<PackageId, Usage>>,
     /// What the device did not tell, and why.
     pub gaps: BTreeMap<Source, String>,
@@ -93,12 +93,6 @@ impl Metrics {
     /// Whether a source was read.
     pub fn tells(&self, source: Source) -> bool {
         self.asked.contains(&source) && !self.gaps.contains_key(&source)
-    }
-
-    /// Days since a user had a package in front: `Some(None)` for never, `None` where that is not told.
-    pub fn idle_days(&self, id: &PackageId, user: UserId) -> Option<Option<i64>> {
-        let (now, used) = (self.now?, self.usage.get(&user)?);
-        Some(used.get(id).and_then(|u| u.last).map(|last| last.days_until(now)))
     }
 
     /// Takes in what another reading told.

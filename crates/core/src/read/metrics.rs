@@ -24,7 +24,7 @@ pub fn measure_requests() -> [Request; 2] {
             sources.iter().map(|s| format!("echo {MARK}{}; {}", *s as usize, s.command())).collect();
         Request::shell(parts.join("; "))
     };
-    [ask(&[Source::Clock, Source::Sizes, Source::Running, Source::Use]), ask(&[Source::Memory])]
+    [ask(&[Source::Clock, Source::Sizes, Source::Running, Source::Usage]), ask(&[Source::Memory])]
 }
 
 /// Reads the answers to [`measure_requests`] as they come.
@@ -37,7 +37,7 @@ pub struct MeasureReader {
 #[derive(Debug, Default)]
 struct State {
     part: Option<Source>,
-    measures: Metrics,
+    metrics: Metrics,
     names: Vec<Option<PackageId>>,
     lists: BTreeMap<&'static str, Vec<u64>>,
     /// The user whose use is being told; old dumps name none.
@@ -67,7 +67,7 @@ impl State {
         if let Some(part) = line.strip_prefix(MARK) {
             self.part = part.trim().parse::<usize>().ok().and_then(|n| Source::ALL.get(n).copied());
             self.in_processes = false;
-            self.measures.asked.extend(self.part);
+            self.metrics.asked.extend(self.part);
             return;
         }
         let Some(part) = self.part else { return };
@@ -75,10 +75,10 @@ impl State {
             self.said.entry(part).or_insert_with(|| line.trim().chars().take(120).collect());
         }
         match part {
-            Source::Clock => self.measures.now = self.measures.now.or_else(|| DeviceTime::read(line)),
+            Source::Clock => self.metrics.now = self.metrics.now.or_else(|| DeviceTime::read(line)),
             Source::Sizes => self.read_sizes(line),
             Source::Running => self.read_process(line),
-            Source::Use => self.read_use(line.trim()),
+            Source::Usage => self.read_use(line.trim()),
             Source::Memory => self.read_memory(line),
         }
     }
@@ -105,18 +105,18 @@ impl State {
         let mut words = line.split_whitespace();
         let (Some(owner), Some(name)) = (words.next(), words.next_back()) else { return };
         let Ok(id) = name.split(':').next().unwrap_or("").parse::<PackageId>() else { return };
-        if !name.contains('.') || name.starts_with("android.hardware") || self.measures.running.len() >= MOST {
+        if !name.contains('.') || name.starts_with("android.hardware") || self.metrics.running.len() >= MOST {
             return;
         }
         // "u10_a123" and "u10_system" are user 10's.
         let user = owner.strip_prefix('u').and_then(|o| o.split('_').next()).and_then(|n| n.parse().ok());
-        self.measures.running.insert((id, user.unwrap_or(UserId::OWNER)));
+        self.metrics.running.insert((id, user.unwrap_or(UserId::OWNER)));
     }
 
     fn read_use(&mut self, line: &str) {
         if let Some(user) = line.strip_prefix("user=") {
             self.user = user.split_whitespace().next().and_then(|n| n.parse().ok());
-            self.measures.usage.entry(self.user.unwrap_or(UserId::OWNER)).or_default();
+            self.metrics.usage.entry(self.user.unwrap_or(UserId::OWNER)).or_default();
         }
         let Some(rest) = line.strip_prefix("package=") else { return };
         let Some(Ok(id)) = rest.split(' ').next().map(str::parse::<PackageId>) else { return };
@@ -126,7 +126,7 @@ impl State {
                 rest.get(from..)?.split('"').next()
             })
         };
-        let used = self.measures.usage.entry(self.user.unwrap_or(UserId::OWNER)).or_default();
+        let used = self.metrics.usage.entry(self.user.unwrap_or(UserId::OWNER)).or_default();
         if used.len() >= MOST && !used.contains_key(&id) {
             return;
         }
@@ -151,10 +151,10 @@ impl State {
         let name = rest.split([' ', ':']).next().unwrap_or("");
         if let (Ok(kib), Ok(id)) = (digits.parse::<u64>(), name.parse::<PackageId>())
             && (name.contains('.') || name == "system")
-            && self.measures.memory.len() < MOST
+            && self.metrics.memory.len() < MOST
         {
             let id = if name == "system" { "android".parse().unwrap_or(id) } else { id };
-            let sum = self.measures.memory.entry(id).or_default();
+            let sum = self.metrics.memory.entry(id).or_default();
             *sum = sum.saturating_add(kib.saturating_mul(1024));
         }
     }
@@ -165,26 +165,26 @@ impl State {
         for (n, id) in self.names.iter().enumerate() {
             let at = |list: &[u64]| list.get(n).copied().unwrap_or(0);
             if let Some(id) = id.as_ref().filter(|_| n < code.len()) {
-                self.measures.sizes.insert(id.clone(), Sizes { code: at(code), data: at(data), cache: at(cache) });
+                self.metrics.sizes.insert(id.clone(), Sizes { code: at(code), data: at(data), cache: at(cache) });
             }
         }
-        for source in self.measures.asked.clone() {
+        for source in self.metrics.asked.clone() {
             let empty = match source {
-                Source::Clock => self.measures.now.is_none(),
-                Source::Sizes => self.measures.sizes.is_empty(),
-                Source::Memory => self.measures.memory.is_empty(),
-                Source::Running => self.measures.running.is_empty(),
-                Source::Use => self.measures.usage.values().all(BTreeMap::is_empty),
+                Source::Clock => self.metrics.now.is_none(),
+                Source::Sizes => self.metrics.sizes.is_empty(),
+                Source::Memory => self.metrics.memory.is_empty(),
+                Source::Running => self.metrics.running.is_empty(),
+                Source::Usage => self.metrics.usage.values().all(BTreeMap::is_empty),
             };
             if empty {
                 let why = match self.said.get(&source) {
                     Some(said) => format!("“{}” told nothing of it: {said}", source.command()),
                     None => format!("“{}” said nothing", source.command()),
                 };
-                self.measures.gaps.insert(source, wibbet_types::PlainText::new(&why).into_string());
+                self.metrics.gaps.insert(source, wibbet_types::PlainText::new(&why).into_string());
             }
         }
-        self.measures
+        self.metrics
     }
 }
 
@@ -229,9 +229,11 @@ Total PSS by process:\n    345,678K: com.a (pid 2000 / activities)\n      1,000K
         assert_eq!(m.running.len(), 2);
         assert!(m.running.contains(&(id("com.a"), UserId::new(10))));
         assert_eq!(m.usage[&UserId::OWNER][&id("com.a")].seconds, 3605);
-        assert_eq!(m.idle_days(&id("com.a"), UserId::OWNER), Some(Some(3)));
-        assert_eq!(m.idle_days(&id("com.b"), UserId::OWNER), Some(None));
-        assert_eq!(m.idle_days(&id("com.b"), UserId::new(11)), None);
+        let days = |text: &str| {
+            m.usage[&UserId::OWNER].get(&id(text)).and_then(|u| u.last).map(|l| l.days_until(m.now.unwrap()))
+        };
+        assert_eq!((days("com.a"), days("com.b")), (Some(3), None));
+        assert!(!m.usage.contains_key(&UserId::new(11)));
         assert_eq!(m.memory[&id("com.a")], 346_678 * 1024);
         assert_eq!(m.memory[&id("android")], 200_000 * 1024);
         assert!(m.gaps.is_empty(), "{:?}", m.gaps);
@@ -244,12 +246,13 @@ Total PSS by process:\n    345,678K: com.a (pid 2000 / activities)\n      1,000K
 wibbet-part:4\r\nuser=0\r\n  In-memory daily stats\r\n    packages\r\n      package=com.a totalTime=\"00:30\" lastTime=\"2017-02-20 09:00:00\"\r\n\
 wibbet-part:2\r\nApplications Memory Usage (kB):\r\nTotal PSS by process:\r\n    56789 kB: com.a (pid 1400 / activities)\r\n";
         let m = read(text);
-        assert_eq!(m.idle_days(&id("com.a"), UserId::OWNER), Some(Some(9)));
+        let last = m.usage[&UserId::OWNER][&id("com.a")].last.unwrap();
+        assert_eq!(last.days_until(m.now.unwrap()), 9);
         assert_eq!(m.memory[&id("com.a")], 56_789 * 1024);
         assert!(m.running.contains(&(id("com.a"), UserId::OWNER)));
         assert!(!m.tells(Source::Sizes) && m.gaps[&Source::Sizes].contains("Latency"), "{:?}", m.gaps);
         let none = read("wibbet-part:4\nCan't find service: usagestats\nwibbet-part:2\n");
-        assert!(none.gaps[&Source::Use].contains("Can't find service"));
+        assert!(none.gaps[&Source::Usage].contains("Can't find service"));
         assert!(none.gaps[&Source::Memory].contains("said nothing"));
         assert!(!none.tells(Source::Sizes), "it was not even asked");
     }

@@ -2,8 +2,8 @@
 
 use nucleo_matcher::pattern::{Atom, AtomKind, CaseMatching, Normalization};
 
-use super::facts::{Fact, Field};
-use crate::catalog::CatalogEntry;
+use super::facts::Fact;
+use crate::catalog::{CatalogEntry, Column, Value};
 
 /// A word that is looked for.
 #[derive(Debug, Clone)]
@@ -45,7 +45,7 @@ pub(crate) enum Given {
 
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Compare {
-    pub(crate) field: Field,
+    pub(crate) attribute: Column,
     pub(crate) op: Op,
     pub(crate) given: Given,
 }
@@ -53,9 +53,14 @@ pub(crate) struct Compare {
 impl Compare {
     /// Whether it holds of a package; `None` where the device did not report what it takes.
     pub(super) fn holds(&self, entry: &CatalogEntry<'_>) -> Option<bool> {
-        match &self.given {
-            Given::Number(wanted) => self.field.number(entry, *wanted).map(|number| self.op.holds(number, *wanted)),
-            Given::Text(wanted) => self.field.contains(entry, wanted),
+        let value = (self.attribute.get)(entry)?;
+        match (&self.given, &value) {
+            // Any of the users will do.
+            (Given::Number(wanted), Value::Users(users)) => {
+                Some(users.iter().any(|user| self.op.holds(f64::from(user.number()), *wanted)))
+            }
+            (Given::Number(wanted), value) => value.measure().map(|number| self.op.holds(number, *wanted)),
+            (Given::Text(wanted), value) => value.contains(wanted),
         }
     }
 }

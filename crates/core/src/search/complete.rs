@@ -2,8 +2,9 @@
 
 use std::ops::Range;
 
-use super::facts::{FACTS, FIELDS, FieldKind};
+use super::facts::FACTS;
 use super::parse::ends_word;
+use crate::catalog::Attribute;
 
 /// What a word can become.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -26,11 +27,10 @@ pub(crate) fn complete(line: &str, cursor: usize) -> Vec<Completion> {
     let begun = begun.to_lowercase();
     let end =
         line[cursor..].find(|c: char| ends_word(c) || matches!(c, '<' | '>' | '=')).map_or(line.len(), |n| cursor + n);
-    let facts =
-        FACTS.iter().filter(|(name, ..)| name.starts_with(&begun)).map(|(name, _, doc)| (format!(":{name} "), *doc));
-    let fields = FIELDS.iter().filter(|(name, ..)| name.starts_with(&begun)).map(|(name, _, kind, doc)| {
-        let op = if matches!(kind, FieldKind::Text) || *name == "for" { '=' } else { '>' };
-        (format!(":{name}{op}"), *doc)
+    let facts = FACTS.iter().filter(|f| f.name.starts_with(&begun)).map(|f| (format!(":{} ", f.name), f.doc));
+    let comparisons = Attribute::comparisons().filter(|(_, c)| c.name.starts_with(&begun)).map(|(_, c)| {
+        let op = &c.kind.example()[..1];
+        (format!(":{}{op}", c.name), c.doc)
     });
-    facts.chain(fields).map(|(text, doc)| Completion { at: from..end, text, doc }).collect()
+    facts.chain(comparisons).map(|(text, doc)| Completion { at: from..end, text, doc }).collect()
 }

@@ -7,7 +7,7 @@ use wibbet_types::{PackageId, UserId};
 use super::ast::Expr;
 use super::complete::Completion;
 use super::error::SearchError;
-use super::matcher::Finder;
+use super::matcher::Matcher;
 use crate::catalog::{Catalog, Chosen};
 
 /// A search line, taken apart.
@@ -41,12 +41,12 @@ impl Search {
     }
 
     /// The packages that are found for a user: best first where words are looked for, else by id.
-    pub fn run(&self, sheet: &Catalog, user: UserId, chosen: &Chosen, finder: &mut Finder) -> Vec<PackageId> {
-        let Some(expr) = &self.expr else { return sheet.inventory.packages.keys().cloned().collect() };
+    pub fn run(&self, catalog: &Catalog, user: UserId, chosen: &Chosen, finder: &mut Matcher) -> Vec<PackageId> {
+        let Some(expr) = &self.expr else { return catalog.inventory.packages.keys().cloned().collect() };
         let mut found: Vec<(Reverse<u32>, &PackageId)> = Vec::new();
-        for sight in sheet.sights(user) {
-            let (mut score, id) = (0, &sight.package.id);
-            if finder.holds(expr, &sight, !chosen.is_empty() && chosen.contains(id), &mut score) == Some(true) {
+        for entry in catalog.entries(user) {
+            let (mut score, id) = (0, &entry.package.id);
+            if finder.holds(expr, &entry, !chosen.is_empty() && chosen.contains(id), &mut score) == Some(true) {
                 found.push((Reverse(score), id));
             }
         }
@@ -57,12 +57,12 @@ impl Search {
     }
 
     /// The letters of a text that the words of the search are found by, as numbers of characters.
-    pub fn letters(&self, text: &str, finder: &mut Finder) -> Vec<usize> {
+    pub fn letters(&self, text: &str, finder: &mut Matcher) -> Vec<usize> {
         let mut places: Vec<usize> = Vec::new();
         if let Some(expr) = &self.expr {
             expr.words(&mut |word| {
                 let mut found = Vec::new();
-                let has = Finder::as_it_stands(word, text, Some(&mut found));
+                let has = Matcher::as_it_stands(word, text, Some(&mut found));
                 if has.or_else(|| finder.by_letters(word, text, Some(&mut found))).is_some() {
                     places.extend(found.into_iter().map(|n| n as usize));
                 }

@@ -1,6 +1,6 @@
 //! Which packages a search finds, the best first.
 
-use nucleo_matcher::{Config, Matcher, Utf32Str};
+use nucleo_matcher::{Config, Utf32Str};
 use wibbet_types::PlainText;
 
 use super::ast::{Expr, Word};
@@ -9,15 +9,15 @@ use crate::package::AppFacts;
 
 /// Looks for words. Kept between searches, since it holds memory that can be used again.
 #[derive(Debug, Default)]
-pub struct Finder {
-    matcher: Option<Box<Matcher>>,
+pub struct Matcher {
+    matcher: Option<Box<nucleo_matcher::Matcher>>,
     letters: Vec<char>,
 }
 
 /// Letters of a label count for more than those of an id.
 const LABEL_BONUS: u32 = 24;
 
-impl Finder {
+impl Matcher {
     /// How well a text has the word as it stands, in capital letters or not: best as a whole, then at the beginning of
     /// a word.
     pub(super) fn as_it_stands(word: &Word, text: &str, places: Option<&mut Vec<u32>>) -> Option<u32> {
@@ -48,7 +48,7 @@ impl Finder {
     /// gaps than beginnings is chance.
     pub(super) fn by_letters(&mut self, word: &Word, text: &str, places: Option<&mut Vec<u32>>) -> Option<u32> {
         let atom = word.fuzzy.as_ref()?;
-        let matcher = self.matcher.get_or_insert_with(|| Box::new(Matcher::new(Config::DEFAULT)));
+        let matcher = self.matcher.get_or_insert_with(|| Box::new(nucleo_matcher::Matcher::new(Config::DEFAULT)));
         let text = Utf32Str::new(text, &mut self.letters);
         let score = match places {
             Some(places) => atom.indices(text, matcher, places),
@@ -57,23 +57,23 @@ impl Finder {
         score.map(u32::from).filter(|score| *score >= word.letters.saturating_mul(16))
     }
 
-    fn word(&mut self, word: &Word, sight: &CatalogEntry<'_>) -> Option<u32> {
+    fn word(&mut self, word: &Word, entry: &CatalogEntry<'_>) -> Option<u32> {
         let labels = |app| {
             let app: &AppFacts = app;
             app.label.iter().chain(app.home.iter().filter_map(|h| h.label.as_ref())).map(PlainText::as_str)
         };
-        let mut best = Self::as_it_stands(word, sight.package.id.as_str(), None);
-        for label in sight.app.into_iter().flat_map(labels) {
+        let mut best = Self::as_it_stands(word, entry.package.id.as_str(), None);
+        for label in entry.app.into_iter().flat_map(labels) {
             best = best.max(Self::as_it_stands(word, label, None).map(|s| s + LABEL_BONUS));
         }
-        for note in sight.notes {
+        for note in entry.notes {
             best = best.max(Self::as_it_stands(word, &note.text, None));
         }
         if best.is_some() || word.fuzzy.is_none() {
             return best;
         }
-        let mut best = self.by_letters(word, sight.package.id.as_str(), None);
-        for label in sight.app.into_iter().flat_map(labels) {
+        let mut best = self.by_letters(word, entry.package.id.as_str(), None);
+        for label in entry.app.into_iter().flat_map(labels) {
             best = best.max(self.by_letters(word, label, None).map(|s| s + LABEL_BONUS));
         }
         best
@@ -82,25 +82,25 @@ impl Finder {
     pub(super) fn holds(
         &mut self,
         expr: &Expr,
-        sight: &CatalogEntry<'_>,
+        entry: &CatalogEntry<'_>,
         chosen: bool,
         score: &mut u32,
     ) -> Option<bool> {
         match expr {
-            Expr::Word(word) => Some(match self.word(word, sight) {
+            Expr::Word(word) => Some(match self.word(word, entry) {
                 Some(own) => {
                     *score = score.saturating_add(own);
                     true
                 }
                 None => false,
             }),
-            Expr::Fact(fact) => fact.holds(sight, chosen),
-            Expr::Compare(compare) => compare.holds(sight),
-            Expr::Not(inner) => self.holds(inner, sight, chosen, &mut 0).map(|holds| !holds),
+            Expr::Fact(fact) => fact.holds(entry, chosen),
+            Expr::Compare(compare) => compare.holds(entry),
+            Expr::Not(inner) => self.holds(inner, entry, chosen, &mut 0).map(|holds| !holds),
             Expr::All(parts) => {
                 let mut all = Some(true);
                 for part in parts {
-                    match self.holds(part, sight, chosen, score) {
+                    match self.holds(part, entry, chosen, score) {
                         Some(false) => return Some(false),
                         None => all = None,
                         Some(true) => {}
@@ -111,7 +111,7 @@ impl Finder {
             Expr::Any(parts) => {
                 let mut any = Some(false);
                 for part in parts {
-                    match self.holds(part, sight, chosen, score) {
+                    match self.holds(part, entry, chosen, score) {
                         Some(true) => any = Some(true),
                         None if any == Some(false) => any = None,
                         _ => {}

@@ -12,7 +12,7 @@
 //! value = number [ unit ] | word | '"' text '"'
 //! ```
 //!
-//! A comparison with something that the device did not tell is neither true nor false: the package is not found, also
+//! A comparison with something that the device does not report is neither true nor false: the package is not found, also
 //! not by its negation.
 
 mod ast;
@@ -26,7 +26,7 @@ mod parse;
 mod tests;
 
 pub use complete::Completion;
-pub use error::SearchError;
-pub use facts::{FACTS, FIELDS, Fact, Field, FieldKind};
+pub use error::{SearchError, SearchErrorKind};
+pub use facts::{FACTS, Fact, FactRow};
 pub use line::Search;
-pub use matcher::Finder;
+pub use matcher::Matcher;

@@ -3,8 +3,9 @@
 use std::ops::Range;
 
 use super::ast::{Compare, Expr, Given, Op, Word};
-use super::error::SearchError;
-use super::facts::{FACTS, FIELDS, Field, FieldKind};
+use super::error::{SearchError, SearchErrorKind};
+use super::facts::FACTS;
+use crate::catalog::{Attribute, Column, CompareKind, Comparison};
 
 /// Parentheses within parentheses, at most.
 const DEEPEST: usize = 32;
@@ -27,7 +28,7 @@ pub(crate) fn parse(line: &str) -> (Option<Expr>, Option<SearchError>) {
         match parser.peek() {
             Some(')') => {
                 let at = parser.at..parser.at + 1;
-                parser.complain(at, "there is no “(” for this".into());
+                parser.complain(at, SearchErrorKind::NotOpened);
                 parser.at += 1;
             }
             _ => break,
@@ -43,8 +44,8 @@ pub(crate) fn ends_word(c: char) -> bool {
 }
 
 impl Parser<'_> {
-    fn complain(&mut self, at: Range<usize>, words: String) {
-        self.trouble.get_or_insert(SearchError { at, words });
+    fn complain(&mut self, span: Range<usize>, kind: SearchErrorKind) {
+        self.trouble.get_or_insert(SearchError { span, kind });
     }
 
     /// The next character that is no blank; the place moves on to it.
@@ -86,7 +87,7 @@ impl Parser<'_> {
         let inner = match self.peek() {
             None | Some('|' | ')') => None,
             Some(_) if self.parts > MOST || depth > DEEPEST => {
-                self.complain(start..self.line.len(), format!("too long: {MOST} parts at most"));
+                self.complain(start..self.line.len(), SearchErrorKind::TooLong { most: MOST });
                 self.at = self.line.len();
                 None
             }
@@ -97,7 +98,7 @@ impl Parser<'_> {
                 if self.peek() == Some(')') {
                     self.at += 1;
                 } else {
-                    self.complain(open..open + 1, "“)” is missing for this".into());
+                    self.complain(open..open + 1, SearchErrorKind::NotClosed);
                 }
                 inner
             }
@@ -151,42 +152,37 @@ impl Parser<'_> {
             "<=" => Op::AtMost,
             "=" => Op::Equal,
             _ => {
-                self.complain(op_at..self.at, "this is no comparison; there are > < >= <= =".into());
+                self.complain(op_at..self.at, SearchErrorKind::NoComparison);
                 self.word_if_any();
                 return None;
             }
         };
         let value_at = self.at;
         let value = self.word_if_any();
-        let Some((_, field, kind, _)) = field_of(&name) else {
-            self.complain(start..op_at, format!("nothing called “{name}” can be compared; Tab shows what can"));
+        let Some((attribute, Comparison { kind, .. })) = comparison_of(&name) else {
+            self.complain(start..op_at, SearchErrorKind::NotComparable(name));
             return None;
         };
+        let kind = *kind;
         if value.is_empty() {
-            let words = match kind {
-                FieldKind::Bytes => "a size belongs here, such as 50M",
-                FieldKind::Duration => "a time belongs here, such as 90d",
-                FieldKind::Number => "a number belongs here",
-                FieldKind::Text => "a word belongs here",
-            };
-            self.complain(value_at..self.at.max(value_at), words.into());
+            self.complain(value_at..self.at.max(value_at), SearchErrorKind::NoValue(kind));
             return None;
         }
         let given = match kind {
-            FieldKind::Text if op == Op::Equal => Given::Text(value.to_lowercase()),
-            FieldKind::Text => {
-                self.complain(op_at..value_at, "only = goes with text".into());
+            CompareKind::Text if op == Op::Equal => Given::Text(value.to_lowercase()),
+            CompareKind::Text => {
+                self.complain(op_at..value_at, SearchErrorKind::TextOnlyEqual);
                 return None;
             }
             _ => match number(&value, kind) {
-                Ok(number) => Given::Number(number),
-                Err(words) => {
-                    self.complain(value_at..self.at, words.into());
+                Some(number) => Given::Number(number),
+                None => {
+                    self.complain(value_at..self.at, SearchErrorKind::BadValue(kind));
                     return None;
                 }
             },
         };
-        Some(Expr::Compare(Compare { field, op, given }))
+        Some(Expr::Compare(Compare { attribute, op, given }))
     }
 
     fn word_if_any(&mut self) -> String {
@@ -202,51 +198,44 @@ impl Parser<'_> {
         if name.is_empty() {
             return None;
         }
-        let exact = FACTS.iter().find(|(own, ..)| *own == name);
-        let begun = || FACTS.iter().find(|(own, ..)| own.starts_with(name));
-        if let Some((_, fact, _)) = exact.or_else(begun) {
-            return Some(Expr::Fact(*fact));
+        let exact = FACTS.iter().find(|row| row.name == name);
+        let begun = || FACTS.iter().find(|row| row.name.starts_with(name));
+        if let Some(row) = exact.or_else(begun) {
+            return Some(Expr::Fact(row.fact));
         }
-        let words = match field_of(name) {
-            Some((name, _, FieldKind::Text, _)) => format!("“{name}” is compared, as in :{name}=word"),
-            Some((name, _, FieldKind::Bytes, _)) => format!("“{name}” is compared, as in :{name}>50M"),
-            Some((name, _, FieldKind::Duration, _)) => format!("“{name}” is compared, as in :{name}>90d"),
-            Some((name, ..)) => format!("“{name}” is compared, as in :{name}>23"),
-            None => format!("there is no fact “{name}”; Tab shows those that there are"),
+        let kind = match comparison_of(name) {
+            Some((_, Comparison { name, kind, .. })) => SearchErrorKind::NotCompared { name, kind: *kind },
+            None => SearchErrorKind::UnknownFact(name.to_owned()),
         };
-        self.complain(start..self.at, words);
+        self.complain(start..self.at, kind);
         None
     }
 }
 
-fn field_of(name: &str) -> Option<(&'static str, Field, FieldKind, &'static str)> {
-    let exact = FIELDS.iter().find(|(own, ..)| *own == name);
-    exact.or_else(|| FIELDS.iter().find(|(own, ..)| !name.is_empty() && own.starts_with(name))).copied()
+/// What is compared under a name, which may be cut short.
+fn comparison_of(name: &str) -> Option<(Column, &'static Comparison)> {
+    let exact = Attribute::comparisons().find(|(_, c)| c.name == name);
+    exact.or_else(|| Attribute::comparisons().find(|(_, c)| !name.is_empty() && c.name.starts_with(name)))
 }
 
-/// A number with its unit, as bytes, seconds or itself.
-fn number(text: &str, kind: FieldKind) -> Result<f64, &'static str> {
+/// A number with its unit, as bytes, seconds or itself; `None` for anything else.
+fn number(text: &str, kind: CompareKind) -> Option<f64> {
     let split = text.find(|c: char| !c.is_ascii_digit() && c != '.' && c != ',').unwrap_or(text.len());
     let (digits, unit) = text.split_at(split);
-    let wrong = match kind {
-        FieldKind::Bytes => "this is no size; write 300k, 50M or 1.5G",
-        FieldKind::Duration => "this is no time; write 20min, 3h, 90d, 2w, 6mo or 1y",
-        _ => "this is no number",
-    };
-    let number: f64 = digits.replace(',', ".").parse().map_err(|_| wrong)?;
+    let number: f64 = digits.replace(',', ".").parse().ok()?;
     let factor = match (kind, unit.to_lowercase().as_str()) {
-        (FieldKind::Number, "") => 1.0,
-        (FieldKind::Bytes, "" | "b") => 1.0,
-        (FieldKind::Bytes, "k" | "kb") => 1e3,
-        (FieldKind::Bytes, "m" | "mb") => 1e6,
-        (FieldKind::Bytes, "g" | "gb") => 1e9,
-        (FieldKind::Duration, "min") => 60.0,
-        (FieldKind::Duration, "h") => 3600.0,
-        (FieldKind::Duration, "" | "d") => 86_400.0,
-        (FieldKind::Duration, "w") => 7.0 * 86_400.0,
-        (FieldKind::Duration, "mo") => 30.0 * 86_400.0,
-        (FieldKind::Duration, "y") => 365.0 * 86_400.0,
-        _ => return Err(wrong),
+        (CompareKind::Number, "") => 1.0,
+        (CompareKind::Bytes, "" | "b") => 1.0,
+        (CompareKind::Bytes, "k" | "kb") => 1e3,
+        (CompareKind::Bytes, "m" | "mb") => 1e6,
+        (CompareKind::Bytes, "g" | "gb") => 1e9,
+        (CompareKind::Duration, "min") => 60.0,
+        (CompareKind::Duration, "h") => 3600.0,
+        (CompareKind::Duration, "" | "d") => 86_400.0,
+        (CompareKind::Duration, "w") => 7.0 * 86_400.0,
+        (CompareKind::Duration, "mo") => 30.0 * 86_400.0,
+        (CompareKind::Duration, "y") => 365.0 * 86_400.0,
+        _ => return None,
     };
-    Ok(number * factor)
+    Some(number * factor)
 }

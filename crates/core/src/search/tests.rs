@@ -15,12 +15,12 @@ use crate::package::{
 const NOW: i64 = 400 * 86_400;
 
 /// Five packages, of which the last one is told nothing about.
-fn sheet() -> Catalog {
+fn catalog() -> Catalog {
     let mut packages = BTreeMap::new();
-    let mut measures = Metrics { now: Some(DeviceTime(NOW)), ..Metrics::default() };
-    measures.asked.extend(Source::ALL);
+    let mut metrics = Metrics { now: Some(DeviceTime(NOW)), ..Metrics::default() };
+    metrics.asked.extend(Source::ALL);
     let mut names = AppNames::default();
-    let used = measures.usage.entry(UserId::OWNER).or_default();
+    let used = metrics.usage.entry(UserId::OWNER).or_default();
     for (id, label, kind, path, enabled, megabytes, idle) in [
         (
             "com.ostrel.notes",
@@ -44,7 +44,7 @@ fn sheet() -> Catalog {
         };
         packages
             .insert(id.clone(), Package { path: path.parse().ok(), about, ..Package::bare(id.clone(), kind, states) });
-        measures.sizes.insert(id.clone(), Sizes { code: megabytes * 1_000_000, data: 1, cache: 0 });
+        metrics.sizes.insert(id.clone(), Sizes { code: megabytes * 1_000_000, data: 1, cache: 0 });
         used.insert(id.clone(), Usage { last: idle.map(|d: i64| DeviceTime(NOW - d * 86_400 - 5)), seconds: 60 });
         let home = vec![HomeEntry { class: PlainText::new("X"), label: None }];
         names.apps.insert(id, AppFacts { label: Some(PlainText::new(label)), home, ..AppFacts::default() });
@@ -55,7 +55,7 @@ fn sheet() -> Catalog {
         Note { id: "net.skerry.offers".parse().unwrap(), scope: Scope::Model, text: "Werbung".into(), star: true };
     Catalog {
         names: Arc::new(names),
-        measures: Arc::new(measures),
+        metrics: Arc::new(metrics),
         notes: Arc::new(crate::package::notes_by_package(vec![note])),
         ..Catalog::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
     }
@@ -63,7 +63,7 @@ fn sheet() -> Catalog {
 
 fn found(line: &str) -> String {
     let chosen = Chosen::from(["com.corvane.radio".parse().unwrap()]);
-    let found = Search::read(line).run(&sheet(), UserId::OWNER, &chosen, &mut Finder::default());
+    let found = Search::read(line).run(&catalog(), UserId::OWNER, &chosen, &mut Matcher::default());
     found.iter().map(|id| id.as_str().rsplit('.').next().unwrap()).collect::<Vec<_>>().join(" ")
 }
 
@@ -119,7 +119,7 @@ fn the_best_come_first() {
     assert!(found("o").starts_with("radio notes"), "labels count for more than ids: {}", found("o"));
     assert!(found("off").starts_with("offers"), "{}", found("off"));
     let search = Search::read("nbl | \"horn\"");
-    assert_eq!(search.letters("Nebelhorn", &mut Finder::default()), [0, 2, 4, 5, 6, 7, 8]);
+    assert_eq!(search.letters("Nebelhorn", &mut Matcher::default()), [0, 2, 4, 5, 6, 7, 8]);
     assert!(search.ranks() && !Search::read(":off").ranks());
 }
 
@@ -138,8 +138,8 @@ fn trouble_points_at_its_spot_and_the_rest_is_searched_for() {
         (":what=x", ":what", "nothing called", "shell radio notes chat offers"),
     ] {
         let trouble = Search::read(line).trouble.unwrap();
-        assert_eq!(&line[trouble.at.clone()], spot, "{line}");
-        assert!(trouble.words.contains(words), "{line}: {}", trouble.words);
+        assert_eq!(&line[trouble.span.clone()], spot, "{line}");
+        assert!(trouble.kind.to_string().contains(words), "{line}: {}", trouble.kind);
         assert_eq!(found(line), finds, "{line}");
     }
 }
@@ -169,10 +169,10 @@ proptest! {
         for line in [line, parts] {
             let search = Search::read(&line);
             if let Some(spot) = &search.trouble {
-                prop_assert!(line.get(spot.at.clone()).is_some());
+                prop_assert!(line.get(spot.span.clone()).is_some());
             }
-            search.run(&sheet(), UserId::OWNER, &Chosen::new(), &mut Finder::default());
-            search.letters("Nebelhorn ü", &mut Finder::default());
+            search.run(&catalog(), UserId::OWNER, &Chosen::new(), &mut Matcher::default());
+            search.letters("Nebelhorn ü", &mut Matcher::default());
             for completion in Search::complete(&line, cursor) {
                 prop_assert!(line.get(completion.at).is_some());
             }

@@ -1,7 +1,7 @@
 //! The table of packages as a file for machines.
 
 use serde_json::{Map, Value, json};
-use wibbet_core::catalog::{Catalog, CatalogEntry, Column};
+use wibbet_core::catalog::{Attribute, Catalog, CatalogEntry, Column, Value as Known};
 use wibbet_types::{PackageId, UserId};
 
 /// The form of a file.
@@ -14,53 +14,50 @@ pub(crate) enum Form {
 }
 
 /// The columns of a file: with a state for each user.
-fn heads(sheet: &Catalog, columns: &[Column]) -> Vec<String> {
-    let head = |column: &Column| match column {
-        Column::States => sheet.inventory.users.iter().map(|u| format!("state_{}", u.id)).collect(),
-        other => vec![other.name().to_owned()],
+fn heads(catalog: &Catalog, columns: &[Column]) -> Vec<String> {
+    let head = |column: &Column| match *column == Attribute::STATES {
+        true => catalog.inventory.users.iter().map(|u| format!("state_{}", u.id)).collect(),
+        false => vec![column.name.to_owned()],
     };
     columns.iter().flat_map(head).collect()
 }
 
-fn values(sheet: &Catalog, columns: &[Column], sight: &CatalogEntry<'_>) -> Vec<Option<String>> {
-    let value = |column: &Column| match column {
-        Column::States => {
-            let name = |user: UserId| Some(sight.package.state(user).condition().name().to_owned());
-            sheet.inventory.users.iter().map(|u| name(u.id)).collect()
+fn values<'a>(catalog: &Catalog, columns: &[Column], entry: &CatalogEntry<'a>) -> Vec<Option<Known<'a>>> {
+    let value = |column: &Column| match *column == Attribute::STATES {
+        true => {
+            let state = |user: UserId| Some(Known::State(entry.package.state(user).condition()));
+            catalog.inventory.users.iter().map(|u| state(u.id)).collect()
         }
-        other => vec![other.value(sight)],
+        false => vec![(column.get)(entry)],
     };
     columns.iter().flat_map(value).collect()
 }
 
-/// Whether a value is a number, and stands without quotes in JSON.
-fn typed(column: &str, value: String) -> Value {
-    let numbers = ["size", "code", "data", "cache", "memory", "use", "target", "uid"];
-    match value.parse::<i64>() {
-        Ok(number) if numbers.contains(&column) => json!(number),
-        _ => json!(value),
-    }
-}
-
 /// Writes some packages for a user. Sizes are in bytes, `idle` in days or `never`, `use` in seconds; what the device did
 /// not tell is empty, in JSON null.
-pub(crate) fn write(sheet: &Catalog, ids: &[PackageId], columns: &[Column], user: UserId, form: Form) -> String {
-    let heads = heads(sheet, columns);
-    let rows = ids.iter().filter_map(|id| sheet.sight(id, user)).map(|sight| values(sheet, columns, &sight));
+pub(crate) fn write(catalog: &Catalog, ids: &[PackageId], columns: &[Column], user: UserId, form: Form) -> String {
+    let heads = heads(catalog, columns);
+    let rows = ids.iter().filter_map(|id| catalog.entry(id, user)).map(|entry| values(catalog, columns, &entry));
     match form {
         Form::Csv => {
             let mut writer = csv::Writer::from_writer(Vec::new());
             // Writing into memory does not fail.
             let _ = writer.write_record(&heads);
             for row in rows {
-                let _ = writer.write_record(row.into_iter().map(|v| harmless(v.unwrap_or_default())));
+                let _ = writer
+                    .write_record(row.iter().map(|v| harmless(v.as_ref().and_then(Known::text).unwrap_or_default())));
             }
             let bytes = writer.into_inner().unwrap_or_default();
             String::from_utf8_lossy(&bytes).into_owned()
         }
         Form::Json => {
-            let object = |row: Vec<Option<String>>| {
-                let pairs = heads.iter().zip(row).map(|(h, v)| (h.clone(), v.map_or(Value::Null, |v| typed(h, v))));
+            let json = |value: &Known<'_>| match value.number() {
+                Some(number) => Some(json!(number)),
+                None => value.text().map(Value::String),
+            };
+            let object = |row: Vec<Option<Known<'_>>>| {
+                let value = |v: Option<Known<'_>>| v.as_ref().and_then(json).unwrap_or(Value::Null);
+                let pairs = heads.iter().zip(row).map(|(h, v)| (h.clone(), value(v)));
                 Value::Object(pairs.collect::<Map<_, _>>())
             };
             let all: Vec<Value> = rows.map(object).collect();
@@ -87,7 +84,7 @@ mod tests {
     use wibbet_core::device::{User, UserKind};
     use wibbet_core::package::{AppFacts, AppNames, Inventory, Note, Package, PackageKind, PackageState, Scope};
 
-    fn sheet(label: &str, note: &str) -> Catalog {
+    fn catalog(label: &str, note: &str) -> Catalog {
         let id: PackageId = "com.ostrel.notes".parse().unwrap();
         let users = [0, 10].map(|n| User {
             id: UserId::new(n),
@@ -110,10 +107,10 @@ mod tests {
     }
 
     fn written(label: &str, note: &str, form: Form) -> String {
-        let sheet = sheet(label, note);
-        let ids: Vec<PackageId> = sheet.inventory.packages.keys().cloned().collect();
-        let columns = [Column::Label, Column::States, Column::Size, Column::Note];
-        write(&sheet, &ids, &columns, UserId::OWNER, form)
+        let catalog = catalog(label, note);
+        let ids: Vec<PackageId> = catalog.inventory.packages.keys().cloned().collect();
+        let columns = [Attribute::LABEL, Attribute::STATES, Attribute::SIZE, Attribute::NOTE];
+        write(&catalog, &ids, &columns, UserId::OWNER, form)
     }
 
     #[test]

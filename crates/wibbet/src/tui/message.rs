@@ -18,11 +18,11 @@ pub(crate) enum Message {
     /// The bench tells something.
     Bench(BenchEvent),
     /// In the demo: what the devices themselves show.
-    OwnScreens(Vec<DemoScreen>),
+    DeviceScreens(Vec<DemoScreen>),
     /// Something could not be done.
     Trouble(String),
     /// Something was done that is worth telling.
-    Told(String),
+    Done(String),
     /// How the program was set up: columns and searches.
     Choices(Option<String>, Option<String>),
     /// The runs of the logbook, or why they could not be read.

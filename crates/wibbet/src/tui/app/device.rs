@@ -8,16 +8,18 @@ use wibbet_bench::around::Route;
 use wibbet_bench::fleet::CardId;
 use wibbet_bench::ops::Details;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
+use wibbet_core::ask::DeviceSetting;
 use wibbet_core::catalog::{Catalog, CatalogEntry, Chosen, Column};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Ladder, Rung, RungStatus};
 use wibbet_core::package::{Inventory, PackageState};
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Run, RunKind, Shelf};
-use wibbet_core::search::{Finder, Search};
+use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{PackageId, UserId};
 
 use super::run_pane::{Review, RunPane};
+use crate::tui::keys::View;
 
 /// A device on the screen.
 #[derive(Debug)]
@@ -36,7 +38,7 @@ pub(crate) struct DeviceModel {
     pub(crate) busy: Option<String>,
     pub(crate) inventory: Option<Arc<Inventory>>,
     /// Everything that is known of the packages, the inventory included.
-    pub(crate) sheet: Option<Catalog>,
+    pub(crate) catalog: Option<Catalog>,
     /// What is being read beside everything else.
     pub(crate) reading: Option<String>,
     /// The device's screen is followed.
@@ -52,7 +54,7 @@ pub(crate) struct DeviceModel {
     pub(crate) show_words: bool,
     user_at: usize,
     pub(crate) tray: Vec<TrayItem>,
-    former_trays: Vec<Vec<TrayItem>>,
+    tray_history: Vec<Vec<TrayItem>>,
     pub(crate) search: Input,
     pub(crate) searching: bool,
     /// The search line, taken apart.
@@ -61,7 +63,7 @@ pub(crate) struct DeviceModel {
     pub(crate) completing: usize,
     /// The column that the table is sorted by, and whether the other way round.
     pub(crate) sort: (Option<Column>, bool),
-    finder: Finder,
+    matcher: Matcher,
     pub(crate) found: Vec<PackageId>,
     pub(crate) at: usize,
     pub(crate) shelf: Shelf,
@@ -82,7 +84,7 @@ impl DeviceModel {
             capabilities: Capabilities::new(0, DaemonFeatures::default()),
             busy: None,
             inventory: None,
-            sheet: None,
+            catalog: None,
             reading: None,
             following: false,
             front: None,
@@ -94,13 +96,13 @@ impl DeviceModel {
             show_words: false,
             user_at: 0,
             tray: Vec::new(),
-            former_trays: Vec::new(),
+            tray_history: Vec::new(),
             search: Input::default(),
             searching: false,
             query: Search::default(),
             completing: 0,
             sort: (None, false),
-            finder: Finder::default(),
+            matcher: Matcher::default(),
             found: Vec::new(),
             at: 0,
             shelf: Shelf::default(),
@@ -175,22 +177,22 @@ impl DeviceModel {
 
     /// Takes in the packages as they were read.
     pub(crate) fn take_inventory(&mut self, inventory: Arc<Inventory>) {
-        match &mut self.sheet {
-            Some(sheet) => sheet.inventory = Arc::clone(&inventory),
-            None => self.sheet = Some(Catalog::new(Arc::clone(&inventory))),
+        match &mut self.catalog {
+            Some(catalog) => catalog.inventory = Arc::clone(&inventory),
+            None => self.catalog = Some(Catalog::new(Arc::clone(&inventory))),
         }
         self.inventory = Some(inventory);
         self.refresh();
     }
 
     /// What is to be seen of a package by the user at work.
-    pub(crate) fn sight(&self, id: &PackageId) -> Option<CatalogEntry<'_>> {
-        self.sheet.as_ref()?.sight(id, self.user())
+    pub(crate) fn entry(&self, id: &PackageId) -> Option<CatalogEntry<'_>> {
+        self.catalog.as_ref()?.entry(id, self.user())
     }
 
     /// The name that people know a package by, or a guess.
     pub(crate) fn name_of(&self, id: &PackageId) -> String {
-        self.sight(id).map_or_else(|| id.to_string(), |sight| sight.name().0)
+        self.entry(id).map_or_else(|| id.to_string(), |entry| entry.name().text.into_owned())
     }
 
     /// The search, or what it looks at, has changed. The cursor stays on its package if that is
@@ -199,12 +201,12 @@ impl DeviceModel {
         let user = self.user();
         let before = self.under_cursor().cloned();
         self.query = Search::read(self.search.value());
-        let Some(sheet) = &self.sheet else { return };
+        let Some(catalog) = &self.catalog else { return };
         let chosen: Chosen = self.tray.iter().filter(|i| i.user == user).map(|i| i.id.clone()).collect();
-        self.found = self.query.run(sheet, user, &chosen, &mut self.finder);
+        self.found = self.query.run(catalog, user, &chosen, &mut self.matcher);
         if let (Some(column), other_way) = self.sort {
-            let sight = |id: &PackageId| sheet.sight(id, user);
-            self.found.sort_by(|a, b| match (sight(a), sight(b)) {
+            let entry = |id: &PackageId| catalog.entry(id, user);
+            self.found.sort_by(|a, b| match (entry(a), entry(b)) {
                 (Some(a), Some(b)) => column.order(&a, &b, other_way),
                 _ => std::cmp::Ordering::Equal,
             });
@@ -233,16 +235,16 @@ impl DeviceModel {
         let before = self.tray.clone();
         change(&mut self.tray);
         if self.tray != before {
-            self.former_trays.push(before);
+            self.tray_history.push(before);
         }
     }
 
     pub(crate) fn can_undo_tray(&self) -> bool {
-        !self.former_trays.is_empty()
+        !self.tray_history.is_empty()
     }
 
     pub(crate) fn undo_tray(&mut self) {
-        if let Some(before) = self.former_trays.pop() {
+        if let Some(before) = self.tray_history.pop() {
             self.tray = before;
         }
     }
@@ -319,6 +321,58 @@ impl DeviceModel {
             RunPane::Review(review) => review.plan.steps.len(),
             RunPane::Shown(run) => run.steps.len(),
             _ => 0,
+        }
+    }
+}
+
+/// What can be done with it.
+impl DeviceModel {
+    /// The run that can be carried on: the one that is shown, or else the latest unfinished one.
+    pub(crate) fn to_carry_on(&self) -> Option<i64> {
+        match self.shown_run() {
+            Some(run) if run.is_unfinished() => Some(run.number),
+            Some(_) => None,
+            None => self.unfinished().map(|run| run.number),
+        }
+    }
+
+    /// Whether it is kept awake from here.
+    pub(crate) fn stays_awake(&self) -> bool {
+        self.details.as_ref().and_then(|d| d.vitals.stays_awake) == Some(DeviceSetting::AWAKE_ALWAYS)
+    }
+
+    /// Something has become known of its packages.
+    pub(crate) fn learn(&mut self, take: impl FnOnce(&mut Catalog)) {
+        if let Some(catalog) = &mut self.catalog {
+            take(catalog);
+            self.refresh_found();
+        }
+    }
+
+    /// Takes packages into the tray that are not in it yet; how many those are.
+    pub(crate) fn mark_all(&mut self, ids: &[PackageId], way: Change) -> usize {
+        let user = self.user();
+        let new: Vec<TrayItem> = ids
+            .iter()
+            .filter(|id| self.chosen(id, user).is_none())
+            .map(|id| TrayItem { id: id.clone(), user, way })
+            .collect();
+        let count = new.len();
+        self.change_tray(|tray| tray.extend(new));
+        count
+    }
+
+    /// The package under the cursor of a view.
+    pub(crate) fn id_under_cursor(&self, view: View) -> Option<&PackageId> {
+        match view {
+            View::Packages => self.under_cursor(),
+            View::Shelf => self.shelf.entries.get(self.shelf_at).map(|e| &e.id),
+            View::Run => match &self.pane {
+                RunPane::Review(review) => review.plan.steps.get(self.run_at).map(|s| &s.id),
+                RunPane::Shown(run) => run.steps.get(self.run_at).map(|s| &s.id),
+                _ => None,
+            },
+            View::Bench | View::Logbook => None,
         }
     }
 }

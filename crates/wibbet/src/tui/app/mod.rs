@@ -1,11 +1,10 @@
 //! State of the screen, nothing else.
 
+#[allow(clippy::module_inception, reason = "the state of the whole, beside its parts")]
+mod app;
 mod device;
-mod forms;
-mod model;
 mod run_pane;
 
+pub(crate) use app::{App, Notice};
 pub(crate) use device::DeviceModel;
-pub(crate) use forms::{CloseForm, IdsForm, NoteForm, PairForm, Window};
-pub(crate) use model::{Model, Note};
 pub(crate) use run_pane::{Review, RunPane};

@@ -46,6 +46,6 @@ impl Key {
             KeyCode::F(n) => format!("F{n}"),
             other => format!("{other:?}"),
         };
-        if self.1.contains(KeyModifiers::CONTROL) { format!("Ctrl-{bare}") } else { bare }
+        if self.1.contains(KeyModifiers::CONTROL) { format!("Ctrl-{}", bare.to_uppercase()) } else { bare }
     }
 }

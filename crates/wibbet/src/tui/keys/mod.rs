@@ -1,8 +1,13 @@
-//! Keys, and what they mean.
+//! Keys, and what they mean: in layers, as tables. Help, bottom line, menus, palette, the feet of windows and every
+//! sentence that names a key are made from them.
 
 mod action;
+mod binding;
 mod key;
-mod keymap;
+mod layer;
+mod rooms;
+mod windows;
 
 pub(crate) use action::{Action, View};
-pub(crate) use keymap::{KEYMAP, action_of, key_of};
+pub(crate) use binding::Binding;
+pub(crate) use layer::{Layer, by_name, hint, in_room, menu_of};

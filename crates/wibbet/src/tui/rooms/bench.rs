@@ -6,14 +6,18 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, BorderType, Paragraph};
+use wibbet_bench::session::SessionCommand;
 use wibbet_core::device::Root;
 use wibbet_core::link::{Rung, RungState, RungStatus};
 use wibbet_core::package::Condition;
 use wibbet_core::run::Outcome;
 
-use crate::tui::app::{DeviceModel, Model};
-use crate::tui::offers::stays_awake;
-use crate::tui::widgets::{Theme, capital, cut, ends, first_shown, fit, shape, turning, width, wrap};
+use crate::tui::app::{App, DeviceModel};
+use crate::tui::keys::{Action, View, hint};
+use crate::tui::message::{Effect, to_session};
+use crate::tui::widgets::{
+    Theme, capitalize, first_shown, fit, glyph, item_at, justify, spinner, truncate, width, wrap,
+};
 
 /// Cells of the list where it stands beside the card.
 const LIST: u16 = 38;
@@ -32,8 +36,8 @@ struct Places {
     each: u16,
 }
 
-fn places(model: &Model, body: Rect) -> Places {
-    let count = u16::try_from(model.devices.len()).unwrap_or(u16::MAX);
+fn places(app: &App, body: Rect) -> Places {
+    let count = u16::try_from(app.devices.len()).unwrap_or(u16::MAX);
     if body.width >= 96 {
         let list = Rect { width: LIST, ..body };
         let card = Rect { x: body.x + LIST + 1, width: body.width - LIST - 1, ..body };
@@ -51,35 +55,57 @@ fn places(model: &Model, body: Rect) -> Places {
     Places { list, card, each: 1 }
 }
 
-pub(crate) fn card_at(model: &Model, body: Rect, column: u16, line: u16) -> Option<usize> {
-    let Places { list, each, .. } = places(model, body);
+pub(crate) fn card_at(app: &App, body: Rect, column: u16, line: u16) -> Option<usize> {
+    let Places { list, each, .. } = places(app, body);
     if !list.contains((column, line).into()) {
         return None;
     }
     let shown = usize::from(list.height / each);
-    let first = first_shown(model.current, model.devices.len(), shown);
-    let place = first + usize::from((line - list.y) / each);
-    (place < model.devices.len()).then_some(place)
+    item_at(app.devices.len(), app.current, shown, usize::from((line - list.y) / each))
 }
 
-pub(crate) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
-    let Some(device) = model.device() else {
+pub(super) fn is_enabled(app: &App, action: Action) -> bool {
+    let on = |test: fn(&DeviceModel) -> bool| app.device().is_some_and(test);
+    match action {
+        Action::AddDevice | Action::Pair | Action::Guide => true,
+        Action::Next => on(|d| d.inventory.is_some()),
+        Action::CloseLink => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
+        Action::StayAwake => {
+            on(|d| !d.running && d.is_ready() && d.details.as_ref().is_some_and(|t| t.vitals.stays_awake.is_some()))
+        }
+        _ => false,
+    }
+}
+
+pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
+    match action {
+        Action::Next => (app.view, app.notice) = (View::Packages, None),
+        Action::StayAwake => {
+            let command = |d: &DeviceModel| to_session(d.card, SessionCommand::StayAwake(!d.stays_awake()));
+            out.extend(app.device().map(command));
+        }
+        _ => {}
+    }
+}
+
+pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
+    let Some(device) = app.device() else {
         return empty(theme, frame, body);
     };
-    let Places { list, card: area, each } = places(model, body);
+    let Places { list, card: area, each } = places(app, body);
     let shown = usize::from(list.height / each);
-    let first = first_shown(model.current, model.devices.len(), shown);
+    let first = first_shown(app.current, app.devices.len(), shown);
     let mut lines = Vec::new();
-    for (n, device) in model.devices.iter().enumerate().skip(first).take(shown) {
-        lines.extend(in_list(model, device, n == model.current, each, theme, usize::from(list.width)));
+    for (n, device) in app.devices.iter().enumerate().skip(first).take(shown) {
+        lines.extend(in_list(app, device, n == app.current, each, theme, usize::from(list.width)));
     }
     frame.render_widget(Paragraph::new(lines), list);
-    card(model, device, theme, frame, area);
+    card(app, device, theme, frame, area);
 }
 
 fn empty(theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
-    let key = |key: &'static str, words: &'static str| {
-        Line::from(vec![Span::styled(format!("    {key}  "), theme.accent), Span::raw(words)])
+    let key = |action: Action, words: &'static str| {
+        Line::from(vec![Span::styled(format!("    {}  ", hint(View::Bench, action)), theme.accent), Span::raw(words)])
     };
     let mut lines = vec![
         Line::raw(""),
@@ -88,9 +114,9 @@ fn empty(theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
         Line::raw("  Plug a device in, with USB debugging switched on: it shows up here by itself."),
         Line::raw("  What is paired and on the same network shows up too."),
         Line::raw(""),
-        key("p", "pairs a device by air: scan a QR code or type its code"),
-        key("a", "adds a device by its address, such as a TV: 192.0.2.7:5555"),
-        key("g", "tells the first steps: developer options, debugging, and what the device asks"),
+        key(Action::Pair, "pairs a device by air: scan a QR code or type its code"),
+        key(Action::AddDevice, "adds a device by its address, such as a TV: 192.0.2.7:5555"),
+        key(Action::Guide, "tells the first steps: developer options, debugging, and what the device asks"),
         Line::raw(""),
         Line::styled("  To try Wibbet without a device: wibbet demo", theme.dim),
     ];
@@ -99,7 +125,7 @@ fn empty(theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
 }
 
 /// What stands for a rung that holds, is being tried, is missing, or is not known.
-fn look(device: &DeviceModel, state: &RungState, theme: &Theme) -> (&'static str, &'static str, Style) {
+fn rung_style(device: &DeviceModel, state: &RungState, theme: &Theme) -> (&'static str, &'static str, Style) {
     match state.standing {
         RungStatus::Holds => ("╟──╢", "╪", theme.good),
         RungStatus::Missing if device.ladder.awaits_tap() => ("╟╴╶╢", "╳", theme.accent),
@@ -120,20 +146,20 @@ fn lying<'a>(device: &DeviceModel, theme: &Theme) -> Vec<Span<'a>> {
         .rungs
         .iter()
         .map(|state| {
-            let (_, lying, style) = look(device, state, theme);
+            let (_, lying, style) = rung_style(device, state, theme);
             Span::styled(lying, style)
         })
         .collect()
 }
 
 /// In a few words, how it stands with a device.
-fn standing(model: &Model, device: &DeviceModel, theme: &Theme) -> (String, Style) {
+fn standing(app: &App, device: &DeviceModel, theme: &Theme) -> (String, Style) {
     if let Some(run) = device.shown_run().filter(|_| device.running) {
         let settled = run.steps.iter().filter(|s| s.outcome.is_some()).count();
-        return (format!("{} run {}: {settled}/{}", turning(model.tick), run.number, run.steps.len()), theme.accent);
+        return (format!("{} run {}: {settled}/{}", spinner(app.tick), run.number, run.steps.len()), theme.accent);
     }
     if device.closed {
-        return ("closed: r links it again".into(), theme.dim);
+        return (format!("closed: {} links it again", app.hint(Action::ReadAgain)), theme.dim);
     }
     match (&device.ladder.trouble, &device.inventory) {
         (Some(_), _) if device.ladder.awaits_tap() => ("waits for “Allow” on it".into(), theme.accent),
@@ -144,21 +170,14 @@ fn standing(model: &Model, device: &DeviceModel, theme: &Theme) -> (String, Styl
             (format!("{} packages, {off} off", inventory.packages.len()), theme.plain)
         }
         (None, _) if device.ladder.tried().is_some() || device.busy.is_some() => {
-            (format!("linking {}", turning(model.tick)), theme.accent)
+            (format!("linking {}", spinner(app.tick)), theme.accent)
         }
         (None, _) => ("not linked".into(), theme.dim),
     }
 }
 
-fn in_list<'a>(
-    model: &Model,
-    device: &DeviceModel,
-    here: bool,
-    each: u16,
-    theme: &Theme,
-    cells: usize,
-) -> Vec<Line<'a>> {
-    let (words, style) = standing(model, device, theme);
+fn in_list<'a>(app: &App, device: &DeviceModel, here: bool, each: u16, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+    let (words, style) = standing(app, device, theme);
     let bar = if here { "▌" } else { " " };
     let name_style = if here { theme.accent } else { theme.strong };
     let name = device.name();
@@ -167,18 +186,22 @@ fn in_list<'a>(
         let mut spans =
             vec![bar_of(theme.accent), Span::styled(fit(&name, 24.min(cells / 3)), name_style), Span::raw(" ")];
         spans.extend(lying(device, theme));
-        spans.push(Span::styled(format!("  {}", cut(&words, cells.saturating_sub(24.min(cells / 3) + 13))), style));
+        spans
+            .push(Span::styled(format!("  {}", truncate(&words, cells.saturating_sub(24.min(cells / 3) + 13))), style));
         return vec![Line::from(spans)];
     }
     let android = device.facts.as_ref().map_or_else(String::new, |f| format!("{} ", f.android));
-    let first = ends(
-        vec![bar_of(theme.accent), Span::styled(cut(&name, cells.saturating_sub(width(&android) + 2)), name_style)],
+    let first = justify(
+        vec![
+            bar_of(theme.accent),
+            Span::styled(truncate(&name, cells.saturating_sub(width(&android) + 2)), name_style),
+        ],
         vec![Span::styled(android, theme.dim)],
         cells,
     );
     let mut second = vec![bar_of(theme.accent), Span::raw(" ")];
     second.extend(lying(device, theme));
-    second.push(Span::styled(format!("  {}", cut(&words, cells.saturating_sub(13))), style));
+    second.push(Span::styled(format!("  {}", truncate(&words, cells.saturating_sub(13))), style));
     let mut lines = vec![first, Line::from(second)];
     if each > 2 {
         lines.push(Line::raw(""));
@@ -186,7 +209,7 @@ fn in_list<'a>(
     lines
 }
 
-fn card(model: &Model, device: &DeviceModel, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+fn card(app: &App, device: &DeviceModel, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let android = device.facts.as_ref().map_or_else(String::new, |f| format!(" {} ", f.android));
     let block = Block::bordered()
         .border_type(BorderType::Thick)
@@ -199,16 +222,16 @@ fn card(model: &Model, device: &DeviceModel, theme: &Theme, frame: &mut Frame<'_
     let mut lines: Vec<Line<'_>> = todo(device, theme, cells);
     // On a high screen each rung says how it is known, and what the device is stands below; on a low one beside it.
     let beside_cells = cells.saturating_sub(LADDER + 2);
-    let mut ladder = standing_ladder(model, device, theme, LADDER.min(cells));
-    let whole = about(model, device, theme, cells.saturating_sub(3));
+    let mut ladder = standing_ladder(app, device, theme, LADDER.min(cells));
+    let whole = about(app, device, theme, cells.saturating_sub(3));
     let high = usize::from(inside.height) >= lines.len() + ladder.len() + whole.len() + 4;
     let about = match high || beside_cells < 24 {
         true => whole,
-        false => about(model, device, theme, beside_cells),
+        false => about(app, device, theme, beside_cells),
     };
     if high && beside_cells >= 24 {
         for (line, state) in ladder.iter_mut().zip(device.ladder.rungs.iter().rev()) {
-            line.spans.push(Span::styled(cut(&state.known, beside_cells), theme.dim));
+            line.spans.push(Span::styled(truncate(&state.known, beside_cells), theme.dim));
         }
         if lines.is_empty() {
             lines.push(Line::raw(""));
@@ -250,7 +273,7 @@ fn card(model: &Model, device: &DeviceModel, theme: &Theme, frame: &mut Frame<'_
     while lines.len() < room {
         lines.push(Line::raw(""));
     }
-    lines.push(foot(model, device, theme, cells));
+    lines.push(foot(app, device, theme, cells));
     frame.render_widget(Paragraph::new(lines), inside);
 }
 
@@ -265,7 +288,7 @@ fn todo<'a>(device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> 
     let mut lines = vec![Line::raw("")];
     lines.extend(say(&trouble.words, theme.strong));
     let again = if trouble.advice.mends_itself() { " Wibbet notices by itself when it has been done." } else { "" };
-    lines.extend(say(&format!("{}.{again}", capital(trouble.seen.trim_end_matches('.'))), theme.dim));
+    lines.extend(say(&format!("{}.{again}", capitalize(trouble.seen.trim_end_matches('.'))), theme.dim));
     if let Some(first) = lines.get_mut(1) {
         first.spans.insert(0, Span::styled("▸", style));
         if let Some(text) = first.spans.get_mut(1) {
@@ -276,16 +299,16 @@ fn todo<'a>(device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> 
     lines
 }
 
-fn standing_ladder<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+fn standing_ladder<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
     device
         .ladder
         .rungs
         .iter()
         .rev()
         .map(|state| {
-            let (standing, _, style) = look(device, state, theme);
+            let (standing, _, style) = rung_style(device, state, theme);
             let trying = standing == "╟┄┄╢";
-            let turn = if trying { format!(" {}", turning(model.tick)) } else { String::new() };
+            let turn = if trying { format!(" {}", spinner(app.tick)) } else { String::new() };
             let words_style = match state.standing {
                 RungStatus::Holds => theme.plain,
                 _ => style,
@@ -304,9 +327,9 @@ fn standing_ladder<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells
 }
 
 /// What the device is and how it is.
-fn about<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+fn about<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
     let mut lines = Vec::new();
-    let plain = |text: String, style: Style| Line::from(Span::styled(cut(&text, cells), style));
+    let plain = |text: String, style: Style| Line::from(Span::styled(truncate(&text, cells), style));
     // What the ladder says already is not said twice.
     let missing = usize::from(device.ladder.standing(Rung::Changes) == RungStatus::Missing);
     for warning in device.warnings().into_iter().skip(missing) {
@@ -323,7 +346,7 @@ fn about<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) -
         }
     } else if device.ladder.trouble.is_none() {
         let what = device.busy.clone().unwrap_or_else(|| "making the link".into());
-        lines.push(plain(format!("{what} {}", turning(model.tick)), theme.accent));
+        lines.push(plain(format!("{what} {}", spinner(app.tick)), theme.accent));
     }
     if let Some(details) = &device.details {
         let vitals = &details.vitals;
@@ -349,7 +372,7 @@ fn about<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) -
             Some(Root::None) => parts.push("no root".into()),
             None => {}
         }
-        if stays_awake(device) {
+        if device.stays_awake() {
             parts.push("kept awake".into());
         }
         lines.push(plain(parts.join(" · "), theme.dim));
@@ -395,7 +418,7 @@ fn user_line<'a>(
     let mut room = cells.saturating_sub(wide);
     for condition in COUNTED {
         let count = inventory.packages.values().filter(|p| p.state(user.id).condition() == condition).count();
-        let text = format!(" {}{count}", shape(condition));
+        let text = format!(" {}{count}", glyph(condition));
         if count > 0 && room >= width(&text) {
             room -= width(&text);
             spans.push(Span::styled(text, theme.condition(condition)));
@@ -404,16 +427,19 @@ fn user_line<'a>(
     Line::from(spans)
 }
 
-fn foot<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) -> Line<'a> {
+fn foot<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Line<'a> {
     let id = device.facts.as_ref().map_or_else(String::new, |f| format!("{} · ", f.id));
     let right = if let Some(run) = device.shown_run().filter(|_| device.running) {
         let settled = run.steps.iter().filter(|s| s.outcome.is_some()).count();
         Span::styled(
-            format!("{} run {}: {settled} of {} ", turning(model.tick), run.number, run.steps.len()),
+            format!("{} run {}: {settled} of {} ", spinner(app.tick), run.number, run.steps.len()),
             theme.accent,
         )
     } else if let Some(run) = device.unfinished() {
-        Span::styled(format!("run {} is unfinished: c carries it on ", run.number), theme.alert)
+        Span::styled(
+            format!("run {} is unfinished: {} carries it on ", run.number, hint(View::Bench, Action::CarryOn)),
+            theme.alert,
+        )
     } else if let Some(run) = device.runs.first() {
         Span::styled(
             format!("last run {}: {} of {} done ", run.number, run.count(Outcome::Done), run.steps.len()),
@@ -424,5 +450,5 @@ fn foot<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) ->
     } else {
         Span::raw("")
     };
-    ends(vec![Span::styled(format!(" {id}{}", device.place()), theme.dim)], vec![right], cells)
+    justify(vec![Span::styled(format!(" {id}{}", device.place()), theme.dim)], vec![right], cells)
 }

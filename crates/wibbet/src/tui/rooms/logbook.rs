@@ -1,46 +1,69 @@
 //! The logbook: the runs so far, of all devices.
 
+use std::sync::Arc;
+
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
-use ratatui::widgets::Paragraph;
 use wibbet_core::run::{Outcome, Run, RunKind, RunState};
 
-use super::parts::{outcome_counts, under_cursor};
-use crate::tui::app::Model;
-use crate::tui::widgets::{Theme, cut, first_shown, fit};
+use super::parts::outcome_counts;
+use crate::tui::app::{App, RunPane};
+use crate::tui::keys::{Action, View, hint};
+use crate::tui::widgets::{Theme, draw_list, fit, item_at, truncate};
 
 const HEAD: u16 = 2;
 
-pub(crate) fn line_at(model: &Model, body: Rect, line: u16) -> Option<usize> {
-    let room = usize::from(body.height.saturating_sub(HEAD));
-    let line = usize::from(line.checked_sub(body.y + HEAD)?);
-    Some(first_shown(model.log_at, model.log.len(), room) + line).filter(|n| line < room && *n < model.log.len())
+pub(super) fn is_enabled(app: &App, action: Action) -> bool {
+    action == Action::Next && !app.log.is_empty()
 }
 
-pub(crate) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
-    let cells = usize::from(body.width);
-    let title = match model.log.len() {
-        0 => " No runs yet. What is done to a device is written down here before it is sent.".to_owned(),
-        1 => " 1 run. Enter opens it, with every step, answer and state read back.".to_owned(),
-        n => format!(" {n} runs. Enter opens one, with every step, answer and state read back."),
-    };
-    let mut lines = vec![Line::styled(cut(&title, cells), theme.strong), Line::raw("")];
+pub(super) fn act(app: &mut App, action: Action) {
+    let Some(run) = app.log.get(app.log_at).filter(|_| action == Action::Next).cloned() else { return };
+    app.notice = None;
+    match app.devices.iter().position(|d| d.facts.as_ref().is_some_and(|f| f.id == run.serial)) {
+        Some(place) if !app.devices[place].running => {
+            app.current = place;
+            app.devices[place].run_at = 0;
+            app.devices[place].pane = RunPane::Shown(Arc::new(run));
+            app.view = View::Run;
+        }
+        Some(_) => app.tell("That device has a run going on; it is on the run view."),
+        None => app.tell(format!("The device of that run, {}, is not on the bench.", run.serial)),
+    }
+}
+
+pub(super) fn line_at(app: &App, body: Rect, line: u16) -> Option<usize> {
     let room = usize::from(body.height.saturating_sub(HEAD));
-    let first = first_shown(model.log_at, model.log.len(), room);
-    for (n, run) in model.log.iter().enumerate().skip(first).take(room) {
-        let here = n == model.log_at;
+    item_at(app.log.len(), app.log_at, room, usize::from(line.checked_sub(body.y + HEAD)?))
+}
+
+pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
+    let cells = usize::from(body.width);
+    let opens = hint(View::Logbook, Action::Next);
+    let title = match app.log.len() {
+        0 => " No runs yet. What is done to a device is written down here before it is sent.".to_owned(),
+        1 => format!(" 1 run. {opens} opens it, with every step, answer and state read back."),
+        n => format!(" {n} runs. {opens} opens one, with every step, answer and state read back."),
+    };
+    frame.render_widget(
+        Line::styled(truncate(&title, cells), theme.strong),
+        Rect { height: 1.min(body.height), ..body },
+    );
+    let head = HEAD.min(body.height);
+    let list = Rect { y: body.y + head, height: body.height - head, ..body };
+    let row = |run: &Run, n: usize| {
         let alert = run.state != RunState::Finished
             || run.steps.iter().any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Skipped)));
         let spans = vec![
-            Span::styled(if here { "▌ " } else { "  " }, theme.accent),
+            Span::styled(if n == app.log_at { "▌ " } else { "  " }, theme.accent),
             Span::styled(format!("run {:<3} ", run.number), theme.strong),
-            Span::styled(format!("{} ", fit(&model.clock(run.begun), 12)), theme.dim),
+            Span::styled(format!("{} ", fit(&app.clock(run.begun), 12)), theme.dim),
             Span::styled(
                 format!(
                     "{} ",
                     fit(
-                        &device_name(model, run),
+                        &device_name(app, run),
                         match cells {
                             0..90 => 14,
                             90..110 => 31,
@@ -51,24 +74,23 @@ pub(crate) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
                 theme.plain,
             ),
             Span::styled(fit(if run.kind == RunKind::TakeOut { "take out" } else { "put back" }, 10), theme.plain),
-            Span::styled(outcome_words(model, run), if alert { theme.alert } else { theme.good }),
+            Span::styled(outcome_words(app, run), if alert { theme.alert } else { theme.good }),
         ];
-        let line = Line::from(spans);
-        lines.push(if here { under_cursor(line, theme, cells) } else { line });
-    }
-    frame.render_widget(Paragraph::new(lines), body);
+        Line::from(spans)
+    };
+    draw_list(&app.log, app.log_at, row, theme, frame, list);
 }
 
-fn device_name(model: &Model, run: &Run) -> String {
-    let known = model.devices.iter().filter_map(|d| d.facts.as_ref()).find(|f| f.id == run.serial);
+fn device_name(app: &App, run: &Run) -> String {
+    let known = app.devices.iter().filter_map(|d| d.facts.as_ref()).find(|f| f.id == run.serial);
     known.map_or_else(|| run.serial.to_string(), |f| format!("{} · {}", f.name(), f.id))
 }
 
-fn outcome_words(model: &Model, run: &Run) -> String {
+fn outcome_words(app: &App, run: &Run) -> String {
     let state = match run.state {
         RunState::Finished => "",
         RunState::Open
-            if model.devices.iter().any(|d| d.running && d.shown_run().is_some_and(|r| r.number == run.number)) =>
+            if app.devices.iter().any(|d| d.running && d.shown_run().is_some_and(|r| r.number == run.number)) =>
         {
             " · going on"
         }

@@ -1,12 +1,191 @@
-//! One room for each view: what it draws, and what is under the mouse.
+//! One room for each view: what can be done there and what that does, what it draws, and what is under the mouse.
 
-pub(super) mod bench;
-pub(super) mod frame;
-pub(super) mod logbook;
-pub(super) mod packages;
-pub(super) mod parts;
-pub(super) mod run;
-pub(super) mod shelf;
-pub(super) mod table;
+mod bench;
+mod logbook;
+mod packages;
+mod parts;
+mod run;
+mod shelf;
 
-pub(crate) use parts::under_cursor;
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use wibbet_bench::fleet::BenchCommand;
+use wibbet_bench::session::SessionCommand;
+
+use crate::tui::app::{App, DeviceModel};
+use crate::tui::keys::{Action, View, hint, menu_of};
+use crate::tui::message::{Effect, to_session};
+use crate::tui::widgets::{Theme, step};
+
+pub(crate) use packages::{search_key, search_line};
+
+/// Whether an action does something here and now.
+pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
+    if hint(app.view, action).is_empty() {
+        return false;
+    }
+    let device = |test: fn(&DeviceModel) -> bool| app.device().is_some_and(test);
+    match action {
+        Action::Stop => device(|d| d.running),
+        Action::NextDevice => app.devices.len() > 1,
+        Action::ReadAgain => device(|d| !d.running && d.busy.is_none()),
+        Action::DeviceScreens => app.simulated,
+        Action::Menu => menu_of(app.view).any(|b| is_enabled(app, b.action)),
+        Action::CarryOn => {
+            device(|d| !d.running && d.is_ready() && d.reviewed().is_none() && d.to_carry_on().is_some())
+        }
+        Action::CopyId => app.device().is_some_and(|d| d.id_under_cursor(app.view).is_some()),
+        Action::Show(_)
+        | Action::NextView
+        | Action::PreviousView
+        | Action::Palette
+        | Action::Help
+        | Action::SearchHelp
+        | Action::Quit
+        | Action::Up
+        | Action::Down
+        | Action::PageUp
+        | Action::PageDown
+        | Action::First
+        | Action::Last => true,
+        _ => match app.view {
+            View::Bench => bench::is_enabled(app, action),
+            View::Packages => packages::is_enabled(app, action),
+            View::Run => run::is_enabled(app, action),
+            View::Shelf => shelf::is_enabled(app, action),
+            View::Logbook => logbook::is_enabled(app, action),
+        },
+    }
+}
+
+/// Does an action that is enabled and opens no window.
+pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
+    let page = isize::try_from(page(app)).unwrap_or(1);
+    let turned = |by: usize| View::ALL[(app.view as usize + by) % View::ALL.len()];
+    match action {
+        Action::Show(view) => show(app, view, out),
+        Action::NextView => show(app, turned(1), out),
+        Action::PreviousView => show(app, turned(View::ALL.len() - 1), out),
+        Action::Up => move_by(app, -1),
+        Action::Down => move_by(app, 1),
+        Action::PageUp => move_by(app, -page),
+        Action::PageDown => move_by(app, page),
+        Action::First => move_to(app, 0),
+        Action::Last => move_to(app, usize::MAX),
+        Action::NextDevice => app.current = (app.current + 1) % app.devices.len().max(1),
+        Action::Quit => out.push(Effect::Quit),
+        Action::ReadAgain => out.extend(app.device().map(|d| to_session(d.card, SessionCommand::Survey))),
+        Action::Stop => {
+            out.extend(app.device().map(|d| Effect::Bench(BenchCommand::StopRun(d.card))));
+            app.tell("Stopping after the step that is on its way.");
+        }
+        Action::CarryOn => {
+            let Some((device, number)) =
+                app.device_mut().and_then(|d| Some((d.to_carry_on()?, d))).map(|(n, d)| (d, n))
+            else {
+                return;
+            };
+            device.running = true;
+            out.push(to_session(device.card, SessionCommand::CarryOn(number)));
+            app.view = View::Run;
+            app.notice = None;
+        }
+        Action::CopyId => {
+            if let Some(id) = app.device().and_then(|d| d.id_under_cursor(app.view)).cloned() {
+                app.tell(format!("{id} is in the clipboard, where the terminal allows that."));
+                out.push(Effect::Copy(id.to_string()));
+            }
+        }
+        _ => match app.view {
+            View::Bench => bench::act(app, action, out),
+            View::Packages => packages::act(app, action, out),
+            View::Run => run::act(app, action, out),
+            View::Shelf => shelf::act(app, action),
+            View::Logbook => logbook::act(app, action),
+        },
+    }
+}
+
+/// What an action means here and now, where the word of the keymap would say too little.
+pub(crate) fn word(app: &App, action: Action) -> Option<&'static str> {
+    match app.view {
+        View::Run => run::word(app, action),
+        View::Shelf => shelf::word(app, action),
+        _ => None,
+    }
+}
+
+/// Goes to a view.
+fn show(app: &mut App, view: View, out: &mut Vec<Effect>) {
+    app.view = view;
+    app.notice = None;
+    if view == View::Logbook {
+        out.push(Effect::ReadLog);
+    }
+}
+
+/// The cursor of the view, and how many items it moves over.
+fn cursor(app: &mut App) -> Option<(&mut usize, usize)> {
+    let devices = app.devices.len();
+    match app.view {
+        View::Bench => return Some((&mut app.current, devices)),
+        View::Logbook => return Some((&mut app.log_at, app.log.len())),
+        _ => {}
+    }
+    let view = app.view;
+    let device = app.device_mut()?;
+    Some(match view {
+        View::Packages => (&mut device.at, device.found.len()),
+        View::Shelf => (&mut device.shelf_at, device.shelf.entries.len()),
+        _ => {
+            let len = device.run_len();
+            (&mut device.run_at, len)
+        }
+    })
+}
+
+pub(crate) fn move_by(app: &mut App, by: isize) {
+    if let Some((at, len)) = cursor(app) {
+        step(at, len, by);
+    }
+}
+
+pub(crate) fn move_to(app: &mut App, to: usize) {
+    if let Some((at, len)) = cursor(app) {
+        *at = to.min(len.saturating_sub(1));
+    }
+}
+
+/// How many lines of the view's list are on the screen.
+fn page(app: &App) -> usize {
+    let body = app.body();
+    let lines = match app.view {
+        View::Packages => packages::table_area(app, body).height.saturating_sub(1),
+        View::Bench => 1,
+        _ => body.height / 2,
+    };
+    usize::from(lines.max(1))
+}
+
+/// Draws the view.
+pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
+    match app.view {
+        View::Bench => bench::draw(app, theme, frame, body),
+        View::Packages => packages::draw(app, theme, frame, body),
+        View::Run => run::draw(app, theme, frame, body),
+        View::Shelf => shelf::draw(app, theme, frame, body),
+        View::Logbook => logbook::draw(app, theme, frame, body),
+    }
+}
+
+/// The item of the view's list at a place on the screen.
+pub(crate) fn item_at(app: &App, column: u16, line: u16) -> Option<usize> {
+    let body = app.body();
+    match app.view {
+        View::Packages => packages::line_at(app, body, column, line),
+        View::Bench => bench::card_at(app, body, column, line),
+        View::Shelf => shelf::line_at(app, body, line),
+        View::Logbook => logbook::line_at(app, body, line),
+        View::Run => run::line_at(app, body, line),
+    }
+}

@@ -4,36 +4,138 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
+use wibbet_bench::session::SessionCommand;
 use wibbet_core::package::{Condition, PackageState};
-use wibbet_core::plan::{Back, Change, PlannedStep};
+use wibbet_core::plan::{Back, Change, PlannedStep, Skip, TrayItem};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 
-use super::parts::{becoming, first_line, item_at, named, outcome_counts, under_cursor};
-use crate::tui::app::{DeviceModel, Model, Review, RunPane};
-use crate::tui::widgets::{Theme, capital, cut, fit, shape, turning, width, wrap};
+use super::parts::{becoming, named, outcome_counts, review_put_back};
+use crate::tui::app::{App, DeviceModel, Review, RunPane};
+use crate::tui::keys::{Action, View, hint};
+use crate::tui::message::{Effect, to_session};
+use crate::tui::widgets::{
+    ColorDepth, Theme, capitalize, first_line, fit, glyph, spinner, tall_item_at, truncate, under_cursor, width, wrap,
+};
 
 /// Lines above the list.
 const HEAD: u16 = 3;
 
 type Item<'a> = Vec<Line<'a>>;
 
-pub(crate) fn line_at(model: &Model, body: Rect, line: u16) -> Option<usize> {
-    let device = model.device()?;
-    let items = items(model, device, &Theme::new(crate::tui::widgets::Depth::None), usize::from(body.width));
-    let heights: Vec<usize> = items.iter().map(Vec::len).collect();
-    let line = line.checked_sub(body.y + HEAD)?;
-    item_at(&heights, device.run_at, usize::from(body.height.saturating_sub(HEAD)), usize::from(line))
+/// Steps of the plan that is shown are not sent, since there is no way back.
+fn has_no_way_back(device: &DeviceModel) -> bool {
+    device.reviewed().is_some_and(|r| r.plan.steps.iter().any(|s| s.skip == Some(Skip::NoWayBack)))
 }
 
-pub(crate) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
-    let Some(device) = model.device() else { return };
+/// What the run that is shown could not uninstall, to be disabled instead.
+fn refused_uninstalls(device: &DeviceModel) -> Vec<TrayItem> {
+    let Some(run) = device.shown_run() else { return Vec::new() };
+    let failed = |s: &&Step| {
+        let uninstall = s.way.takes_out() && s.way != Change::Disable;
+        uninstall && matches!(s.outcome, Some(Outcome::Refused | Outcome::NoEffect))
+    };
+    let item = |s: &Step| TrayItem { id: s.id.clone(), user: s.user, way: Change::Disable };
+    run.steps.iter().filter(failed).map(item).collect()
+}
+
+/// The steps of the run that is shown that were done and can be undone: all, or the one of an index.
+fn undoable(device: &DeviceModel, only: Option<usize>) -> impl Iterator<Item = &Step> {
+    let run = device.shown_run().filter(|r| r.kind == RunKind::TakeOut && !device.running);
+    let steps = run.map_or(&[][..], |r| &r.steps);
+    steps.iter().filter(move |s| s.outcome == Some(Outcome::Done) && only.is_none_or(|place| s.place == place))
+}
+
+pub(super) fn is_enabled(app: &App, action: Action) -> bool {
+    let on = |test: fn(&DeviceModel) -> bool| app.device().is_some_and(test);
+    match action {
+        Action::Send => on(|d| d.is_ready() && !d.running && d.reviewed().is_some_and(|r| r.plan.to_send() > 0)),
+        Action::ToDisable => on(|d| has_no_way_back(d) || (!d.running && !refused_uninstalls(d).is_empty())),
+        Action::AllowNoWayBack => on(has_no_way_back),
+        Action::PutBack => on(|d| undoable(d, Some(d.run_at)).next().is_some()),
+        Action::Undo => on(|d| undoable(d, None).next().is_some()),
+        Action::Requests => on(|d| d.run_len() > 0),
+        Action::Back => on(|d| d.reviewed().is_some()),
+        _ => false,
+    }
+}
+
+pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
+    let Some(device) = app.device_mut() else { return };
+    match action {
+        Action::Send => send(app, out),
+        Action::ToDisable if device.reviewed().is_none() => {
+            let instead = refused_uninstalls(device);
+            device.change_tray(|tray| *tray = instead);
+            device.review_tray();
+        }
+        Action::ToDisable => device.review_again(
+            |items, plan| {
+                for step in plan.steps.iter().filter(|s| matches!(s.back, Back::NoWay(_))) {
+                    if let Some(item) = items.iter_mut().find(|i| i.id == step.id && i.user == step.user) {
+                        item.way = Change::Disable;
+                    }
+                }
+            },
+            false,
+        ),
+        Action::AllowNoWayBack => device.review_again(|_, _| {}, true),
+        Action::PutBack | Action::Undo => {
+            let only = (action == Action::PutBack).then_some(device.run_at);
+            let wanted = undoable(device, only).map(|s| (s.id.clone(), s.user, s.before)).collect();
+            review_put_back(app, wanted);
+        }
+        Action::Requests => device.show_words = !device.show_words,
+        Action::Back => {
+            let kind = device.reviewed().map(|r| r.kind);
+            device.pane = RunPane::Nothing;
+            app.view = if kind == Some(RunKind::PutBack) { View::Shelf } else { View::Packages };
+            app.tell("Nothing was sent.");
+        }
+        _ => {}
+    }
+}
+
+fn send(app: &mut App, out: &mut Vec<Effect>) {
+    let Some(device) = app.device_mut() else { return };
+    let Some(review) = device.reviewed().cloned() else { return };
+    let (kind, plan) = (review.kind, review.plan.clone());
+    device.pane = RunPane::Starting(review);
+    device.running = true;
+    device.run_at = 0;
+    match kind {
+        RunKind::TakeOut => device.change_tray(Vec::clear),
+        RunKind::PutBack => device.shelf_marks.clear(),
+    }
+    out.push(to_session(device.card, SessionCommand::Run(kind, plan)));
+    app.notice = None;
+}
+
+pub(super) fn word(app: &App, action: Action) -> Option<&'static str> {
+    let to_send = app.device().and_then(DeviceModel::reviewed).map(|r| r.plan.to_send());
+    match (action, to_send) {
+        (Action::Send, Some(1)) => Some("send the step"),
+        (Action::Send, _) => Some("send the steps"),
+        _ => None,
+    }
+}
+
+pub(super) fn line_at(app: &App, body: Rect, line: u16) -> Option<usize> {
+    let device = app.device()?;
+    let items = items(app, device, &Theme::new(ColorDepth::None), usize::from(body.width));
+    let heights: Vec<usize> = items.iter().map(Vec::len).collect();
+    let line = line.checked_sub(body.y + HEAD)?;
+    tall_item_at(&heights, device.run_at, usize::from(body.height.saturating_sub(HEAD)), usize::from(line))
+}
+
+pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
+    let Some(device) = app.device() else { return };
     let cells = usize::from(body.width);
-    let mut lines = head(model, device, theme, cells);
+    let mut lines = head(app, device, theme, cells);
     lines.truncate(usize::from(HEAD));
     while lines.len() < usize::from(HEAD) {
         lines.push(Line::raw(""));
     }
-    let items = items(model, device, theme, cells);
+    let items = items(app, device, theme, cells);
     let heights: Vec<usize> = items.iter().map(Vec::len).collect();
     let room = usize::from(body.height.saturating_sub(HEAD));
     let first = first_line(&heights, device.run_at, room);
@@ -48,23 +150,31 @@ fn kind_words(kind: RunKind) -> &'static str {
     }
 }
 
-fn head<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+fn head<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
     match &device.pane {
         RunPane::Nothing => {
             let mut lines = vec![Line::raw("")];
             lines.push(match device.unfinished() {
                 Some(run) => Line::styled(
-                    cut(
+                    truncate(
                         &format!(
-                            " Run {} was stopped or interrupted. c looks at the device and carries it on.",
-                            run.number
+                            " Run {} was stopped or interrupted. {} looks at the device and carries it on.",
+                            run.number,
+                            hint(View::Run, Action::CarryOn)
                         ),
                         cells,
                     ),
                     theme.alert,
                 ),
                 None => Line::styled(
-                    cut(" Nothing is planned. Mark packages on 2 Packages, then Enter shows the plan here.", cells),
+                    truncate(
+                        &format!(
+                            " Nothing is planned. Mark packages on {} Packages, then {} shows the plan here.",
+                            hint(View::Run, Action::Show(View::Packages)),
+                            hint(View::Packages, Action::Next)
+                        ),
+                        cells,
+                    ),
                     theme.dim,
                 ),
             });
@@ -72,20 +182,23 @@ fn head<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) ->
         }
         RunPane::Starting(_) => vec![
             Line::raw(""),
-            Line::styled(
-                format!(" Looking at the device before anything is sent {}", turning(model.tick)),
-                theme.accent,
-            ),
+            Line::styled(format!(" Looking at the device before anything is sent {}", spinner(app.tick)), theme.accent),
         ],
         RunPane::Review(review) => {
             let (send, all) = (review.plan.to_send(), review.plan.steps.len());
             let left = if send == all { String::new() } else { format!(", {} not sent", all - send) };
             let title = format!(" Plan: {} on {} · {send} to send{left}", kind_words(review.kind), device.name());
-            let next = if send > 0 {
-                " Nothing has been sent yet. s sends it in this order; v shows the words."
+            let key = |action| hint(View::Run, action);
+            let mut next = if send > 0 {
+                let (sends, words) = (key(Action::Send), key(Action::Requests));
+                format!(" Nothing has been sent yet. {sends} sends it in this order; {words} shows the requests.")
             } else {
-                " Nothing here can be sent; each line says why."
+                " Nothing here can be sent; each line says why.".to_owned()
             };
+            if has_no_way_back(device) {
+                let (disable, all) = (key(Action::ToDisable), key(Action::AllowNoWayBack));
+                next.push_str(&format!(" No way back: {disable} disables instead, {all} sends it all the same."));
+            }
             let warnings = device.warnings();
             let warning = match warnings.as_slice() {
                 [] => String::new(),
@@ -93,9 +206,9 @@ fn head<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) ->
                 [first, rest @ ..] => format!(" ▲ {first} (+{} on the bench)", rest.len()),
             };
             vec![
-                Line::styled(cut(&title, cells), theme.strong),
-                Line::styled(cut(next, cells), theme.accent),
-                Line::styled(cut(&warning, cells), theme.alert),
+                Line::styled(truncate(&title, cells), theme.strong),
+                Line::styled(truncate(&next, cells), theme.accent),
+                Line::styled(truncate(&warning, cells), theme.alert),
             ]
         }
         RunPane::Shown(run) => {
@@ -104,9 +217,9 @@ fn head<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) ->
                 run.number,
                 kind_words(run.kind),
                 device.name(),
-                model.clock(run.begun)
+                app.clock(run.begun)
             );
-            vec![Line::styled(cut(&title, cells), theme.strong), progress(run, theme, cells), Line::raw("")]
+            vec![Line::styled(truncate(&title, cells), theme.strong), progress(run, theme, cells), Line::raw("")]
         }
     }
 }
@@ -125,16 +238,16 @@ fn progress<'a>(run: &Run, theme: &Theme, cells: usize) -> Line<'a> {
     Line::from(vec![
         Span::styled(format!(" {}", "━".repeat(full)), theme.good),
         Span::styled("╌".repeat(bar - full), theme.dim),
-        Span::styled(cut(&words, cells.saturating_sub(bar + 1)), theme.plain),
+        Span::styled(truncate(&words, cells.saturating_sub(bar + 1)), theme.plain),
     ])
 }
 
-fn items<'a>(model: &Model, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Item<'a>> {
+fn items<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Item<'a>> {
     let mut items: Vec<Item<'a>> = match &device.pane {
         RunPane::Review(Review { plan, .. }) => {
             plan.steps.iter().enumerate().map(|(n, step)| planned(n, step, device, theme, cells)).collect()
         }
-        RunPane::Shown(run) => run.steps.iter().map(|step| carried_out(model, step, device, theme, cells)).collect(),
+        RunPane::Shown(run) => run.steps.iter().map(|step| carried_out(app, step, device, theme, cells)).collect(),
         _ => Vec::new(),
     };
     if let Some(item) = items.get_mut(device.run_at)
@@ -192,16 +305,16 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         Span::styled(user_cell(device, step.user, user), theme.dim),
     ];
     spans.push(match step.skip {
-        Some(_) => Span::styled(format!(" {} stays {}", shape(before), before.word()), theme.dim),
-        None if cells < 70 => Span::styled(format!(" {}→{}", shape(before), shape(becomes)), theme.plain),
-        None => Span::styled(format!(" {}→{} {}", shape(before), shape(becomes), becomes.word()), theme.plain),
+        Some(_) => Span::styled(format!(" {} stays {}", glyph(before), before.word()), theme.dim),
+        None if cells < 70 => Span::styled(format!(" {}→{}", glyph(before), glyph(becomes)), theme.plain),
+        None => Span::styled(format!(" {}→{} {}", glyph(before), glyph(becomes), becomes.word()), theme.plain),
     });
     let mut lines = vec![Line::from(spans)];
     let mut under = |text: String, style| {
         lines.extend(wrap(&text, cells.saturating_sub(6)).into_iter().map(|l| Line::styled(format!("     {l}"), style)))
     };
     match (step.skip, step.back) {
-        (Some(skip), Back::NoWay(why)) => under(format!("not sent: {skip}. {}.", capital(why)), theme.alert),
+        (Some(skip), Back::NoWay(why)) => under(format!("not sent: {skip}. {}.", capitalize(why)), theme.alert),
         (Some(skip), _) => under(format!("not sent: {skip}"), theme.alert),
         (None, Back::NoWay(why)) => under(format!("no way back: {why}"), theme.alert),
         (None, Back::Nearly(why)) => under(format!("when put back: {why}"), theme.plain),
@@ -238,7 +351,7 @@ fn stage(step: &Step) -> &'static str {
     }
 }
 
-fn carried_out<'a>(model: &Model, step: &Step, device: &DeviceModel, theme: &Theme, cells: usize) -> Item<'a> {
+fn carried_out<'a>(app: &App, step: &Step, device: &DeviceModel, theme: &Theme, cells: usize) -> Item<'a> {
     let (way, id, user) = widths(cells);
     let style = match step.outcome {
         Some(outcome) => theme.outcome(outcome),
@@ -246,7 +359,7 @@ fn carried_out<'a>(model: &Model, step: &Step, device: &DeviceModel, theme: &The
         None => theme.accent,
     };
     let going = step.outcome.is_none() && step.state != StepState::Waiting && device.running;
-    let stage = if going { format!("{} {}", stage(step), turning(model.tick)) } else { stage(step).to_owned() };
+    let stage = if going { format!("{} {}", stage(step), spinner(app.tick)) } else { stage(step).to_owned() };
     let (stage_cells, way, id) = match cells {
         0..70 => (0, way, id.saturating_sub(2)),
         70..110 => (11, 10, cells - 43),
@@ -263,9 +376,9 @@ fn carried_out<'a>(model: &Model, step: &Step, device: &DeviceModel, theme: &The
     if let Some(now) = step.after {
         let now = now.condition();
         let word = if cells < 110 { "" } else { now.word() };
-        spans.push(Span::styled(format!(" {}→{} {word}", shape(before), shape(now)), theme.plain));
+        spans.push(Span::styled(format!(" {}→{} {word}", glyph(before), glyph(now)), theme.plain));
     } else {
-        spans.push(Span::styled(format!(" {}", shape(before)), theme.dim));
+        spans.push(Span::styled(format!(" {}", glyph(before)), theme.dim));
     }
     let mut lines = vec![Line::from(spans)];
     let indent = if cells < 70 { 5 } else { 16 };
@@ -285,7 +398,7 @@ fn carried_out<'a>(model: &Model, step: &Step, device: &DeviceModel, theme: &The
         if let Some(answer) = &step.answer {
             let said = if answer.as_str().is_empty() { "(nothing)" } else { answer.as_str() };
             // An exception brings pages of trace; the logbook has them.
-            let said = if width(said) > 300 { cut(said, 300) } else { said.to_owned() };
+            let said = if width(said) > 300 { truncate(said, 300) } else { said.to_owned() };
             under(&format!("⟨ {said}"), theme.dim);
         }
     }

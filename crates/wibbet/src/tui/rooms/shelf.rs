@@ -6,9 +6,10 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::run::{Origin, ShelfEntry};
 
-use super::parts::{first_line, item_at, named, under_cursor};
-use crate::tui::app::{DeviceModel, Model};
-use crate::tui::widgets::{Theme, cut, fit, shape};
+use super::parts::{named, review_put_back};
+use crate::tui::app::{App, DeviceModel};
+use crate::tui::keys::{Action, View, hint};
+use crate::tui::widgets::{Theme, first_line, fit, glyph, step, tall_item_at, truncate, under_cursor};
 
 const HEAD: u16 = 2;
 
@@ -22,29 +23,63 @@ fn heights(device: &DeviceModel) -> Vec<usize> {
     (0..entries.len()).map(|n| if heads(entries, n) { 3 } else { 1 }).collect()
 }
 
-pub(crate) fn line_at(model: &Model, body: Rect, line: u16) -> Option<usize> {
-    let device = model.device()?;
-    let line = line.checked_sub(body.y + HEAD)?;
-    item_at(&heights(device), device.shelf_at, usize::from(body.height.saturating_sub(HEAD)), usize::from(line))
+pub(super) fn is_enabled(app: &App, action: Action) -> bool {
+    matches!(action, Action::Mark | Action::PutBack) && app.device().is_some_and(|d| !d.shelf.entries.is_empty())
 }
 
-pub(crate) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
-    let Some(device) = model.device() else { return };
+pub(super) fn act(app: &mut App, action: Action) {
+    let Some(device) = app.device_mut() else { return };
+    match action {
+        Action::Mark => {
+            if let Some(entry) = device.shelf.entries.get(device.shelf_at) {
+                let mark = (entry.id.clone(), entry.user);
+                if !device.shelf_marks.remove(&mark) {
+                    device.shelf_marks.insert(mark);
+                }
+            }
+            step(&mut device.shelf_at, device.shelf.entries.len(), 1);
+        }
+        Action::PutBack if !device.running => {
+            let marked = &device.shelf_marks;
+            let chosen = device.shelf.entries.iter().enumerate().filter(|(n, e)| {
+                if marked.is_empty() { *n == device.shelf_at } else { marked.contains(&(e.id.clone(), e.user)) }
+            });
+            let wanted = chosen.map(|(_, e)| (e.id.clone(), e.user, e.target)).collect();
+            review_put_back(app, wanted);
+        }
+        _ => {}
+    }
+}
+
+pub(super) fn word(app: &App, action: Action) -> Option<&'static str> {
+    let marked = app.device().is_some_and(|d| !d.shelf_marks.is_empty());
+    (action == Action::PutBack && marked).then_some("put back the marked")
+}
+
+pub(super) fn line_at(app: &App, body: Rect, line: u16) -> Option<usize> {
+    let device = app.device()?;
+    let line = line.checked_sub(body.y + HEAD)?;
+    tall_item_at(&heights(device), device.shelf_at, usize::from(body.height.saturating_sub(HEAD)), usize::from(line))
+}
+
+pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
+    let Some(device) = app.device() else { return };
     let cells = usize::from(body.width);
     let entries = &device.shelf.entries;
+    let (back, mark) = (hint(View::Shelf, Action::PutBack), hint(View::Shelf, Action::Mark));
     let title = match (entries.len(), device.shelf_marks.len()) {
         _ if device.inventory.is_none() => " The packages of this device have not been read yet.".to_owned(),
         (0, _) => " Nothing is off on this device.".to_owned(),
-        (n, 0) => format!(" {n} off. b plans to put back the one under the cursor; Space marks several."),
-        (n, marked) => format!(" {n} off, {marked} marked. b plans to put back the marked ones."),
+        (n, 0) => format!(" {n} off. {back} plans to put back the one under the cursor; {mark} marks several."),
+        (n, marked) => format!(" {n} off, {marked} marked. {back} plans to put back the marked ones."),
     };
-    let mut lines = vec![Line::styled(cut(&title, cells), theme.strong), Line::raw("")];
+    let mut lines = vec![Line::styled(truncate(&title, cells), theme.strong), Line::raw("")];
     let mut list: Vec<Line<'_>> = Vec::new();
     for (n, entry) in entries.iter().enumerate() {
         if heads(entries, n) {
             let count = entries.iter().filter(|e| e.origin == entry.origin).count();
             let words = match entry.origin {
-                Origin::Run { number, begun } => format!("run {number} · {} · {count}", model.clock(begun)),
+                Origin::Run { number, begun } => format!("run {number} · {} · {count}", app.clock(begun)),
                 Origin::Before => format!("off before Wibbet · {count}"),
             };
             let rule = "─".repeat(cells.saturating_sub(crate::tui::widgets::width(&words) + 4));
@@ -68,7 +103,7 @@ pub(crate) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, body: Re
             Span::styled(if here { "▌" } else { " " }, theme.accent),
             Span::styled(if marked { "◆ " } else { "  " }, theme.accent),
             Span::styled(
-                format!("{} {} ", shape(entry.condition), fit(entry.condition.word(), 12)),
+                format!("{} {} ", glyph(entry.condition), fit(entry.condition.word(), 12)),
                 theme.condition(entry.condition),
             ),
             Span::styled(format!("{} ", fit(&named(device, &entry.id, id_cells), id_cells)), theme.plain),

@@ -3,7 +3,7 @@
 use wibbet_core::package::Condition;
 
 /// The shape of a condition: how much of the package is left to the user.
-pub(crate) fn shape(condition: Condition) -> &'static str {
+pub(crate) fn glyph(condition: Condition) -> &'static str {
     match condition {
         Condition::InUse => "●",
         Condition::Disabled => "◐",
@@ -14,7 +14,7 @@ pub(crate) fn shape(condition: Condition) -> &'static str {
     }
 }
 
-/// The turning sign of something that is being waited for.
-pub(crate) fn turning(tick: u64) -> &'static str {
+/// The spinner sign of something that is being waited for.
+pub(crate) fn spinner(tick: u64) -> &'static str {
     ["◴", "◷", "◶", "◵"][(tick % 4) as usize]
 }

@@ -1,11 +1,21 @@
 //! Drawing without knowing the program.
 
+mod areas;
+mod field;
 mod glyphs;
+mod list;
+mod qr;
+mod scroll;
 mod text;
 mod theme;
 mod window;
 
-pub(crate) use glyphs::{shape, turning};
-pub(crate) use text::{capital, cut, ends, first_shown, fit, width, wrap};
-pub(crate) use theme::{Depth, Theme};
+pub(crate) use areas::Areas;
+pub(crate) use field::Field;
+pub(crate) use glyphs::{glyph, spinner};
+pub(crate) use list::{draw_list, first_line, first_shown, item_at, step, tall_item_at, under_cursor};
+pub(crate) use qr::qr_lines;
+pub(crate) use scroll::Scroll;
+pub(crate) use text::{capitalize, fit, justify, truncate, width, wrap};
+pub(crate) use theme::{ColorDepth, Theme};
 pub(crate) use window::window;

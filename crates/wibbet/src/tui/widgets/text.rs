@@ -10,13 +10,13 @@ pub(crate) fn width(text: &str) -> usize {
 
 /// `text` in exactly `cells` cells: cut with an ellipsis, or filled with blanks.
 pub(crate) fn fit(text: &str, cells: usize) -> String {
-    let mut out = cut(text, cells);
+    let mut out = truncate(text, cells);
     out.extend(std::iter::repeat_n(' ', cells.saturating_sub(width(&out))));
     out
 }
 
 /// `text` in at most `cells` cells, cut with an ellipsis.
-pub(crate) fn cut(text: &str, cells: usize) -> String {
+pub(crate) fn truncate(text: &str, cells: usize) -> String {
     if width(text) <= cells {
         return text.to_owned();
     }
@@ -37,7 +37,7 @@ pub(crate) fn cut(text: &str, cells: usize) -> String {
 }
 
 /// `text` as the beginning of a sentence.
-pub(crate) fn capital(text: &str) -> String {
+pub(crate) fn capitalize(text: &str) -> String {
     let mut chars = text.chars();
     chars.next().map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect())
 }
@@ -81,7 +81,7 @@ pub(crate) fn wrap(text: &str, cells: usize) -> Vec<String> {
 }
 
 /// Two ends of a line, the right one at the right margin; the left one is cut where they meet.
-pub(crate) fn ends<'a>(left: Vec<Span<'a>>, right: Vec<Span<'a>>, cells: usize) -> Line<'a> {
+pub(crate) fn justify<'a>(left: Vec<Span<'a>>, right: Vec<Span<'a>>, cells: usize) -> Line<'a> {
     let right_width: usize = right.iter().map(Span::width).sum();
     let room = cells.saturating_sub(right_width);
     let mut used = 0;
@@ -92,7 +92,7 @@ pub(crate) fn ends<'a>(left: Vec<Span<'a>>, right: Vec<Span<'a>>, cells: usize) 
             used += w;
             spans.push(span);
         } else {
-            let text = cut(&span.content, room - used);
+            let text = truncate(&span.content, room - used);
             used += width(&text);
             spans.push(Span::styled(text, span.style));
             break;
@@ -101,11 +101,6 @@ pub(crate) fn ends<'a>(left: Vec<Span<'a>>, right: Vec<Span<'a>>, cells: usize) 
     spans.push(Span::raw(" ".repeat(room.saturating_sub(used))));
     spans.extend(right);
     Line::from(spans)
-}
-
-/// The first line shown of a list, so that the cursor stays in the middle where it can.
-pub(crate) fn first_shown(at: usize, len: usize, lines: usize) -> usize {
-    at.saturating_sub(lines / 2).min(len.saturating_sub(lines))
 }
 
 #[cfg(test)]
@@ -130,18 +125,6 @@ mod tests {
         for cells in 8..40 {
             for text in ["カレンダーのアプリ is a calendar-of-some-length", "a b c d e f g h i j"] {
                 assert!(wrap(text, cells).iter().all(|line| width(line) <= cells), "{cells}");
-            }
-        }
-    }
-
-    #[test]
-    fn lists_keep_the_cursor_in_sight() {
-        for len in 0..30 {
-            for lines in 1..12 {
-                for at in 0..len {
-                    let first = first_shown(at, len, lines);
-                    assert!(first <= at && at < first + lines, "{at} {len} {lines}");
-                }
             }
         }
     }

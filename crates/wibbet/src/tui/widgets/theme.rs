@@ -6,7 +6,7 @@ use wibbet_core::run::Outcome;
 
 /// How many colours a terminal has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Depth {
+pub(crate) enum ColorDepth {
     /// None, or none wanted (`NO_COLOR`).
     None,
     /// The sixteen of every terminal.
@@ -15,7 +15,7 @@ pub(crate) enum Depth {
     Full,
 }
 
-impl Depth {
+impl ColorDepth {
     /// What the environment says.
     pub(crate) fn detect() -> Self {
         let set = |name: &str| std::env::var_os(name).is_some_and(|v| !v.is_empty());
@@ -53,11 +53,11 @@ pub(crate) struct Theme {
 }
 
 impl Theme {
-    pub(crate) fn new(depth: Depth) -> Self {
+    pub(crate) fn new(depth: ColorDepth) -> Self {
         let plain = Style::new();
         let strong = plain.add_modifier(Modifier::BOLD);
         match depth {
-            Depth::None => Self {
+            ColorDepth::None => Self {
                 plain,
                 strong,
                 dim: plain.add_modifier(Modifier::DIM),
@@ -67,7 +67,7 @@ impl Theme {
                 cursor: plain.add_modifier(Modifier::REVERSED),
                 sign: plain.add_modifier(Modifier::REVERSED),
             },
-            Depth::Sixteen => Self {
+            ColorDepth::Sixteen => Self {
                 plain,
                 strong,
                 dim: plain.fg(Color::DarkGray),
@@ -77,7 +77,7 @@ impl Theme {
                 cursor: plain.add_modifier(Modifier::REVERSED),
                 sign: plain.fg(Color::Black).bg(Color::Cyan),
             },
-            Depth::Full => Self {
+            ColorDepth::Full => Self {
                 plain,
                 strong,
                 dim: plain.fg(Color::Rgb(124, 132, 140)),

@@ -1,5 +1,114 @@
-//! Windows over a view.
+//! Windows over a view, a file each: its form, its keys, its drawing. A new one is a file and a line in the list below.
 
-pub(super) mod find;
-pub(super) mod help;
-pub(super) mod links;
+mod address;
+mod close;
+mod columns;
+mod device_screens;
+mod everything;
+mod export;
+mod form;
+mod guide;
+mod help;
+mod id_list;
+mod languages;
+mod menu;
+mod note;
+mod open;
+mod page;
+mod pair;
+mod palette;
+mod quit;
+mod search_help;
+mod searches;
+
+use ratatui::Frame;
+use tui_input::Input;
+
+use crate::tui::app::App;
+use crate::tui::keys::{Action, Layer};
+use crate::tui::message::Effect;
+use crate::tui::widgets::Theme;
+use form::Form;
+
+pub(crate) use form::Flow;
+pub(crate) use id_list::IdList;
+pub(crate) use pair::Pair;
+
+macro_rules! windows {
+    ($($module:ident::$name:ident),* $(,)?) => {
+        /// A window over the view.
+        #[derive(Debug, Clone)]
+        pub(crate) enum Window {
+            $($name(Box<$module::$name>),)*
+        }
+
+        impl Window {
+            /// The window that an action opens; `None` where it opens none.
+            pub(crate) fn open(app: &mut App, action: Action, out: &mut Vec<Effect>) -> Option<Self> {
+                $(if action == $module::$name::OPENED_BY {
+                    return $module::$name::open(app, out).map(|form| Self::$name(Box::new(form)));
+                })*
+                None
+            }
+
+            /// How many there are.
+            #[cfg(test)]
+            pub(crate) const COUNT: usize = [$($module::$name::OPENED_BY),*].len();
+
+            /// Whether an action is there to open a window.
+            #[cfg(test)]
+            pub(crate) fn is_opened_by(action: Action) -> bool {
+                [$($module::$name::OPENED_BY),*].contains(&action)
+            }
+
+            pub(crate) fn layer(&self) -> Layer {
+                match self { $(Self::$name(form) => form.layer(),)* }
+            }
+
+            pub(crate) fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
+                match self { $(Self::$name(form) => form.act(app, action, out),)* }
+            }
+
+            pub(crate) fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
+                match self { $(Self::$name(form) => form.draw(app, theme, frame),)* }
+            }
+
+            pub(crate) fn field(&mut self) -> Option<&mut Input> {
+                match self { $(Self::$name(form) => form.field(),)* }
+            }
+
+            pub(crate) fn edited(&mut self) {
+                match self { $(Self::$name(form) => form.edited(),)* }
+            }
+
+            pub(crate) fn paste(&mut self, app: &App, text: &str) -> bool {
+                match self { $(Self::$name(form) => form.paste(app, text),)* }
+            }
+
+            pub(crate) fn is_moving(&self) -> bool {
+                match self { $(Self::$name(form) => form.is_moving(),)* }
+            }
+        }
+    };
+}
+
+windows![
+    address::Address,
+    close::Close,
+    columns::Columns,
+    device_screens::DeviceScreens,
+    everything::Everything,
+    export::Export,
+    guide::Guide,
+    help::Help,
+    id_list::IdList,
+    languages::Languages,
+    menu::Menu,
+    note::NoteForm,
+    open::Open,
+    pair::Pair,
+    palette::Palette,
+    quit::Quit,
+    search_help::SearchHelp,
+    searches::Searches,
+];

@@ -1,0 +1,14 @@
+//! The JSON that is promised in `docs/json.md`, a file for each kind of object. Fields are only ever added.
+
+mod device;
+mod error;
+mod link;
+mod packages;
+mod run;
+mod state;
+
+pub(crate) use device::{Bench, Device};
+pub(crate) use error::{print, print_failure};
+pub(crate) use link::{Closed, JsonLadder, Paired};
+pub(crate) use packages::Packages;
+pub(crate) use run::{Runs, Steps, time};

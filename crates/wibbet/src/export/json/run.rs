@@ -1,0 +1,114 @@
+//! Plans and runs.
+
+use serde::Serialize;
+use wibbet_core::android::Capabilities;
+use wibbet_core::plan::{Back, Plan};
+use wibbet_core::run::{Outcome, Run};
+use wibbet_types::Timestamp;
+
+use super::error::JsonError;
+use super::state::State;
+use crate::exit::Failure;
+
+/// A time as RFC 3339 in UTC.
+pub(crate) fn time(time: Timestamp) -> String {
+    jiff::Timestamp::from_millisecond(time.0).map_or_else(|_| time.0.to_string(), |t| t.to_string())
+}
+
+#[derive(Serialize)]
+struct JsonStep {
+    id: String,
+    user: u32,
+    way: &'static str,
+    outcome: Option<&'static str>,
+    answer: Option<String>,
+    state: Option<State>,
+    before: State,
+    words: String,
+    remark: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    back: Option<&'static str>,
+}
+
+#[derive(Serialize)]
+pub(crate) struct Steps {
+    run: Option<i64>,
+    serial: String,
+    kind: Option<&'static str>,
+    state: Option<&'static str>,
+    begun: Option<String>,
+    dry_run: bool,
+    steps: Vec<JsonStep>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    error: Option<JsonError>,
+}
+
+impl Steps {
+    pub(crate) fn of(run: &Run) -> Self {
+        let steps = run.steps.iter().map(|step| JsonStep {
+            id: step.id.to_string(),
+            user: step.user.number(),
+            way: step.way.name(),
+            outcome: step.outcome.map(Outcome::name),
+            answer: step.answer.as_ref().map(ToString::to_string),
+            state: step.after.map(State::from),
+            before: step.before.into(),
+            words: step.words.clone(),
+            remark: step.remark.clone(),
+            back: None,
+        });
+        Self {
+            run: Some(run.number),
+            serial: run.serial.to_string(),
+            kind: Some(run.kind.name()),
+            state: Some(run.state.name()),
+            begun: Some(time(run.begun)),
+            dry_run: false,
+            steps: steps.collect(),
+            error: None,
+        }
+    }
+
+    /// The run as it stands, and why it cannot go on.
+    pub(crate) fn failed(run: &Run, failure: &Failure) -> Self {
+        Self { error: Some(failure.into()), ..Self::of(run) }
+    }
+
+    pub(crate) fn planned(plan: &Plan, capabilities: &Capabilities, serial: &str) -> Self {
+        let steps = plan.steps.iter().map(|step| JsonStep {
+            id: step.id.to_string(),
+            user: step.user.number(),
+            way: step.way.name(),
+            outcome: step.skip.map(|_| "skipped"),
+            answer: None,
+            state: Some(step.before.into()),
+            before: step.before.into(),
+            words: step.words(capabilities),
+            remark: match (step.skip, step.back) {
+                (Some(skip), _) => skip.to_string(),
+                (None, Back::Nearly(why) | Back::NoWay(why)) => why.to_owned(),
+                (None, Back::Sure) => String::new(),
+            },
+            back: Some(match step.back {
+                Back::Sure => "sure",
+                Back::Nearly(_) => "nearly",
+                Back::NoWay(_) => "no-way",
+            }),
+        });
+        Self {
+            run: None,
+            serial: serial.to_owned(),
+            kind: None,
+            state: None,
+            begun: None,
+            dry_run: true,
+            steps: steps.collect(),
+            error: None,
+        }
+    }
+}
+
+#[derive(Serialize)]
+pub(crate) struct Runs {
+    pub(crate) runs: Vec<Steps>,
+}

@@ -1,0 +1,105 @@
+//! Does what an update asked for, beside everything else; what comes of it is a message.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use tokio::sync::mpsc::UnboundedSender;
+use wibbet_bench::fleet::Bench;
+use wibbet_bench::logbook::SharedLogbook;
+
+use super::app::App;
+use super::message::{Effect, Message};
+use crate::demo::Demo;
+
+/// What effects work with.
+pub(super) struct Effects {
+    pub(super) bench: Bench,
+    pub(super) logbook: SharedLogbook,
+    pub(super) demo: Option<Arc<Demo>>,
+    /// Messages for the screen; it is ending when nobody receives them any more.
+    pub(super) messages: UnboundedSender<Message>,
+}
+
+impl Effects {
+    /// Does one; true to end.
+    pub(super) fn apply(&self, effect: Effect) -> bool {
+        let messages = self.messages.clone();
+        match effect {
+            Effect::Quit => return true,
+            Effect::Bench(command) => self.bench.send(command),
+            Effect::Demo(serial, act) => {
+                if let Some(demo) = self.demo.clone() {
+                    tokio::spawn(async move {
+                        if let Err(why) = demo.act(&serial, act).await {
+                            let _ = messages.send(Message::Trouble(why));
+                        }
+                    });
+                }
+            }
+            Effect::Choose(name, value) => {
+                let logbook = self.logbook.clone();
+                tokio::spawn(async move {
+                    if let Err(error) = logbook.with(move |book| book.choose(name, &value)).await {
+                        let _ = messages.send(Message::Trouble(error.to_string()));
+                    }
+                });
+            }
+            Effect::Copy(text) => copy(&text),
+            Effect::Write(name, end, text) => {
+                tokio::task::spawn_blocking(move || {
+                    let message = match write_new(&name, end, &text) {
+                        Ok(path) => Message::Done(format!("Written to {}.", path.display())),
+                        Err(why) => Message::Trouble(format!("{name}{end} could not be written: {why}")),
+                    };
+                    let _ = messages.send(message);
+                });
+            }
+            Effect::ReadLog => {
+                let logbook = self.logbook.clone();
+                tokio::spawn(async move {
+                    let runs = logbook.with(|book| book.runs(None)).await;
+                    let _ = messages.send(Message::Log(runs.map_err(|error| error.to_string())));
+                });
+            }
+        }
+        false
+    }
+
+    /// Reads how the table was set up the last time.
+    pub(super) fn read_choices(&self) {
+        let (logbook, messages) = (self.logbook.clone(), self.messages.clone());
+        tokio::spawn(async move {
+            let read = logbook.with(|book| Ok((book.choice(App::COLUMNS)?, book.choice(App::SEARCHES)?))).await;
+            if let Ok((columns, searches)) = read {
+                let _ = messages.send(Message::Choices(columns, searches));
+            }
+        });
+    }
+}
+
+/// Gives a text to the terminal for its clipboard: OSC 52 of xterm.
+fn copy(text: &str) {
+    use base64::Engine as _;
+    use std::io::Write as _;
+    let coded = base64::engine::general_purpose::STANDARD.encode(text);
+    let mut out = std::io::stdout();
+    let _ = write!(out, "\x1b]52;c;{coded}\x07").and_then(|()| out.flush());
+}
+
+/// Writes a file into the folder that the program was started in, under a name that is not taken.
+fn write_new(name: &str, end: &str, text: &str) -> std::io::Result<PathBuf> {
+    use std::io::Write as _;
+    for n in 1..1000 {
+        let path = PathBuf::from(if n == 1 { format!("{name}{end}") } else { format!("{name}-{n}{end}") });
+        match std::fs::OpenOptions::new().write(true).create_new(true).open(&path) {
+            Ok(mut file) => {
+                file.write_all(text.as_bytes())?;
+                file.sync_all()?;
+                return std::path::absolute(path);
+            }
+            Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists => {}
+            Err(error) => return Err(error),
+        }
+    }
+    Err(std::io::Error::other("a thousand files of that name are there already"))
+}

@@ -1,0 +1,179 @@
+//! What stands around every view: the line of work at the top, the device, notes and keys.
+
+use ratatui::Frame;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::Paragraph;
+use wibbet_core::link::Rung;
+
+use crate::tui::app::App;
+use crate::tui::keys::{Action, Layer, View, hint, in_room};
+use crate::tui::rooms::{self, is_enabled};
+use crate::tui::widgets::{Areas, Theme, justify, spinner, truncate, width, wrap};
+
+const NAME: &str = " wibbet ";
+
+/// The tabs of the line of work: view, first cell, cell behind the last.
+pub(crate) fn tabs(app: &App, cells: u16) -> Vec<(View, usize, usize)> {
+    let mut at = width(NAME) + 1;
+    View::ALL
+        .into_iter()
+        .map(|view| {
+            let w = width(&tab(app, view, cells));
+            let from = at;
+            at += w + width(separator(cells));
+            (view, from, from + w)
+        })
+        .collect()
+}
+
+fn separator(cells: u16) -> &'static str {
+    match cells {
+        0..80 => " ",
+        80..110 => " ─ ",
+        _ => " ─── ",
+    }
+}
+
+fn tab(app: &App, view: View, cells: u16) -> String {
+    let number = view as usize + 1;
+    let glyph = if view == app.view { "◉" } else { "○" };
+    let device = app.device();
+    let count = match view {
+        View::Bench => app.devices.len(),
+        View::Packages => device.and_then(|d| d.inventory.as_ref()).map_or(0, |i| i.packages.len()),
+        View::Run => 0,
+        View::Shelf => device.map_or(0, |d| d.shelf.entries.len()),
+        View::Logbook => device.map_or(0, |d| d.runs.len()),
+    };
+    match cells {
+        0..60 if view == app.view => format!("◉{number} {}", view.name()),
+        0..60 => format!("{glyph}{number}"),
+        60..96 => format!("{glyph}{number} {}", view.name()),
+        _ if view == View::Run && device.is_some_and(|d| d.reviewed().is_some()) => {
+            format!("{glyph} {number} Run · plan")
+        }
+        _ if view == View::Run && device.is_some_and(|d| d.running) => format!("{glyph} {number} Run · going on"),
+        _ if count > 0 => format!("{glyph} {number} {} {count}", view.name()),
+        _ => format!("{glyph} {number} {}", view.name()),
+    }
+}
+
+pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, areas: &Areas) {
+    let cells = areas.tabs.width;
+    let mut spans = vec![Span::styled(NAME, theme.accent), Span::raw(" ")];
+    for (n, view) in View::ALL.into_iter().enumerate() {
+        if n > 0 {
+            spans.push(Span::styled(separator(cells), theme.dim));
+        }
+        let style = if view == app.view { theme.strong } else { theme.dim };
+        spans.push(Span::styled(tab(app, view, cells), style));
+    }
+    let sign = match cells {
+        _ if !app.simulated => "",
+        110.. => " simulated bench devices ",
+        _ => " simulated ",
+    };
+    frame.render_widget(
+        Paragraph::new(justify(spans, vec![Span::styled(sign, theme.sign)], usize::from(cells))),
+        areas.tabs,
+    );
+    frame.render_widget(Paragraph::new(device_line(app, theme, usize::from(cells))), areas.device);
+    let rule = "─".repeat(usize::from(cells));
+    frame.render_widget(Paragraph::new(Span::styled(rule, theme.dim)), areas.rule);
+    frame.render_widget(Paragraph::new(notice_line(app, theme, usize::from(cells))), areas.notice);
+    frame.render_widget(Paragraph::new(hint_line(app, theme, usize::from(cells))), areas.hints);
+}
+
+fn device_line<'a>(app: &'a App, theme: &Theme, cells: usize) -> Line<'a> {
+    let key = |action| hint(View::Bench, action);
+    let Some(device) = app.device() else {
+        return Line::styled(
+            format!(
+                " No device yet: plug one in. On the bench {} pairs by air, {} adds an address, {} shows the first steps.",
+                key(Action::Pair),
+                key(Action::AddDevice),
+                key(Action::Guide)
+            ),
+            theme.dim,
+        );
+    };
+    let mut left = vec![Span::raw(" "), Span::styled(device.name(), theme.strong)];
+    if let Some(facts) = &device.facts {
+        left.push(Span::styled(format!("  {} · {}", facts.android, facts.id), theme.dim));
+    }
+    if app.devices.len() > 1 {
+        left.push(Span::styled(format!(" · device {} of {}", app.current + 1, app.devices.len()), theme.dim));
+    }
+    let turn = spinner(app.tick);
+    let right = if let Some(why) = &device.waiting {
+        Span::styled(format!(" {turn} {} ", truncate(why, cells / 2)), theme.alert)
+    } else if device.running {
+        Span::styled(format!(" {turn} run going on "), theme.accent)
+    } else if let Some(busy) = &device.busy {
+        Span::styled(format!(" {turn} {busy} "), theme.accent)
+    } else if device.ladder.awaits_tap() {
+        Span::styled(format!(" {turn} waiting for “Allow” on the device "), theme.accent)
+    } else if let Some(trouble) = device.ladder.trouble.as_ref().filter(|_| !device.ladder.is_up()) {
+        let again = if trouble.advice.mends_itself() { "tried again by itself " } else { "" };
+        Span::styled(format!(" no link · {again}"), theme.alert)
+    } else if let Some(trouble) = &device.ladder.trouble {
+        let lacks = match trouble.rung {
+            Rung::Changes => "changes not permitted",
+            Rung::Started => "still starting",
+            other => other.words(),
+        };
+        Span::styled(format!(" linked · {lacks} "), theme.alert)
+    } else if device.closed {
+        Span::styled(" link closed ", theme.dim)
+    } else if device.ladder.tried().is_some() {
+        Span::styled(format!(" {turn} making the link "), theme.accent)
+    } else {
+        Span::styled(" linked ", theme.good)
+    };
+    justify(left, vec![right], cells)
+}
+
+fn notice_line<'a>(app: &'a App, theme: &Theme, cells: usize) -> Line<'a> {
+    match &app.notice {
+        Some(notice) => {
+            let style = if notice.alert { theme.alert } else { theme.plain };
+            let glyph = if notice.alert { "▲ " } else { "· " };
+            // A long note is cut here; the logbook and the run view have all of it.
+            let text = wrap(&notice.text, cells.saturating_sub(4)).into_iter().next().unwrap_or_default();
+            let more = if width(&text) < width(&notice.text) { "…" } else { "" };
+            Line::from(vec![Span::raw(" "), Span::styled(format!("{glyph}{text}{more}"), style)])
+        }
+        None => Line::raw(""),
+    }
+}
+
+/// The keys that do something here and now, as many as fit.
+fn hint_line<'a>(app: &App, theme: &Theme, cells: usize) -> Line<'a> {
+    let typing = app.view == View::Packages && app.device().is_some_and(|d| d.searching);
+    let mut bindings: Vec<_> =
+        if typing { Layer::SearchLine.bindings().collect() } else { in_room(app.view).collect() };
+    bindings.retain(|b| !b.hint.is_empty() && (typing || is_enabled(app, b.action)));
+    // What leads to everything that does not fit is always in entry.
+    let leads_on = |action| matches!(action, Action::Menu | Action::Palette | Action::Help) && !typing;
+    let shown: Vec<(String, &str, bool)> = bindings
+        .into_iter()
+        .filter_map(|b| {
+            let words = rooms::word(app, b.action).unwrap_or(b.hint);
+            Some((b.keys.first()?.name(), words, leads_on(b.action)))
+        })
+        .collect();
+    let needed = |key: &str, words: &str| width(key) + width(words) + 3;
+    let reserved: usize = shown.iter().filter(|(.., leads)| *leads).map(|(k, w, _)| needed(k, w)).sum();
+    let mut used = 1;
+    let mut spans = vec![Span::raw(" ")];
+    for (key, words, leads) in shown {
+        let needed = needed(&key, words);
+        if !leads && used + needed + reserved > cells {
+            continue;
+        }
+        used += if leads { 0 } else { needed };
+        spans.push(Span::styled(key, theme.accent));
+        spans.push(Span::styled(format!(" {words}  "), theme.plain));
+    }
+    Line::from(spans)
+}

@@ -1,0 +1,197 @@
+//! Where keys have a meaning, and what they mean there.
+
+use crossterm::event::KeyEvent;
+
+use super::action::{Action, View};
+use super::binding::Binding;
+use super::{rooms, windows};
+
+/// A place in which keys have meanings of their own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Layer {
+    /// In every room.
+    Everywhere,
+    /// In one room.
+    Room(View),
+    /// In the menu of a room.
+    Menu(View),
+    /// While the search line is being typed into.
+    SearchLine,
+    Address,
+    Close,
+    Closed,
+    Columns,
+    DeviceScreens,
+    Everything,
+    Export,
+    IdList,
+    Languages,
+    Note,
+    Open,
+    Pair,
+    Palette,
+    Quit,
+    Reading,
+    Searches,
+}
+
+impl Layer {
+    #[cfg(test)]
+    pub(crate) fn all() -> Vec<Self> {
+        let mut all = vec![Self::Everywhere, Self::SearchLine];
+        all.extend(View::ALL.into_iter().flat_map(|view| [Self::Room(view), Self::Menu(view)]));
+        all.extend([Self::Address, Self::Close, Self::Closed, Self::Columns, Self::DeviceScreens, Self::Everything]);
+        all.extend([Self::Export, Self::IdList, Self::Languages, Self::Note, Self::Open, Self::Pair, Self::Palette]);
+        all.extend([Self::Quit, Self::Reading, Self::Searches]);
+        all
+    }
+
+    /// Its tables, those of its own first.
+    fn tables(self) -> &'static [&'static [Binding]] {
+        match self {
+            Self::Everywhere => &[rooms::EVERYWHERE, rooms::MOVING],
+            Self::Room(View::Bench) => &[rooms::BENCH],
+            Self::Room(View::Packages) => &[rooms::PACKAGES],
+            Self::Room(View::Run) => &[rooms::RUN],
+            Self::Room(View::Shelf) => &[rooms::SHELF],
+            Self::Room(View::Logbook) => &[rooms::LOGBOOK],
+            Self::Menu(View::Bench) => &[rooms::BENCH_MENU, windows::MENU],
+            Self::Menu(View::Packages) => &[rooms::PACKAGES_MENU, windows::MENU],
+            Self::Menu(View::Run) => &[rooms::RUN_MENU, windows::MENU],
+            Self::Menu(View::Shelf) => &[rooms::SHELF_MENU, windows::MENU],
+            Self::Menu(View::Logbook) => &[windows::MENU],
+            Self::SearchLine => &[rooms::SEARCH_LINE],
+            Self::Address => &[windows::ADDRESS],
+            Self::Close => &[windows::CLOSE],
+            Self::Closed => &[windows::CLOSED],
+            Self::Columns => &[windows::COLUMNS],
+            Self::DeviceScreens => &[windows::DEVICE_SCREENS],
+            Self::Everything => &[windows::EVERYTHING, windows::READING],
+            Self::Export => &[windows::EXPORT],
+            Self::IdList => &[windows::ID_LIST],
+            Self::Languages => &[windows::LANGUAGES],
+            Self::Note => &[windows::NOTE],
+            Self::Open => &[windows::OPEN],
+            Self::Pair => &[windows::PAIR],
+            Self::Palette => &[windows::PALETTE],
+            Self::Quit => &[windows::QUIT],
+            Self::Reading => &[windows::READING],
+            Self::Searches => &[windows::SEARCHES],
+        }
+    }
+
+    /// What is bound in it.
+    pub(crate) fn bindings(self) -> impl Iterator<Item = &'static Binding> {
+        self.tables().iter().flat_map(|table| table.iter())
+    }
+
+    /// What a key does in it.
+    pub(crate) fn action_of(self, event: KeyEvent) -> Option<Action> {
+        self.bindings().find(|b| b.keys.iter().any(|k| k.is(event))).map(|b| b.action)
+    }
+
+    /// The first key of an action in it, as people write it; empty for one that it does not have.
+    pub(crate) fn hint(self, action: Action) -> String {
+        self.key_of(action).unwrap_or_default()
+    }
+
+    fn key_of(self, action: Action) -> Option<String> {
+        self.bindings().find(|b| b.action == action).and_then(|b| b.keys.first()).map(|key| key.name())
+    }
+}
+
+/// The rarer actions of a room.
+pub(crate) fn menu_of(view: View) -> impl Iterator<Item = &'static Binding> {
+    Layer::Menu(view).bindings().filter(|b| !b.name.is_empty())
+}
+
+/// What can be done in a room without opening anything: its own first, then what is the same everywhere.
+pub(crate) fn in_room(view: View) -> impl Iterator<Item = &'static Binding> {
+    Layer::Room(view).bindings().chain(Layer::Everywhere.bindings())
+}
+
+/// All actions with a name, those of a room first, each once.
+pub(crate) fn by_name(view: View) -> Vec<&'static Binding> {
+    let others = View::ALL.into_iter().filter(|v| *v != view);
+    let rooms = std::iter::once(view).chain(others);
+    let all = rooms.flat_map(|v| Layer::Room(v).bindings().chain(menu_of(v))).chain(Layer::Everywhere.bindings());
+    let mut named: Vec<&Binding> = Vec::new();
+    for binding in all {
+        if !named.iter().any(|known| known.action == binding.action) {
+            named.push(binding);
+        }
+    }
+    named
+}
+
+/// The key of an action as people write it, where somebody is in a room: `b`, or `. n` for one in the room's menu. Empty for
+/// what cannot be done from there.
+pub(crate) fn hint(view: View, action: Action) -> String {
+    let direct = Layer::Room(view).key_of(action).or_else(|| Layer::Everywhere.key_of(action));
+    let by_menu = || {
+        let letter = menu_of(view).find(|b| b.action == action)?.keys.first()?.name();
+        Some(format!("{} {letter}", Layer::Everywhere.key_of(Action::Menu)?))
+    };
+    direct.or_else(by_menu).unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::tui::keys::key::Key;
+    use crossterm::event::{KeyCode, KeyModifiers};
+
+    /// Keys and what they mean, each key once.
+    fn meanings(bindings: impl Iterator<Item = &'static Binding>, what: &str) -> Vec<(Key, Action)> {
+        let mut seen: Vec<(Key, Action)> = Vec::new();
+        for (key, action) in bindings.flat_map(|b| b.keys.iter().map(move |k| (*k, b.action))) {
+            assert!(!seen.iter().any(|(k, _)| *k == key), "{} stands twice in {what}", key.name());
+            seen.push((key, action));
+        }
+        seen
+    }
+
+    #[test]
+    fn a_key_means_one_thing_wherever_one_is() {
+        for layer in Layer::all() {
+            meanings(layer.bindings(), &format!("{layer:?}"));
+        }
+        // And the same in every room.
+        let mut all: Vec<(Key, Action)> = Vec::new();
+        for view in View::ALL {
+            for (key, action) in meanings(in_room(view), &format!("{view:?}")) {
+                let known = all.iter().find(|(k, _)| *k == key);
+                assert!(known.is_none_or(|(_, a)| *a == action), "{} means two things", key.name());
+                all.push((key, action));
+            }
+        }
+    }
+
+    #[test]
+    fn what_has_a_name_is_described() {
+        for binding in View::ALL.into_iter().flat_map(by_name) {
+            assert!(!binding.name.is_empty() && binding.doc.ends_with('.'), "{:?}", binding.action);
+        }
+    }
+
+    #[test]
+    fn keys_are_found_whether_or_not_shift_is_reported() {
+        let event = |code, modifiers| KeyEvent::new(code, modifiers);
+        let everywhere = |code, modifiers| Layer::Everywhere.action_of(event(code, modifiers));
+        for modifiers in [KeyModifiers::NONE, KeyModifiers::SHIFT] {
+            assert_eq!(everywhere(KeyCode::Char('?'), modifiers), Some(Action::Help));
+            assert_eq!(everywhere(KeyCode::BackTab, modifiers), Some(Action::PreviousView));
+        }
+        assert_eq!(everywhere(KeyCode::Char('c'), KeyModifiers::CONTROL), Some(Action::Quit));
+        let run = Layer::Room(View::Run);
+        assert_eq!(run.action_of(event(KeyCode::Char('c'), KeyModifiers::NONE)), Some(Action::CarryOn));
+        assert_eq!(run.action_of(event(KeyCode::Char('s'), KeyModifiers::ALT)), None);
+    }
+
+    #[test]
+    fn an_action_is_named_by_its_key_or_by_the_way_through_the_menu() {
+        assert_eq!(hint(View::Shelf, Action::PutBack), "b");
+        assert_eq!(hint(View::Packages, Action::Columns), ". c");
+        assert_eq!(hint(View::Logbook, Action::Columns), "");
+    }
+}

@@ -1,0 +1,149 @@
+//! The keys of the windows, as tables. A window shows its own at its foot.
+
+use crossterm::event::KeyCode;
+
+use super::action::Action;
+use super::binding::{Binding, foot};
+use super::key::{control, key, letter};
+
+const ENTER: &[super::key::Key] = &[key(KeyCode::Enter)];
+const ESC: &[super::key::Key] = &[key(KeyCode::Esc)];
+const UP: &[super::key::Key] = &[key(KeyCode::Up)];
+const DOWN: &[super::key::Key] = &[key(KeyCode::Down)];
+
+/// A page that is read.
+pub(super) const READING: &[Binding] = &[
+    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "moves"),
+    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
+    foot(Action::PageDown, &[key(KeyCode::PageDown), letter(' ')], "a page"),
+    foot(Action::PageUp, &[key(KeyCode::PageUp)], ""),
+    foot(Action::First, &[key(KeyCode::Home)], ""),
+    foot(Action::Last, &[key(KeyCode::End)], ""),
+    foot(Action::Leave, &[key(KeyCode::Esc), key(KeyCode::Enter), letter('q'), letter('?')], "closes"),
+];
+
+/// Everything known of a package, beside what goes for any page.
+pub(super) const EVERYTHING: &[Binding] = &[foot(Action::CopyId, &[letter('y')], "copies the id")];
+
+/// All actions by name.
+pub(super) const PALETTE: &[Binding] = &[
+    foot(Action::Accept, ENTER, "does it"),
+    foot(Action::Down, DOWN, "moves"),
+    foot(Action::Up, UP, ""),
+    foot(Action::PageDown, &[key(KeyCode::PageDown)], ""),
+    foot(Action::PageUp, &[key(KeyCode::PageUp)], ""),
+    foot(Action::Leave, ESC, "closes"),
+];
+
+/// The menu of a room, beside its letters.
+pub(super) const MENU: &[Binding] = &[
+    foot(Action::Accept, ENTER, "does it"),
+    foot(Action::Down, DOWN, "moves"),
+    foot(Action::Up, UP, ""),
+    foot(Action::Leave, ESC, "closes"),
+];
+
+/// An address.
+pub(super) const ADDRESS: &[Binding] = &[foot(Action::Accept, ENTER, "adds it"), foot(Action::Leave, ESC, "not now")];
+
+/// Languages of labels.
+pub(super) const LANGUAGES: &[Binding] = &[
+    foot(Action::Accept, ENTER, "reads the labels again in these"),
+    foot(Action::Leave, ESC, "leaves them as they are"),
+];
+
+/// Pairing.
+pub(super) const PAIR: &[Binding] = &[
+    foot(Action::Accept, ENTER, "pair"),
+    foot(Action::NextField, &[key(KeyCode::Tab), key(KeyCode::BackTab), key(KeyCode::Up), key(KeyCode::Down)], "field"),
+    foot(Action::Leave, ESC, "not now"),
+    foot(Action::DeviceScreens, &[control('t')], "its screen"),
+];
+
+/// Closing a link.
+pub(super) const CLOSE: &[Binding] = &[
+    foot(Action::CloseNow, &[letter('s')], "does it"),
+    foot(Action::KeepDebugging, &[letter('k')], ""),
+    foot(Action::Forget, &[letter('f')], ""),
+    foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
+];
+
+/// A link that has been closed.
+pub(super) const CLOSED: &[Binding] =
+    &[foot(Action::Leave, &[key(KeyCode::Enter), key(KeyCode::Esc), letter(' ')], "goes on")];
+
+/// The devices' own screens, in the demo.
+pub(super) const DEVICE_SCREENS: &[Binding] = &[
+    foot(Action::Accept, ENTER, "does it"),
+    foot(Action::Down, DOWN, "moves"),
+    foot(Action::Up, UP, ""),
+    foot(Action::NextField, &[key(KeyCode::Right), key(KeyCode::Tab)], "next device"),
+    foot(Action::PreviousField, &[key(KeyCode::Left), key(KeyCode::BackTab)], ""),
+    foot(Action::Leave, &[key(KeyCode::Esc), letter('t'), letter('q')], "back"),
+];
+
+/// The columns of the table.
+pub(super) const COLUMNS: &[Binding] = &[
+    foot(Action::Toggle, &[letter(' ')], "shows or hides"),
+    foot(Action::Earlier, &[letter('+')], "moves it up"),
+    foot(Action::Later, &[letter('-')], "down"),
+    foot(Action::Reset, &[letter('0')], "as at first"),
+    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "moves"),
+    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
+    foot(Action::First, &[key(KeyCode::Home)], ""),
+    foot(Action::Last, &[key(KeyCode::End)], ""),
+    foot(Action::Leave, &[key(KeyCode::Esc), key(KeyCode::Enter)], "done"),
+];
+
+/// A note.
+pub(super) const NOTE: &[Binding] = &[
+    foot(Action::Accept, ENTER, "keeps it"),
+    foot(Action::NextField, &[key(KeyCode::Tab), key(KeyCode::Down)], "for whom it holds"),
+    foot(Action::PreviousField, &[key(KeyCode::BackTab), key(KeyCode::Up)], ""),
+    foot(Action::Toggle, &[control('s')], "star"),
+    foot(Action::Leave, ESC, "leaves everything as it was"),
+];
+
+/// A list of ids.
+pub(super) const ID_LIST: &[Binding] = &[
+    foot(Action::Accept, ENTER, "takes what is typed; with nothing typed, marks what is here"),
+    foot(Action::Leave, ESC, "marks nothing"),
+];
+
+/// What is to be opened on the device.
+pub(super) const OPEN: &[Binding] = &[
+    foot(Action::Accept, ENTER, "sends it"),
+    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "moves"),
+    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
+    foot(Action::First, &[key(KeyCode::Home)], ""),
+    foot(Action::Last, &[key(KeyCode::End)], ""),
+    foot(Action::Leave, ESC, "sends nothing"),
+];
+
+/// Kept searches.
+pub(super) const SEARCHES: &[Binding] = &[
+    foot(Action::Accept, ENTER, "searches"),
+    foot(Action::Add, &[letter('+')], "keeps the search of now"),
+    foot(Action::Remove, &[letter('-'), key(KeyCode::Delete)], "takes it out"),
+    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "moves"),
+    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
+    foot(Action::First, &[key(KeyCode::Home)], ""),
+    foot(Action::Last, &[key(KeyCode::End)], ""),
+    foot(Action::Leave, ESC, "closes"),
+];
+
+/// Writing the table to a file.
+pub(super) const EXPORT: &[Binding] = &[
+    foot(Action::Accept, ENTER, "writes it"),
+    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "moves"),
+    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
+    foot(Action::First, &[key(KeyCode::Home)], ""),
+    foot(Action::Last, &[key(KeyCode::End)], ""),
+    foot(Action::Leave, ESC, "writes nothing"),
+];
+
+/// Quitting while a run goes on.
+pub(super) const QUIT: &[Binding] = &[
+    foot(Action::Accept, &[letter('y')], "quit all the same"),
+    foot(Action::Leave, &[letter('n'), key(KeyCode::Esc)], "stay"),
+];

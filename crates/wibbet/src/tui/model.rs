@@ -1,0 +1,23 @@
+//! The whole of what the screen shows: the state of the rooms, and the windows over them.
+
+use super::app::App;
+use super::windows::Window;
+
+/// The screen.
+#[derive(Debug)]
+pub(crate) struct Model {
+    pub(crate) app: App,
+    /// The windows over the view; the last one is in front and has the keys.
+    pub(crate) windows: Vec<Window>,
+}
+
+impl Model {
+    pub(crate) fn new(app: App) -> Self {
+        Self { app, windows: Vec::new() }
+    }
+
+    /// Whether something on the screen turns.
+    pub(crate) fn is_moving(&self) -> bool {
+        self.app.is_moving() || self.windows.iter().any(Window::is_moving)
+    }
+}

@@ -1,0 +1,135 @@
+//! What is known of the package under the cursor.
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+use ratatui::text::Line;
+use ratatui::widgets::Paragraph;
+use wibbet_core::catalog::{Attribute, Column};
+use wibbet_core::package::Inventory;
+use wibbet_core::plan::{Back, Change, TrayItem};
+use wibbet_core::run::Origin;
+
+use super::tray::tray_plan;
+use crate::tui::app::{App, DeviceModel};
+use crate::tui::widgets::{Theme, glyph, wrap};
+
+pub(super) fn draw(
+    app: &App,
+    device: &DeviceModel,
+    inventory: &Inventory,
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+    area: Rect,
+) {
+    let cells = usize::from(area.width).saturating_sub(3);
+    let mut lines: Vec<Line<'_>> = Vec::new();
+    if let Some(package) = device.under_cursor().and_then(|id| inventory.packages.get(id)) {
+        let mut say =
+            |text: &str, style: Style| lines.extend(wrap(text, cells).into_iter().map(|l| Line::styled(l, style)));
+        let entry = device.entry(&package.id);
+        if let Some(entry) = &entry {
+            let name = entry.name();
+            say(&name.text, theme.strong);
+            if name.guessed {
+                let why = match (&entry.app.and_then(|a| a.trouble.as_ref()), &device.reading) {
+                    (Some(why), _) => format!("a guess from the id: {why}"),
+                    (None, Some(_)) => "a guess from the id; its label is being read".to_owned(),
+                    (None, None) => "a guess from the id; its label was not read".to_owned(),
+                };
+                say(&why, theme.dim);
+            }
+        }
+        say(package.id.as_str(), theme.plain);
+        let version = if package.version.as_str().is_empty() {
+            "no version".into()
+        } else {
+            format!("version {}", package.version)
+        };
+        let kind = match package.kind {
+            wibbet_core::package::PackageKind::System => format!("system app on {}", package.partition()),
+            wibbet_core::package::PackageKind::UpdatedSystem => "system app, updated since".to_owned(),
+            wibbet_core::package::PackageKind::User => "installed by somebody".to_owned(),
+        };
+        say(&format!("{kind} · {version}"), theme.dim);
+        if let Some(entry) = &entry {
+            let fact = |column: Column| column.words(entry).filter(|w| !w.is_empty());
+            let mut facts = Vec::new();
+            facts.extend(fact(Attribute::SIZE).map(|w| format!("{w} on disk")));
+            facts.extend(fact(Attribute::MEMORY).map(|w| format!("{w} of memory")));
+            facts.extend(fact(Attribute::IDLE).map(|w| match w.as_str() {
+                "never" => "never used".to_owned(),
+                "today" | "yesterday" => format!("last used {w}"),
+                _ => format!("last used {w} ago"),
+            }));
+            if !facts.is_empty() {
+                say(&facts.join(" · "), theme.plain);
+            }
+            if entry.app.is_some_and(|a| a.label.is_some() && a.home.is_empty()) {
+                say("It has no icon on the home screen.", theme.dim);
+            }
+            let may: Vec<&str> = {
+                let has = package.about.requests.iter().filter(|p| package.about.may(p, device.user()));
+                has.filter_map(|p| wibbet_core::android::permission_words(p)).collect()
+            };
+            if !may.is_empty() {
+                say(&format!("It may {}.", may.join("; ")), theme.dim);
+            }
+            for note in entry.notes {
+                let star = if note.star { "★ " } else { "" };
+                say(&format!("{star}{} ({})", note.text, note.scope.word()), theme.accent);
+            }
+        }
+        say("", theme.plain);
+        for user in &inventory.users {
+            let state = package.state(user.id);
+            let condition = state.condition();
+            let words = format!("{} {} for {}", glyph(condition), condition.word(), device.user_words(user.id));
+            say(&words, theme.condition(condition));
+            if let Some(way) = device.chosen(&package.id, user.id) {
+                say(&format!("→ {}", way.words()), theme.accent);
+            }
+        }
+        let plan = tray_plan(
+            device,
+            inventory,
+            &[TrayItem { id: package.id.clone(), user: device.user(), way: Change::Uninstall }],
+        );
+        say("", theme.plain);
+        if package.state(device.user()).installed {
+            match plan.steps.first().map(|s| s.back) {
+                Some(Back::Sure) => say("If it is uninstalled, it can be put back as it was.", theme.dim),
+                Some(Back::Nearly(why)) => say(&format!("If it is uninstalled, {why}."), theme.plain),
+                Some(Back::NoWay(why)) => {
+                    say(&format!("If it is uninstalled, there is no way back from here: {why}."), theme.alert)
+                }
+                None => {}
+            }
+        }
+        for entry in device.shelf.entries.iter().filter(|e| e.id == package.id) {
+            let who = device.user_words(entry.user);
+            match entry.origin {
+                Origin::Run { number, begun } => {
+                    say(&format!("Taken out by run {number}, {}, for {who}.", app.clock(begun)), theme.plain)
+                }
+                Origin::Before => say(&format!("Off for {who} before Wibbet."), theme.plain),
+            }
+        }
+    }
+    let beside = area.x > 0;
+    let inside = if beside {
+        let bar = vec![Line::styled("│", theme.dim); usize::from(area.height)];
+        frame.render_widget(Paragraph::new(bar), Rect { width: 1, ..area });
+        Rect { x: area.x + 2, width: area.width - 2, ..area }
+    } else {
+        let rule = Line::styled("─".repeat(usize::from(area.width)), theme.dim);
+        frame.render_widget(Paragraph::new(rule), Rect { height: 1, ..area });
+        Rect {
+            x: area.x + 1,
+            y: area.y + 1,
+            width: area.width.saturating_sub(1),
+            height: area.height.saturating_sub(1),
+        }
+    };
+    frame.render_widget(Paragraph::new(lines), inside);
+}

@@ -1,0 +1,101 @@
+//! The tray below the table.
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::Paragraph;
+use wibbet_core::package::Inventory;
+use wibbet_core::plan::{Back, Change, Plan, TrayItem, plan_take_out};
+
+use crate::tui::app::DeviceModel;
+use crate::tui::keys::{Action, View, hint};
+use crate::tui::rooms::parts::{becoming, named};
+use crate::tui::widgets::{Theme, fit, glyph, truncate, width};
+
+/// The plan for some items, with all that has no way back.
+pub(super) fn tray_plan(device: &DeviceModel, inventory: &Inventory, items: &[TrayItem]) -> Plan {
+    plan_take_out(inventory, &device.capabilities, items, true)
+}
+
+pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    let cells = usize::from(area.width);
+    if device.tray.is_empty() {
+        let rule = "─".repeat(cells.saturating_sub(8));
+        let lines = vec![
+            Line::from(vec![
+                Span::styled("─ ", theme.dim),
+                Span::styled("Tray ", theme.accent),
+                Span::styled(rule, theme.dim),
+            ]),
+            Line::styled(
+                truncate(
+                    &format!(
+                        " Empty. {} marks a package to be uninstalled; {} chooses another way, such as disable.",
+                        hint(View::Packages, Action::Mark),
+                        hint(View::Packages, Action::NextWay)
+                    ),
+                    cells,
+                ),
+                theme.dim,
+            ),
+        ];
+        let skip = lines.len().saturating_sub(usize::from(area.height));
+        frame.render_widget(Paragraph::new(lines.into_iter().skip(skip).collect::<Vec<_>>()), area);
+        return;
+    }
+    let plan = tray_plan(device, inventory, &device.tray);
+    let count = |disable: bool| device.tray.iter().filter(|i| (i.way == Change::Disable) == disable).count();
+    let mut parts = Vec::new();
+    for (n, word) in [(count(false), "uninstall"), (count(true), "disable")] {
+        if n > 0 {
+            parts.push(format!("{word} {n}"));
+        }
+    }
+    let stuck = plan.steps.iter().filter(|s| matches!(s.back, Back::NoWay(_))).count();
+    let title = format!("{} chosen: {} ", device.tray.len(), parts.join(", "));
+    let rule = "─".repeat(cells.saturating_sub(7 + width(&title)));
+    let mut lines = vec![Line::from(vec![
+        Span::styled("─ ", theme.dim),
+        Span::styled("Tray ", theme.accent),
+        Span::styled(title, theme.strong),
+        Span::styled(rule, theme.dim),
+    ])];
+    let room = usize::from(area.height).saturating_sub(1);
+    let upshot = usize::from(room > 2);
+    let mut items: Vec<Line<'_>> = device
+        .tray
+        .iter()
+        .map(|item| {
+            let condition = inventory.state(&item.id, item.user).condition();
+            let (becomes, short) = becoming(item.way);
+            let (words, room) = if cells < 70 {
+                (fit(short, 10), cells.saturating_sub(26))
+            } else {
+                (fit(item.way.words(), 21), cells - 48)
+            };
+            Line::from(vec![
+                Span::styled(format!(" {}→{} {words}", glyph(condition), glyph(becomes)), theme.accent),
+                Span::styled(fit(&named(device, &item.id, room.clamp(12, 60)), room.clamp(12, 60)), theme.plain),
+                Span::styled(format!(" {}", device.user_words(item.user)), theme.dim),
+            ])
+        })
+        .collect();
+    let shown = room.saturating_sub(upshot);
+    if items.len() > shown && shown > 0 {
+        let more = items.len() - shown + 1;
+        // The latest ones are those that somebody is thinking of.
+        items.drain(..more);
+        items.insert(0, Line::styled(format!(" … and {more} more"), theme.dim));
+    }
+    items.truncate(shown);
+    lines.extend(items);
+    if upshot == 1 {
+        let words = match stuck {
+            0 => " All of it can be put back. What leans on it is not worked out in this version yet.".to_owned(),
+            1 => " 1 of them cannot be put back from here; the plan says why.".to_owned(),
+            n => format!(" {n} of them cannot be put back from here; the plan says why."),
+        };
+        lines.push(Line::styled(truncate(&words, cells), if stuck > 0 { theme.alert } else { theme.dim }));
+    }
+    frame.render_widget(Paragraph::new(lines), area);
+}

@@ -1,0 +1,129 @@
+//! The bench.
+
+use super::*;
+
+#[test]
+fn a_missing_rung_says_what_to_do() {
+    let mut screen = Screen::empty(100, 30);
+    let mut ladder = Ladder::default();
+    let advice = "Unlock the device and tap “Allow”.".to_owned();
+    ladder.fall(LinkTrouble::with(Rung::Authorised, Advice::Allow, "it asks", advice));
+    screen.tell(SessionEvent::Ladder(Box::new(ladder)));
+    assert!(screen.shows("Unlock the device and tap “Allow”.") && screen.shows("waiting for “Allow” on the device"));
+    for (columns, lines) in [(80, 24), (50, 20), (42, 16)] {
+        screen.model.app.size = (columns, lines);
+        assert!(screen.shows("Unlock the device and tap"), "{columns}x{lines}\n{}", screen.text());
+    }
+}
+
+#[test]
+fn devices_are_added_by_address() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys("anonsense\n");
+    assert!(screen.shows("an address is HOST:PORT"));
+    screen.keys("\x1ba192.0.2.7:5555\n");
+    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::Add("192.0.2.7:5555".into()))]);
+    screen.card(3, "192.0.2.7:5555");
+    assert_eq!(screen.model.app.current, 1, "what was added is turned to");
+    screen.keys("a127.0.0.1:40001\n");
+    assert_eq!((screen.effects.len(), screen.model.app.current), (1, 0));
+}
+
+/// A device as it tells of itself, with something to be warned of.
+fn details() -> Details {
+    let vitals = Vitals {
+        started: Some(true),
+        current_user: Some(UserId::OWNER),
+        stays_awake: Some(0),
+        battery: Some(Battery { percent: 87, powered: true }),
+        managed: vec![wibbet_core::device::Managed {
+            user: Some(UserId::new(10)),
+            package: "com.pellmoor.work".parse().unwrap(),
+        }],
+        ..Vitals::default()
+    };
+    Details { vitals, ..Details::default() }
+}
+
+#[test]
+fn cards_come_and_go_and_the_cursor_stays_on_its_device() {
+    let mut screen = Screen::linked(128, 40);
+    screen.card(4, "192.0.2.4:5555");
+    screen.card(5, "192.0.2.5:5555");
+    screen.keys("nn");
+    assert_eq!(screen.model.app.device().unwrap().card, 5);
+    screen.bench(BenchEvent::Gone(4));
+    assert_eq!(screen.model.app.device().unwrap().card, 5);
+    screen.bench(BenchEvent::Gone(5));
+    assert_eq!(screen.model.app.device().unwrap().card, 0);
+    screen.bench(BenchEvent::Gone(0));
+    assert!(screen.shows("The bench is empty."));
+    screen.keys("g");
+    assert!(screen.shows("tap the build or OS version line seven times"));
+}
+
+#[test]
+fn the_card_tells_what_the_device_is_and_warns() {
+    let mut screen = Screen::linked(128, 40);
+    screen.tell(SessionEvent::Details(Box::new(details())));
+    for text in [
+        "battery 87 %, charging",
+        "▲ user 10 is managed by com.pellmoor.work",
+        "com.android.htmlviewer could be set",
+        "on the screen",
+    ] {
+        assert!(screen.shows(text), "{text}\n{}", screen.text());
+    }
+    // The second switch blocks changes, and nothing else.
+    let mut ladder = ready();
+    ladder.fall(LinkTrouble::new(Rung::Changes, Advice::SecondSwitch, "it refused"));
+    screen.tell(SessionEvent::Ladder(Box::new(ladder)));
+    assert!(
+        screen.shows("second switch") && screen.shows("7 packages") && screen.shows("linked · changes not permitted")
+    );
+    screen.keys("\n \n");
+    assert!(
+        screen.shows("▲ the device does not permit changes") && screen.shows("(+1 on the bench)"),
+        "{}",
+        screen.text()
+    );
+    screen.keys("1");
+    screen.effects.clear();
+    screen.keys(".h");
+    let stay = Effect::Bench(BenchCommand::Session(0, SessionCommand::StayAwake(true)));
+    assert_eq!(screen.effects, [stay]);
+    insta::assert_snapshot!("bench_second_switch_128x40", screen.text());
+}
+
+#[test]
+fn many_devices_are_one_list_that_scrolls() {
+    let mut screen = Screen::linked(128, 40);
+    for n in 1..40 {
+        screen.card(n, &format!("192.0.2.{n}:5555"));
+    }
+    assert!(screen.shows("192.0.2.9:5555") && !screen.shows("192.0.2.39:5555"));
+    screen.code(KeyCode::End);
+    assert!(screen.shows("192.0.2.39:5555"));
+    for (columns, lines) in [(100, 30), (80, 24), (50, 20), (30, 8)] {
+        screen.model.app.size = (columns, lines);
+        let text = screen.text();
+        assert!(text.contains("192.0.2.39"), "{columns}x{lines}\n{text}");
+    }
+}
+
+#[test]
+fn devices_work_beside_one_another() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("a192.0.2.7:5555\n");
+    screen.card(1, "192.0.2.7:5555");
+    screen.effects.clear();
+    screen.bench(BenchEvent::Session(1, SessionEvent::Note("run 3 was interrupted".into())));
+    assert!(screen.shows("192.0.2.7:5555: run 3 was interrupted"), "a note says whose it is");
+    screen.keys("n2 ");
+    assert_eq!((screen.model.app.current, screen.model.app.devices[0].tray.len()), (0, 1));
+    screen.keys("n");
+    assert!(screen.shows("making the link"));
+    screen.keys(" \ns");
+    assert!(screen.model.app.devices[1].tray.is_empty());
+    assert!(!screen.effects.iter().any(|e| matches!(e, Effect::Bench(BenchCommand::Session(..)))));
+}

@@ -1,0 +1,93 @@
+//! Pairing, first steps and closing.
+
+use super::*;
+
+#[test]
+fn pairing_keeps_what_was_typed_and_says_what_expired() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("p");
+    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::ShowQr)]);
+    screen.bench(BenchEvent::Pairing(PairNews::Show("WIFI:T:ADB;S:wibbet-abcdef;P:secret;;".into())));
+    assert!(screen.shows("scan the code on the left") && screen.text().contains('▀'));
+    let offer = |at: &str| BenchEvent::Offers(vec![("adb-TG-abcdef".into(), at.into())]);
+    screen.bench(offer("192.0.2.9:37001"));
+    assert!(screen.shows("address  192.0.2.9:37001"), "the address comes by itself");
+    screen.keys("123456\n");
+    let pair = |at: &str, code: &str| Effect::Bench(BenchCommand::Pair { at: at.into(), code: code.into() });
+    assert_eq!(screen.effects.last(), Some(&pair("192.0.2.9:37001", "123456")));
+    // A wrong code: only the code has to be typed again.
+    screen.bench(BenchEvent::Paired(Err(("the code is not the one".into(), true))));
+    assert!(screen.shows("▲ the code is not the one") && screen.shows("address  192.0.2.9:37001"));
+    screen.keys("654321\n");
+    assert_eq!(screen.effects.last(), Some(&pair("192.0.2.9:37001", "654321")));
+    // The dialog is gone: the next one brings its own address.
+    screen.bench(BenchEvent::Offers(Vec::new()));
+    screen.bench(BenchEvent::Paired(Err(("nothing offers pairing there".into(), false))));
+    screen.bench(offer("192.0.2.9:37777"));
+    assert!(screen.shows("address  192.0.2.9:37777") && !screen.shows("nothing offers"));
+    screen.keys("111222\n");
+    assert_eq!(screen.effects.last(), Some(&pair("192.0.2.9:37777", "111222")));
+    screen.bench(BenchEvent::Paired(Ok("adb-TG-abcdef".into())));
+    assert!(screen.model.windows.is_empty() && screen.shows("Paired with adb-TG-abcdef"));
+    // A dialog that closes while its code is being typed is told at once.
+    screen.keys("p");
+    screen.bench(offer("192.0.2.9:37888"));
+    screen.keys("12");
+    screen.bench(BenchEvent::Offers(Vec::new()));
+    assert!(screen.shows("closed its dialog"));
+    screen.keys("\n");
+    assert!(screen.shows("closed its dialog") && !screen.effects.contains(&pair("", "12")));
+    screen.keys("\x1b");
+    // What was typed is not replaced, and rules of the fields are told.
+    screen.keys("p");
+    screen.bench(BenchEvent::Offers(Vec::new()));
+    screen.keys("\n");
+    assert!(screen.shows("no device offers pairing"));
+    screen.keys("\tx\n");
+    for (columns, lines) in [(100, 30), (80, 24), (50, 20)] {
+        screen.model.app.size = (columns, lines);
+        assert!(screen.shows("Pair a device"), "{columns}x{lines}");
+    }
+    screen.keys("\x1b");
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::EndPairing)));
+}
+
+#[test]
+fn the_windows_about_links_at_their_sizes() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys("p");
+    screen.bench(BenchEvent::Pairing(PairNews::Show("WIFI:T:ADB;S:wibbet-abcdef;P:secret;;".into())));
+    insta::assert_snapshot!("pair_100x30", screen.text());
+    screen.model.app.size = (80, 24);
+    insta::assert_snapshot!("pair_80x24", screen.text());
+    screen.keys("\x1bg");
+    insta::assert_snapshot!("first_steps_80x24", screen.text());
+    screen.keys("\x1b.l");
+    insta::assert_snapshot!("close_80x24", screen.text());
+    screen.keys("\x1b");
+    screen.model.app.device_screens = vec![crate::demo::DemoScreen {
+        serial: "CT5-0417-2291".into(),
+        name: "Corvane Tarn 5".into(),
+        lines: vec!["USB debugging: on".into()],
+        acts: vec![crate::demo::DemoAct::Cable(false), crate::demo::DemoAct::Cable(true)],
+    }];
+    screen.keys("t_\n");
+    let plug = Effect::Demo("CT5-0417-2291".into(), crate::demo::DemoAct::Cable(true));
+    assert_eq!(screen.effects.last(), Some(&plug));
+    assert!(screen.shows("⟩ plug the cable in") && screen.shows("simulated"));
+}
+
+#[test]
+fn closing_is_shown_in_words_before_it_is_done() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys(".l");
+    assert!(screen.shows("⟩ settings put global adb_enabled 0") && screen.effects.is_empty());
+    screen.keys("kfs");
+    let close = SessionCommand::Close { switch_off: false, forget: true };
+    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::Session(0, close))]);
+    let step = CloseStep { what: "forget the device here".into(), done: true, known: "its runs stay".into() };
+    screen.tell(SessionEvent::Closed(vec![step]));
+    assert!(screen.shows("✓ forget the device here") && screen.shows("Revoke USB debugging"));
+    screen.keys(" ");
+    assert!(screen.model.windows.is_empty());
+}

@@ -1,0 +1,20 @@
+//! The logbook.
+
+use super::*;
+
+/// The cursor stays on its package while the list around it changes.
+/// A device that shares its serial with another one is named by its id in the record.
+#[test]
+fn the_logbook_names_devices_by_their_ids() {
+    let mut screen = Screen::linked(100, 30);
+    let second = DeviceFacts { id: "CT5-0417-2291.2".parse().unwrap(), ..facts() };
+    screen.tell(SessionEvent::Facts(Box::new(second), Capabilities::new(34, DaemonFeatures::default())));
+    let of = |id: &str, number| Run { serial: id.parse().unwrap(), number, ..run([Some(Outcome::Done); 3]) };
+    let runs = vec![of("CT5-0417-2291.2", 2), of("CT5-0417-2291", 1)];
+    screen.keys("5");
+    update(&mut screen.model, Message::Log(Ok(runs)));
+    let text = screen.text();
+    let line = |run: &str| text.lines().find(|line| line.contains(run)).unwrap();
+    assert!(line("run 2").contains("Corvane Tarn 5 · CT5"), "{text}");
+    assert!(!line("run 1").contains("Corvane"), "another device's run\n{text}");
+}

@@ -1,0 +1,124 @@
+//! Plans and runs.
+
+use super::*;
+
+/// The whole job by keys: search, mark, plan, send, put one back.
+#[test]
+fn nothing_is_sent_before_it_was_shown_and_asked_for() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("\n/calend\n /\x1b/music\nw/\x1b");
+    let tray: Vec<(String, Change)> =
+        screen.model.app.devices[0].tray.iter().map(|i| (i.id.to_string(), i.way)).collect();
+    assert_eq!(
+        tray,
+        [("com.android.calendar".into(), Change::Uninstall), ("com.android.music".into(), Change::Disable)]
+    );
+    screen.keys("s");
+    assert!(screen.effects.is_empty(), "s sends only what is shown");
+    screen.keys("\n");
+    assert!(screen.shows("Nothing has been sent yet") && screen.shows("2 to send"));
+    screen.keys("\n\n");
+    assert!(screen.effects.is_empty(), "Enter never sends");
+    screen.keys("v");
+    assert!(screen.shows("⟩ package uninstall --user 0 com.android.calendar"));
+    screen.keys("s");
+    let [Effect::Bench(BenchCommand::Session(0, SessionCommand::Run(RunKind::TakeOut, plan)))] =
+        screen.effects.as_slice()
+    else {
+        panic!("{:?}", screen.effects)
+    };
+    assert_eq!(plan.to_send(), 2);
+    screen.keys("s");
+    assert_eq!(screen.effects.len(), 1, "a second s sends nothing");
+    assert!(screen.model.app.devices[0].tray.is_empty());
+
+    let done = run([Some(Outcome::Done), Some(Outcome::Done), Some(Outcome::Refused)]);
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(done.clone()))));
+    screen.tell(SessionEvent::Run(RunNews::States(
+        "com.android.calendar".parse().unwrap(),
+        BTreeMap::from([(UserId::OWNER, OUT)]),
+    )));
+    screen.tell(SessionEvent::Runs(Arc::new(vec![done])));
+    screen.tell(SessionEvent::RunEnded(None));
+    assert!(screen.shows("2 of 3 done and read back"));
+    screen.keys("4b");
+    assert!(screen.shows("Plan: put back") && screen.shows("reinstall"));
+    screen.keys("s");
+    assert!(
+        matches!(screen.effects.last(), Some(Effect::Bench(BenchCommand::Session(0, SessionCommand::Run(RunKind::PutBack, plan)))) if plan.to_send() == 1)
+    );
+}
+
+#[test]
+fn what_has_no_way_back_needs_a_word_of_its_own() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2/tides\n \n");
+    assert!(screen.shows("not sent: it could not be put back from here"));
+    screen.keys("s");
+    assert!(screen.effects.is_empty());
+    screen.keys("d");
+    assert!(screen.shows("disable") && screen.shows("1 to send"));
+    screen.keys("\x1b2w");
+    assert_eq!(
+        screen.model.app.devices[0].tray[0].way,
+        Change::Uninstall,
+        "the tray followed the plan, and w goes on from there"
+    );
+    screen.keys("\n.o");
+    assert!(screen.shows("no way back: it is not part of the system"));
+    screen.keys("s");
+    assert_eq!(screen.effects.len(), 1);
+}
+
+#[test]
+fn a_run_that_goes_on_is_not_lost_by_leaving_it() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2 \ns");
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(run([Some(Outcome::Done), None, None])))));
+    screen.keys("2");
+    screen.keys(" \n");
+    assert!(matches!(screen.model.app.devices[0].pane, RunPane::Shown(_)), "a plan does not take a going run's place");
+    screen.keys("q");
+    assert!(screen.shows("A run is going on"));
+    screen.keys("n");
+    assert!(!screen.effects.contains(&Effect::Quit));
+    screen.keys("x");
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::StopRun(0))));
+    screen.tell(SessionEvent::RunEnded(Some("the link went".into())));
+    assert!(screen.shows("the link went"));
+}
+
+#[test]
+fn a_plan_that_could_not_be_begun_is_there_again() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2_ \ns");
+    assert!(screen.shows("Looking at the device before anything is sent"));
+    screen.tell(SessionEvent::RunEnded(Some("another Wibbet is at work on the device".into())));
+    assert!(screen.shows("Nothing has been sent yet") && screen.shows("another Wibbet"));
+    assert_eq!(screen.model.app.devices[0].tray.len(), 1);
+    screen.keys("s");
+    assert_eq!(screen.effects.len(), 2);
+}
+
+#[test]
+fn what_was_refused_can_be_tried_another_way() {
+    let mut screen = Screen::linked(128, 40);
+    let refused = run([Some(Outcome::Done), Some(Outcome::Refused), Some(Outcome::NoEffect)]);
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(refused))));
+    screen.keys("3d");
+    let tray: Vec<(&str, Change)> = screen.model.app.devices[0].tray.iter().map(|i| (i.id.as_str(), i.way)).collect();
+    assert_eq!(tray, [("com.corvane.cleaner", Change::Disable)], "disabling what could not be disabled leads nowhere");
+    assert!(screen.shows("Plan: take out") && screen.effects.is_empty());
+}
+
+#[test]
+fn an_interrupted_run_is_offered() {
+    let mut screen = Screen::linked(128, 40);
+    let mut left = run([Some(Outcome::Done), None, None]);
+    left.state = RunState::Stopped;
+    screen.tell(SessionEvent::Runs(Arc::new(vec![left])));
+    assert!(screen.shows("run 7 is unfinished: c carries it on"));
+    screen.keys("c");
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::Session(0, SessionCommand::CarryOn(7)))));
+    assert_eq!(screen.model.app.view, View::Run);
+}

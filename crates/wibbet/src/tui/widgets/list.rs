@@ -1,0 +1,103 @@
+//! A list with a cursor. What remembers the cursor is a number; moving, scrolling, drawing and the mouse are here.
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::Paragraph;
+
+use super::theme::Theme;
+
+/// Moves a cursor over a list of `len` items.
+pub(crate) fn step(at: &mut usize, len: usize, by: isize) {
+    *at = at.saturating_add_signed(by).min(len.saturating_sub(1));
+}
+
+/// The first line shown of a list, so that the cursor stays in the middle where it can.
+pub(crate) fn first_shown(at: usize, len: usize, lines: usize) -> usize {
+    at.saturating_sub(lines / 2).min(len.saturating_sub(lines))
+}
+
+/// One style for the whole line: the shapes and words in it say the rest.
+pub(crate) fn under_cursor<'a>(line: Line<'a>, theme: &Theme, cells: usize) -> Line<'a> {
+    let fill = " ".repeat(cells.saturating_sub(line.width()));
+    let mut spans: Vec<Span<'a>> = line.spans.into_iter().map(|s| Span::styled(s.content, theme.cursor)).collect();
+    spans.push(Span::styled(fill, theme.cursor));
+    Line::from(spans)
+}
+
+/// Draws items of one line each with the cursor on one of them.
+pub(crate) fn draw_list<'a, T>(
+    items: &[T],
+    at: usize,
+    row: impl Fn(&T, usize) -> Line<'a>,
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+    area: Rect,
+) {
+    let (room, cells) = (usize::from(area.height), usize::from(area.width));
+    let at = at.min(items.len().saturating_sub(1));
+    let shown = items.iter().enumerate().skip(first_shown(at, items.len(), room)).take(room).map(|(n, item)| {
+        let line = row(item, n);
+        if n == at { under_cursor(line, theme, cells) } else { line }
+    });
+    frame.render_widget(Paragraph::new(shown.collect::<Vec<_>>()), area);
+}
+
+/// The item of such a list at a line of its area.
+pub(crate) fn item_at(len: usize, at: usize, lines: usize, line: usize) -> Option<usize> {
+    Some(first_shown(at, len, lines) + line).filter(|n| line < lines && *n < len)
+}
+
+/// The first line shown of a list whose items have some lines each, so that the one at `at` is in entry.
+pub(crate) fn first_line(heights: &[usize], at: usize, lines: usize) -> usize {
+    let before: usize = heights.iter().take(at).sum();
+    let total: usize = heights.iter().sum();
+    first_shown(before, total, lines)
+}
+
+/// The item at a line of a list whose items have some lines each.
+pub(crate) fn tall_item_at(heights: &[usize], at: usize, lines: usize, line: usize) -> Option<usize> {
+    let mut left = first_line(heights, at, lines) + line;
+    heights.iter().position(|h| {
+        let here = left < *h;
+        left = left.saturating_sub(*h);
+        here
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lists_keep_the_cursor_in_sight() {
+        for len in 0..30 {
+            for lines in 1..12 {
+                for at in 0..len {
+                    let first = first_shown(at, len, lines);
+                    assert!(first <= at && at < first + lines, "{at} {len} {lines}");
+                    assert_eq!(item_at(len, at, lines, at - first), Some(at));
+                }
+                assert_eq!(item_at(len, 0, lines, lines), None);
+            }
+        }
+    }
+
+    #[test]
+    fn a_cursor_never_leaves_its_list() {
+        for (at, len, by, then) in [(0, 3, -1, 0), (1, 3, 9, 2), (5, 0, 1, 0), (2, 3, -2, 0)] {
+            let mut moved = at;
+            step(&mut moved, len, by);
+            assert_eq!(moved, then);
+        }
+    }
+
+    #[test]
+    fn the_item_under_the_mouse_is_the_one_drawn_there() {
+        let heights = [3, 1, 1, 3, 1];
+        for (line, item) in [(0, Some(0)), (2, Some(0)), (3, Some(1)), (5, Some(3)), (8, Some(4)), (9, None)] {
+            assert_eq!(tall_item_at(&heights, 0, 20, line), item);
+        }
+        assert_eq!(first_line(&heights, 4, 2), 7);
+    }
+}

@@ -1,0 +1,43 @@
+//! A text that is longer than its window.
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::Line;
+use ratatui::widgets::Paragraph;
+
+/// How far such a text has been scrolled.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub(crate) struct Scroll(usize);
+
+impl Scroll {
+    /// Scrolls a text of `len` lines in a window of `room`, never past its end.
+    pub(crate) fn step(&mut self, by: isize, len: usize, room: usize) {
+        self.0 = self.0.saturating_add_signed(by).min(len.saturating_sub(room));
+    }
+
+    /// Draws what is in entry.
+    pub(crate) fn draw(self, lines: Vec<Line<'_>>, frame: &mut Frame<'_>, area: Rect) {
+        let room = usize::from(area.height);
+        // The window may have become larger since.
+        let first = self.0.min(lines.len().saturating_sub(room));
+        frame.render_widget(Paragraph::new(lines.into_iter().skip(first).take(room).collect::<Vec<_>>()), area);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn nothing_is_scrolled_past_the_end() {
+        let mut scroll = Scroll::default();
+        scroll.step(50, 30, 10);
+        assert_eq!(scroll, Scroll(20));
+        // So the first step back is seen.
+        scroll.step(-1, 30, 10);
+        assert_eq!(scroll, Scroll(19));
+        scroll.step(-99, 30, 10);
+        scroll.step(5, 3, 10);
+        assert_eq!(scroll, Scroll(0));
+    }
+}

@@ -1,0 +1,82 @@
+//! Adding a device by its address.
+
+use ratatui::Frame;
+use ratatui::text::Line;
+use ratatui::widgets::Paragraph;
+use tui_input::Input;
+use wibbet_bench::fleet::BenchCommand;
+
+use super::form::{ALL, Flow, Form, framed};
+use crate::tui::app::{App, DeviceModel};
+use crate::tui::keys::{Action, Layer, View};
+use crate::tui::message::Effect;
+use crate::tui::widgets::{Field, Theme, truncate};
+
+/// An address that is being typed.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Address {
+    input: Input,
+    trouble: Option<String>,
+}
+
+impl Address {
+    fn field_of(&self) -> Field<'_> {
+        Field { name: "", name_cells: 0, input: &self.input, here: true }
+    }
+}
+
+impl Form for Address {
+    const OPENED_BY: Action = Action::AddDevice;
+
+    fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
+        Some(Self::default())
+    }
+
+    fn layer(&self) -> Layer {
+        Layer::Address
+    }
+
+    fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
+        if action != Action::Accept {
+            return Flow::Close;
+        }
+        let address = match crate::address::address(self.input.value().trim()) {
+            Ok(address) => address,
+            Err(rule) => {
+                self.trouble = Some(rule);
+                return Flow::Stay;
+            }
+        };
+        let has = |d: &DeviceModel| d.routes.iter().any(|r| r.to_string() == address);
+        if let Some(place) = app.devices.iter().position(has) {
+            app.current = place;
+            app.tell("That device is on the bench already.");
+        } else {
+            app.view = View::Bench;
+            app.awaited = Some(address.clone());
+            out.push(Effect::Bench(BenchCommand::Add(address)));
+        }
+        Flow::Close
+    }
+
+    fn draw(&self, _app: &App, theme: &Theme, frame: &mut Frame<'_>) {
+        let room = framed(" Add a device ", (70, 4), (Layer::Address, ALL), theme, frame);
+        let cells = usize::from(room.width);
+        let aside = match &self.trouble {
+            Some(rule) => Line::styled(truncate(rule, cells), theme.alert),
+            None => Line::styled(truncate("Its debugging port is mostly 5555.", cells), theme.dim),
+        };
+        let field = self.field_of();
+        let lines = vec![Line::raw("Address, HOST:PORT"), field.line(theme, cells), Line::raw(""), aside];
+        frame.render_widget(Paragraph::new(lines), room);
+        field.put_cursor(frame, room, 1);
+    }
+
+    fn field(&mut self) -> Option<&mut Input> {
+        Some(&mut self.input)
+    }
+
+    fn edited(&mut self) {
+        self.trouble = None;
+    }
+}

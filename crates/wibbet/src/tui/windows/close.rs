@@ -1,0 +1,136 @@
+//! Closing the link of a device: what it does, in words, and then what became of it.
+
+use ratatui::Frame;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::Paragraph;
+use wibbet_bench::session::{CloseStep, SessionCommand};
+use wibbet_core::ask::DeviceSetting;
+
+use super::form::{Flow, Form, framed};
+use crate::tui::app::{App, DeviceModel};
+use crate::tui::keys::{Action, Layer, View, hint};
+use crate::tui::message::{Effect, to_session};
+use crate::tui::widgets::{Theme, fit, spinner, truncate, wrap};
+
+/// What is to be done, and later what was.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Close {
+    forget: bool,
+    keep_debugging: bool,
+    working: bool,
+    steps: Option<Vec<CloseStep>>,
+}
+
+impl Close {
+    /// It has been done.
+    pub(crate) fn done(&mut self, steps: Vec<CloseStep>) {
+        self.working = false;
+        self.steps = Some(steps);
+    }
+}
+
+fn lines<'a>(app: &App, device: &DeviceModel, form: &Close, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+    let mut lines: Vec<Line<'_>> = Vec::new();
+    let by_hand = "By hand, on the device: Developer options, “Revoke USB debugging authorisations”, and under Wireless debugging “Paired devices”: its owner takes this computer's right away there.";
+    if let Some(steps) = &form.steps {
+        for step in steps {
+            let (sign, style) = if step.done { ("✓", theme.good) } else { ("▲", theme.alert) };
+            lines.push(Line::from(vec![
+                Span::styled(format!(" {sign} "), style),
+                Span::styled(fit(&step.what, 28), theme.strong),
+                Span::styled(truncate(&step.known, cells.saturating_sub(32)), theme.dim),
+            ]));
+        }
+        if steps.is_empty() {
+            lines.push(Line::raw(" The link has been let go of; nothing had to be changed."));
+        }
+        lines.push(Line::raw(""));
+        lines.extend(wrap(by_hand, cells).into_iter().map(Line::raw));
+        lines.push(Line::raw(""));
+        let again = hint(View::Bench, Action::ReadAgain);
+        lines.push(Line::styled(format!("{again} on the bench links it again, if it can be."), theme.dim));
+    } else {
+        let on = |on: bool| if on { "●" } else { "○" };
+        let row = |key: String, on_off: &'static str, words: String| {
+            Line::from(vec![
+                Span::styled(format!(" {on_off} "), theme.good),
+                Span::styled(format!("{key:<3}"), theme.accent),
+                Span::raw(words),
+            ])
+        };
+        let awake = device.stays_awake();
+        lines.push(row(
+            String::new(),
+            on(awake),
+            "let it sleep again as it did before, if that was changed from here".into(),
+        ));
+        lines.push(row(
+            Layer::Close.hint(Action::KeepDebugging),
+            on(!form.keep_debugging),
+            "switch debugging off on it: the link goes with it, which shows it".into(),
+        ));
+        if !form.keep_debugging {
+            let mut words = Vec::new();
+            if device.capabilities.sdk >= 30 {
+                words.push(DeviceSetting::WirelessDebuggingOff.words());
+            }
+            words.push(DeviceSetting::UsbDebuggingOff.words());
+            lines.extend(words.into_iter().map(|w| Line::styled(format!("        ⟩ {w}"), theme.dim)));
+        }
+        lines.push(row(
+            Layer::Close.hint(Action::Forget),
+            on(form.forget),
+            "forget the device here; its runs stay in the logbook".into(),
+        ));
+        lines.push(Line::raw(""));
+        lines.extend(wrap(by_hand, cells).into_iter().map(|l| Line::styled(l, theme.dim)));
+        if form.working {
+            lines.push(Line::styled(format!("closing {}", spinner(app.tick)), theme.accent));
+        }
+    }
+    lines
+}
+
+impl Form for Close {
+    const OPENED_BY: Action = Action::CloseLink;
+
+    fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
+        Some(Self::default())
+    }
+
+    fn layer(&self) -> Layer {
+        if self.steps.is_some() { Layer::Closed } else { Layer::Close }
+    }
+
+    fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
+        match action {
+            _ if self.working => {}
+            Action::Leave => return Flow::Close,
+            Action::Forget => self.forget = !self.forget,
+            Action::KeepDebugging => self.keep_debugging = !self.keep_debugging,
+            Action::CloseNow => {
+                let Some(device) = app.device() else { return Flow::Close };
+                self.working = true;
+                let command = SessionCommand::Close { switch_off: !self.keep_debugging, forget: self.forget };
+                out.push(to_session(device.card, command));
+            }
+            _ => {}
+        }
+        Flow::Stay
+    }
+
+    fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
+        let Some(device) = app.device() else { return };
+        let title = format!(" Close the link to {} ", device.name());
+        let columns = 84.min(frame.area().width.saturating_sub(2));
+        let lines = lines(app, device, self, theme, usize::from(columns.saturating_sub(4)));
+        let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);
+        let enabled = |_| !self.working;
+        let room = framed(&title, (columns, high), (self.layer(), &enabled), theme, frame);
+        frame.render_widget(Paragraph::new(lines), room);
+    }
+
+    fn is_moving(&self) -> bool {
+        true
+    }
+}

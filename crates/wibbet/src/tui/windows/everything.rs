@@ -1,0 +1,210 @@
+//! Everything that is known of one package, and from where.
+
+use ratatui::Frame;
+use ratatui::style::Style;
+use ratatui::text::{Line, Span};
+use wibbet_core::android::permission_words;
+use wibbet_core::catalog::Attribute;
+use wibbet_core::package::Source;
+use wibbet_types::bytes_words;
+
+use super::form::{Flow, Form};
+use super::page::Page;
+use crate::tui::app::{App, DeviceModel};
+use crate::tui::keys::{Action, Layer};
+use crate::tui::message::Effect;
+use crate::tui::widgets::{Scroll, Theme, capitalize, fit, wrap};
+
+/// Everything that is known of the package under the cursor.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Everything(Scroll);
+
+/// Lines with a heading in front.
+struct Listing<'a> {
+    lines: Vec<Line<'a>>,
+    cells: usize,
+    head: Style,
+    plain: Style,
+    dim: Style,
+}
+
+impl Listing<'_> {
+    fn part(&mut self, title: &str, from: &str) {
+        self.lines.push(Line::raw(""));
+        self.lines.push(Line::from(vec![
+            Span::styled(title.to_owned(), self.head),
+            Span::styled(if from.is_empty() { String::new() } else { format!("  {from}") }, self.dim),
+        ]));
+    }
+
+    fn fact(&mut self, name: &str, value: &str) {
+        for (n, line) in wrap(value, self.cells.saturating_sub(18)).into_iter().enumerate() {
+            let name = if n == 0 { name } else { "" };
+            self.lines.push(Line::from(vec![
+                Span::styled(format!("  {} ", fit(name, 15)), self.dim),
+                Span::styled(line, self.plain),
+            ]));
+        }
+    }
+}
+
+fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+    let Some(device) = device else { return Vec::new() };
+    let Some(entry) = device.under_cursor().and_then(|id| device.entry(id)) else { return Vec::new() };
+    let Some(catalog) = &device.catalog else { return Vec::new() };
+    let (package, about) = (entry.package, &entry.package.about);
+    let mut list = Listing {
+        lines: vec![
+            Line::styled(entry.name().text.into_owned(), theme.strong),
+            Line::styled(package.id.to_string(), theme.plain),
+        ],
+        cells,
+        head: theme.accent,
+        plain: theme.plain,
+        dim: theme.dim,
+    };
+    list.part("Name", "from the APK's manifest and resource table");
+    match entry.app {
+        Some(app) => {
+            let label = app.label.as_ref().map_or("none", |l| l.as_str());
+            let locale =
+                if app.locale.is_empty() { "no language in particular".to_owned() } else { app.locale.to_string() };
+            list.fact("label", &format!("{label} ({locale})"));
+            if let Some(why) = &app.trouble {
+                list.fact("not read", why.as_str());
+            }
+            for entry in &app.home {
+                let name = entry.label.as_ref().or(app.label.as_ref()).map_or("", |l| l.as_str());
+                list.fact("home screen", &format!("{name}: {}", entry.class));
+            }
+            if app.home.is_empty() {
+                list.fact("home screen", "no entry");
+            }
+            let [activities, services, receivers, providers] = app.parts;
+            list.fact(
+                "parts",
+                &format!("{activities} activities, {services} services, {receivers} receivers, {providers} providers"),
+            );
+            if let Some(target) = &app.overlay_of {
+                list.fact("overlay of", target.as_str());
+            }
+            if !app.libraries.is_empty() {
+                let names: Vec<&str> = app.libraries.iter().map(|l| l.as_str()).collect();
+                list.fact("libraries", &names.join(", "));
+            }
+        }
+        None => list.fact("", "not read yet"),
+    }
+    list.part("State", "dumpsys package");
+    for user in &catalog.inventory.users {
+        list.fact(
+            &format!("user {}", user.id),
+            &format!("{}: {}", user.name, package.state(user.id).condition().word()),
+        );
+    }
+    for column in [
+        Attribute::FROM,
+        Attribute::VERSION,
+        Attribute::TARGET,
+        Attribute::UID,
+        Attribute::INSTALLER,
+        Attribute::CAME,
+        Attribute::UPDATED,
+    ] {
+        let value = column.words(&entry).filter(|v| !v.is_empty());
+        list.fact(column.title, value.as_deref().unwrap_or("not told"));
+    }
+    if let Some(code) = about.version_code {
+        list.fact("version code", &code.to_string());
+    }
+    if let Some(shared) = &about.shared_user {
+        list.fact("shares uid as", shared.as_str());
+    }
+    list.part("Files", "dumpsys package, list packages -f");
+    let with_size = |path: &str| match catalog.names.files.get(path) {
+        Some(size) => format!("{path} ({})", bytes_words(*size)),
+        None => path.to_owned(),
+    };
+    let base = package.apk.as_ref().or(package.path.as_ref());
+    list.fact("base", &base.map_or_else(|| "not told".to_owned(), |p| with_size(p.as_str())));
+    for split in &about.splits {
+        let path = package.split_path(split).map_or_else(|| split.clone(), |p| with_size(p.as_str()));
+        list.fact("part", &path);
+    }
+    for (source, columns) in [
+        (Source::Sizes, &[Attribute::CODE, Attribute::DATA, Attribute::CACHE][..]),
+        (Source::Memory, &[Attribute::MEMORY]),
+        (Source::Running, &[Attribute::RUNNING]),
+        (Source::Usage, &[Attribute::IDLE, Attribute::USE]),
+    ] {
+        let title = columns.first().map_or("", |c| c.title);
+        let title = if source == Source::Sizes { "size" } else { title };
+        list.part(&capitalize(title), source.words());
+        match catalog.why_not(source) {
+            Some(why) => list.fact("not told", &why),
+            None => {
+                for column in columns {
+                    let value = column.words(&entry).filter(|v| !v.is_empty());
+                    list.fact(column.title, value.as_deref().unwrap_or("none"));
+                }
+            }
+        }
+    }
+    list.part("Permissions", &format!("dumpsys package, for {}", device.user_words(device.user())));
+    for (given, title) in [(true, "has"), (false, "asks for")] {
+        let these: Vec<&String> = about.requests.iter().filter(|p| about.may(p, device.user()) == given).collect();
+        for permission in these.iter().filter(|p| permission_words(p).is_some()) {
+            let words = permission_words(permission).unwrap_or("");
+            list.fact(title, &format!("{words} ({})", permission.rsplit('.').next().unwrap_or("")));
+        }
+        let others: Vec<&str> = these.iter().filter(|p| permission_words(p).is_none()).map(|p| p.as_str()).collect();
+        if !others.is_empty() {
+            list.fact(title, &others.join(", "));
+        }
+    }
+    if about.requests.is_empty() {
+        list.fact("", "it asks for none, or the device does not tell");
+    }
+    if !about.declares.is_empty() {
+        list.fact("declares", &about.declares.join(", "));
+    }
+    if !entry.notes.is_empty() {
+        list.part("Notes", "from the logbook");
+        for note in entry.notes {
+            list.fact(note.scope.word(), &format!("{}{}", if note.star { "★ " } else { "" }, note.text));
+        }
+    }
+    list.lines
+}
+
+/// The page about the package under the cursor.
+fn page(app: &App, then: impl FnOnce(&Page<'_>)) {
+    let device = app.device();
+    let lines = |theme: &Theme, cells: usize| lines(device, theme, cells);
+    then(&Page { title: " Everything known ", columns: 110, layer: Layer::Everything, lines: &lines });
+}
+
+impl Form for Everything {
+    const OPENED_BY: Action = Action::Everything;
+
+    fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
+        Some(Self::default())
+    }
+
+    fn layer(&self) -> Layer {
+        Layer::Everything
+    }
+
+    fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
+        if action == Action::CopyId {
+            out.extend(app.device().and_then(|d| d.under_cursor()).map(|id| Effect::Copy(id.to_string())));
+        }
+        let mut flow = Flow::Stay;
+        page(app, |page| flow = page.act(&mut self.0, app, action));
+        flow
+    }
+
+    fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
+        page(app, |page| page.draw(self.0, app, theme, frame));
+    }
+}

@@ -1,0 +1,118 @@
+//! What a window is: a form with a layer of keys, a drawing, and what its keys do.
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+use tui_input::Input;
+
+use crate::tui::app::App;
+use crate::tui::keys::{Action, Layer};
+use crate::tui::message::Effect;
+use crate::tui::widgets::{Theme, step, width, window};
+
+/// What becomes of a window after a key.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Flow {
+    Stay,
+    Close,
+    /// It closes, and this is done in the room behind it.
+    Do(Action),
+    /// Another window opens over it.
+    Open(Action),
+}
+
+/// A window over the view.
+pub(crate) trait Form: Sized {
+    /// The action that opens it.
+    const OPENED_BY: Action;
+
+    /// Opens it; `None` where there is nothing to show.
+    fn open(app: &mut App, out: &mut Vec<Effect>) -> Option<Self>;
+
+    /// Its keys.
+    fn layer(&self) -> Layer;
+
+    /// Does one of the actions of its layer.
+    fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow;
+
+    fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>);
+
+    /// The line that is typed into, which gets every key that its layer does not have.
+    fn field(&mut self) -> Option<&mut Input> {
+        None
+    }
+
+    /// Something was typed into it.
+    fn edited(&mut self) {}
+
+    /// Takes a pasted text; false to have its first line typed in.
+    fn paste(&mut self, _app: &App, _text: &str) -> bool {
+        false
+    }
+
+    /// Whether something in it turns.
+    fn is_moving(&self) -> bool {
+        false
+    }
+}
+
+/// Moves the cursor of a list in a window.
+pub(super) fn move_over(at: &mut usize, len: usize, app: &App, action: Action) {
+    let page = app.half_a_screen();
+    match action {
+        Action::Up => step(at, len, -1),
+        Action::Down => step(at, len, 1),
+        Action::PageUp => step(at, len, -page),
+        Action::PageDown => step(at, len, page),
+        Action::First => *at = 0,
+        Action::Last => *at = len.saturating_sub(1),
+        _ => {}
+    }
+}
+
+/// The keys of a layer that do something, in lines of `cells`.
+pub(super) fn foot<'a>(layer: Layer, enabled: &dyn Fn(Action) -> bool, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+    let mut lines: Vec<Line<'a>> = Vec::new();
+    let mut used = 0;
+    for binding in layer.bindings().filter(|b| !b.hint.is_empty() && b.name.is_empty() && enabled(b.action)) {
+        let key = binding.keys.first().map_or_else(String::new, |k| k.name());
+        let needed = width(&key) + width(binding.hint) + 1;
+        if lines.is_empty() || used + 3 + needed > cells {
+            lines.push(Line::default());
+            used = 0;
+        }
+        let gap = if used == 0 { "" } else { "   " };
+        used += needed + gap.len();
+        if let Some(line) = lines.last_mut() {
+            line.spans.push(Span::raw(gap));
+            line.spans.push(Span::styled(key, theme.accent));
+            line.spans.push(Span::styled(format!(" {}", binding.hint), theme.dim));
+        }
+    }
+    lines
+}
+
+/// The frame of a window of `columns` with room for `lines`, and its keys at its foot: what is left inside.
+pub(super) fn framed(
+    title: &str,
+    (columns, lines): (u16, u16),
+    (layer, enabled): (Layer, &dyn Fn(Action) -> bool),
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+) -> Rect {
+    let all = frame.area();
+    let columns = columns.min(all.width);
+    let keys = foot(layer, enabled, theme, usize::from(columns.saturating_sub(4)));
+    let below = u16::try_from(keys.len()).unwrap_or(1) + 1;
+    let inside = window(frame, theme, title, columns, lines.saturating_add(below + 2).min(all.height));
+    // What is to be read goes before the keys where there is no room for both.
+    let below = below.min(inside.height.saturating_sub(1));
+    let room = Rect { height: inside.height - below, ..inside };
+    for (n, line) in (1..below).zip(keys) {
+        frame.render_widget(line, Rect { y: room.bottom() + n, height: 1, ..inside });
+    }
+    room
+}
+
+/// Every key of a layer does something.
+pub(super) const ALL: &dyn Fn(Action) -> bool = &|_| true;

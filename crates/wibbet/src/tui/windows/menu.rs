@@ -1,0 +1,67 @@
+//! The small menu of a room's rarer actions, each with its letter.
+
+use ratatui::Frame;
+use ratatui::text::{Line, Span};
+
+use super::form::{ALL, Flow, Form, framed, move_over};
+use crate::tui::app::App;
+use crate::tui::keys::{Action, Layer, View, menu_of};
+use crate::tui::message::Effect;
+use crate::tui::rooms::is_enabled;
+use crate::tui::widgets::{Theme, draw_list, fit};
+
+/// The menu of a room.
+#[derive(Debug, Clone)]
+pub(crate) struct Menu {
+    view: View,
+    at: usize,
+}
+
+impl Form for Menu {
+    const OPENED_BY: Action = Action::Menu;
+
+    fn open(app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
+        let at = menu_of(app.view).position(|b| is_enabled(app, b.action)).unwrap_or(0);
+        Some(Self { view: app.view, at })
+    }
+
+    fn layer(&self) -> Layer {
+        Layer::Menu(self.view)
+    }
+
+    fn act(&mut self, app: &mut App, action: Action, _out: &mut Vec<Effect>) -> Flow {
+        let actions: Vec<Action> = menu_of(self.view).map(|b| b.action).collect();
+        let chosen = match action {
+            Action::Leave => return Flow::Close,
+            Action::Accept => actions.get(self.at).copied(),
+            other => actions.contains(&other).then_some(other),
+        };
+        match chosen {
+            Some(chosen) if is_enabled(app, chosen) => Flow::Do(chosen),
+            Some(_) => Flow::Stay,
+            None => {
+                move_over(&mut self.at, actions.len(), app, action);
+                Flow::Stay
+            }
+        }
+    }
+
+    fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
+        let all: Vec<_> = menu_of(self.view).collect();
+        let lines = u16::try_from(all.len()).unwrap_or(u16::MAX);
+        let title = format!(" More on the view {} ", self.view.name());
+        let room = framed(&title, (64, lines), (Layer::Menu(self.view), ALL), theme, frame);
+        let cells = usize::from(room.width);
+        let row = |binding: &&crate::tui::keys::Binding, _| {
+            let enabled = is_enabled(app, binding.action);
+            let (style, aside) = if enabled { (theme.plain, "") } else { (theme.dim, "not here and now") };
+            let key = binding.keys.first().map_or_else(String::new, |k| k.name());
+            Line::from(vec![
+                Span::styled(format!(" {} ", fit(&key, 3)), theme.accent),
+                Span::styled(fit(binding.name, cells.saturating_sub(22)), style),
+                Span::styled(aside, theme.dim),
+            ])
+        };
+        draw_list(&all, self.at, row, theme, frame, room);
+    }
+}

@@ -1,0 +1,65 @@
+//! A text that is read in a window of its own.
+
+use ratatui::Frame;
+use ratatui::text::Line;
+
+use super::form::{ALL, Flow, foot, framed};
+use crate::tui::app::App;
+use crate::tui::keys::{Action, Layer};
+use crate::tui::widgets::{ColorDepth, Scroll, Theme};
+
+/// Moves in a text of `len` lines in a window of `room`, or closes it.
+fn read_on(scroll: &mut Scroll, len: usize, room: usize, action: Action) -> Flow {
+    let page = isize::try_from(room.saturating_sub(1)).unwrap_or(1).max(1);
+    match action {
+        Action::Up => scroll.step(-1, len, room),
+        Action::Down => scroll.step(1, len, room),
+        Action::PageUp => scroll.step(-page, len, room),
+        Action::PageDown => scroll.step(page, len, room),
+        Action::First => scroll.step(isize::MIN, len, room),
+        Action::Last => scroll.step(isize::MAX, len, room),
+        Action::Leave => return Flow::Close,
+        _ => {}
+    }
+    Flow::Stay
+}
+
+/// The size of a page that is read: as large as the screen allows.
+fn page_size(screen: (u16, u16), columns: u16) -> (u16, u16) {
+    (columns.min(screen.0.saturating_sub(2)), screen.1.saturating_sub(2))
+}
+
+/// Cells and lines for the text inside such a page.
+fn page_room(screen: (u16, u16), columns: u16, layer: Layer) -> (usize, usize) {
+    let (wide, high) = page_size(screen, columns);
+    let cells = usize::from(wide.saturating_sub(4));
+    let below = foot(layer, ALL, &Theme::new(ColorDepth::None), cells).len() + 1;
+    (cells, usize::from(high.saturating_sub(2)).saturating_sub(below))
+}
+
+/// A text that is read, and how far it has been scrolled.
+pub(super) struct Page<'a> {
+    pub(super) title: &'a str,
+    /// The most cells that it takes.
+    pub(super) columns: u16,
+    pub(super) layer: Layer,
+    /// The text for a width.
+    pub(super) lines: &'a dyn Fn(&Theme, usize) -> Vec<Line<'a>>,
+}
+
+impl Page<'_> {
+    pub(super) fn act(&self, scroll: &mut Scroll, app: &App, action: Action) -> Flow {
+        let (cells, room) = page_room(app.size, self.columns, self.layer);
+        let len = (self.lines)(&Theme::new(ColorDepth::None), cells).len();
+        read_on(scroll, len, room, action)
+    }
+
+    pub(super) fn draw(&self, scroll: Scroll, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
+        let (columns, _) = page_size(app.size, self.columns);
+        let (cells, most) = page_room(app.size, self.columns, self.layer);
+        let lines = (self.lines)(theme, cells);
+        let high = u16::try_from(lines.len().min(most)).unwrap_or(u16::MAX);
+        let room = framed(self.title, (columns, high), (self.layer, ALL), theme, frame);
+        scroll.draw(lines, frame, room);
+    }
+}

@@ -1,0 +1,92 @@
+//! All actions by name.
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+use tui_input::Input;
+
+use super::form::{ALL, Flow, Form, framed, move_over};
+use crate::tui::app::App;
+use crate::tui::keys::{Action, Layer, View, by_name, hint};
+use crate::tui::message::Effect;
+use crate::tui::rooms::is_enabled;
+use crate::tui::widgets::{Field, Theme, draw_list, fit};
+
+/// A part of a name that is being typed, and the action that the cursor is on.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Palette {
+    input: Input,
+    at: usize,
+}
+
+impl Palette {
+    /// The actions whose name holds every word that was typed: name and action.
+    fn found(&self, view: View) -> Vec<(&'static str, Action)> {
+        let words: Vec<String> = self.input.value().split_whitespace().map(str::to_lowercase).collect();
+        let named = by_name(view).into_iter().map(|b| (b.name, b.action));
+        named.filter(|(name, _)| words.iter().all(|w| name.to_lowercase().contains(w))).collect()
+    }
+}
+
+impl Form for Palette {
+    const OPENED_BY: Action = Action::Palette;
+
+    fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
+        Some(Self::default())
+    }
+
+    fn layer(&self) -> Layer {
+        Layer::Palette
+    }
+
+    fn act(&mut self, app: &mut App, action: Action, _out: &mut Vec<Effect>) -> Flow {
+        let found = self.found(app.view);
+        match action {
+            Action::Leave => Flow::Close,
+            Action::Accept => match found.get(self.at) {
+                Some((_, action)) if is_enabled(app, *action) => Flow::Do(*action),
+                Some(_) => {
+                    app.tell("That does nothing here and now.");
+                    Flow::Close
+                }
+                None => Flow::Close,
+            },
+            _ => {
+                move_over(&mut self.at, found.len(), app, action);
+                Flow::Stay
+            }
+        }
+    }
+
+    fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
+        let lines = frame.area().height.saturating_sub(8).min(22);
+        let room = framed(" All actions · type a part of a name ", (76, lines), (Layer::Palette, ALL), theme, frame);
+        let cells = usize::from(room.width);
+        let field = Field { name: "", name_cells: 0, input: &self.input, here: true };
+        frame.render_widget(field.line(theme, cells), Rect { height: 1.min(room.height), ..room });
+        let list = Rect { y: room.y + 1.min(room.height), height: room.height.saturating_sub(1), ..room };
+        let found = self.found(app.view);
+        if found.is_empty() {
+            frame.render_widget(Line::styled(" No action has such a name.", theme.dim), list);
+        }
+        let row = |(name, action): &(&str, Action), _| {
+            let enabled = is_enabled(app, *action);
+            let (style, aside) = if enabled { (theme.plain, "") } else { (theme.dim, "not here and now") };
+            Line::from(vec![
+                Span::styled(format!(" {} ", fit(&hint(app.view, *action), 9)), theme.accent),
+                Span::styled(fit(name, cells.saturating_sub(29)), style),
+                Span::styled(aside, theme.dim),
+            ])
+        };
+        draw_list(&found, self.at, row, theme, frame, list);
+        field.put_cursor(frame, room, 0);
+    }
+
+    fn field(&mut self) -> Option<&mut Input> {
+        Some(&mut self.input)
+    }
+
+    fn edited(&mut self) {
+        self.at = 0;
+    }
+}
