@@ -18,7 +18,7 @@ use wibbet_core::link::{Rung, RungStatus};
 use wibbet_core::plan::{Change, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, RunKind, StepEvent};
 use wibbet_sim::{Allow, Fault, Options, OwnerAction, Scenario, SimBus, SimDevice, SimNetwork};
-use wibbet_types::UserId;
+use wibbet_types::{RunId, UserId};
 
 struct Seen {
     bench: Bench,
@@ -321,7 +321,7 @@ async fn nothing_can_be_done_on_a_closed_link_until_it_is_asked_for_again() {
     assert!(steps.is_empty(), "nothing had to be changed: {steps:?}");
     let asked = phone.transcript().len();
     tell(&seen, SessionCommand::StayAwake(true));
-    tell(&seen, SessionCommand::CarryOn(1));
+    tell(&seen, SessionCommand::CarryOn(RunId::new(1)));
     let why = seen
         .until(|e| match e {
             BenchEvent::Session(_, SessionEvent::RunEnded(why)) => Some(why.clone()),
@@ -384,7 +384,7 @@ async fn a_run_goes_on_by_address_when_the_cable_is_pulled_in_the_middle() {
     seen.bench.send(BenchCommand::Session(card, SessionCommand::Run(RunKind::TakeOut, plan)));
     seen.until(|e| {
         let done = |event: &StepEvent| matches!(event, StepEvent::Settled { outcome: Outcome::Done, .. });
-        matches!(e, BenchEvent::Session(_, SessionEvent::Run(RunNews::Step(0, event))) if done(event)).then_some(())
+        matches!(e, BenchEvent::Session(_, SessionEvent::Run(RunNews::Step(_, event))) if done(event)).then_some(())
     })
     .await;
     bus.unplug("CT5-0417-2291");

@@ -11,7 +11,7 @@ use wibbet_bench::workplace::Workplace;
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, recorded_state};
 use wibbet_sim::{CutAt, Direction, Fault, Flaw, Scenario, SimDevice};
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, RunId, UserId};
 
 const OWNER: UserId = UserId::OWNER;
 
@@ -35,13 +35,13 @@ impl Chaos {
         self.sim.set_fault(Fault::Cut(cut));
     }
 
-    async fn begin(&self, kind: RunKind, plan: &Plan) -> i64 {
-        let serial = self.device.facts().unwrap().serial;
-        begin_run(&self.workplace.book, &serial, kind, plan, &self.device.capabilities()).await.unwrap()
+    async fn begin(&self, kind: RunKind, plan: &Plan) -> RunId {
+        let device = self.device.facts().unwrap().id;
+        begin_run(&self.workplace.book, &device, kind, plan, &self.device.capabilities()).await.unwrap()
     }
 
     /// Carries a run out over cuts, restarts and stops until it is finished.
-    async fn finish(&mut self, number: i64) -> Run {
+    async fn finish(&mut self, number: RunId) -> Run {
         for round in 0.. {
             assert!(round < 50, "seed {}: it never ends", self.seed);
             let calm = round > 6;

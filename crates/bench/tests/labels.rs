@@ -5,7 +5,8 @@ use std::collections::BTreeMap;
 use crate::support::{patience, workplace};
 use wibbet_bench::device::AdbDevice;
 use wibbet_bench::logbook::SharedLogbook;
-use wibbet_bench::ops::{Opening, in_front, open_on_device, read_labels, read_metrics, survey};
+use wibbet_bench::ops::{in_front, open_on_device, read_labels, read_metrics, survey};
+use wibbet_core::ask::Opening;
 use wibbet_core::package::{AppNames, Inventory, Source};
 use wibbet_sim::{SampleApk, Scenario, SimDevice};
 use wibbet_types::{PackageId, UserId};
@@ -118,7 +119,7 @@ async fn what_is_on_the_screen_and_what_is_opened_there() {
         assert_eq!(open_on_device(&device, &opening).await.unwrap(), None);
         assert_eq!(in_front(&device).await.unwrap().unwrap().0, home);
         let nothing = Opening { id: "no.such.app".parse().unwrap(), ..opening };
-        assert!(open_on_device(&device, &nothing).await.unwrap().unwrap().contains("Error"));
+        assert!(open_on_device(&device, &nothing).await.unwrap().unwrap().as_str().contains("Error"));
     }
 }
 

@@ -18,7 +18,7 @@ use wibbet_bench::workplace::Workplace;
 use wibbet_core::plan::{Change, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, StepEvent, StepState, recorded_state};
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Flaw, Options, Scenario, SimDevice};
-use wibbet_types::UserId;
+use wibbet_types::{DeviceId, RunId, UserId};
 
 const NOTES: &str = "com.android.music";
 const RADIO: &str = "com.android.deskclock";
@@ -44,18 +44,18 @@ async fn place(scenario: Scenario, window: usize) -> Place {
 }
 
 impl Place {
-    fn serial(&self) -> wibbet_types::Serial {
-        self.device.facts().unwrap().serial
+    fn id(&self) -> DeviceId {
+        self.device.facts().unwrap().id
     }
 
-    async fn begin(&self, items: &[(&str, Change)]) -> i64 {
+    async fn begin(&self, items: &[(&str, Change)]) -> RunId {
         let inventory = survey(&self.device, &mut |_| {}).await.unwrap();
         let tray: Vec<TrayItem> = items.iter().map(|(i, way)| TrayItem { id: id(i), user: OWNER, way: *way }).collect();
         let plan = plan_take_out(&inventory, &self.device.capabilities(), &tray, false);
-        begin_run(&self.book, &self.serial(), RunKind::TakeOut, &plan, &self.device.capabilities()).await.unwrap()
+        begin_run(&self.book, &self.id(), RunKind::TakeOut, &plan, &self.device.capabilities()).await.unwrap()
     }
 
-    async fn carry_on(&self, number: i64) -> Result<Run, RunError> {
+    async fn carry_on(&self, number: RunId) -> Result<Run, RunError> {
         let (_stop, stopped) = watch::channel(false);
         Runner::carry_out(&self.device, &self.book, self.patience, number, stopped, &|_| {}).await
     }
@@ -69,16 +69,16 @@ impl Place {
 
     async fn put_back(&self, ids: &[&str]) -> Run {
         let inventory = survey(&self.device, &mut |_| {}).await.unwrap();
-        let serial = self.serial();
-        let runs = self.book.with(move |book| book.runs(Some(&serial))).await.unwrap();
+        let device = self.id();
+        let runs = self.book.with(move |book| book.runs(Some(&device))).await.unwrap();
         let wanted: Vec<_> = ids.iter().map(|i| (id(i), OWNER, recorded_state(&runs, &id(i), OWNER))).collect();
         let plan = plan_put_back(&inventory, &self.device.capabilities(), &wanted);
         let number =
-            begin_run(&self.book, &self.serial(), RunKind::PutBack, &plan, &self.device.capabilities()).await.unwrap();
+            begin_run(&self.book, &self.id(), RunKind::PutBack, &plan, &self.device.capabilities()).await.unwrap();
         self.carry_on(number).await.unwrap()
     }
 
-    async fn kept(&self, number: i64) -> Run {
+    async fn kept(&self, number: RunId) -> Run {
         self.book.with(move |book| book.run(number)).await.unwrap().unwrap()
     }
 
@@ -124,7 +124,7 @@ async fn what_is_wholly_gone_is_recognised() {
         let tray = [TrayItem { id: own.clone(), user: OWNER, way: Change::Uninstall }];
         let capabilities = place.device.capabilities();
         let plan = plan_take_out(&inventory, &capabilities, &tray, true);
-        let number = begin_run(&place.book, &place.serial(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
+        let number = begin_run(&place.book, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
         let run = place.carry_on(number).await.unwrap();
         assert_eq!(outcomes(&run), [Outcome::Done], "Android of API level {sdk}: {:?}", run.steps);
         assert_eq!(place.sim.holds(own.as_str(), 0), None);
@@ -271,7 +271,7 @@ async fn a_kill_at_every_packet_is_settled_by_the_next_start() {
             ended = Runner::carry_out(&place.device, &place.book, place.patience, number, stopped, &news) => drop(ended.unwrap()),
         }
         place.device.hang_up().await;
-        let told = settle_interrupted(&place.book, &place.device, &place.serial()).await.unwrap();
+        let told = settle_interrupted(&place.book, &place.device, &place.id()).await.unwrap();
         let settled = place.kept(number).await;
         assert!(settled.steps.iter().all(|s| !s.is_open_question()), "{n}: {settled:#?}");
         place.agrees(&settled);
@@ -291,7 +291,7 @@ async fn a_run_can_be_stopped_and_carried_on() {
     let number = place.begin(&THREE).await;
     let (stop, stopped) = watch::channel(false);
     let news = |news| {
-        if matches!(news, RunNews::Step(0, StepEvent::Sent { .. })) {
+        if matches!(news, RunNews::Step(_, StepEvent::Sent { .. })) {
             stop.send_replace(true);
         }
     };
@@ -393,11 +393,11 @@ async fn an_old_device_without_the_command_says_beforehand_what_cannot_be_undone
 async fn the_second_program_on_a_device_is_told() {
     let place = place(Scenario::crew_phone(), 1).await;
     let at = place.device.address();
-    let held = claim(&place.book, &place.serial(), &at).unwrap();
-    let error = claim(&place.book, &place.serial(), &at).unwrap_err();
+    let held = claim(&place.book, &place.id(), &at).unwrap();
+    let error = claim(&place.book, &place.id(), &at).unwrap_err();
     assert!(error.to_string().contains("another Wibbet"), "{error}");
     drop(held);
-    assert!(claim(&place.book, &place.serial(), &at).is_ok());
+    assert!(claim(&place.book, &place.id(), &at).is_ok());
 }
 
 #[tokio::test]

@@ -230,7 +230,7 @@ async fn a_device_that_goes_in_the_middle_of_a_change_is_looked_at() {
             ];
             let tray = ways.map(|(i, way)| TrayItem { id: id(i), user: UserId::OWNER, way });
             let plan = plan_take_out(&inventory, &device.capabilities(), &tray, false);
-            let serial = device.facts().unwrap().serial;
+            let serial = device.facts().unwrap().id;
             let capabilities = device.capabilities();
             let number = begin_run(&workplace.book, &serial, RunKind::TakeOut, &plan, &capabilities).await.unwrap();
             let (_stop, stopped) = watch::channel(false);

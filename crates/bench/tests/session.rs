@@ -9,11 +9,12 @@ use tokio::time::timeout;
 use wibbet_bench::around::{Route, Surroundings};
 use wibbet_bench::device::{AskError, Device as _};
 use wibbet_bench::logbook::now;
-use wibbet_bench::ops::{Opening, claim, details};
+use wibbet_bench::ops::{claim, details};
 use wibbet_bench::run::{RunNews, begin_run};
 use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
+use wibbet_core::ask::Opening;
 use wibbet_core::ask::Request;
 use wibbet_core::device::{DeviceKind, Root};
 use wibbet_core::link::{Rung, RungStatus};
@@ -21,7 +22,7 @@ use wibbet_core::package::{Inventory, Note, Scope};
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent};
 use wibbet_sim::{Allow, Options, OwnerAction, Scenario, SimBus, SimDevice};
-use wibbet_types::{PlainText, UserId};
+use wibbet_types::{PlainText, StepIndex, UserId};
 
 const MUSIC: &str = "com.android.music";
 
@@ -180,7 +181,7 @@ async fn what_an_interruption_left_is_settled_at_the_next_link_and_carried_on() 
     let serial = "CT5-0417-2291".parse().unwrap();
     // As a program leaves it that is killed right after it has written down that it sends.
     let number = begin_run(&first.workplace.book, &serial, RunKind::TakeOut, &plan, &capabilities).await.unwrap();
-    first.workplace.book.with(move |book| book.append(number, 0, &StepEvent::Sent { at: now() })).await.unwrap();
+    first.workplace.book.with(move |book| book.append(number, StepIndex::new(0), &StepEvent::Sent { at: now() })).await.unwrap();
     let Seen { session, workplace, _folder, .. } = first;
     drop(session);
     let mut seen = Seen::start_in(&address, workplace, _folder);

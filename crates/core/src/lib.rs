@@ -18,6 +18,36 @@
 //! 8. [`search`]: Finding packages as one types.
 //! 9. [`plan`]: What is going to be done.
 //! 10. [`run`]: What is done, and what came of it.
+//!
+//! # A job in twenty lines
+//!
+//! ```
+//! use wibbet_core::plan::{Change, TrayItem, plan_take_out};
+//! use wibbet_core::read::{DumpReader, inventory, read_back, read_package_list, read_users};
+//! use wibbet_core::run::{Outcome, Response, judge, read_reply};
+//! use wibbet_core::{ask::Output, testing};
+//! use wibbet_types::UserId;
+//!
+//! // What a phone printed becomes an inventory.
+//! let phone = testing::PHONE;
+//! let mut dump = DumpReader::default();
+//! dump.feed(phone.dump.as_bytes());
+//! let inventory = inventory(read_users(phone.users), dump.finish(), &read_package_list(phone.list));
+//!
+//! // A package in the tray becomes a plan, which says whether there is a way back.
+//! let item = TrayItem { id: testing::id("com.ostrel.notes"), user: UserId::OWNER, way: Change::Disable };
+//! let plan = plan_take_out(&inventory, &testing::capabilities(34), &[item], false);
+//! let step = &plan.steps[0];
+//! assert_eq!(step.words(&testing::capabilities(34)), "package disable-user --user 0 com.ostrel.notes");
+//!
+//! // Nothing is done before it has been read back: the answer alone is not believed.
+//! let answer = Output { out: "Package com.ostrel.notes new state: disabled-user\n".into(), ..Output::default() };
+//! let mut dump = DumpReader::default();
+//! dump.feed(phone.dump_after.as_bytes());
+//! let after = read_back(&step.id, dump.finish()).state(UserId::OWNER);
+//! let verdict = judge(step.way, Response::Replied(read_reply(step.way, &answer)), after);
+//! assert_eq!(verdict.outcome, Outcome::Done);
+//! ```
 
 pub mod android;
 pub mod ask;
@@ -29,3 +59,5 @@ pub mod plan;
 pub mod read;
 pub mod run;
 pub mod search;
+#[cfg(any(test, feature = "testing"))]
+pub mod testing;

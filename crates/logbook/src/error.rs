@@ -60,13 +60,19 @@ pub enum LogbookError {
         /// The newest layout that this program knows.
         known: i64,
     },
+    /// Another device has this serial already, and it is too long for a number behind it.
+    #[error("another device has the serial {serial} already, and it is too long to be told apart by a number")]
+    NoIdLeft {
+        /// The serial.
+        serial: wibbet_types::Serial,
+    },
     /// A step is not in the logbook.
-    #[error("the logbook has no step {place} of run {run}")]
+    #[error("the logbook has no step {index} of run {run}")]
     NoSuchStep {
         /// The run.
-        run: i64,
+        run: wibbet_types::RunId,
         /// The step's place.
-        place: usize,
+        index: wibbet_types::StepIndex,
     },
     /// Anything else.
     #[error("the logbook {path} could not be used: {why}")]

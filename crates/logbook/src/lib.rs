@@ -19,7 +19,9 @@ use rusqlite::{Connection, Row, TransactionBehavior, params};
 use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::package::PackageState;
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepEvent, StepState};
-use wibbet_types::{AndroidVersion, PackageId, PlainText, Serial, Timestamp, UserId, private_folder};
+use wibbet_types::{
+    AndroidVersion, DeviceId, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, private_folder,
+};
 
 pub use claim::{Claim, ClaimError};
 pub use error::LogbookError;
@@ -99,18 +101,16 @@ impl Logbook {
         address: &str,
         known_as: Option<&str>,
         now: Timestamp,
-    ) -> Result<Serial> {
+    ) -> Result<DeviceId> {
         let known = self.devices()?;
         let same = known.iter().find(|d| d.facts.is_same_device(facts)).map(|d| d.facts.id.clone());
-        let taken = |id: &Serial| known.iter().any(|d| d.facts.id == *id);
+        let taken = |id: &DeviceId| known.iter().any(|d| d.facts.id == *id);
         let id = match same {
             Some(id) => id,
             None => (1..)
-                .filter_map(|n| {
-                    if n == 1 { Some(facts.serial.clone()) } else { format!("{}.{n}", facts.serial).parse().ok() }
-                })
+                .map_while(|n| DeviceId::nth(&facts.serial, n).ok())
                 .find(|id| !taken(id))
-                .unwrap_or_else(|| facts.serial.clone()),
+                .ok_or_else(|| LogbookError::NoIdLeft { serial: facts.serial.clone() })?,
         };
         let sql = "INSERT INTO devices (id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, first_seen, last_seen, known_as) \
                    VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?12, ?13) \
@@ -167,28 +167,28 @@ impl Logbook {
     }
 
     /// A device is not linked by itself any more, until it is met again. Its runs stay.
-    pub fn forget_device(&self, id: &Serial) -> Result<()> {
+    pub fn forget_device(&self, id: &DeviceId) -> Result<()> {
         let sql = "UPDATE devices SET forgotten = 1 WHERE id = ?1";
         self.connection.execute(sql, [id.as_str()]).map_err(self.failed())?;
         Ok(())
     }
 
     /// Keeps what `stay_on_while_plugged_in` was before it was changed; `None` when it has been put back.
-    pub fn set_awake_before(&self, id: &Serial, before: Option<u32>) -> Result<()> {
+    pub fn set_awake_before(&self, id: &DeviceId, before: Option<u32>) -> Result<()> {
         let sql = "UPDATE devices SET awake_before = ?2 WHERE id = ?1";
         self.connection.execute(sql, params![id.as_str(), before]).map_err(self.failed())?;
         Ok(())
     }
 
     /// Writes a run down with all its steps, before any of them is sent. Its number.
-    pub fn begin_run(&mut self, serial: &Serial, kind: RunKind, steps: &[NewStep], now: Timestamp) -> Result<i64> {
+    pub fn begin_run(&mut self, device: &DeviceId, kind: RunKind, steps: &[NewStep], now: Timestamp) -> Result<RunId> {
         let path = self.path.clone();
         let failed = |error| LogbookError::from_sqlite(&path, error);
         let change = self.connection.transaction().map_err(failed)?;
         let made = (|| {
             change.execute(
                 "INSERT INTO runs (serial, kind, state, begun, touched) VALUES (?1, ?2, 'open', ?3, ?3)",
-                params![serial.as_str(), kind.name(), now.0],
+                params![device.as_str(), kind.name(), now.0],
             )?;
             let number = change.last_insert_rowid();
             let mut insert = change.prepare(
@@ -215,20 +215,20 @@ impl Logbook {
             }
             drop(insert);
             change.commit()?;
-            Ok(number)
+            Ok(RunId::new(number))
         })();
         made.map_err(failed)
     }
 
     /// Writes down what happens to a step of a run. It has reached the disk when this returns.
-    pub fn append(&mut self, run: i64, index: usize, event: &StepEvent) -> Result<()> {
+    pub fn append(&mut self, run: RunId, index: StepIndex, event: &StepEvent) -> Result<()> {
         let path = self.path.clone();
         let failed = |error| LogbookError::from_sqlite(&path, error);
         // It reads before it writes: another program's write in between must not make it start over.
         let behavior = TransactionBehavior::Immediate;
         let change = self.connection.transaction_with_behavior(behavior).map_err(failed)?;
         let found = read_steps(&change, run, Some(index)).map_err(failed)?.pop();
-        let Some(mut step) = found else { return Err(LogbookError::NoSuchStep { run, place: index }) };
+        let Some(mut step) = found else { return Err(LogbookError::NoSuchStep { run, index }) };
         step.apply(event);
         let (sent, answered) = match event {
             StepEvent::Sent { at } => (Some(at.0), None),
@@ -239,8 +239,8 @@ impl Logbook {
                    tries = tries + (?10 IS NOT NULL), sent = coalesce(?10, sent), answered = coalesce(?11, answered) \
                    WHERE run = ?1 AND place = ?2";
         let values = params![
-            run,
-            index as i64,
+            run.number(),
+            index.get() as i64,
             step.before.to_string(),
             step.state.name(),
             step.answer.as_ref().map(PlainText::as_str),
@@ -254,22 +254,22 @@ impl Logbook {
         change.execute(sql, values).map_err(failed)?;
         if let Some(at) = event.at() {
             change
-                .execute("UPDATE runs SET touched = max(touched, ?2) WHERE number = ?1", params![run, at.0])
+                .execute("UPDATE runs SET touched = max(touched, ?2) WHERE number = ?1", params![run.number(), at.0])
                 .map_err(failed)?;
         }
         change.commit().map_err(failed)
     }
 
     /// A run has got so far.
-    pub fn set_run_state(&self, run: i64, state: RunState, now: Timestamp) -> Result<()> {
+    pub fn set_run_state(&self, run: RunId, state: RunState, now: Timestamp) -> Result<()> {
         let sql = "UPDATE runs SET state = ?2, touched = ?3 WHERE number = ?1";
-        self.connection.execute(sql, params![run, state.name(), now.0]).map_err(self.failed())?;
+        self.connection.execute(sql, params![run.number(), state.name(), now.0]).map_err(self.failed())?;
         Ok(())
     }
 
     /// The runs of a device, or of all, the latest first.
-    pub fn runs(&self, serial: Option<&Serial>) -> Result<Vec<Run>> {
-        self.read_runs("?1 IS NULL OR serial = ?1", params![serial.map(Serial::as_str)])
+    pub fn runs(&self, device: Option<&DeviceId>) -> Result<Vec<Run>> {
+        self.read_runs("?1 IS NULL OR serial = ?1", params![device.map(DeviceId::as_str)])
     }
 
     fn read_runs(&self, which: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Run>> {
@@ -278,8 +278,8 @@ impl Logbook {
         let mut statement = self.connection.prepare_cached(&sql).map_err(self.failed())?;
         let rows = statement.query_map(values, |row| {
             Ok(Run {
-                number: row.get(0)?,
-                serial: parsed(row, 1)?,
+                number: RunId::new(row.get(0)?),
+                device: parsed(row, 1)?,
                 kind: named(row, 2, RunKind::from_name)?,
                 state: named(row, 3, RunState::from_name)?,
                 begun: Timestamp(row.get(4)?),
@@ -295,20 +295,20 @@ impl Logbook {
     }
 
     /// One run.
-    pub fn run(&self, number: i64) -> Result<Option<Run>> {
-        Ok(self.read_runs("number = ?1", params![number])?.pop())
+    pub fn run(&self, number: RunId) -> Result<Option<Run>> {
+        Ok(self.read_runs("number = ?1", params![number.number()])?.pop())
     }
 }
 
-fn read_steps(connection: &Connection, run: i64, index: Option<usize>) -> rusqlite::Result<Vec<Step>> {
+fn read_steps(connection: &Connection, run: RunId, index: Option<StepIndex>) -> rusqlite::Result<Vec<Step>> {
     let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, settled, remark FROM steps \
                WHERE run = ?1 AND (?2 IS NULL OR place = ?2) ORDER BY place";
     let mut statement = connection.prepare_cached(sql)?;
-    let rows = statement.query_map(params![run, index.map(|index| index as i64)], |row| {
+    let rows = statement.query_map(params![run.number(), index.map(|index| index.get() as i64)], |row| {
         let after: Option<String> = row.get(8)?;
         let outcome: Option<String> = row.get(9)?;
         Ok(Step {
-            place: row.get::<_, i64>(0)?.try_into().unwrap_or(0),
+            index: StepIndex::new(row.get::<_, i64>(0)?.try_into().unwrap_or(0)),
             id: parsed(row, 1)?,
             user: UserId::new(row.get(2)?),
             way: parsed(row, 3)?,
@@ -353,7 +353,7 @@ mod tests {
         // A limit on the file's pages is what SQLite makes of a disk that has no room.
         let pages: i64 = book.connection.query_row("PRAGMA page_count", [], |row| row.get(0)).unwrap();
         book.connection.query_row(&format!("PRAGMA max_page_count = {pages}"), [], |_| Ok(())).unwrap();
-        let serial: Serial = "S".parse().unwrap();
+        let serial: DeviceId = "S".parse().unwrap();
         let step = |n: usize| NewStep {
             id: format!("p{n}").parse().unwrap(),
             user: UserId::OWNER,

@@ -7,18 +7,18 @@ use wibbet_core::package::PackageState;
 use wibbet_core::plan::Change;
 use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent, StepState};
 use wibbet_logbook::{Logbook, LogbookError, NewStep};
-use wibbet_types::{AndroidVersion, PlainText, Serial, Timestamp, UserId};
+use wibbet_types::{AndroidVersion, DeviceId, PlainText, RunId, StepIndex, Timestamp, UserId};
 
 const OUT: PackageState = PackageState { installed: false, ..PackageState::IN_USE };
 
-fn serial() -> Serial {
+fn device() -> DeviceId {
     "CT5-1".parse().unwrap()
 }
 
 fn facts(model: &str) -> DeviceFacts {
     DeviceFacts {
-        id: serial(),
-        serial: serial(),
+        id: device(),
+        serial: "CT5-1".parse().unwrap(),
         kind: DeviceKind::Phone,
         build: PlainText::default(),
         android_id: None,
@@ -44,10 +44,10 @@ fn settled(after: PackageState, remark: &str, at: i64) -> StepEvent {
     StepEvent::Settled { outcome: Outcome::Done, after: Some(after), remark: remark.into(), at: Timestamp(at) }
 }
 
-fn begin(folder: &Path) -> (Logbook, i64) {
+fn begin(folder: &Path) -> (Logbook, RunId) {
     let mut book = Logbook::open(folder).unwrap();
     let steps = [step("a", None), step("b", Some("it is so already"))];
-    let number = book.begin_run(&serial(), RunKind::TakeOut, &steps, Timestamp(5)).unwrap();
+    let number = book.begin_run(&device(), RunKind::TakeOut, &steps, Timestamp(5)).unwrap();
     (book, number)
 }
 
@@ -62,14 +62,14 @@ fn a_run_is_kept_step_by_step() {
     assert_eq!((run.steps[1].state, run.steps[1].outcome), (StepState::Settled, Some(Outcome::Skipped)));
     assert!(run.has_open_steps() && !run.steps[0].is_open_question());
 
-    book.append(number, 0, &StepEvent::Sent { at: Timestamp(6) }).unwrap();
+    book.append(number, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(6) }).unwrap();
     // Another program, or the same one after a kill, sees what was written.
     let other = Logbook::open(folder.path()).unwrap();
     assert!(seen(&other).steps[0].is_open_question());
 
     let text = PlainText::new("Success\u{1b}");
-    book.append(number, 0, &StepEvent::Answered { text, at: Timestamp(7) }).unwrap();
-    book.append(number, 0, &settled(OUT, "well", 8)).unwrap();
+    book.append(number, StepIndex::new(0), &StepEvent::Answered { text, at: Timestamp(7) }).unwrap();
+    book.append(number, StepIndex::new(0), &settled(OUT, "well", 8)).unwrap();
     book.set_run_state(number, RunState::Finished, Timestamp(9)).unwrap();
     let run = seen(&other);
     let first = &run.steps[0];
@@ -78,11 +78,11 @@ fn a_run_is_kept_step_by_step() {
     assert_eq!((run.state, run.touched, run.is_unfinished()), (RunState::Finished, Timestamp(9), false));
 
     // Sending again forgets what the first sending brought.
-    book.append(number, 0, &StepEvent::Sent { at: Timestamp(10) }).unwrap();
+    book.append(number, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(10) }).unwrap();
     assert_eq!((seen(&book).steps[0].answer.clone(), seen(&book).steps[0].outcome), (None, None));
     assert!(matches!(
-        book.append(number, 9, &StepEvent::Sent { at: Timestamp(0) }),
-        Err(LogbookError::NoSuchStep { place: 9, .. })
+        book.append(number, StepIndex::new(9), &StepEvent::Sent { at: Timestamp(0) }),
+        Err(LogbookError::NoSuchStep { .. })
     ));
 }
 
@@ -144,16 +144,16 @@ fn two_programs_write_at_once_and_nothing_is_lost() {
     let write = |folder: &Path| {
         let mut book = Logbook::open(folder).unwrap();
         for _ in 0..20 {
-            let number = book.begin_run(&serial(), RunKind::TakeOut, &[step("a", None)], Timestamp(1)).unwrap();
-            book.append(number, 0, &StepEvent::Sent { at: Timestamp(2) }).unwrap();
-            book.append(number, 0, &settled(OUT, "", 3)).unwrap();
+            let number = book.begin_run(&device(), RunKind::TakeOut, &[step("a", None)], Timestamp(1)).unwrap();
+            book.append(number, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(2) }).unwrap();
+            book.append(number, StepIndex::new(0), &settled(OUT, "", 3)).unwrap();
         }
     };
     std::thread::scope(|scope| {
         scope.spawn(|| write(folder.path()));
         scope.spawn(|| write(folder.path()));
     });
-    let runs = Logbook::open(folder.path()).unwrap().runs(Some(&serial())).unwrap();
+    let runs = Logbook::open(folder.path()).unwrap().runs(Some(&device())).unwrap();
     assert_eq!(runs.len(), 40);
     assert!(runs.iter().all(|run| run.steps[0].outcome == Some(Outcome::Done)));
 }
@@ -172,8 +172,16 @@ fn devices_of_equal_serial_are_told_apart_and_forgotten_ones_come_back() {
     assert_eq!(book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", None, Timestamp(5)).unwrap(), second);
     let known = book.devices().unwrap();
     assert_eq!((known.len(), known[0].address.as_str(), known[0].facts.id.as_str()), (3, "h:9", "CT5-1.2"));
-    let of = |id: &Serial| book.devices().unwrap().into_iter().find(|d| d.facts.id == *id).unwrap();
+    let of = |id: &DeviceId| book.devices().unwrap().into_iter().find(|d| d.facts.id == *id).unwrap();
     assert_eq!(of(&first).facts.android_id.as_ref().map(PlainText::as_str), Some("aaaaaaaaaaaaaaaa"));
+
+    // A serial that leaves no room for a number names one device only; the search for another id ends.
+    let long = |model: &str| DeviceFacts { serial: "9".repeat(128).parse().unwrap(), ..facts(model) };
+    book.note_device(&long("Tarn 5"), "h:4", None, Timestamp(4)).unwrap();
+    let clash = book.note_device(&long("Rill 2"), "h:5", None, Timestamp(4));
+    assert!(matches!(clash, Err(LogbookError::NoIdLeft { .. })), "{clash:?}");
+    let known = book.devices().unwrap().into_iter().find(|d| d.address == "h:4").unwrap();
+    book.forget_device(&known.facts.id).unwrap();
 
     book.forget_device(&second).unwrap();
     book.set_awake_before(&second, Some(3)).unwrap();
@@ -210,7 +218,7 @@ fn a_logbook_of_the_first_layout_is_taken_over() {
     let known = book.devices().unwrap();
     assert_eq!((known.len(), known[0].facts.id.as_str(), known[0].address.as_str()), (1, "CT5-1", "127.0.0.1:5555"));
     assert_eq!((known[0].facts.kind, known[0].forgotten), (DeviceKind::Unknown, false));
-    assert_eq!(book.runs(Some(&serial())).unwrap()[0].number, 7);
+    assert_eq!(book.runs(Some(&device())).unwrap()[0].number, RunId::new(7));
     // Met again, it is the same device, of which more is known now.
     let id = book.note_device(
         &DeviceFacts { android_id: Some("aaaaaaaaaaaaaaaa".into()), ..facts("Tarn 5") },
@@ -218,7 +226,7 @@ fn a_logbook_of_the_first_layout_is_taken_over() {
         None,
         Timestamp(9),
     );
-    assert_eq!(id.unwrap(), serial());
+    assert_eq!(id.unwrap(), device());
     assert_eq!(book.devices().unwrap()[0].facts.kind, DeviceKind::Phone);
 }
 
@@ -246,8 +254,8 @@ fn the_events_of_a_run_give_what_the_logbook_shows() {
             },
             _ => StepEvent::WaitsAgain { remark: word.into() },
         };
-        book.append(number, index, &event).unwrap();
-        run.apply(index, &event);
+        book.append(number, StepIndex::new(index), &event).unwrap();
+        run.apply(StepIndex::new(index), &event);
         assert_eq!(book.run(number).unwrap().unwrap(), run, "after {event:?}");
     }
 }

@@ -1,4 +1,4 @@
-//! Ids of packages, users and devices.
+//! Ids of packages, users, devices, runs and steps.
 
 use std::fmt;
 use std::str::FromStr;
@@ -149,6 +149,99 @@ impl fmt::Display for Serial {
     }
 }
 
+/// What names a device here and in the record: its serial, or that with a number behind it where another device has the
+/// same serial.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct DeviceId(Serial);
+
+impl DeviceId {
+    /// The id as text.
+    pub fn as_str(&self) -> &str {
+        self.0.as_str()
+    }
+
+    /// The id of the `nth` device with a serial, counted from 1.
+    ///
+    /// # Errors
+    /// When the serial is so long that the number has no room.
+    pub fn nth(serial: &Serial, nth: usize) -> Result<Self, BadId> {
+        if nth < 2 { Ok(serial.clone().into()) } else { format!("{serial}.{nth}").parse() }
+    }
+}
+
+impl From<Serial> for DeviceId {
+    fn from(serial: Serial) -> Self {
+        Self(serial)
+    }
+}
+
+impl FromStr for DeviceId {
+    type Err = BadId;
+
+    fn from_str(s: &str) -> Result<Self, BadId> {
+        s.parse().map(Self)
+    }
+}
+
+impl fmt::Display for DeviceId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.fmt(f)
+    }
+}
+
+/// The number of a run in the logbook.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct RunId(i64);
+
+impl RunId {
+    /// A run by number.
+    pub const fn new(number: i64) -> Self {
+        Self(number)
+    }
+
+    /// The number.
+    pub const fn number(self) -> i64 {
+        self.0
+    }
+}
+
+impl FromStr for RunId {
+    type Err = BadId;
+
+    fn from_str(s: &str) -> Result<Self, BadId> {
+        s.parse().map(Self).map_err(|_| BadId::new("run", s, "a run is a number"))
+    }
+}
+
+impl fmt::Display for RunId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(&self.0, f)
+    }
+}
+
+/// Where a step stands among those of its run, counted from 0.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct StepIndex(usize);
+
+impl StepIndex {
+    /// A place among the steps.
+    pub const fn new(index: usize) -> Self {
+        Self(index)
+    }
+
+    /// The index into the steps.
+    pub const fn get(self) -> usize {
+        self.0
+    }
+}
+
+/// As people count, from 1.
+impl fmt::Display for StepIndex {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(&(self.0 + 1), f)
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -174,6 +267,18 @@ mod tests {
         for bad in ["", "a b", "a\u{1b}", "é", &"9".repeat(129)] {
             assert!(bad.parse::<Serial>().is_err(), "{bad:?}");
         }
+    }
+
+    #[test]
+    fn a_device_is_named_by_its_serial_or_a_number_behind_it() {
+        let serial: Serial = "OP-66".parse().unwrap();
+        assert_eq!(DeviceId::from(serial.clone()).as_str(), "OP-66");
+        assert_eq!(DeviceId::nth(&serial, 1).unwrap(), serial.clone().into());
+        assert_eq!(DeviceId::nth(&serial, 2).unwrap().to_string(), "OP-66.2");
+        assert!(DeviceId::nth(&"9".repeat(128).parse().unwrap(), 2).is_err());
+        assert_eq!("7".parse::<RunId>().unwrap(), RunId::new(7));
+        assert!("x".parse::<RunId>().is_err());
+        assert_eq!(StepIndex::new(0).to_string(), "1");
     }
 
     #[test]

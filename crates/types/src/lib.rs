@@ -12,6 +12,7 @@
 //! assert_eq!(PlainText::new("a\u{1b}[31m").as_str(), "a␛[31m");
 //! ```
 
+mod address;
 mod android;
 mod ids;
 mod locale;
@@ -21,8 +22,9 @@ mod text;
 mod time;
 mod words;
 
+pub use address::{Address, BadAddress};
 pub use android::AndroidVersion;
-pub use ids::{BadId, PackageId, Serial, UserId};
+pub use ids::{BadId, DeviceId, PackageId, RunId, Serial, StepIndex, UserId};
 pub use locale::Locale;
 pub use path::{BadPath, DevicePath, shell_quoted};
 pub use private::{private_file, private_folder};

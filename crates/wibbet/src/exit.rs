@@ -152,31 +152,20 @@ impl From<wibbet_logbook::LogbookError> for Failure {
 mod tests {
     use super::*;
     use wibbet_core::package::PackageState;
-    use wibbet_core::plan::Change;
-    use wibbet_core::run::{RunKind, RunState, StepState};
-    use wibbet_types::{Timestamp, UserId};
+    use wibbet_core::run::{RunState, Step};
+    use wibbet_core::testing;
 
-    const IN: PackageState = PackageState::IN_USE;
-    const OUT: PackageState = PackageState { installed: false, ..IN };
+    const IN: PackageState = testing::IN_USE;
+    const OUT: PackageState = testing::UNINSTALLED;
 
     fn run(outcomes: &[(Option<Outcome>, PackageState)]) -> Run {
-        let step = |(place, (outcome, before)): (usize, &(Option<Outcome>, PackageState))| Step {
-            place,
-            id: format!("p{place}").parse().unwrap(),
-            user: UserId::OWNER,
-            way: Change::Uninstall,
-            words: String::new(),
-            before: *before,
-            state: if outcome.is_some() { StepState::Settled } else { StepState::Waiting },
-            answer: None,
-            after: None,
-            outcome: *outcome,
-            settled: None,
-            remark: String::new(),
+        let step = |(n, (outcome, before)): (usize, &(Option<Outcome>, PackageState))| {
+            let id = format!("p{n}");
+            let step = outcome.map_or_else(|| testing::step(n, &id), |outcome| testing::settled(n, &id, outcome));
+            Step { before: *before, after: None, ..step }
         };
         let steps = outcomes.iter().enumerate().map(step).collect();
-        let (serial, time) = ("S".parse().unwrap(), Timestamp(0));
-        Run { number: 1, serial, kind: RunKind::TakeOut, state: RunState::Finished, begun: time, touched: time, steps }
+        Run { state: RunState::Finished, steps, ..testing::run(1, &[]) }
     }
 
     #[test]

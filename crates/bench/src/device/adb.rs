@@ -11,7 +11,7 @@ use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::{Delivery, Output, Request};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::read::{RangeTools, commands_requests, read_commands};
-use wibbet_types::Serial;
+use wibbet_types::DeviceId;
 
 use super::device::{AskError, Device};
 use crate::around::{Route, Surroundings};
@@ -126,7 +126,7 @@ impl AdbDevice {
     }
 
     /// Takes the name by which the logbook knows it.
-    pub fn set_id(&self, id: Serial) {
+    pub fn set_id(&self, id: DeviceId) {
         if let Some(facts) = &mut self.known().facts {
             facts.id = id;
         }

@@ -3,14 +3,14 @@
 use std::path::PathBuf;
 
 use wibbet_logbook::{Claim, ClaimError};
-use wibbet_types::Serial;
+use wibbet_types::DeviceId;
 
 use crate::logbook::SharedLogbook;
 
 /// Claims a device: by its serial for this logbook, and by its address for all others of this
 /// computer's user.
-pub fn claim(book: &SharedLogbook, serial: &Serial, address: &str) -> Result<Vec<Claim>, ClaimError> {
-    let mut claims = vec![Claim::take(&book.folder().join("claims"), serial.as_str())?];
+pub fn claim(book: &SharedLogbook, id: &DeviceId, address: &str) -> Result<Vec<Claim>, ClaimError> {
+    let mut claims = vec![Claim::take(&book.folder().join("claims"), id.as_str())?];
     // A program with another logbook is kept out too, as far as there is a place to meet: without
     // one, reading back still keeps both honest.
     if let Some(folder) = meeting_place() {

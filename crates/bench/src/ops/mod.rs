@@ -13,7 +13,7 @@ pub use claim::claim;
 pub use foreground::in_front;
 pub use labels::{LabelCost, LabelNews, device_languages, read_labels};
 pub use metrics::read_metrics;
-pub use open::{Opening, open_on_device};
+pub use open::open_on_device;
 pub use pair::{PairNews, pair_by_code, pair_by_qr};
 pub(crate) use survey::{AllStates, read_one};
 pub use survey::{SurveyError, SurveyPart, states, survey};

@@ -4,18 +4,18 @@ use wibbet_core::android::Capabilities;
 use wibbet_core::plan::Plan;
 use wibbet_core::run::RunKind;
 use wibbet_logbook::{LogbookError, NewStep};
-use wibbet_types::Serial;
+use wibbet_types::{DeviceId, RunId};
 
 use crate::logbook::{SharedLogbook, now};
 
 /// Writes a plan down as a run. Its number.
 pub async fn begin_run(
     book: &SharedLogbook,
-    serial: &Serial,
+    id: &DeviceId,
     kind: RunKind,
     plan: &Plan,
     capabilities: &Capabilities,
-) -> Result<i64, LogbookError> {
+) -> Result<RunId, LogbookError> {
     let steps: Vec<NewStep> = plan
         .steps
         .iter()
@@ -28,6 +28,6 @@ pub async fn begin_run(
             skip: step.skip.map(|skip| skip.to_string()),
         })
         .collect();
-    let serial = serial.clone();
-    book.with(move |book| book.begin_run(&serial, kind, &steps, now())).await
+    let device = id.clone();
+    book.with(move |book| book.begin_run(&device, kind, &steps, now())).await
 }

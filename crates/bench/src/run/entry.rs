@@ -8,6 +8,8 @@ use super::begin::begin_run;
 use super::error::{RunError, RunNews};
 use super::runner::Runner;
 use super::settle::settle_interrupted;
+use wibbet_types::RunId;
+
 use crate::device::{AdbDevice, Device as _};
 use crate::ops::claim;
 use crate::workplace::Workplace;
@@ -18,14 +20,14 @@ pub enum RunStart {
     /// A plan, as a new run.
     New(RunKind, Plan),
     /// A run of the logbook that was stopped or interrupted.
-    Resume(i64),
+    Resume(RunId),
 }
 
 /// How carrying out ended.
 #[derive(Debug)]
 pub struct RunEnded {
     /// The run's number, once it has been written down.
-    pub number: Option<i64>,
+    pub number: Option<RunId>,
     /// The run as it stands, or why it could not go on.
     pub result: Result<Run, RunError>,
 }
@@ -50,7 +52,7 @@ async fn carry_out(
     start: RunStart,
     stop: watch::Receiver<bool>,
     news: &(dyn Fn(RunNews) + Send + Sync),
-    number: &mut Option<i64>,
+    number: &mut Option<RunId>,
 ) -> Result<Run, RunError> {
     let book = &workplace.book;
     let facts = device.facts().ok_or_else(|| RunError::Device("the device is not known yet".into()))?;

@@ -7,7 +7,7 @@ use thiserror::Error;
 use wibbet_core::package::PackageState;
 use wibbet_core::run::{Run, StepEvent};
 use wibbet_logbook::LogbookError;
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, RunId, StepIndex, UserId};
 
 use crate::device::AskError;
 
@@ -28,7 +28,7 @@ pub enum RunError {
     Claim(#[from] wibbet_logbook::ClaimError),
     /// There is no such run.
     #[error("the logbook has no run {0}")]
-    NoSuchRun(i64),
+    NoSuchRun(RunId),
 }
 
 /// What becomes of a run while it is carried out.
@@ -39,7 +39,7 @@ pub enum RunNews {
     /// What was found out of a run that had been interrupted, in words.
     Found(String),
     /// Something has happened to a step, by its index. It is in the record.
-    Step(usize, StepEvent),
+    Step(StepIndex, StepEvent),
     /// Something is waited for, in words; `None` when no longer.
     Waiting(Option<String>),
     /// A package's states were read.

@@ -11,7 +11,7 @@ use wibbet_core::package::PackageState;
 use wibbet_core::read::ReadBack;
 use wibbet_core::run::{Run, RunState, Schedule, Step, StepEvent, StepState, before_sending, came_back, settle_open};
 use wibbet_logbook::LogbookError;
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, RunId, StepIndex, UserId};
 
 use super::error::{RunError, RunNews};
 use crate::device::{AskError, Device};
@@ -54,7 +54,7 @@ impl<'a, D: Device> Runner<'a, D> {
         device: &'a D,
         book: &'a SharedLogbook,
         patience: RunPolicy,
-        number: i64,
+        number: RunId,
         stop: watch::Receiver<bool>,
         news: &'a (dyn Fn(RunNews) + Send + Sync),
     ) -> Result<Run, RunError> {
@@ -90,7 +90,7 @@ impl<'a, D: Device> Runner<'a, D> {
     }
 
     /// Something happens to a step: on disk first, then by the same rule in memory, and for whoever watches.
-    pub(super) async fn record(&self, index: usize, event: StepEvent) -> Result<(), Left> {
+    pub(super) async fn record(&self, index: StepIndex, event: StepEvent) -> Result<(), Left> {
         let number = self.run().number;
         let kept = event.clone();
         self.book.with(move |book| book.append(number, index, &kept)).await?;
@@ -104,9 +104,9 @@ impl<'a, D: Device> Runner<'a, D> {
         if self.run().has_open_steps() {
             self.look_first().await?;
         }
-        let waiting: Vec<(usize, PackageId)> = {
+        let waiting: Vec<(StepIndex, PackageId)> = {
             let run = self.run();
-            run.steps.iter().filter(|s| s.state == StepState::Waiting).map(|s| (s.place, s.id.clone())).collect()
+            run.steps.iter().filter(|s| s.state == StepState::Waiting).map(|s| (s.index, s.id.clone())).collect()
         };
         let mut schedule = Schedule::new(waiting, self.patience.window);
         let mut on_the_way = FuturesUnordered::new();
@@ -116,11 +116,11 @@ impl<'a, D: Device> Runner<'a, D> {
                 schedule.stop();
                 left.get_or_insert(Left::Stopped);
             }
-            while let Some(place) = schedule.next_ready() {
-                on_the_way.push(async move { (place, self.step(place).await) });
+            while let Some(index) = schedule.next_ready() {
+                on_the_way.push(async move { (index, self.step(index).await) });
             }
-            let Some((place, ended)) = on_the_way.next().await else { break };
-            schedule.settle(place);
+            let Some((index, ended)) = on_the_way.next().await else { break };
+            schedule.finish(index);
             if let Err(why) = ended {
                 schedule.stop();
                 // A failure says more than a stop.
@@ -148,14 +148,14 @@ impl<'a, D: Device> Runner<'a, D> {
                 false => state.and_then(|state| before_sending(&step, state, now())),
             };
             if let Some(event) = event {
-                self.record(step.place, event).await?;
+                self.record(step.index, event).await?;
             }
         }
         Ok(())
     }
 
-    /// Looks at all packages once more when all is done: what is put right behind one's back shows
-    /// a moment later.
+    /// Looks at all packages once more when all is done: packages that reinstall
+    /// themselves show up a moment later.
     async fn look_last(&self) -> Result<(), Left> {
         let reached: Vec<Step> = self.run().reached().cloned().collect();
         if reached.is_empty() {
@@ -167,7 +167,7 @@ impl<'a, D: Device> Runner<'a, D> {
             (self.news)(RunNews::States(step.id.clone(), states.clone()));
             let state = states.get(&step.user).copied().unwrap_or(PackageState::ABSENT);
             if let Some(event) = came_back(step, state, now()) {
-                self.record(step.place, event).await?;
+                self.record(step.index, event).await?;
             }
         }
         Ok(())

@@ -2,7 +2,7 @@
 
 use wibbet_core::package::PackageState;
 use wibbet_core::run::{Run, RunState, Step, StepEvent, StepState, came_back, settle_open};
-use wibbet_types::Serial;
+use wibbet_types::DeviceId;
 
 use super::error::RunError;
 use crate::device::Device;
@@ -19,9 +19,9 @@ use crate::ops::{AllStates, SurveyError, read_one, states};
 pub async fn settle_interrupted<D: Device>(
     book: &SharedLogbook,
     device: &D,
-    serial: &Serial,
+    id: &DeviceId,
 ) -> Result<Vec<String>, RunError> {
-    let of = serial.clone();
+    let of = id.clone();
     let mut runs = book.with(move |book| book.runs(Some(&of))).await?;
     runs.retain(|run| run.state == RunState::Open || run.steps.iter().any(Step::is_open_question));
     if runs.is_empty() {
@@ -62,7 +62,7 @@ async fn settle_run<D: Device>(
             None => open += 1,
         }
         if let Some(event) = event {
-            let index = step.place;
+            let index = step.index;
             book.with(move |book| book.append(number, index, &event)).await?;
         }
     }
@@ -73,7 +73,7 @@ async fn settle_run<D: Device>(
         for step in run.reached() {
             let state = state_of(device, seen, step).await;
             if let Some(event) = state.and_then(|state| came_back(step, state, now())) {
-                let index = step.place;
+                let index = step.index;
                 book.with(move |book| book.append(number, index, &event)).await?;
             }
         }

@@ -6,7 +6,7 @@ use tokio::time::Instant;
 use wibbet_core::package::PackageState;
 use wibbet_core::read::ReadBack;
 use wibbet_core::run::{Outcome, Refusal, Reply, Response, Step, StepEvent, judge, read_reply};
-use wibbet_types::{PackageId, PlainText};
+use wibbet_types::{PackageId, PlainText, StepIndex};
 
 use super::error::{RunError, RunNews};
 use super::runner::{Left, Runner};
@@ -15,18 +15,18 @@ use crate::logbook::now;
 use crate::ops::read_one;
 
 impl<'a, D: Device> Runner<'a, D> {
-    pub(super) async fn step(&self, place: usize) -> Result<(), Left> {
-        let step = self.run().steps[place].clone();
+    pub(super) async fn step(&self, index: StepIndex) -> Result<(), Left> {
+        let step = self.run().steps[index.get()].clone();
         if self.follows_a_failure(&step) {
             return self
-                .settle(place, Outcome::Skipped, None, "the step before it on the same package was not done")
+                .settle(index, Outcome::Skipped, None, "the step before it on the same package was not done")
                 .await;
         }
         let request = step.way.request(&step.id, step.user);
         let deadline = Instant::now() + self.patience.link;
         let mut tries = 0;
         loop {
-            self.record(place, StepEvent::Sent { at: now() }).await?;
+            self.record(index, StepEvent::Sent { at: now() }).await?;
             let heard = match self.device.ask(&request, &mut |_| {}).await {
                 Ok(answer) => {
                     (self.news)(RunNews::Waiting(None));
@@ -35,7 +35,7 @@ impl<'a, D: Device> Runner<'a, D> {
                         self.wait(deadline, RunError::Device(Refusal::NotReady.meaning().into())).await?;
                         continue;
                     }
-                    self.answered(place, &answer.text()).await?;
+                    self.answered(index, &answer.text()).await?;
                     Response::Replied(said)
                 }
                 // Nothing was sent: it is tried again when there is a link.
@@ -47,7 +47,7 @@ impl<'a, D: Device> Runner<'a, D> {
                     return Err(Left::Failed(RunError::Ask(error)));
                 }
                 Err(AskError::Refused(why)) => {
-                    self.answered(place, &why).await?;
+                    self.answered(index, &why).await?;
                     Response::Replied(Reply::Refused(Refusal::Other))
                 }
                 Err(AskError::Lost(why)) => {
@@ -74,7 +74,7 @@ impl<'a, D: Device> Runner<'a, D> {
             {
                 continue;
             }
-            return self.settle(place, verdict.outcome, after, &verdict.remark).await;
+            return self.settle(index, verdict.outcome, after, &verdict.remark).await;
         }
     }
 
@@ -82,12 +82,12 @@ impl<'a, D: Device> Runner<'a, D> {
     /// nothing.
     fn follows_a_failure(&self, step: &Step) -> bool {
         let run = self.run();
-        let mut former = run.steps.iter().take(step.place).filter(|s| s.id == step.id && s.user == step.user);
+        let mut former = run.steps.iter().take(step.index.get()).filter(|s| s.id == step.id && s.user == step.user);
         former.any(|s| s.outcome != Some(Outcome::Done))
     }
 
-    async fn answered(&self, place: usize, answer: &str) -> Result<(), Left> {
-        self.record(place, StepEvent::Answered { text: PlainText::new(answer), at: now() }).await
+    async fn answered(&self, index: StepIndex, answer: &str) -> Result<(), Left> {
+        self.record(index, StepEvent::Answered { text: PlainText::new(answer), at: now() }).await
     }
 
     /// Reads one package back, waiting for the link where it has gone. `None` when the device
@@ -119,12 +119,12 @@ impl<'a, D: Device> Runner<'a, D> {
 
     async fn settle(
         &self,
-        place: usize,
+        index: StepIndex,
         outcome: Outcome,
         after: Option<PackageState>,
         remark: &str,
     ) -> Result<(), Left> {
         let remark = remark.to_owned();
-        self.record(place, StepEvent::Settled { outcome, after, remark, at: now() }).await
+        self.record(index, StepEvent::Settled { outcome, after, remark, at: now() }).await
     }
 }

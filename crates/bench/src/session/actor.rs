@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use tokio::sync::{Notify, mpsc, watch};
 use tokio::time::Instant;
+use wibbet_core::ask::Opening;
 use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
 use wibbet_core::package::Inventory;
 use wibbet_core::run::ChangeProbe;
@@ -15,7 +16,7 @@ use super::command::SessionCommand;
 use super::event::{CloseStep, SessionEvent};
 use super::reading::follow;
 use crate::device::AdbDevice;
-use crate::ops::{Details, Opening, open_on_device};
+use crate::ops::{Details, open_on_device};
 use crate::run::RunStart;
 use crate::workplace::Workplace;
 

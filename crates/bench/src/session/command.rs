@@ -1,11 +1,10 @@
 //! What a session is told to do.
 
+use wibbet_core::ask::Opening;
 use wibbet_core::package::Note;
 use wibbet_core::plan::Plan;
 use wibbet_core::run::RunKind;
-use wibbet_types::Locale;
-
-use crate::ops::Opening;
+use wibbet_types::{Locale, RunId};
 
 /// What a session can be told to do. Commands are carried out one after the other.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -15,7 +14,7 @@ pub enum SessionCommand {
     /// Carry out a plan.
     Run(RunKind, Plan),
     /// Carry on with a run of the logbook.
-    CarryOn(i64),
+    CarryOn(RunId),
     /// Keep the device awake while it is charging, or put that back as it was.
     StayAwake(bool),
     /// Read labels in these languages; `None` for those of the device.

@@ -2,6 +2,7 @@
 
 use wibbet_core::link::{Advice, Rung, RungStatus};
 use wibbet_core::run::{Outcome, Refusal, Reply, Run, read_reply};
+use wibbet_types::RunId;
 
 use super::actor::Actor;
 use super::event::SessionEvent;
@@ -27,7 +28,7 @@ impl Actor {
     }
 
     /// Carries out a run. Its number, and why it ended early.
-    pub(super) async fn run(&self, start: RunStart) -> (Option<i64>, Option<String>) {
+    pub(super) async fn run(&self, start: RunStart) -> (Option<RunId>, Option<String>) {
         self.stop.send_replace(false);
         let events = &self.events;
         let news = move |news| match news {
@@ -40,7 +41,7 @@ impl Actor {
 
     /// Tells how a run ended, and reads the packages again: paths and kinds may have changed beside
     /// the states that were read back. False when there is no link any more.
-    pub(super) async fn after_run(&mut self, (number, trouble): (Option<i64>, Option<String>)) -> bool {
+    pub(super) async fn after_run(&mut self, (number, trouble): (Option<RunId>, Option<String>)) -> bool {
         self.tell_runs().await;
         self.tell(SessionEvent::RunEnded(trouble));
         let run = match number {

@@ -15,15 +15,10 @@ const GOING: Duration = Duration::from_secs(10);
 
 impl Actor {
     /// Sends a change to the device itself and reads it back.
-    async fn care(&self, care: DeviceSetting) -> Result<String, String> {
-        self.device.ask(&care.request(), &mut |_| {}).await.map_err(|e| e.to_string())?;
-        match care.read_back() {
-            Some(request) => {
-                let said = self.device.ask(&request, &mut |_| {}).await.map_err(|e| e.to_string())?;
-                Ok(said.text().trim().to_owned())
-            }
-            None => Ok(String::new()),
-        }
+    async fn set(&self, setting: DeviceSetting) -> Result<String, String> {
+        self.device.ask(&setting.request(), &mut |_| {}).await.map_err(|e| e.to_string())?;
+        let answer = self.device.ask(&setting.read_back(), &mut |_| {}).await.map_err(|e| e.to_string())?;
+        Ok(answer.text().trim().to_owned())
     }
 
     pub(super) async fn stay_awake(&mut self, on: bool) {
@@ -45,13 +40,13 @@ impl Actor {
             let kept = self.workplace.book.with(move |book| book.set_awake_before(&facts.id, Some(before))).await;
             kept.map_err(|e| e.to_string())?;
         }
-        self.care(DeviceSetting::StayAwake(DeviceSetting::AWAKE_ALWAYS)).await
+        self.set(DeviceSetting::StayAwake(DeviceSetting::AWAKE_ALWAYS)).await
     }
 
     async fn let_sleep(&self) -> Result<String, String> {
         let facts = self.device.facts().ok_or("the device is not known yet")?;
         let before = self.awake_before().await.unwrap_or(0);
-        let now = self.care(DeviceSetting::StayAwake(before)).await?;
+        let now = self.set(DeviceSetting::StayAwake(before)).await?;
         let kept = self.workplace.book.with(move |book| book.set_awake_before(&facts.id, None)).await;
         kept.map_err(|e| e.to_string())?;
         Ok(now)
@@ -98,43 +93,31 @@ impl Actor {
     /// Switches debugging off, the way that is in use last, and watches the link go.
     async fn switch_off(&self) -> Vec<CloseStep> {
         let encrypted = self.device.is_encrypted().await.unwrap_or(false);
-        let mut cares = vec![DeviceSetting::UsbDebuggingOff];
-        // There is wireless debugging from Android 11 on.
-        if self.device.capabilities().sdk >= 30 {
-            cares.push(DeviceSetting::WirelessDebuggingOff);
+        let mut settings = vec![DeviceSetting::UsbDebuggingOff];
+        if self.device.capabilities().has_wireless_debugging() {
+            settings.push(DeviceSetting::WirelessDebuggingOff);
         }
         if !encrypted {
-            cares.reverse();
+            settings.reverse();
         }
         let mut steps = Vec::new();
-        for (n, care) in cares.iter().enumerate() {
-            let last = n + 1 == cares.len();
-            let sent = self.device.ask(&care.request(), &mut |_| {}).await;
-            let what = match care {
-                DeviceSetting::WirelessDebuggingOff => "wireless debugging off",
-                _ => "USB debugging off",
-            };
+        for (n, setting) in settings.iter().enumerate() {
+            let last = n + 1 == settings.len();
+            let sent = self.device.ask(&setting.request(), &mut |_| {}).await;
             let (done, known) = match (sent, last) {
                 // The answer to the last one seldom comes: the link goes before it.
                 (_, true) => match timeout(GOING, self.device.gone()).await {
                     Ok(_) => (true, "the link went with it".to_owned()),
                     Err(_) => (false, "the link is still there: switch it off on the device".to_owned()),
                 },
-                (Ok(_), false) => match self.read_switch(*care).await {
-                    Some(false) => (true, "read back: off".to_owned()),
+                (Ok(_), false) => match self.device.ask(&setting.read_back(), &mut |_| {}).await {
+                    Ok(answer) if setting.is_set(&answer) => (true, "read back: off".to_owned()),
                     _ => (false, "it could not be read back".to_owned()),
                 },
                 (Err(error), false) => (false, error.to_string()),
             };
-            steps.push(CloseStep { what: what.into(), done, known });
+            steps.push(CloseStep { what: setting.label().into(), done, known });
         }
         steps
-    }
-
-    async fn read_switch(&self, care: DeviceSetting) -> Option<bool> {
-        let name = if care == DeviceSetting::WirelessDebuggingOff { "adb_wifi_enabled" } else { "adb_enabled" };
-        let request = wibbet_core::ask::Request::shell(format!("settings get global {name}"));
-        let said = self.device.ask(&request, &mut |_| {}).await.ok()?;
-        Some(said.text().trim() == "1")
     }
 }

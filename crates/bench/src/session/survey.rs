@@ -16,7 +16,7 @@ impl Actor {
     /// Reads how the device is and what is installed, and finds out whether changes are permitted.
     pub(super) async fn read_all(&mut self) -> bool {
         // Before Android 7 each part of this starts a runtime of its own, so the packages come first there.
-        let slow = self.device.capabilities().sdk < 24;
+        let slow = self.device.capabilities().starts_a_runtime_for_each_command();
         if !slow {
             self.read_details().await;
         }

@@ -1,41 +1,104 @@
-//! What is known of Android whatever the device.
+//! What is known of Android whatever the device: `data/android.toml`, read once into typed tables.
+
+use std::collections::BTreeMap;
+use std::sync::LazyLock;
+
+use serde::Deserialize;
+use wibbet_types::PackageId;
+
+const SOURCE: &str = include_str!("../../data/android.toml");
+
+#[derive(Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Knowledge {
+    permissions: BTreeMap<String, String>,
+    partitions: BTreeMap<String, String>,
+    probe: Probe,
+    names: Names,
+}
+
+#[derive(Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Probe {
+    first: Vec<String>,
+    never: Vec<String>,
+}
+
+#[derive(Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Names {
+    empty: Vec<String>,
+}
+
+/// The file is part of the program, and a test reads it: what stands there can be read.
+static KNOWLEDGE: LazyLock<Knowledge> = LazyLock::new(|| toml::from_str(SOURCE).unwrap_or_default());
 
 /// What a permission lets an app do, in words, for those that are worth noting; `None` for the many others.
 pub fn permission_words(permission: &str) -> Option<&'static str> {
-    const WORDS: [(&str, &str); 32] = [
-        ("ACCESS_BACKGROUND_LOCATION", "see where the device is, at any time"),
-        ("ACCESS_COARSE_LOCATION", "see roughly where the device is"),
-        ("ACCESS_FINE_LOCATION", "see exactly where the device is"),
-        ("ACTIVITY_RECOGNITION", "count steps and see how the device is carried"),
-        ("ANSWER_PHONE_CALLS", "answer calls"),
-        ("BIND_ACCESSIBILITY_SERVICE", "read the screen and act on it"),
-        ("BIND_DEVICE_ADMIN", "manage the device"),
-        ("BIND_INPUT_METHOD", "be a keyboard"),
-        ("BLUETOOTH_SCAN", "look for devices nearby"),
-        ("BODY_SENSORS", "read the heart rate and the like"),
-        ("CALL_PHONE", "make calls"),
-        ("CAMERA", "take pictures"),
-        ("GET_ACCOUNTS", "see who is signed in"),
-        ("INSTALL_PACKAGES", "install apps without asking"),
-        ("INTERNET", "use the network"),
-        ("MANAGE_EXTERNAL_STORAGE", "read and change all files"),
-        ("PACKAGE_USAGE_STATS", "see which apps are used"),
-        ("POST_NOTIFICATIONS", "show notifications"),
-        ("QUERY_ALL_PACKAGES", "see which apps are installed"),
-        ("READ_CALENDAR", "read the calendar"),
-        ("READ_CALL_LOG", "see who was called"),
-        ("READ_CONTACTS", "read the contacts"),
-        ("READ_EXTERNAL_STORAGE", "read files"),
-        ("READ_PHONE_STATE", "see number, SIM and calls"),
-        ("READ_SMS", "read messages"),
-        ("RECEIVE_BOOT_COMPLETED", "start with the device"),
-        ("RECORD_AUDIO", "listen"),
-        ("REQUEST_INSTALL_PACKAGES", "offer apps for installation"),
-        ("SEND_SMS", "send messages"),
-        ("SYSTEM_ALERT_WINDOW", "draw over other apps"),
-        ("WRITE_SECURE_SETTINGS", "change any setting"),
-        ("WRITE_SETTINGS", "change system settings"),
-    ];
     let name = permission.strip_prefix("android.permission.")?;
-    WORDS.iter().find(|(own, _)| *own == name).map(|(_, words)| *words)
+    KNOWLEDGE.permissions.get(name).map(String::as_str)
+}
+
+/// Partitions that code can be on, and what a search for each finds.
+pub fn partitions() -> impl Iterator<Item = (&'static str, &'static str)> {
+    KNOWLEDGE.partitions.iter().map(|(name, doc)| (name.as_str(), doc.as_str()))
+}
+
+/// Packages whose state is set to what it is, to see whether changes are permitted; the likeliest first.
+pub(crate) fn probe_first() -> impl Iterator<Item = PackageId> {
+    KNOWLEDGE.probe.first.iter().filter_map(|id| id.parse().ok())
+}
+
+/// Whether a package is never taken for that.
+pub(crate) fn is_never_probed(id: &PackageId) -> bool {
+    KNOWLEDGE.probe.never.iter().any(|never| never == id.as_str())
+}
+
+/// Whether a part of an id says who made a package, or nothing.
+pub(crate) fn says_nothing(part: &str) -> bool {
+    KNOWLEDGE.names.empty.iter().any(|empty| empty == part)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_row_can_be_used() {
+        let known: Knowledge = toml::from_str(SOURCE).unwrap();
+        for (name, words) in &known.permissions {
+            assert!(name.bytes().all(|b| b.is_ascii_uppercase() || b == b'_'), "{name}");
+            assert!(
+                !words.is_empty() && !words.ends_with('.') && words.starts_with(char::is_lowercase),
+                "{name}: {words}"
+            );
+        }
+        assert_eq!(permission_words("android.permission.CAMERA"), Some("take pictures"));
+        for (name, doc) in &known.partitions {
+            assert!(name.bytes().all(|b| b.is_ascii_lowercase() || b == b'_') && !doc.is_empty(), "{name}");
+        }
+        for id in known.probe.first.iter().chain(&known.probe.never) {
+            let id: PackageId = id.parse().unwrap();
+            assert!(known.probe.first.iter().all(|f| f != id.as_str()) || !is_never_probed(&id), "{id} is both");
+        }
+        assert_eq!(probe_first().count(), known.probe.first.len());
+        assert!(known.names.empty.iter().all(|part| part.to_lowercase() == *part && !part.contains('.')));
+    }
+
+    /// What two people add does not stand in two places.
+    #[test]
+    fn tables_are_sorted() {
+        let mut heading = "";
+        let mut former = "";
+        for line in SOURCE.lines().filter(|l| !l.starts_with('#')) {
+            match line.split_once(" = ") {
+                _ if line.starts_with('[') => (heading, former) = (line, ""),
+                Some((name, _)) if ["[permissions]", "[partitions]"].contains(&heading) => {
+                    assert!(former < name, "{name} stands behind {former}");
+                    former = name;
+                }
+                _ => {}
+            }
+        }
+    }
 }

@@ -3,6 +3,7 @@
 mod knowledge;
 mod versions;
 
-pub use knowledge::permission_words;
-pub(crate) use versions::Program;
+pub(crate) use knowledge::{is_never_probed, probe_first, says_nothing};
+pub use knowledge::{partitions, permission_words};
 pub use versions::{Capabilities, DaemonFeatures};
+pub(crate) use versions::{Program, has_system_settings};

@@ -37,6 +37,8 @@ const ANDROID_9: u32 = 28;
 
 const ANDROID_10: u32 = 29;
 
+const ANDROID_11: u32 = 30;
+
 /// A program by which the package service is called through a shell.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub(crate) enum Program {
@@ -63,6 +65,11 @@ impl Program {
             Self::Pm => "pm",
         }
     }
+}
+
+/// Whether the developer options of a phone or tablet are under “System” in its settings; before they are at its end.
+pub(crate) fn has_system_settings(sdk: u32) -> bool {
+    sdk >= ANDROID_8
 }
 
 impl Capabilities {
@@ -123,6 +130,16 @@ impl Capabilities {
             ANDROID_7..ANDROID_9 => vec![Program::Pm, Program::Cmd],
             _ => vec![Program::Pm],
         }
+    }
+
+    /// Whether wireless debugging can be switched on and off.
+    pub fn has_wireless_debugging(&self) -> bool {
+        self.sdk >= ANDROID_11
+    }
+
+    /// Whether each command of `pm`, `settings` and the like starts a Java runtime of its own, which takes its time.
+    pub fn starts_a_runtime_for_each_command(&self) -> bool {
+        self.sdk < ANDROID_7
     }
 
     /// Whether the user service has a shell of its own, in which its users are listed.

@@ -1,9 +1,11 @@
 //! What is sent to a device, as a value.
 
 mod delivery;
+mod opening;
 mod request;
 mod setting;
 
 pub use delivery::Delivery;
+pub use opening::Opening;
 pub use request::{Call, Output, Request, says_not_ready};
 pub use setting::DeviceSetting;

@@ -39,6 +39,14 @@ impl Request {
         Self { call: Call::Shell(command.into()), changes: false }
     }
 
+    /// What is asked, in words.
+    pub fn command(&self) -> String {
+        match &self.call {
+            Call::Shell(command) => command.clone(),
+            Call::Package(words) => words.join(" "),
+        }
+    }
+
     /// The ways of bringing it to a device that can do `capabilities`, best first. The later ones are
     /// for daemons that announce a service and refuse it, and for programs that do not know the command.
     pub fn deliveries(&self, capabilities: &Capabilities) -> Vec<Delivery> {
@@ -62,7 +70,7 @@ impl Request {
     }
 }
 
-/// What a device said.
+/// What came back.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Output {
     /// Output, and errors where the service does not keep them apart.

@@ -1,6 +1,6 @@
 //! What a device is.
 
-use wibbet_types::{AndroidVersion, PlainText, Serial};
+use wibbet_types::{AndroidVersion, DeviceId, PlainText, Serial};
 
 /// What kind of device it is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
@@ -55,7 +55,7 @@ impl DeviceKind {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DeviceFacts {
     /// The name that tells it apart here: its serial, or the serial and a number where another device has the same.
-    pub id: Serial,
+    pub id: DeviceId,
     /// `ro.serialno`; for a device that names none, made from its address.
     pub serial: Serial,
     /// `ro.product.manufacturer`.

@@ -1,5 +1,6 @@
 //! What to do on a device about a rung that is missing.
 
+use crate::android::has_system_settings;
 use crate::device::DeviceKind;
 
 /// What is to be done.
@@ -150,7 +151,7 @@ impl Advice {
 fn developer_options(kind: DeviceKind, sdk: Option<u32>) -> &'static str {
     match (kind, sdk) {
         (DeviceKind::Tv, _) => "Settings, Device preferences, Developer options",
-        (_, Some(..=25)) => "Settings, Developer options",
+        (_, Some(sdk)) if !has_system_settings(sdk) => "Settings, Developer options",
         _ => "Settings, System, Developer options",
     }
 }

@@ -2,30 +2,17 @@
 
 use wibbet_types::{PackageId, PlainText};
 
+use crate::android::says_nothing;
+
 /// The part of an id that says what the package is, in a readable form: `com.ostrel.cloud.photos` is "Cloud photos". A
 /// guess, to be marked as one.
 pub fn guessed_name(id: &PackageId) -> String {
-    // What says who made it, or says nothing.
-    const EMPTY: [&str; 12] = [
-        "com",
-        "net",
-        "org",
-        "io",
-        "tv",
-        "app",
-        "android",
-        "system",
-        "apps",
-        "mobile",
-        "auto_generated_rro_product__",
-        "overlay",
-    ];
     let words: Vec<&str> = id.as_str().split('.').collect();
     let telling: Vec<&str> = match words.as_slice() {
         [_, _, rest @ ..] if !rest.is_empty() => rest.to_vec(),
         all => all.iter().rev().take(1).copied().collect(),
     };
-    let telling: Vec<&str> = telling.iter().copied().filter(|w| !EMPTY.contains(w)).collect();
+    let telling: Vec<&str> = telling.iter().copied().filter(|w| !says_nothing(w)).collect();
     let from = telling.len().saturating_sub(2);
     let mut text = String::new();
     for word in &telling[from..] {

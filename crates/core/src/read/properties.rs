@@ -52,7 +52,7 @@ impl Properties {
             .unwrap_or_else(|| stand_in.clone());
         let text = |name| PlainText::short(self.get(name).trim());
         Some(DeviceFacts {
-            id: serial.clone(),
+            id: serial.clone().into(),
             serial,
             maker: text("ro.product.manufacturer"),
             model: text("ro.product.model"),

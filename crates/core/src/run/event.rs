@@ -1,7 +1,7 @@
 //! What happens to a step, and the one rule of what that makes of it: for the record, for whoever carries the run out,
 //! and for the screen.
 
-use wibbet_types::{PlainText, Timestamp};
+use wibbet_types::{PlainText, StepIndex, Timestamp};
 
 use super::record::{Outcome, Run, Step, StepState};
 use crate::package::PackageState;
@@ -84,8 +84,8 @@ impl Step {
 impl Run {
     /// What an event makes of the run: the only way in which its steps change. An index that the run does not have
     /// changes nothing.
-    pub fn apply(&mut self, index: usize, event: &StepEvent) {
-        if let Some(step) = self.steps.get_mut(index) {
+    pub fn apply(&mut self, index: StepIndex, event: &StepEvent) {
+        if let Some(step) = self.steps.get_mut(index.get()) {
             step.apply(event);
         }
         self.touched = self.touched.max(event.at().unwrap_or(self.touched));

@@ -1,31 +1,18 @@
 //! Whether a device permits changes over debugging. Some makers' builds have a second switch for that, and refuse until
 //! it is on.
 //!
-//! What changes nothing and is refused all the same: setting a package to the enabled state that it has. Android looks
-//! for the permission before it looks whether there is anything to do; with a package that is not there it would fail
+//! A change that has no effect but needs the permission: setting a package to the enabled state that it has. Android
+//! looks for the permission before it looks whether there is anything to do; with a package that is not there it would fail
 //! before either. The shell's own package would be permitted in any case, so another one is taken.
 
 use wibbet_types::{PackageId, UserId};
 
 use super::refusal::Refusal;
 use super::reply::{Reply, read_reply};
-use crate::android::Capabilities;
+use crate::android::{Capabilities, is_never_probed, probe_first};
 use crate::ask::{Output, Request};
 use crate::package::{Enabled, Inventory, PackageKind};
 use crate::plan::Change;
-
-/// Packages that are taken first, being small parts of Android that do no harm.
-const FIRST: [&str; 4] =
-    ["com.android.htmlviewer", "com.android.printspooler", "com.android.calculator2", "com.android.egg"];
-/// Those that are not taken: the shell itself, and what Android protects.
-const NOT: [&str; 6] = [
-    "android",
-    "com.android.shell",
-    "com.android.systemui",
-    "com.android.settings",
-    "com.android.phone",
-    "com.android.permissioncontroller",
-];
 
 /// A request that changes nothing, and is refused while changes are not permitted.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -57,10 +44,9 @@ impl ChangeProbe {
             let package = inventory.packages.get(id)?;
             let state = package.state(user);
             let fit = state.installed && state.enabled == wanted && package.kind != PackageKind::User;
-            (fit && !NOT.contains(&id.as_str())).then(|| package.id.clone())
+            (fit && !is_never_probed(id)).then(|| package.id.clone())
         };
-        let first = FIRST.iter().filter_map(|id| id.parse::<PackageId>().ok());
-        let all: Vec<PackageId> = first.chain(inventory.packages.keys().cloned()).collect();
+        let all: Vec<PackageId> = probe_first().chain(inventory.packages.keys().cloned()).collect();
         let (way, wanted) = match capabilities.default_state {
             true => (Change::DefaultState, Enabled::Default),
             false => (Change::Enable, Enabled::Enabled),

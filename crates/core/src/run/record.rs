@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use wibbet_types::{PackageId, PlainText, Serial, Timestamp, UserId, named};
+use wibbet_types::{DeviceId, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, named};
 
 use crate::package::PackageState;
 use crate::plan::Change;
@@ -57,7 +57,7 @@ pub enum StepState {
     Sent,
     /// Answered, not read back yet.
     Answered,
-    /// Its outcome is known, or is known not to be.
+    /// Finished: has an [`Outcome`], which may be [`Outcome::Unsettled`].
     Settled,
 }
 
@@ -66,8 +66,8 @@ named!(StepState { Waiting => "waiting", Sent => "sent", Answered => "answered",
 /// One step of a run.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Step {
-    /// Its place in the run, from 0.
-    pub place: usize,
+    /// Its place in the run.
+    pub index: StepIndex,
     /// The package.
     pub id: PackageId,
     /// The user.
@@ -103,9 +103,9 @@ impl Step {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Run {
     /// Its number in the logbook.
-    pub number: i64,
+    pub number: RunId,
     /// The device.
-    pub serial: Serial,
+    pub device: DeviceId,
     /// What it is for.
     pub kind: RunKind,
     /// How far it has got.
@@ -139,7 +139,7 @@ impl Run {
     /// user the last.
     pub fn reached(&self) -> impl Iterator<Item = &Step> {
         let done = |s: &&Step| s.outcome == Some(Outcome::Done);
-        let last: BTreeMap<_, _> = self.steps.iter().filter(done).map(|s| ((&s.id, s.user), s.place)).collect();
-        last.into_values().filter_map(|place| self.steps.get(place))
+        let last: BTreeMap<_, _> = self.steps.iter().filter(done).map(|s| ((&s.id, s.user), s.index)).collect();
+        last.into_values().filter_map(|index| self.steps.get(index.get()))
     }
 }

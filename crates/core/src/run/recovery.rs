@@ -56,12 +56,13 @@ pub fn came_back(step: &Step, now: PackageState, at: Timestamp) -> Option<StepEv
 mod tests {
     use super::*;
     use crate::plan::Change;
+    use wibbet_types::StepIndex;
 
     const OUT: PackageState = PackageState { installed: false, ..PackageState::IN_USE };
 
     fn step(state: StepState, outcome: Option<Outcome>) -> Step {
         Step {
-            place: 0,
+            index: StepIndex::new(0),
             id: "a.b".parse().unwrap(),
             user: wibbet_types::UserId::OWNER,
             way: Change::Uninstall,

@@ -2,38 +2,38 @@
 
 use std::collections::{HashMap, HashSet, VecDeque};
 
-use wibbet_types::PackageId;
+use wibbet_types::{PackageId, StepIndex};
 
 /// Gives out steps, at most a window of them at a time and in order. Two steps for the same
 /// package never are on their way together: the later one builds on the earlier one's result.
 #[derive(Debug)]
 pub struct Schedule {
-    waiting: VecDeque<(usize, PackageId)>,
-    on_the_way: HashMap<usize, PackageId>,
+    waiting: VecDeque<(StepIndex, PackageId)>,
+    on_the_way: HashMap<StepIndex, PackageId>,
     window: usize,
 }
 
 impl Schedule {
     /// A schedule of steps by place, with at most `window` (at least 1) on their way.
-    pub fn new(steps: impl IntoIterator<Item = (usize, PackageId)>, window: usize) -> Self {
+    pub fn new(steps: impl IntoIterator<Item = (StepIndex, PackageId)>, window: usize) -> Self {
         Self { waiting: steps.into_iter().collect(), on_the_way: HashMap::new(), window: window.max(1) }
     }
 
     /// The next step that may go now.
-    pub fn next_ready(&mut self) -> Option<usize> {
+    pub fn next_ready(&mut self) -> Option<StepIndex> {
         if self.on_the_way.len() >= self.window {
             return None;
         }
         let mut busy: HashSet<&PackageId> = self.on_the_way.values().collect();
         let ready = self.waiting.iter().position(|(_, id)| busy.insert(id))?;
-        let (place, id) = self.waiting.remove(ready)?;
-        self.on_the_way.insert(place, id);
-        Some(place)
+        let (index, id) = self.waiting.remove(ready)?;
+        self.on_the_way.insert(index, id);
+        Some(index)
     }
 
     /// A step has its outcome.
-    pub fn settle(&mut self, place: usize) {
-        self.on_the_way.remove(&place);
+    pub fn finish(&mut self, index: StepIndex) {
+        self.on_the_way.remove(&index);
     }
 
     /// Takes back all that has not gone.
@@ -52,32 +52,36 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn steps(ids: &[&str]) -> Vec<(usize, PackageId)> {
-        ids.iter().enumerate().map(|(i, id)| (i, id.parse().unwrap())).collect()
+    fn steps(ids: &[&str]) -> Vec<(StepIndex, PackageId)> {
+        ids.iter().enumerate().map(|(i, id)| (StepIndex::new(i), id.parse().unwrap())).collect()
+    }
+
+    fn next(schedule: &mut Schedule) -> Option<usize> {
+        schedule.next_ready().map(StepIndex::get)
     }
 
     #[test]
     fn a_window_and_a_barrier() {
         let mut schedule = Schedule::new(steps(&["a", "b", "a", "c"]), 3);
-        assert_eq!([schedule.next_ready(), schedule.next_ready(), schedule.next_ready()], [Some(0), Some(1), Some(3)]);
-        assert_eq!(schedule.next_ready(), None);
-        schedule.settle(1);
-        assert_eq!(schedule.next_ready(), None, "step 2 waits for step 0");
-        schedule.settle(0);
-        assert_eq!(schedule.next_ready(), Some(2));
-        schedule.settle(2);
-        schedule.settle(3);
+        assert_eq!([next(&mut schedule), next(&mut schedule), next(&mut schedule)], [Some(0), Some(1), Some(3)]);
+        assert_eq!(next(&mut schedule), None);
+        schedule.finish(StepIndex::new(1));
+        assert_eq!(next(&mut schedule), None, "step 2 waits for step 0");
+        schedule.finish(StepIndex::new(0));
+        assert_eq!(next(&mut schedule), Some(2));
+        schedule.finish(StepIndex::new(2));
+        schedule.finish(StepIndex::new(3));
         assert!(schedule.is_over());
     }
 
     #[test]
     fn a_window_of_one_keeps_the_order_and_can_be_stopped() {
         let mut schedule = Schedule::new(steps(&["a", "b", "c"]), 0);
-        assert_eq!(schedule.next_ready(), Some(0));
-        assert_eq!(schedule.next_ready(), None);
+        assert_eq!(next(&mut schedule), Some(0));
+        assert_eq!(next(&mut schedule), None);
         schedule.stop();
         assert!(!schedule.is_over(), "what is on its way is waited for");
-        schedule.settle(0);
+        schedule.finish(StepIndex::new(0));
         assert!(schedule.is_over());
     }
 
@@ -89,13 +93,13 @@ mod tests {
             let mut order = Vec::new();
             let mut going = VecDeque::new();
             while !schedule.is_over() {
-                while let Some(place) = schedule.next_ready() {
+                while let Some(place) = next(&mut schedule) {
                     prop_assert!(going.iter().all(|&other: &usize| names[other] != names[place]));
                     going.push_back(place);
                     order.push(place);
                 }
                 prop_assert!(going.len() <= window);
-                schedule.settle(going.pop_front().unwrap());
+                schedule.finish(StepIndex::new(going.pop_front().unwrap()));
             }
             for name in ["a", "b", "c"] {
                 let places: Vec<usize> = order.iter().copied().filter(|&p| names[p] == name).collect();

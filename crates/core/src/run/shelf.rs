@@ -1,6 +1,6 @@
 //! What is off a device, who took it out, and where putting it back leads.
 
-use wibbet_types::{PackageId, Timestamp, UserId};
+use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 
 use super::record::{Outcome, Run, RunKind, Step};
 use crate::package::{Condition, Inventory, PackageState};
@@ -11,7 +11,7 @@ pub enum Origin {
     /// The run of this number.
     Run {
         /// Its number.
-        number: i64,
+        number: RunId,
         /// When it was begun.
         begun: Timestamp,
     },
@@ -58,8 +58,8 @@ impl Shelf {
         }
         entries.sort_by(|a, b| {
             let run = |e: &ShelfEntry| match e.origin {
-                Origin::Run { number, .. } => number,
-                Origin::Before => i64::MIN,
+                Origin::Run { number, .. } => Some(number),
+                Origin::Before => None,
             };
             run(b).cmp(&run(a)).then_with(|| a.id.cmp(&b.id)).then(a.user.cmp(&b.user))
         });
@@ -80,7 +80,7 @@ fn origin_of(runs: &[Run], id: &PackageId, user: UserId) -> (Origin, PackageStat
         .flat_map(|run| run.steps.iter().map(move |step| (run, step)))
         .filter(|(_, step)| step.id == *id && step.user == user && step.outcome == Some(Outcome::Done))
         .collect();
-    done.sort_by_key(|(run, step)| (step.settled, run.number, step.place));
+    done.sort_by_key(|(run, step)| (step.settled, run.number, step.index));
     let mut found = (Origin::Before, None);
     for (run, step) in done {
         match run.kind {
@@ -98,7 +98,7 @@ mod tests {
     use super::*;
     use std::collections::BTreeMap;
 
-    use wibbet_types::PlainText;
+    use wibbet_types::{PlainText, StepIndex};
 
     use crate::device::{User, UserKind};
     use crate::package::{Enabled, Package, PackageKind};
@@ -111,7 +111,7 @@ mod tests {
 
     fn run(number: i64, kind: RunKind, id: &str, way: Change, before: PackageState, outcome: Outcome) -> Run {
         let step = Step {
-            place: 0,
+            index: StepIndex::new(0),
             id: id.parse().unwrap(),
             user: OWNER,
             way,
@@ -124,10 +124,10 @@ mod tests {
             settled: Some(Timestamp(number)),
             remark: String::new(),
         };
-        let serial = "S".parse().unwrap();
+        let device = "S".parse().unwrap();
         Run {
-            number,
-            serial,
+            number: RunId::new(number),
+            device,
             kind,
             state: RunState::Finished,
             begun: Timestamp(number),
@@ -156,7 +156,7 @@ mod tests {
         ];
         let shelf = Shelf::of(&inventory(&[("a", OUT), ("b", OFF), ("c", OUT), ("d", PackageState::IN_USE)]), &runs);
         let seen: Vec<(&str, Origin)> = shelf.entries.iter().map(|e| (e.id.as_str(), e.origin)).collect();
-        let by = |n| Origin::Run { number: n, begun: Timestamp(n) };
+        let by = |n| Origin::Run { number: RunId::new(n), begun: Timestamp(n) };
         assert_eq!(seen, [("b", by(2)), ("a", by(1)), ("c", Origin::Before)]);
     }
 

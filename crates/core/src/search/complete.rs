@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use super::facts::FACTS;
+use super::facts::facts;
 use super::parse::ends_word;
 use crate::catalog::Attribute;
 
@@ -27,7 +27,7 @@ pub(crate) fn complete(line: &str, cursor: usize) -> Vec<Completion> {
     let begun = begun.to_lowercase();
     let end =
         line[cursor..].find(|c: char| ends_word(c) || matches!(c, '<' | '>' | '=')).map_or(line.len(), |n| cursor + n);
-    let facts = FACTS.iter().filter(|f| f.name.starts_with(&begun)).map(|f| (format!(":{} ", f.name), f.doc));
+    let facts = facts().filter(|f| f.name.starts_with(&begun)).map(|f| (format!(":{} ", f.name), f.doc));
     let comparisons = Attribute::comparisons().filter(|(_, c)| c.name.starts_with(&begun)).map(|(_, c)| {
         let op = &c.kind.example()[..1];
         (format!(":{}{op}", c.name), c.doc)

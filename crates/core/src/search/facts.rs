@@ -1,5 +1,6 @@
 //! The facts that can be asked for.
 
+use crate::android::partitions;
 use crate::catalog::{CatalogEntry, LastUse};
 use crate::package::{Condition, PackageKind};
 
@@ -37,7 +38,7 @@ pub enum Fact {
 }
 
 /// A fact by name.
-#[derive(Debug)]
+#[derive(Debug, Clone, Copy)]
 pub struct FactRow {
     /// Its name behind the colon.
     pub name: &'static str,
@@ -52,7 +53,7 @@ const fn row(name: &'static str, fact: Fact, doc: &'static str) -> FactRow {
 }
 
 /// The facts, with what each finds. Another one is a row, and what it holds of.
-pub const FACTS: &[FactRow] = &[
+const ROWS: &[FactRow] = &[
     row("in-use", Fact::Is(Condition::InUse), "installed for the user, and on"),
     row("disabled", Fact::Is(Condition::Disabled), "installed, but disabled"),
     row("uninstalled", Fact::Is(Condition::Uninstalled), "uninstalled for the user, still on the device"),
@@ -70,16 +71,12 @@ pub const FACTS: &[FactRow] = &[
     row("unused", Fact::Unused, "never used, as far as the device remembers"),
     row("unnamed", Fact::Unnamed, "without a label that could be read"),
     row("overlay", Fact::Overlay, "changes the look of another package"),
-    row("system_ext", Fact::Partition("system_ext"), "on the partition system_ext"),
-    row("product", Fact::Partition("product"), "on the partition product"),
-    row("vendor", Fact::Partition("vendor"), "on the partition vendor"),
-    row("odm", Fact::Partition("odm"), "on the partition odm"),
-    row("oem", Fact::Partition("oem"), "on the partition oem"),
-    row("apex", Fact::Partition("apex"), "in a module of the system"),
-    row("data", Fact::Partition("data"), "on the data partition"),
-    row("preload", Fact::Partition("preload"), "on the partition preload"),
-    row("cust", Fact::Partition("cust"), "on the partition cust"),
 ];
+
+/// The facts by name, partitions included.
+pub fn facts() -> impl Iterator<Item = FactRow> {
+    ROWS.iter().copied().chain(partitions().map(|(name, doc)| row(name, Fact::Partition(name), doc)))
+}
 
 impl Fact {
     pub(crate) fn holds(self, entry: &CatalogEntry<'_>, chosen: bool) -> Option<bool> {

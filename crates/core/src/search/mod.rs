@@ -27,6 +27,6 @@ mod tests;
 
 pub use complete::Completion;
 pub use error::{SearchError, SearchErrorKind};
-pub use facts::{FACTS, Fact, FactRow};
+pub use facts::{Fact, FactRow, facts};
 pub use line::Search;
 pub use matcher::Matcher;

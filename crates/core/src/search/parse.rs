@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use super::ast::{Compare, Expr, Given, Op, Word};
 use super::error::{SearchError, SearchErrorKind};
-use super::facts::FACTS;
+use super::facts::facts;
 use crate::catalog::{Attribute, Column, CompareKind, Comparison};
 
 /// Parentheses within parentheses, at most.
@@ -198,8 +198,8 @@ impl Parser<'_> {
         if name.is_empty() {
             return None;
         }
-        let exact = FACTS.iter().find(|row| row.name == name);
-        let begun = || FACTS.iter().find(|row| row.name.starts_with(name));
+        let exact = facts().find(|row| row.name == name);
+        let begun = || facts().find(|row| row.name.starts_with(name));
         if let Some(row) = exact.or_else(begun) {
             return Some(Expr::Fact(row.fact));
         }

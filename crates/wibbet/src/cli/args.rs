@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand};
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, RunId, UserId};
 
 use crate::address::address;
 use crate::sim;
@@ -148,7 +148,7 @@ pub(crate) enum Command {
         /// An id, a serial, or HOST:PORT.
         device: String,
         /// The run's number; the device's latest unfinished one when left out.
-        run: Option<i64>,
+        run: Option<RunId>,
         #[command(flatten)]
         how: How,
     },

@@ -141,7 +141,7 @@ impl Finder<'_> {
             )));
         }
         // An id is a serial with a number behind it, where several devices have the serial.
-        let by_id = met.iter().find(|d| full_id(&d.facts) == name || d.facts.id == serial);
+        let by_id = met.iter().find(|d| full_id(&d.facts) == name || d.facts.id.as_str() == serial.as_str());
         Ok(match by_id {
             Some(known) => Wanted {
                 serial: known.facts.serial.clone(),
@@ -201,7 +201,7 @@ impl Wanted {
 
 /// The id with a number in any case: the first of several devices with one serial has none.
 fn full_id(facts: &DeviceFacts) -> String {
-    if facts.id == facts.serial { format!("{}.1", facts.serial) } else { facts.id.to_string() }
+    if facts.id.as_str() == facts.serial.as_str() { format!("{}.1", facts.serial) } else { facts.id.to_string() }
 }
 
 #[cfg(test)]

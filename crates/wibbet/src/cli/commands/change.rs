@@ -10,7 +10,7 @@ use wibbet_bench::run::{RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::package::PackageState;
 use wibbet_core::plan::{Back, Change, Plan, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, RunId, UserId};
 
 use super::look::{check_user, read};
 use crate::cli::args::How;
@@ -81,7 +81,12 @@ pub(crate) async fn put_back(
     carry_out(finder, &device, RunKind::PutBack, &plan, How { yes: true, ..how }).await
 }
 
-pub(crate) async fn carry_on(finder: &Finder<'_>, name: &str, number: Option<i64>, how: How) -> Result<Exit, Failure> {
+pub(crate) async fn carry_on(
+    finder: &Finder<'_>,
+    name: &str,
+    number: Option<RunId>,
+    how: How,
+) -> Result<Exit, Failure> {
     may_change(how)?;
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
@@ -151,8 +156,8 @@ pub(crate) fn asked(question: &str) -> bool {
     heard.is_ok() && matches!(answer.trim(), "y" | "Y" | "yes")
 }
 
-async fn settle(finder: &Finder<'_>, device: &AdbDevice, serial: &wibbet_types::Serial) -> Result<(), Failure> {
-    for told in settle_interrupted(&finder.workplace.book, device, serial).await? {
+async fn settle(finder: &Finder<'_>, device: &AdbDevice, id: &wibbet_types::DeviceId) -> Result<(), Failure> {
+    for told in settle_interrupted(&finder.workplace.book, device, id).await? {
         tell(told);
     }
     Ok(())
@@ -254,7 +259,7 @@ fn show(run: &Run, as_json: bool) -> Exit {
         json::print(&json::Steps::of(run));
         return Exit::of(run);
     }
-    line(format_args!("run {} on {}", run.number, run.serial));
+    line(format_args!("run {} on {}", run.number, run.device));
     for step in &run.steps {
         let outcome = step.outcome.map_or("waiting", Outcome::name);
         let state = step.after.map_or("not read", |s| s.condition().word());

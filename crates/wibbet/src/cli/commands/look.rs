@@ -215,7 +215,7 @@ fn one_line(run: &Run) -> String {
     format!(
         "run {:<5} {:<22} {:<9} {:<9} {}  {}",
         run.number,
-        run.serial,
+        run.device,
         run.kind,
         run.state,
         json::time(run.begun),

@@ -9,7 +9,7 @@ use wibbet_bench::device::AskError;
 use wibbet_bench::ops::{details, device_languages, read_labels, read_metrics};
 use wibbet_core::catalog::{Attribute, Catalog, Chosen, Column, IdList};
 use wibbet_core::package::{Inventory, notes_by_package};
-use wibbet_core::search::{FACTS, Matcher, Search, SearchErrorKind};
+use wibbet_core::search::{Matcher, Search, SearchErrorKind, facts};
 use wibbet_types::{Locale, PackageId, UserId};
 
 use super::look::{check_user, read};
@@ -155,7 +155,7 @@ fn chosen(catalog: &Catalog, wanted: &Wanted, list: Vec<PackageId>, user: UserId
                 format!("; these can: {}", Attribute::comparisons().map(|(_, c)| c.name).collect::<Vec<_>>().join(", "))
             }
             SearchErrorKind::UnknownFact(_) => {
-                format!("; there are {}", FACTS.iter().map(|f| f.name).collect::<Vec<_>>().join(", "))
+                format!("; there are {}", facts().map(|f| f.name).collect::<Vec<_>>().join(", "))
             }
             _ => String::new(),
         };

@@ -58,8 +58,8 @@ impl Steps {
             back: None,
         });
         Self {
-            run: Some(run.number),
-            serial: run.serial.to_string(),
+            run: Some(run.number.number()),
+            serial: run.device.to_string(),
             kind: Some(run.kind.name()),
             state: Some(run.state.name()),
             begun: Some(time(run.begun)),

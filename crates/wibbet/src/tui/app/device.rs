@@ -16,7 +16,7 @@ use wibbet_core::package::{Inventory, PackageState};
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Run, RunKind, Shelf};
 use wibbet_core::search::{Matcher, Search};
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, RunId, UserId};
 
 use super::run_pane::{Review, RunPane};
 use crate::tui::keys::View;
@@ -328,7 +328,7 @@ impl DeviceModel {
 /// What can be done with it.
 impl DeviceModel {
     /// The run that can be carried on: the one that is shown, or else the latest unfinished one.
-    pub(crate) fn to_carry_on(&self) -> Option<i64> {
+    pub(crate) fn to_carry_on(&self) -> Option<RunId> {
         match self.shown_run() {
             Some(run) if run.is_unfinished() => Some(run.number),
             Some(_) => None,

@@ -21,7 +21,7 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
 pub(super) fn act(app: &mut App, action: Action) {
     let Some(run) = app.log.get(app.log_at).filter(|_| action == Action::Next).cloned() else { return };
     app.notice = None;
-    match app.devices.iter().position(|d| d.facts.as_ref().is_some_and(|f| f.id == run.serial)) {
+    match app.devices.iter().position(|d| d.facts.as_ref().is_some_and(|f| f.id == run.device)) {
         Some(place) if !app.devices[place].running => {
             app.current = place;
             app.devices[place].run_at = 0;
@@ -29,7 +29,7 @@ pub(super) fn act(app: &mut App, action: Action) {
             app.view = View::Run;
         }
         Some(_) => app.tell("That device has a run going on; it is on the run view."),
-        None => app.tell(format!("The device of that run, {}, is not on the bench.", run.serial)),
+        None => app.tell(format!("The device of that run, {}, is not on the bench.", run.device)),
     }
 }
 
@@ -82,8 +82,8 @@ pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
 }
 
 fn device_name(app: &App, run: &Run) -> String {
-    let known = app.devices.iter().filter_map(|d| d.facts.as_ref()).find(|f| f.id == run.serial);
-    known.map_or_else(|| run.serial.to_string(), |f| format!("{} · {}", f.name(), f.id))
+    let known = app.devices.iter().filter_map(|d| d.facts.as_ref()).find(|f| f.id == run.device);
+    known.map_or_else(|| run.device.to_string(), |f| format!("{} · {}", f.name(), f.id))
 }
 
 fn outcome_words(app: &App, run: &Run) -> String {

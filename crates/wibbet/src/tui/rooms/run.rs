@@ -42,7 +42,7 @@ fn refused_uninstalls(device: &DeviceModel) -> Vec<TrayItem> {
 fn undoable(device: &DeviceModel, only: Option<usize>) -> impl Iterator<Item = &Step> {
     let run = device.shown_run().filter(|r| r.kind == RunKind::TakeOut && !device.running);
     let steps = run.map_or(&[][..], |r| &r.steps);
-    steps.iter().filter(move |s| s.outcome == Some(Outcome::Done) && only.is_none_or(|place| s.place == place))
+    steps.iter().filter(move |s| s.outcome == Some(Outcome::Done) && only.is_none_or(|index| s.index.get() == index))
 }
 
 pub(super) fn is_enabled(app: &App, action: Action) -> bool {

@@ -7,9 +7,13 @@ use super::*;
 #[test]
 fn the_logbook_names_devices_by_their_ids() {
     let mut screen = Screen::linked(100, 30);
-    let second = DeviceFacts { id: "CT5-0417-2291.2".parse().unwrap(), ..facts() };
+    let second = DeviceFacts { id: "CT5-0417-2291.2".parse().unwrap(), ..testing::facts() };
     screen.tell(SessionEvent::Facts(Box::new(second), Capabilities::new(34, DaemonFeatures::default())));
-    let of = |id: &str, number| Run { serial: id.parse().unwrap(), number, ..run([Some(Outcome::Done); 3]) };
+    let of = |id: &str, number| Run {
+        device: id.parse().unwrap(),
+        number: RunId::new(number),
+        ..run([Some(Outcome::Done); 3])
+    };
     let runs = vec![of("CT5-0417-2291.2", 2), of("CT5-0417-2291", 1)];
     screen.keys("5");
     update(&mut screen.model, Message::Log(Ok(runs)));

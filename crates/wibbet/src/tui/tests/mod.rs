@@ -13,12 +13,13 @@ use wibbet_bench::ops::{Details, PairNews};
 use wibbet_bench::run::RunNews;
 use wibbet_bench::session::{CloseStep, SessionCommand, SessionEvent};
 use wibbet_core::android::{Capabilities, DaemonFeatures};
-use wibbet_core::device::{Battery, DeviceFacts, DeviceKind, User, UserKind, Vitals};
+use wibbet_core::device::{Battery, DeviceFacts, UserKind, Vitals};
 use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, RungStatus};
-use wibbet_core::package::{Enabled, Inventory, Package, PackageKind, PackageState};
+use wibbet_core::package::{Inventory, PackageKind, PackageState};
 use wibbet_core::plan::Change;
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
-use wibbet_types::{AndroidVersion, PlainText, Timestamp, UserId};
+use wibbet_core::testing;
+use wibbet_types::{PlainText, RunId, UserId};
 
 use crate::tui::app::{App, RunPane};
 use crate::tui::draw::{draw, hit};
@@ -38,21 +39,14 @@ mod packages;
 mod run;
 mod screen;
 
-const IN: PackageState = PackageState::IN_USE;
-const OUT: PackageState = PackageState { installed: false, ..IN };
-const OFF: PackageState = PackageState { enabled: Enabled::DisabledUser, ..IN };
+const IN: PackageState = testing::IN_USE;
+const OUT: PackageState = testing::UNINSTALLED;
+const OFF: PackageState = testing::DISABLED;
 
 fn inventory() -> Inventory {
-    let users = vec![
-        User { id: UserId::new(0), name: "Crew".into(), kind: UserKind::Owner, running: true, unlocked: Some(true) },
-        User {
-            id: UserId::new(10), name: "作業用".into(), kind: UserKind::Work, running: true, unlocked: Some(true)
-        },
-    ];
-    let package = |(id, kind, path, states): (&str, PackageKind, &str, [PackageState; 2])| {
-        let id: wibbet_types::PackageId = id.parse().unwrap();
-        let states: BTreeMap<_, _> = users.iter().map(|u| u.id).zip(states).collect();
-        (id.clone(), Package { path: path.parse().ok(), version: "14".into(), ..Package::bare(id, kind, states) })
+    let users = [testing::user(0, "Crew", UserKind::Owner), testing::user(10, "作業用", UserKind::Work)];
+    let package = |(id, kind, path, [owner, work]): (&str, PackageKind, &str, [PackageState; 2])| {
+        testing::package(id, kind, path, &[(0, owner), (10, work)])
     };
     let packages = [
         ("android", PackageKind::System, "/system/framework/framework-res.apk", [IN, IN]),
@@ -63,48 +57,23 @@ fn inventory() -> Inventory {
         ("com.corvane.usermanual", PackageKind::System, "/product/app/CorvaneManual", [OUT, IN]),
         ("fer.pellmoor.tides", PackageKind::User, "/data/app/fer.pellmoor.tides-1", [IN, PackageState::ABSENT]),
     ];
-    Inventory { packages: packages.map(package).into(), users, gaps: Vec::new() }
+    testing::inventory(&users, packages.map(package))
 }
 
-fn facts() -> DeviceFacts {
-    DeviceFacts {
-        id: "CT5-0417-2291".parse().unwrap(),
-        serial: "CT5-0417-2291".parse().unwrap(),
-        kind: DeviceKind::Phone,
-        build: "CTN5.14.0922".into(),
-        android_id: None,
-        maker: "Corvane".into(),
-        model: "Tarn 5".into(),
-        android: AndroidVersion::new(34, "14"),
-        patch: "2026-09-05".into(),
-    }
-}
-
+/// Run 7: uninstall, disable, uninstall.
 fn run(outcomes: [Option<Outcome>; 3]) -> Run {
     let ids = ["com.android.calendar", "com.android.music", "com.corvane.cleaner"];
-    let steps = ids.iter().zip(outcomes).enumerate().map(|(place, (id, outcome))| Step {
-        place,
-        id: id.parse().unwrap(),
-        user: UserId::OWNER,
-        way: if place == 1 { Change::Disable } else { Change::Uninstall },
-        words: format!("package uninstall --user 0 {id}"),
-        before: IN,
-        state: if outcome.is_some() { StepState::Settled } else { StepState::Sent },
-        answer: Some(PlainText::new("Success")),
-        after: outcome.map(|o| if o == Outcome::Done { OUT } else { IN }),
-        outcome,
-        settled: None,
-        remark: if outcome == Some(Outcome::Refused) {
-            "Android itself protects this package".into()
-        } else {
-            String::new()
-        },
+    let steps = ids.iter().zip(outcomes).enumerate().map(|(n, (id, outcome))| {
+        let sent = Step { state: StepState::Sent, answer: Some(PlainText::new("Success")), ..testing::step(n, id) };
+        let refused = outcome == Some(Outcome::Refused);
+        Step {
+            way: if n == 1 { Change::Disable } else { Change::Uninstall },
+            remark: if refused { "Android itself protects this package".into() } else { String::new() },
+            ..outcome.map_or(sent, |outcome| testing::settled(n, id, outcome))
+        }
     });
     let state = if outcomes.iter().all(Option::is_some) { RunState::Finished } else { RunState::Open };
-    let serial = facts().serial;
-    // 23 November 2026, 09:07 UTC.
-    let time = Timestamp(1_795_424_820_000);
-    Run { number: 7, serial, kind: RunKind::TakeOut, state, begun: time, touched: time, steps: steps.collect() }
+    Run { state, steps: steps.collect(), ..testing::run(7, &[]) }
 }
 
 fn ready() -> Ladder {
@@ -131,8 +100,7 @@ impl Screen {
 
     fn linked(columns: u16, lines: u16) -> Self {
         let mut screen = Self::empty(columns, lines);
-        let offered = DaemonFeatures { abb: true, abb_exec: true, cmd: true };
-        screen.tell(SessionEvent::Facts(Box::new(facts()), Capabilities::new(34, offered)));
+        screen.tell(SessionEvent::Facts(Box::new(testing::facts()), testing::capabilities(34)));
         screen.tell(SessionEvent::Inventory(Arc::new(inventory())));
         screen.tell(SessionEvent::Ladder(Box::new(ready())));
         screen

@@ -119,6 +119,9 @@ fn an_interrupted_run_is_offered() {
     screen.tell(SessionEvent::Runs(Arc::new(vec![left])));
     assert!(screen.shows("run 7 is unfinished: c carries it on"));
     screen.keys("c");
-    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::Session(0, SessionCommand::CarryOn(7)))));
+    assert_eq!(
+        screen.effects.last(),
+        Some(&Effect::Bench(BenchCommand::Session(0, SessionCommand::CarryOn(RunId::new(7)))))
+    );
     assert_eq!(screen.model.app.view, View::Run);
 }

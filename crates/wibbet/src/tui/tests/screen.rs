@@ -31,7 +31,7 @@ fn the_views_at_their_sizes() {
 #[test]
 fn texts_of_a_device_cannot_steer_the_terminal() {
     let mut screen = Screen::linked(128, 40);
-    let mut odd = facts();
+    let mut odd = testing::facts();
     odd.model = PlainText::new("Tarn\u{1b}[2J\u{202e}5");
     screen.tell(SessionEvent::Facts(Box::new(odd), Capabilities::new(34, DaemonFeatures::default())));
     screen.tell(SessionEvent::Note("\u{1b}]0;x\u{7}".into()));

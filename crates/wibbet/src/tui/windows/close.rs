@@ -71,10 +71,10 @@ fn lines<'a>(app: &App, device: &DeviceModel, form: &Close, theme: &Theme, cells
         ));
         if !form.keep_debugging {
             let mut words = Vec::new();
-            if device.capabilities.sdk >= 30 {
-                words.push(DeviceSetting::WirelessDebuggingOff.words());
+            if device.capabilities.has_wireless_debugging() {
+                words.push(DeviceSetting::WirelessDebuggingOff.request().command());
             }
-            words.push(DeviceSetting::UsbDebuggingOff.words());
+            words.push(DeviceSetting::UsbDebuggingOff.request().command());
             lines.extend(words.into_iter().map(|w| Line::styled(format!("        ⟩ {w}"), theme.dim)));
         }
         lines.push(row(

@@ -4,8 +4,8 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
-use wibbet_bench::ops::Opening;
 use wibbet_bench::session::SessionCommand;
+use wibbet_core::ask::Opening;
 
 use super::form::{ALL, Flow, Form, framed, move_over};
 use crate::tui::app::{App, DeviceModel};
@@ -68,7 +68,7 @@ impl Form for Open {
         let row = |(words, _): &(String, Opening), _| Line::raw(format!(" {words}"));
         draw_list(&self.all, self.at, row, theme, frame, list);
         let below = Rect { y: list.bottom(), height: room.height - list.height, ..room };
-        let sent = self.all.get(self.at).map_or_else(String::new, |(_, opening)| opening.words());
+        let sent = self.all.get(self.at).map_or_else(String::new, |(_, opening)| opening.request().command());
         let mut lines = vec![Line::raw(""), Line::styled("This goes to the device:", theme.dim)];
         let cells = usize::from(room.width).saturating_sub(2);
         lines.extend(wrap(&sent, cells).into_iter().map(|l| Line::styled(format!("  {l}"), theme.good)));

@@ -3,7 +3,7 @@
 use ratatui::Frame;
 use ratatui::text::{Line, Span};
 use wibbet_core::catalog::Attribute;
-use wibbet_core::search::FACTS;
+use wibbet_core::search::facts;
 
 use super::form::{Flow, Form};
 use super::page::Page;
@@ -41,7 +41,7 @@ fn lines(theme: &Theme, cells: usize) -> Vec<Line<'static>> {
     }
     lines.push(Line::raw(""));
     let mut row = |name: String, doc: &str| lines.push(Line::raw(format!("  {} {doc}", fit(&name, 16))));
-    FACTS.iter().for_each(|fact| row(format!(":{}", fact.name), fact.doc));
+    facts().for_each(|fact| row(format!(":{}", fact.name), fact.doc));
     Attribute::comparisons().for_each(|(_, c)| row(format!(":{}{}", c.name, c.kind.example()), c.doc));
     say(
         "  Sizes: 300k 50M 1.5G. Times: 20min 3h 90d 2w 6mo 1y. What a device did not tell is not found, also not with !.",
