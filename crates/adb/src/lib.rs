@@ -6,10 +6,11 @@
 //!
 //! ```no_run
 //! # async fn example() -> Result<(), Box<dyn std::error::Error>> {
-//! use wibbet_adb::{Collected, KeyRing, Timeouts, Link, Service};
+//! use wibbet_adb::{Collected, KeyRing, Link, Service, SystemDialer, Timeouts};
 //!
 //! let keys = KeyRing::open("/tmp/keys".as_ref(), None, "me@bench")?;
-//! let link = Link::connect_tcp("127.0.0.1:5555", &keys, &Timeouts::default(), &mut |_| {}).await?;
+//! let at = "127.0.0.1:5555".parse()?;
+//! let link = Link::connect_at(&SystemDialer, &at, &keys, &Timeouts::default(), &mut |_| {}).await?;
 //! let mut said = Collected::default();
 //! link.call(&Service::ShellV2("getprop".into()), &Timeouts::default(), &mut said).await?;
 //! println!("{}", String::from_utf8_lossy(&said.out));
@@ -47,6 +48,7 @@ pub use shell::{ShellDecoder, ShellId, encode_shell};
 pub use sync::{Entry, SyncClient, SyncError, SyncId, read_sync_header, sync_message};
 pub use timeouts::Timeouts;
 pub use transport::bulk::{BulkPipe, Transfer};
+pub use transport::network::{ByteStream, Dialer, Dialling, SystemDialer};
 pub use transport::server::{
     SERVER_ADDRESS, ServerDevice, ServerError, read_server_devices, server_devices, server_request,
 };

@@ -4,11 +4,10 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use tokio::io::{AsyncRead, AsyncReadExt as _, AsyncWrite, AsyncWriteExt as _};
-use tokio::net::TcpStream;
 use tokio::sync::watch;
 use tokio::task::JoinHandle;
 use tokio::time::timeout;
-use wibbet_types::PlainText;
+use wibbet_types::{Address, PlainText};
 
 use crate::banner::Banner;
 use crate::error::{CallError, LinkError};
@@ -19,6 +18,7 @@ use crate::terms::Agreed;
 use crate::timeouts::Timeouts;
 use crate::tls;
 use crate::transport::bulk::{BulkPipe, BulkSink, BulkSource};
+use crate::transport::network::{ByteStream, Dialer};
 use crate::transport::server::{self, ServerError};
 use crate::transport::usb::{UsbBus, UsbPlace, UsbTrouble};
 use crate::transport::{Bytes, plain_io, tls_error};
@@ -86,13 +86,14 @@ fn through_server(serial: &str) -> String {
 }
 
 impl Link {
-    /// Connects to a daemon on TCP (`HOST:PORT`), telling `progress` how far it has got. A daemon that asks for it gets
+    /// Connects to a daemon at an address, telling `progress` how far it has got. A daemon that asks for it gets
     /// an encrypted connection.
     ///
     /// # Errors
     /// Each way in which there can be no link is a [`LinkError`] of its own.
-    pub async fn connect_tcp(
-        at: &str,
+    pub async fn connect_at(
+        network: &dyn Dialer,
+        at: &Address,
         keys: &KeyRing,
         limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
@@ -100,44 +101,41 @@ impl Link {
         // An encrypted link offers one key a connection.
         let mut refused = None;
         for key in keys.all() {
-            match Self::try_tcp(at, keys, key, limits, progress).await {
+            match Self::try_at(network, at, keys, key, limits, progress).await {
                 Err(error @ LinkError::NotPaired { .. }) => refused = Some(error),
                 other => return other,
             }
         }
-        Err(refused.unwrap_or_else(|| LinkError::lost(at, "there is no key to try")))
+        Err(refused.unwrap_or_else(|| LinkError::lost(&at.to_string(), "there is no key to try")))
     }
 
-    async fn try_tcp(
-        at: &str,
+    async fn try_at(
+        network: &dyn Dialer,
+        address: &Address,
         keys: &KeyRing,
         key: &HostKey,
         limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
-        let no_answer = |why: String| LinkError::NoAnswer { at: at.to_owned(), why };
-        let mut socket = match timeout(limits.connect, TcpStream::connect(at)).await {
+        let at = &address.to_string();
+        let no_answer = |why: String| LinkError::NoAnswer { at: at.clone(), why };
+        let socket = match timeout(limits.connect, network.dial(address)).await {
             Err(_) => return Err(no_answer(format!("nothing came within {} s", limits.connect.as_secs()))),
             Ok(Err(error)) => return Err(no_answer(plain_io(&error))),
             Ok(Ok(socket)) => socket,
         };
-        // Small packets go to and fro; waiting to fill a segment would cost 40 ms each.
-        socket.set_nodelay(true).map_err(|e| LinkError::lost(at, e))?;
         progress(Progress::Reached);
-        let shaken = {
-            let (from, to) = socket.split();
-            shake_hands(&mut Bytes(from), &mut Bytes(to), Opening::Hello, at, keys, limits, progress).await?
-        };
-        let agreed = match shaken {
-            Shaken::Agreed(agreed) => agreed,
-            Shaken::WantsTls => return Self::encrypted(socket, at, keys, key, limits, progress).await,
-        };
-        let (from, to) = socket.into_split();
-        Ok(Self::own(Mux::start(Bytes(from), Bytes(to), at, &agreed), agreed, false))
+        let (from, to) = tokio::io::split(socket);
+        let (mut from, mut to) = (Bytes(from), Bytes(to));
+        match shake_hands(&mut from, &mut to, Opening::Hello, at, keys, limits, progress).await? {
+            Shaken::Agreed(agreed) => Ok(Self::own(Mux::start(from, to, at, &agreed), agreed, false)),
+            // Packets are never read beyond their end, so the stream is whole between two of them.
+            Shaken::WantsTls => Self::encrypted(from.0.unsplit(to.0), at, keys, key, limits, progress).await,
+        }
     }
 
     async fn encrypted(
-        socket: TcpStream,
+        socket: Box<dyn ByteStream>,
         at: &str,
         keys: &KeyRing,
         key: &HostKey,
@@ -370,7 +368,7 @@ pub struct Stream(Kind);
 #[derive(Debug)]
 enum Kind {
     Mux(MuxStream),
-    Socket { socket: TcpStream, name: PlainText },
+    Socket { socket: tokio::net::TcpStream, name: PlainText },
 }
 
 impl Stream {

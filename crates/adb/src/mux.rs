@@ -1,6 +1,6 @@
 //! Many streams over one connection: who may send when, and what becomes of packets that nobody waits for.
 
-use std::collections::{HashMap, VecDeque};
+use std::collections::{BTreeMap, VecDeque};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
@@ -64,7 +64,7 @@ pub(crate) struct Mux {
 
 #[derive(Debug, Default)]
 struct Table {
-    slots: HashMap<u32, Slot>,
+    slots: BTreeMap<u32, Slot>,
     last_id: u32,
     /// Why the link has ended, once it has.
     end: Option<LinkError>,

@@ -8,7 +8,7 @@ use std::time::Duration;
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::{TcpListener, TcpStream};
 use wibbet_adb::pairing::pair;
-use wibbet_adb::{CallError, Command, HostKey, KeyRing, Link, LinkError, Packet, Timeouts};
+use wibbet_adb::{CallError, Command, HostKey, KeyRing, Link, LinkError, Packet, SystemDialer, Timeouts};
 
 const PEM: &str = include_str!("key.pem");
 /// How much a flood sends, far more than may be held.
@@ -143,19 +143,20 @@ async fn serve(daemon: Daemon, mut socket: TcpStream) {
 
 /// How it ended for the host, whether or not it reads what comes.
 async fn meet(at: &str, reads: bool) -> Result<(), String> {
-    let link = Link::connect_tcp(at, &keys(), &limits(), &mut |_| {}).await.map_err(|e| {
-        assert!(
-            matches!(
-                e,
-                LinkError::Broken { .. }
-                    | LinkError::NotADaemon { .. }
-                    | LinkError::Lost { .. }
-                    | LinkError::NotPaired { .. }
-            ),
-            "{e:?}"
-        );
-        e.to_string()
-    })?;
+    let link =
+        Link::connect_at(&SystemDialer, &at.parse().unwrap(), &keys(), &limits(), &mut |_| {}).await.map_err(|e| {
+            assert!(
+                matches!(
+                    e,
+                    LinkError::Broken { .. }
+                        | LinkError::NotADaemon { .. }
+                        | LinkError::Lost { .. }
+                        | LinkError::NotPaired { .. }
+                ),
+                "{e:?}"
+            );
+            e.to_string()
+        })?;
     let mut stream = link.open("shell,v2,raw:x", limits().idle).await.map_err(|e: CallError| e.to_string())?;
     if !reads {
         return Err(link.ended().await.to_string());
@@ -210,7 +211,7 @@ async fn a_hostile_daemon_gets_a_clear_error_and_little_memory() {
                 tokio::spawn(async move { flood(&mut socket, &[daemon as u8; 64]).await });
             }
         });
-        let error = pair(&at, "123456", keys().own(), &limits()).await.unwrap_err();
+        let error = pair(&SystemDialer, &at.parse().unwrap(), "123456", keys().own(), &limits()).await.unwrap_err();
         assert!(error.to_string().contains("does not offer pairing"), "{error}");
         server.abort();
     }

@@ -11,7 +11,7 @@ use rustls::{DigitallySignedStruct, DistinguishedName, SignatureScheme};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::{TcpListener, TcpStream};
 use tokio_rustls::TlsAcceptor;
-use wibbet_adb::{HostKey, KeyRing, Link, LinkError, Progress, PublicKey, Timeouts};
+use wibbet_adb::{HostKey, KeyRing, Link, LinkError, Progress, PublicKey, SystemDialer, Timeouts};
 
 const PEM: &str = include_str!("key.pem");
 /// `STLS`, version 0x01000000, no data; worked out by hand.
@@ -164,7 +164,8 @@ async fn meet(then: Then, keys: &KeyRing) -> (Result<Link, LinkError>, Vec<Publi
         }
     });
     let mut steps = Vec::new();
-    let made = Link::connect_tcp(&at, keys, &limits(), &mut |step| steps.push(step)).await;
+    let made =
+        Link::connect_at(&SystemDialer, &at.parse().unwrap(), keys, &limits(), &mut |step| steps.push(step)).await;
     let seen = seen.lock().unwrap().clone();
     (made, seen, steps)
 }

@@ -46,7 +46,7 @@ async fn main() {
         }
         sim.make_files();
         for look in ["first look", "second look"] {
-            let device = workplace.device(&sim.address().to_string());
+            let device = workplace.device(sim.address());
             device.connect(&mut |_| {}).await.unwrap();
             let begun = Instant::now();
             let inventory = survey(&device, &mut |_| {}).await.unwrap();

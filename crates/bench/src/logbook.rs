@@ -19,12 +19,24 @@ pub fn now() -> Timestamp {
 pub struct SharedLogbook {
     inner: Arc<Mutex<Logbook>>,
     folder: Arc<PathBuf>,
+    /// Done in place, so that no thread decides what comes first.
+    inline: bool,
 }
 
 impl SharedLogbook {
     /// Opens the logbook of a folder.
     pub fn open(folder: &Path) -> Result<Self, LogbookError> {
-        Ok(Self { inner: Arc::new(Mutex::new(Logbook::open(folder)?)), folder: Arc::new(folder.to_owned()) })
+        Ok(Self {
+            inner: Arc::new(Mutex::new(Logbook::open(folder)?)),
+            folder: Arc::new(folder.to_owned()),
+            inline: false,
+        })
+    }
+
+    /// Works where it is called, in place of threads of its own: for tests whose time is stopped, and which have to take
+    /// the same course each time.
+    pub fn working_inline(self) -> Self {
+        Self { inline: true, ..self }
     }
 
     /// The folder, in which the claims are too.
@@ -39,6 +51,9 @@ impl SharedLogbook {
         F: FnOnce(&mut Logbook) -> Result<T, LogbookError> + Send + 'static,
     {
         let inner = Arc::clone(&self.inner);
+        if self.inline {
+            return work(&mut inner.lock().unwrap_or_else(PoisonError::into_inner));
+        }
         let path = self.folder.join(Logbook::FILE);
         let done = tokio::task::spawn_blocking(move || {
             // SQLite's transactions keep the record whole if a holder panicked.

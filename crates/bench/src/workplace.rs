@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use wibbet_adb::{KeyRing, Timeouts};
+use wibbet_types::Address;
 
 use crate::around::{Route, Surroundings};
 use crate::device::AdbDevice;
@@ -26,8 +27,8 @@ pub struct Workplace {
 
 impl Workplace {
     /// A device at an address.
-    pub fn device(&self, address: &str) -> AdbDevice {
-        self.device_by(vec![Route::Address(address.to_owned())])
+    pub fn device(&self, address: Address) -> AdbDevice {
+        self.device_by(vec![Route::Address(address)])
     }
 
     /// A device by some ways to it.

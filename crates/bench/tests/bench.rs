@@ -35,7 +35,7 @@ impl Seen {
         let mut workplace = workplace(folder.path(), patience(1));
         workplace.patience.pause = Duration::from_millis(20);
         workplace.surroundings = Arc::new(Surroundings::simulated(Some(Arc::clone(&bus) as _), Some(network.seen())));
-        let addresses = addresses.iter().map(|d| d.address().to_string()).collect();
+        let addresses = addresses.iter().map(|d| d.address()).collect();
         let (told, events) = mpsc::unbounded_channel();
         let bench = Bench::start(workplace.clone(), addresses, move |event| drop(told.send(event)));
         Self { bench, events, workplace, bus, network, _folder: folder }

@@ -30,7 +30,7 @@ async fn begin(scenario: Scenario) -> (SimDevice, AdbDevice, SharedLogbook, temp
     let place = tempfile::tempdir().unwrap();
     let workshop = workplace(place.path(), patience(1));
     let sim = crate::support::device(scenario, 1).await;
-    let device = workshop.device(&sim.address().to_string());
+    let device = workshop.device(sim.address());
     device.connect(&mut |_| {}).await.unwrap();
     (sim, device, workshop.book, place)
 }

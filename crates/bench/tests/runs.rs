@@ -38,7 +38,7 @@ async fn place(scenario: Scenario, window: usize) -> Place {
     let sim = crate::support::device(scenario, 1).await;
     let patience = patience(window);
     let workplace = workplace(folder.path(), patience);
-    let device = workplace.device(&sim.address().to_string());
+    let device = workplace.device(sim.address());
     device.connect(&mut |_| {}).await.unwrap();
     Place { sim, device, book: workplace.book, patience, _folder: folder }
 }
@@ -192,7 +192,7 @@ async fn nothing_is_called_done_that_is_not() {
         patience: place.patience,
         surroundings: Arc::default(),
     };
-    place.device = workplace.device(&place.sim.address().to_string());
+    place.device = workplace.device(place.sim.address());
     place.device.connect(&mut |_| {}).await.unwrap();
     for (package, flaw) in [
         (NOTES, Flaw::SaysYes),
@@ -309,7 +309,7 @@ async fn a_device_that_stays_away_ends_the_run_with_a_reason() {
     place.patience.link = Duration::from_millis(50);
     let limits = Timeouts { answer: Duration::from_millis(200), ..Timeouts::default() };
     let gone = SimDevice::start(Scenario::crew_phone(), Options::default()).await.unwrap();
-    let address = gone.address().to_string();
+    let address = gone.address();
     drop(gone);
     let device = AdbDevice::new(vec![Route::Address(address)], Arc::default(), keys(), limits, place.patience);
     let (_stop, stopped) = watch::channel(false);
@@ -328,7 +328,11 @@ async fn another_device_at_the_same_address_is_never_sent_to() {
     let Place { sim, device, book, patience, _folder } = place;
     drop(sim);
     device.gone().await;
-    let options = Options { listen: address, allow: Allow::After(Duration::ZERO), ..Options::default() };
+    let options = Options {
+        listen: address.to_string().parse().unwrap(),
+        allow: Allow::After(Duration::ZERO),
+        ..Options::default()
+    };
     let mut imposter = SimDevice::start(Scenario::spare_handset(), options.clone()).await;
     while imposter.is_err() {
         tokio::time::sleep(Duration::from_millis(20)).await;

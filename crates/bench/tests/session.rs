@@ -22,7 +22,7 @@ use wibbet_core::package::{Inventory, Note, Scope};
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent};
 use wibbet_sim::{Allow, Options, OwnerAction, Scenario, SimBus, SimDevice};
-use wibbet_types::{PlainText, StepIndex, UserId};
+use wibbet_types::{Address, PlainText, StepIndex, UserId};
 
 const MUSIC: &str = "com.android.music";
 
@@ -34,13 +34,13 @@ struct Seen {
 }
 
 impl Seen {
-    fn start(address: &str) -> Self {
+    fn start(address: Address) -> Self {
         let folder = tempfile::tempdir().unwrap();
         let workplace = workplace(folder.path(), patience(1));
         Self::start_in(address, workplace, folder)
     }
 
-    fn start_in(address: &str, workplace: Workplace, folder: tempfile::TempDir) -> Self {
+    fn start_in(address: Address, workplace: Workplace, folder: tempfile::TempDir) -> Self {
         let (told, events) = mpsc::unbounded_channel();
         let session = Session::start(workplace.device(address), workplace.clone(), move |event| drop(told.send(event)));
         Self { session, events, workplace, _folder: folder }
@@ -78,7 +78,7 @@ fn plan(inventory: &Inventory, package: &str) -> Plan {
 async fn the_ladder_is_climbed_rung_by_rung() {
     let options = Options { allow: Allow::ByHand, ..Options::default() };
     let sim = SimDevice::start(Scenario::crew_phone(), options).await.unwrap();
-    let mut seen = Seen::start(&sim.address().to_string());
+    let mut seen = Seen::start(sim.address());
     let trouble = seen
         .until(|e| match e {
             SessionEvent::Ladder(l) if l.missing() == Some(Rung::Authorised) => l.trouble,
@@ -102,7 +102,7 @@ async fn the_ladder_is_climbed_rung_by_rung() {
 #[tokio::test]
 async fn a_restart_is_waited_out_without_a_word_from_anybody() {
     let sim = device(Scenario::crew_phone(), 1).await;
-    let mut seen = Seen::start(&sim.address().to_string());
+    let mut seen = Seen::start(sim.address());
     seen.ladder("ready").await;
     sim.restart();
     seen.ladder("lost").await;
@@ -115,7 +115,7 @@ async fn a_restart_is_waited_out_without_a_word_from_anybody() {
 async fn what_an_old_device_can_do_is_learned_once_it_has_started() {
     let sim = device(Scenario::spare_handset(), 1).await;
     sim.restart();
-    let mut seen = Seen::start(&sim.address().to_string());
+    let mut seen = Seen::start(sim.address());
     let mut capabilities = None;
     seen.until(|e| match e {
         SessionEvent::Facts(_, now) => {
@@ -132,7 +132,7 @@ async fn what_an_old_device_can_do_is_learned_once_it_has_started() {
 #[tokio::test]
 async fn a_run_is_carried_out_and_told() {
     let sim = device(Scenario::crew_phone(), 1).await;
-    let mut seen = Seen::start(&sim.address().to_string());
+    let mut seen = Seen::start(sim.address());
     let inventory = seen.inventory().await;
     seen.session.send(SessionCommand::Run(RunKind::TakeOut, plan(&inventory, MUSIC)));
     let states = seen
@@ -153,7 +153,7 @@ async fn a_run_is_carried_out_and_told() {
 async fn nothing_is_begun_without_a_link_or_on_a_device_that_is_claimed() {
     let sim = device(Scenario::crew_phone(), 1).await;
     let address = sim.address().to_string();
-    let mut seen = Seen::start(&address);
+    let mut seen = Seen::start(sim.address());
     let inventory = seen.inventory().await;
     let held = claim(&seen.workplace.book, &"CT5-0417-2291".parse().unwrap(), &address).unwrap();
     seen.session.send(SessionCommand::Run(RunKind::TakeOut, plan(&inventory, MUSIC)));
@@ -169,8 +169,7 @@ async fn nothing_is_begun_without_a_link_or_on_a_device_that_is_claimed() {
 #[tokio::test]
 async fn what_an_interruption_left_is_settled_at_the_next_link_and_carried_on() {
     let sim = device(Scenario::crew_phone(), 1).await;
-    let address = sim.address().to_string();
-    let mut first = Seen::start(&address);
+    let mut first = Seen::start(sim.address());
     let inventory = first.inventory().await;
     let both: Vec<TrayItem> = [MUSIC, "com.android.email"]
         .iter()
@@ -181,10 +180,15 @@ async fn what_an_interruption_left_is_settled_at_the_next_link_and_carried_on() 
     let serial = "CT5-0417-2291".parse().unwrap();
     // As a program leaves it that is killed right after it has written down that it sends.
     let number = begin_run(&first.workplace.book, &serial, RunKind::TakeOut, &plan, &capabilities).await.unwrap();
-    first.workplace.book.with(move |book| book.append(number, StepIndex::new(0), &StepEvent::Sent { at: now() })).await.unwrap();
+    first
+        .workplace
+        .book
+        .with(move |book| book.append(number, StepIndex::new(0), &StepEvent::Sent { at: now() }))
+        .await
+        .unwrap();
     let Seen { session, workplace, _folder, .. } = first;
     drop(session);
-    let mut seen = Seen::start_in(&address, workplace, _folder);
+    let mut seen = Seen::start_in(sim.address(), workplace, _folder);
     let note = seen.until(|e| if let SessionEvent::Note(note) = e { Some(note) } else { None }).await;
     assert!(note.contains("run 1 was interrupted") && note.contains("0 turned out done, 1 not; 2 are left"), "{note}");
     seen.ladder("ready").await;
@@ -198,7 +202,7 @@ async fn what_an_interruption_left_is_settled_at_the_next_link_and_carried_on() 
 async fn a_run_is_stopped_on_demand() {
     let sim = device(Scenario::crew_phone(), 1).await;
     sim.set_fault(wibbet_sim::Fault::Package(id(MUSIC), wibbet_sim::Flaw::ComesBack));
-    let mut seen = Seen::start(&sim.address().to_string());
+    let mut seen = Seen::start(sim.address());
     let inventory = seen.inventory().await;
     let items: Vec<TrayItem> = inventory
         .packages
@@ -222,7 +226,7 @@ async fn without_a_probe_the_first_change_shows_the_second_switch() {
     let mut scenario = Scenario::spare_handset();
     (scenario.second_switch, scenario.second_switch_off) = (true, true);
     let sim = device(scenario, 1).await;
-    let mut seen = Seen::start(&sim.address().to_string());
+    let mut seen = Seen::start(sim.address());
     let inventory = seen.inventory().await;
     let changes = |seen: SessionEvent| match seen {
         SessionEvent::Ladder(l) if l.surveyed => {
@@ -282,7 +286,7 @@ async fn what_a_device_tells_of_itself_is_complete() {
     let sim = device(Scenario::lost_phone(), 1).await;
     let folder = tempfile::tempdir().unwrap();
     let workplace = workplace(folder.path(), patience(1));
-    let phone = workplace.device(&sim.address().to_string());
+    let phone = workplace.device(sim.address());
     let facts = phone.connect(&mut |_| {}).await.unwrap();
     assert_eq!(facts.android_id.as_ref().map(PlainText::as_str), Some("71aa0c5de3984b26"));
     assert_eq!((facts.kind, facts.build.as_str()), (DeviceKind::Phone, "RILL2-9.1.17"));
@@ -308,7 +312,7 @@ async fn what_a_device_tells_of_itself_is_complete() {
 #[tokio::test]
 async fn labels_measures_and_notes_come_by_themselves() {
     let sim = device(Scenario::desk_tablet(), 1).await;
-    let mut seen = Seen::start(&sim.address().to_string());
+    let mut seen = Seen::start(sim.address());
     let inventory = seen.inventory().await;
     let mut measured = None;
     let names = seen
@@ -350,7 +354,7 @@ async fn labels_measures_and_notes_come_by_themselves() {
 #[tokio::test]
 async fn the_devices_screen_is_followed() {
     let sim = device(Scenario::crew_phone(), 1).await;
-    let mut seen = Seen::start(&sim.address().to_string());
+    let mut seen = Seen::start(sim.address());
     seen.inventory().await;
     seen.session.send(SessionCommand::Follow(true));
     let front = |event| match event {

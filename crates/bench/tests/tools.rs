@@ -79,7 +79,7 @@ async fn a_device_without_tools_gives_its_small_files_whole() {
     let workshop = workplace(place.path(), patience(1));
     let sim = crate::support::device(Scenario::crew_phone(), 1).await;
     sim.set_fault("no-tools".parse().unwrap());
-    let device = workshop.device(&sim.address().to_string());
+    let device = workshop.device(sim.address());
     device.connect(&mut |_| {}).await.unwrap();
     let mut inventory = wibbet_bench::ops::survey(&device, &mut |_| {}).await.unwrap();
     inventory.packages.retain(|id, _| id.as_str().contains("overlay") || id.as_str() == "com.corvane.recorder");

@@ -68,6 +68,8 @@ pub(crate) struct Shared {
     /// Counted up when the device leaves a cable's bus, or comes back to it as another.
     pub(crate) cable_changes: watch::Sender<u32>,
     pub(crate) network: Option<SimNetwork>,
+    /// It is reached through that network, in memory.
+    pub(crate) in_memory: bool,
     pub(crate) instance: String,
     pub(crate) own_key: OnceLock<HostKey>,
     pub(crate) dialog: Mutex<Option<JoinHandle<()>>>,
@@ -90,6 +92,11 @@ impl Shared {
         self.own_key
             .get_or_init(|| HostKey::from_pem(DEVICE_KEY, "device", "device-key.pem".as_ref()).expect("a built-in key"))
             .clone()
+    }
+
+    /// The network in memory that it is reached through.
+    pub(crate) fn memory(&self) -> Option<&SimNetwork> {
+        self.network.as_ref().filter(|_| self.in_memory)
     }
 
     /// Ends every connection of some kinds.

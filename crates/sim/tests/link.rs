@@ -6,7 +6,8 @@ use std::time::Duration;
 use tokio::io::AsyncWriteExt as _;
 use tokio::net::TcpListener;
 use wibbet_adb::{
-    CallError, Collected, HostKey, KeyRing, Link, LinkError, Progress, Service, SyncClient, SyncError, Timeouts,
+    CallError, Collected, HostKey, KeyRing, Link, LinkError, Progress, Service, SyncClient, SyncError, SystemDialer,
+    Timeouts,
 };
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Options, Scenario, SimDevice};
 
@@ -26,7 +27,7 @@ async fn device(scenario: Scenario, allow: Allow) -> SimDevice {
 }
 
 async fn open(device: &SimDevice) -> Link {
-    Link::connect_tcp(&device.address().to_string(), &keys(), &quick(), &mut |_| {}).await.unwrap()
+    Link::connect_at(&SystemDialer, &device.address(), &keys(), &quick(), &mut |_| {}).await.unwrap()
 }
 
 const AT_ONCE: Allow = Allow::After(Duration::ZERO);
@@ -103,7 +104,7 @@ async fn a_computer_is_asked_about_once() {
     let (steps, mut seen) = tokio::sync::mpsc::unbounded_channel();
     let first = tokio::spawn(async move {
         let mut progress = |step| drop(steps.send(step));
-        Link::connect_tcp(&address, &keys(), &quick(), &mut progress).await
+        Link::connect_at(&SystemDialer, &address.parse().unwrap(), &keys(), &quick(), &mut progress).await
     });
     assert_eq!(seen.recv().await, Some(Progress::Reached));
     assert_eq!(seen.recv().await, Some(Progress::Speaks));
@@ -128,20 +129,21 @@ async fn a_device_that_trusts_the_customary_key_does_not_ask() {
     let customary = folder.path().join("adbkey");
     std::fs::write(&customary, PEM).unwrap();
     let ring = KeyRing::open(&folder.path().join("own"), Some(&customary), "test@bench").unwrap();
-    Link::connect_tcp(&device.address().to_string(), &ring, &quick(), &mut |_| {}).await.unwrap();
+    Link::connect_at(&SystemDialer, &device.address(), &ring, &quick(), &mut |_| {}).await.unwrap();
     assert_eq!(device.dialogs(), 1, "that of the first link");
 }
 
 #[tokio::test]
 async fn the_ways_of_not_getting_a_link_are_told_apart() {
     let limits = Timeouts { answer: Duration::from_secs(2), tap: Duration::from_millis(300), ..quick() };
-    let connect = async |at: String| Link::connect_tcp(&at, &keys(), &limits, &mut |_| {}).await.unwrap_err();
+    let connect = async |at: String| {
+        Link::connect_at(&SystemDialer, &at.parse().unwrap(), &keys(), &limits, &mut |_| {}).await.unwrap_err()
+    };
 
     let unused = TcpListener::bind("127.0.0.1:0").await.unwrap();
     let at = unused.local_addr().unwrap().to_string();
     drop(unused);
     assert!(matches!(connect(at).await, LinkError::NoAnswer { .. }));
-    assert!(matches!(connect("no such address".into()).await, LinkError::NoAnswer { .. }));
 
     let never = device(Scenario::crew_phone(), Allow::Never).await;
     let error = connect(never.address().to_string()).await;
@@ -210,7 +212,7 @@ async fn a_connection_cut_in_the_middle_of_a_packet_is_lost_and_nothing_else() {
     for bytes in [0, 1, 23, 24, 30, 60, 100, 5000] {
         for way in [Direction::FromDevice, Direction::ToDevice] {
             device.set_fault(Fault::Cut(CutAt::Bytes(way, bytes)));
-            let tried = Link::connect_tcp(&device.address().to_string(), &keys(), &quick(), &mut |_| {}).await;
+            let tried = Link::connect_at(&SystemDialer, &device.address(), &keys(), &quick(), &mut |_| {}).await;
             match tried {
                 Err(error) => {
                     let plain = matches!(error, LinkError::Lost { .. } | LinkError::NotADaemon { .. });
@@ -269,7 +271,7 @@ async fn a_restarted_device_is_away_then_not_ready_then_as_before() {
     say(&link, abb(&["package", "uninstall", "--user", "0", "com.android.egg"])).await.unwrap();
     assert!(say(&link, Service::ShellV2("reboot".into())).await.is_err());
     let link = loop {
-        match Link::connect_tcp(&device.address().to_string(), &keys(), &quick(), &mut |_| {}).await {
+        match Link::connect_at(&SystemDialer, &device.address(), &keys(), &quick(), &mut |_| {}).await {
             Ok(link) => break link,
             Err(_) => tokio::time::sleep(Duration::from_millis(10)).await,
         }

@@ -6,7 +6,8 @@ use std::time::Duration;
 
 use wibbet_adb::pairing::{PairError, pair, qr_text};
 use wibbet_adb::{
-    AnnouncedKind, Collected, HostKey, KeyRing, Link, LinkError, Service, Timeouts, UsbBus as _, UsbTrouble,
+    AnnouncedKind, Collected, HostKey, KeyRing, Link, LinkError, Service, SystemDialer, Timeouts, UsbBus as _,
+    UsbTrouble,
 };
 use wibbet_sim::{Allow, Options, OwnerAction, Scenario, SimBus, SimDevice, SimNetwork};
 
@@ -27,7 +28,7 @@ async fn device(scenario: Scenario, network: Option<SimNetwork>) -> SimDevice {
 }
 
 async fn by_air(device: &SimDevice) -> Result<Link, LinkError> {
-    Link::connect_tcp(&device.address().to_string(), &keys(), &limits(), &mut |_| {}).await
+    Link::connect_at(&SystemDialer, &device.address(), &keys(), &limits(), &mut |_| {}).await
 }
 
 async fn serial_over(link: &Link) -> String {
@@ -46,7 +47,7 @@ async fn wireless_debugging_from_unpaired_to_linked() {
     assert_eq!((announced.kind, announced.serial()), (AnnouncedKind::Connect, Some("TG-70007-7")));
     let connect_port = announced.addresses[0].to_string();
     let key = keys();
-    let not_there = pair(&connect_port, "123456", key.own(), &limits()).await;
+    let not_there = pair(&SystemDialer, &connect_port.parse().unwrap(), "123456", key.own(), &limits()).await;
     assert!(matches!(not_there, Err(PairError::NotPairing { .. })), "{not_there:?}");
 
     let dialog = go.act(OwnerAction::ShowCode).await.unwrap().unwrap();
@@ -54,11 +55,11 @@ async fn wireless_debugging_from_unpaired_to_linked() {
     assert_eq!(dialog.code.len(), 6);
     assert!(seen.borrow().iter().any(|a| a.kind == AnnouncedKind::Pairing && a.addresses[0] == dialog.address));
     let wrong = if dialog.code == "000000" { "000001" } else { "000000" };
-    let error = pair(&at, wrong, key.own(), &limits()).await.unwrap_err();
+    let error = pair(&SystemDialer, &at.parse().unwrap(), wrong, key.own(), &limits()).await.unwrap_err();
     assert_eq!(error, PairError::WrongCode { at: at.clone() });
-    let paired = pair(&at, &dialog.code, key.own(), &limits()).await.unwrap();
+    let paired = pair(&SystemDialer, &at.parse().unwrap(), &dialog.code, key.own(), &limits()).await.unwrap();
     assert_eq!(paired.name, go.instance());
-    let late = pair(&at, &dialog.code, key.own(), &limits()).await.unwrap_err();
+    let late = pair(&SystemDialer, &at.parse().unwrap(), &dialog.code, key.own(), &limits()).await.unwrap_err();
     assert!(matches!(late, PairError::NotOffered { .. }), "{late:?}");
 
     let link = by_air(&go).await.unwrap();
@@ -78,7 +79,7 @@ async fn a_scanned_code_offers_pairing_under_its_own_name() {
     let dialog = go.act(OwnerAction::Scan(text)).await.unwrap().unwrap();
     let seen = network.seen();
     assert!(seen.borrow().iter().any(|a| a.instance == "wibbet-abcdef" && a.addresses[0] == dialog.address));
-    pair(&dialog.address.to_string(), "secret2345", keys().own(), &limits()).await.unwrap();
+    pair(&SystemDialer, &dialog.address.try_into().unwrap(), "secret2345", keys().own(), &limits()).await.unwrap();
     by_air(&go).await.unwrap();
     assert!(go.act(OwnerAction::Scan("https://example.invalid".into())).await.unwrap().is_none());
 }
@@ -87,11 +88,11 @@ async fn a_scanned_code_offers_pairing_under_its_own_name() {
 async fn the_second_key_of_the_ring_is_tried_over_the_air_too() {
     let go = device(Scenario::seventh_hand(), None).await;
     let dialog = go.act(OwnerAction::ShowCode).await.unwrap().unwrap();
-    pair(&dialog.address.to_string(), &dialog.code, keys().own(), &limits()).await.unwrap();
+    pair(&SystemDialer, &dialog.address.try_into().unwrap(), &dialog.code, keys().own(), &limits()).await.unwrap();
     let home = tempfile::tempdir().unwrap();
     std::fs::write(home.path().join("customary"), PEM).unwrap();
     let ring = KeyRing::open(home.path(), Some(&home.path().join("customary")), "a@b").unwrap();
-    let link = Link::connect_tcp(&go.address().to_string(), &ring, &limits(), &mut |_| {}).await.unwrap();
+    let link = Link::connect_at(&SystemDialer, &go.address(), &ring, &limits(), &mut |_| {}).await.unwrap();
     assert_eq!(serial_over(&link).await, "TG-70007-7");
 }
 
@@ -144,7 +145,7 @@ async fn the_owner_allows_denies_and_switches() {
     let at = phone.address().to_string();
     let connecting = tokio::spawn(async move {
         let limits = Timeouts { tap: Duration::from_secs(30), ..limits() };
-        Link::connect_tcp(&at, &keys(), &limits, &mut |_| {}).await
+        Link::connect_at(&SystemDialer, &at.parse().unwrap(), &keys(), &limits, &mut |_| {}).await
     });
     while !phone.screen(None).acts.contains(&OwnerAction::Allow) {
         tokio::time::sleep(Duration::from_millis(10)).await;
@@ -201,7 +202,7 @@ async fn a_pairing_that_is_cut_anywhere_ends_in_words_and_can_be_done_again() {
         [(0, 9999), (100, 9999), (900, 99999), (2600, 99999), (4000, 99999), (99999, 0), (99999, 90), (99999, 1000)]
     {
         let at = cut_after(dialog.address, up, down).await.to_string();
-        let error = pair(&at, &dialog.code, key.own(), &limits()).await.unwrap_err();
+        let error = pair(&SystemDialer, &at.parse().unwrap(), &dialog.code, key.own(), &limits()).await.unwrap_err();
         assert!(error.to_string().len() > 40, "{up} {down}: {error}");
         assert!(
             matches!(error, PairError::NotPairing { .. } | PairError::Lost { .. } | PairError::WrongCode { .. }),
@@ -209,7 +210,7 @@ async fn a_pairing_that_is_cut_anywhere_ends_in_words_and_can_be_done_again() {
         );
     }
     assert!(go.screen(None).lines.iter().any(|l| l.contains(&dialog.code)), "the dialog is still open");
-    pair(&dialog.address.to_string(), &dialog.code, key.own(), &limits()).await.unwrap();
+    pair(&SystemDialer, &dialog.address.try_into().unwrap(), &dialog.code, key.own(), &limits()).await.unwrap();
     by_air(&go).await.unwrap();
 }
 
@@ -221,7 +222,7 @@ async fn a_dialog_closes_after_twenty_wrong_codes() {
     let key = keys();
     let mut wrong = 0;
     loop {
-        match pair(&at, "no code", key.own(), &limits()).await.unwrap_err() {
+        match pair(&SystemDialer, &at.parse().unwrap(), "no code", key.own(), &limits()).await.unwrap_err() {
             PairError::WrongCode { .. } => wrong += 1,
             PairError::NotOffered { .. } => break,
             other => panic!("{other}"),

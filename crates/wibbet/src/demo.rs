@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use wibbet_bench::around::Surroundings;
 use wibbet_sim::{Options, OwnerAction, OwnersScreen, ReachedBy, Scenario, SimBus, SimDevice, SimNetwork};
+use wibbet_types::Address;
 
 /// The devices of the demo, and what their owners can do with them.
 #[derive(Debug)]
@@ -64,9 +65,9 @@ impl Demo {
     }
 
     /// The addresses of those that are reached by one.
-    pub(super) fn addresses(&self) -> Vec<String> {
+    pub(super) fn addresses(&self) -> Vec<Address> {
         let by_address = self.devices.iter().filter(|d| d.reached_by() == ReachedBy::Address);
-        by_address.map(|d| d.address().to_string()).collect()
+        by_address.map(|d| d.address()).collect()
     }
 
     /// What all the devices show now. `qr` is the code that this screen shows.

@@ -1,6 +1,5 @@
 //! Wibbet: takes packages out of Android devices and puts them back, over the debugging protocol.
 
-mod address;
 mod announced;
 mod cli;
 mod demo;

@@ -13,9 +13,8 @@ use std::time::Duration;
 
 use thiserror::Error;
 use tokio::io::{AsyncRead, AsyncReadExt as _, AsyncWrite, AsyncWriteExt as _};
-use tokio::net::TcpStream;
 use tokio::time::timeout;
-use wibbet_types::PlainText;
+use wibbet_types::{Address, PlainText};
 
 pub use cipher::{PairingCipher, SEAL_LEN};
 pub use packet::{
@@ -27,6 +26,7 @@ pub use spake2::{KEY_LEN, MESSAGE_LEN, Role, Spake2};
 use crate::keys::{HostKey, KeyError};
 use crate::timeouts::Timeouts;
 use crate::tls;
+use crate::transport::network::Dialer;
 use crate::transport::plain_io;
 
 /// The label under which both sides export what only they know of the connection; with its zero byte, as the system
@@ -105,13 +105,20 @@ pub fn pairing_password(code: &str, exported: &[u8; EXPORT_LEN]) -> Vec<u8> {
     [code.as_bytes(), exported].concat()
 }
 
-/// Pairs this computer's `key` with the device that offers pairing at `at` (`HOST:PORT`) and shows `code`.
+/// Pairs this computer's `key` with the device that offers pairing at an address and shows `code`.
 ///
 /// # Errors
 /// Each way to fail is a [`PairError`] of its own; a wrong code can be tried again on the same address.
-pub async fn pair(at: &str, code: &str, key: &HostKey, limits: &Timeouts) -> Result<Paired, PairError> {
+pub async fn pair(
+    network: &dyn Dialer,
+    address: &Address,
+    code: &str,
+    key: &HostKey,
+    limits: &Timeouts,
+) -> Result<Paired, PairError> {
+    let at = &*address.to_string();
     let not_offered = |why: String| PairError::NotOffered { at: at.into(), why };
-    let socket = match timeout(limits.connect, TcpStream::connect(at)).await {
+    let socket = match timeout(limits.connect, network.dial(address)).await {
         Err(_) => return Err(not_offered(format!("nothing came within {} s", limits.connect.as_secs()))),
         Ok(Err(error)) => return Err(not_offered(plain_io(&error))),
         Ok(Ok(socket)) => socket,

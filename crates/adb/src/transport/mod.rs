@@ -1,6 +1,7 @@
 //! What carries packets: a stream of bytes (TCP, with or without TLS), or the transfers of a USB cable.
 
 pub(crate) mod bulk;
+pub(crate) mod network;
 pub(crate) mod server;
 pub(crate) mod usb;
 

@@ -1,6 +1,7 @@
 //! One way to a device.
 
 use wibbet_adb::UsbPlace;
+use wibbet_types::Address;
 
 /// One way to a device. The order is that of preference.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -13,11 +14,11 @@ pub enum Route {
     Air {
         /// The name.
         instance: String,
-        /// `HOST:PORT`; the port changes.
-        at: String,
+        /// Where; the port changes.
+        at: Address,
     },
-    /// By address: `HOST:PORT`.
-    Address(String),
+    /// By address.
+    Address(Address),
 }
 
 impl Route {
@@ -55,7 +56,7 @@ impl std::fmt::Display for Route {
         match self {
             Self::Cable(place) => write!(f, "USB {place}"),
             Self::Server(_) => f.write_str("another program's debugging server"),
-            Self::Air { at, .. } | Self::Address(at) => f.write_str(at),
+            Self::Air { at, .. } | Self::Address(at) => at.fmt(f),
         }
     }
 }
@@ -66,15 +67,15 @@ mod tests {
 
     #[test]
     fn routes_replace_one_another_and_stand_best_first() {
-        let air = |at: &str| Route::Air { instance: "adb-S-aaaaaa".into(), at: at.into() };
+        let air = |at: &str| Route::Air { instance: "adb-S-aaaaaa".into(), at: at.parse().unwrap() };
         let cable = |number| Route::Cable(UsbPlace { bus: "1".into(), number });
-        let mut routes = vec![Route::Address("h:1".into())];
+        let mut routes = vec![Route::Address("h:1".parse().unwrap())];
         air("h:1").take_into(&mut routes);
         assert_eq!(routes, [air("h:1")]);
         air("h:2").take_into(&mut routes);
         cable(3).take_into(&mut routes);
-        Route::Address("h:9".into()).take_into(&mut routes);
+        Route::Address("h:9".parse().unwrap()).take_into(&mut routes);
         cable(4).take_into(&mut routes);
-        assert_eq!(routes, [cable(4), air("h:2"), Route::Address("h:9".into())]);
+        assert_eq!(routes, [cable(4), air("h:2"), Route::Address("h:9".parse().unwrap())]);
     }
 }

@@ -3,16 +3,21 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use wibbet_adb::{Announced, AnnouncedKind, Announcements, SystemMdns, SystemUsb, UsbBus, UsbSeen, server_devices};
-use wibbet_types::PlainText;
+use wibbet_adb::{
+    Announced, AnnouncedKind, Announcements, Dialer, SystemDialer, SystemMdns, SystemUsb, UsbBus, UsbSeen,
+    server_devices,
+};
+use wibbet_types::{Address, PlainText};
 
 use super::route::Route;
 
 /// Where devices are looked for. All of it can be left out, or be simulated.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub struct Surroundings {
     /// The cables.
     pub bus: Option<Arc<dyn UsbBus>>,
+    /// What connects to addresses.
+    pub network: Arc<dyn Dialer>,
     /// What is announced on the network.
     pub announced: Option<Announcements>,
     /// Where another program's debugging server may be, `HOST:PORT`.
@@ -23,6 +28,20 @@ pub struct Surroundings {
     _mdns: Option<Arc<SystemMdns>>,
 }
 
+/// The network of this computer, and nothing that is looked at.
+impl Default for Surroundings {
+    fn default() -> Self {
+        Self {
+            bus: None,
+            network: Arc::new(SystemDialer),
+            announced: None,
+            server: None,
+            gaps: Vec::new(),
+            _mdns: None,
+        }
+    }
+}
+
 impl Surroundings {
     /// The cables and networks of this computer.
     pub fn of_this_computer() -> Self {
@@ -30,6 +49,7 @@ impl Surroundings {
         let mdns = SystemMdns::start().map_err(|why| gaps.push(why)).ok().map(Arc::new);
         Self {
             bus: Some(Arc::new(SystemUsb::start())),
+            network: Arc::new(SystemDialer),
             announced: mdns.as_ref().map(|m| m.seen()),
             server: Some(wibbet_adb::SERVER_ADDRESS.to_owned()),
             gaps,
@@ -40,6 +60,11 @@ impl Surroundings {
     /// Others than those of this computer.
     pub fn simulated(bus: Option<Arc<dyn UsbBus>>, announced: Option<Announcements>) -> Self {
         Self { bus, announced, ..Self::default() }
+    }
+
+    /// With another network than this computer's.
+    pub fn with_network(self, network: Arc<dyn Dialer>) -> Self {
+        Self { network, ..self }
     }
 
     /// With a debugging server of another program at an address, `HOST:PORT`.
@@ -106,7 +131,7 @@ impl Sighting {
     }
 
     pub(crate) fn on_air(announced: &Announced) -> Option<Self> {
-        let at = announced.addresses.first()?.to_string();
+        let at = Address::try_from(*announced.addresses.first()?).ok()?;
         let route = match announced.kind {
             AnnouncedKind::Pairing => return None,
             AnnouncedKind::Connect => Route::Air { instance: announced.instance.clone(), at },

@@ -137,7 +137,7 @@ impl AdbDevice {
                 Link::connect_server(server, serial, &self.limits, progress).await
             }
             Route::Air { at, .. } | Route::Address(at) => {
-                Link::connect_tcp(at, &self.keys, &self.limits, progress).await
+                Link::connect_at(&*self.surroundings.network, at, &self.keys, &self.limits, progress).await
             }
         }
     }

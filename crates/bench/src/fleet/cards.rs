@@ -68,7 +68,7 @@ impl FleetTask {
     }
 
     /// Cards without a way to a device that was never met are of no use.
-    pub(super) fn clear_away(&mut self) {
+    pub(super) fn drop_orphans(&mut self) {
         let without = |c: &Card| c.facts.is_none() && c.session.device().routes().is_empty();
         let cards: Vec<CardId> = self.cards.iter().filter(|(_, c)| without(c)).map(|(id, _)| *id).collect();
         cards.into_iter().for_each(|card| self.drop_card(card));
@@ -99,7 +99,7 @@ impl FleetTask {
                 })
             });
             if let Some((card, _)) = same {
-                return self.give(*card, route.clone());
+                return self.assign_route(*card, route.clone());
             }
         }
         let kind = std::mem::discriminant(route);
@@ -118,7 +118,7 @@ impl FleetTask {
             (!of.linked || routes.is_empty()) && routes.iter().all(|r| std::mem::discriminant(r) != kind)
         });
         if let Some(card) = back {
-            return self.give(*card, route.clone());
+            return self.assign_route(*card, route.clone());
         }
         let name = match (sighting.name.as_str(), sighting.serial.as_str()) {
             ("", "") => route.to_string(),
@@ -128,7 +128,7 @@ impl FleetTask {
         self.new_card(route.clone(), name, sighting.serial.clone(), None, known.is_empty());
     }
 
-    fn give(&mut self, card: CardId, route: Route) {
+    fn assign_route(&mut self, card: CardId, route: Route) {
         if let Some(of) = self.cards.get(&card) {
             of.session.device().add_route(route.clone());
             of.session.wake();
@@ -156,7 +156,7 @@ impl FleetTask {
         }
         // Its link ends here; the other card makes its own when it needs one.
         drop(newcomer);
-        routes.into_iter().for_each(|route| self.give(other, route));
+        routes.into_iter().for_each(|route| self.assign_route(other, route));
         true
     }
 }

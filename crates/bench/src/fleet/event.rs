@@ -1,6 +1,7 @@
 //! What the bench is told and reports.
 
 use wibbet_core::device::DeviceFacts;
+use wibbet_types::Address;
 
 use crate::around::Route;
 use crate::ops::PairNews;
@@ -16,12 +17,12 @@ pub enum BenchCommand {
     Session(CardId, SessionCommand),
     /// Stop the run of a card after the steps that are on their way.
     StopRun(CardId),
-    /// A device at an address, `HOST:PORT`.
-    Add(String),
+    /// A device at an address.
+    Add(Address),
     /// Pair with the device that offers it at an address and shows a code.
     Pair {
-        /// `HOST:PORT`.
-        at: String,
+        /// Where it offers it.
+        at: Address,
         /// The code.
         code: String,
     },
@@ -50,7 +51,7 @@ pub enum BenchEvent {
     /// What a card's session tells.
     Session(CardId, SessionEvent),
     /// Devices that offer pairing now: the name that each is announced by, and where.
-    Offers(Vec<(String, String)>),
+    Offers(Vec<(String, Address)>),
     /// How a pairing goes on.
     Pairing(PairNews),
     /// A pairing has come to its end: the name of the device's connect service, or the words that say why not, and

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use tokio::sync::mpsc;
 use tokio::task::JoinHandle;
+use wibbet_types::Address;
 
 use super::event::{BenchCommand, BenchEvent};
 use super::task::FleetTask;
@@ -22,7 +23,7 @@ impl Bench {
     /// before and not forgotten. `events` is called from the bench's tasks and must not block.
     pub fn start(
         workplace: Workplace,
-        addresses: Vec<String>,
+        addresses: Vec<Address>,
         events: impl Fn(BenchEvent) + Send + Sync + 'static,
     ) -> Self {
         let (commands, inbox) = mpsc::unbounded_channel();

@@ -9,6 +9,7 @@ use tokio::task::JoinHandle;
 use wibbet_adb::{Announced, AnnouncedKind};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Advice, Rung};
+use wibbet_types::Address;
 
 use super::event::{BenchCommand, BenchEvent, CardId};
 use crate::around::{Route, Sighting};
@@ -54,7 +55,7 @@ impl FleetTask {
 
     pub(super) async fn live(
         mut self,
-        addresses: Vec<String>,
+        addresses: Vec<Address>,
         mut inbox: mpsc::UnboundedReceiver<BenchCommand>,
         mut heard: mpsc::UnboundedReceiver<(CardId, SessionEvent)>,
     ) {
@@ -72,10 +73,10 @@ impl FleetTask {
         loop {
             tokio::select! {
                 command = inbox.recv() => match command {
-                    Some(command) => self.obey(command),
+                    Some(command) => self.handle_command(command),
                     None => return,
                 },
-                Some((card, event)) = heard.recv() => self.hear(card, event),
+                Some((card, event)) = heard.recv() => self.on_session_event(card, event),
                 changed = changed(&mut bus) => match changed {
                     Ok(()) => self.look_at_cables(),
                     Err(_) => bus = None,
@@ -95,12 +96,14 @@ impl FleetTask {
             Err(error) => return self.tell(BenchEvent::Note(error.to_string())),
         };
         // Those on a cable are seen when they are there.
-        for device in known.into_iter().filter(|d| !d.forgotten && d.address.contains(':')) {
-            self.add_address(device.address.clone(), Some(device.facts));
+        for device in known.into_iter().filter(|d| !d.forgotten) {
+            if let Ok(address) = device.address.parse() {
+                self.add_address(address, Some(device.facts));
+            }
         }
     }
 
-    fn add_address(&mut self, address: String, facts: Option<DeviceFacts>) {
+    fn add_address(&mut self, address: Address, facts: Option<DeviceFacts>) {
         let route = Route::Address(address.clone());
         match self.tried.get(&route) {
             Some(card) => {
@@ -110,7 +113,7 @@ impl FleetTask {
                     of.claimed = facts.serial.as_str().to_owned();
                 }
             }
-            None => drop(self.new_card(route, address, String::new(), facts, true)),
+            None => drop(self.new_card(route, address.to_string(), String::new(), facts, true)),
         }
     }
 
@@ -119,13 +122,13 @@ impl FleetTask {
         let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
         self.withdraw(|route| matches!(route, Route::Cable(_)) && !now.contains(route));
         seen.iter().for_each(|sighting| self.on_sighting(sighting));
-        self.clear_away();
+        self.drop_orphans();
     }
 
     fn look_at_air(&mut self) {
         let announced = self.workplace.surroundings.on_air();
         let offers = |a: &Announced| {
-            let at = a.addresses.first()?.to_string();
+            let at = Address::try_from(*a.addresses.first()?).ok()?;
             (a.kind == AnnouncedKind::Pairing).then(|| (a.instance.clone(), at))
         };
         self.tell(BenchEvent::Offers(announced.iter().filter_map(offers).collect()));
@@ -133,7 +136,7 @@ impl FleetTask {
         let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
         self.withdraw(|route| matches!(route, Route::Air { .. }) && !now.contains(route));
         seen.iter().for_each(|sighting| self.on_sighting(sighting));
-        self.clear_away();
+        self.drop_orphans();
     }
 
     async fn look_at_server(&mut self) {
@@ -148,10 +151,10 @@ impl FleetTask {
                 self.on_sighting(&sighting);
             }
         }
-        self.clear_away();
+        self.drop_orphans();
     }
 
-    fn hear(&mut self, card: CardId, event: SessionEvent) {
+    fn on_session_event(&mut self, card: CardId, event: SessionEvent) {
         let Some(of) = self.cards.get_mut(&card) else { return };
         match &event {
             SessionEvent::Ladder(ladder) => {
@@ -199,7 +202,7 @@ impl FleetTask {
         withheld.into_iter().for_each(|event| self.tell(BenchEvent::Session(card, event)));
     }
 
-    fn obey(&mut self, command: BenchCommand) {
+    fn handle_command(&mut self, command: BenchCommand) {
         match command {
             BenchCommand::Session(card, command) => {
                 if let Some(of) = self.cards.get(&card) {

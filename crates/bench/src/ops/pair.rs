@@ -6,6 +6,8 @@ use tokio::time::Instant;
 use wibbet_adb::pairing::{PairError, Paired, pair, qr_secret, qr_text};
 use wibbet_adb::{Announced, AnnouncedKind};
 
+use wibbet_types::Address;
+
 use crate::workplace::Workplace;
 
 /// What a pairing tells while it goes on.
@@ -21,9 +23,9 @@ pub enum PairNews {
 ///
 /// # Errors
 /// See [`PairError`].
-pub async fn pair_by_code(workplace: &Workplace, at: &str, code: &str) -> Result<Paired, PairError> {
+pub async fn pair_by_code(workplace: &Workplace, at: &Address, code: &str) -> Result<Paired, PairError> {
     let code: String = code.chars().filter(|c| !c.is_whitespace()).collect();
-    pair(at, &code, workplace.keys.own(), &workplace.limits).await
+    pair(&*workplace.surroundings.network, at, &code, workplace.keys.own(), &workplace.limits).await
 }
 
 /// Shows a QR code and waits until a device has scanned it, `patience` at most.
@@ -56,7 +58,9 @@ pub async fn pair_by_qr(
     // A device with several addresses is reachable at one of them, as a rule the first.
     let mut failed = not_offered("it told no address");
     for address in addresses {
-        match pair(&address.to_string(), &password, workplace.keys.own(), &workplace.limits).await {
+        let Ok(address) = Address::try_from(address) else { continue };
+        let network = &*workplace.surroundings.network;
+        match pair(network, &address, &password, workplace.keys.own(), &workplace.limits).await {
             Err(error @ PairError::NotOffered { .. }) => failed = error,
             other => return other,
         }

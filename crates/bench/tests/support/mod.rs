@@ -6,10 +6,11 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use wibbet_adb::{HostKey, KeyRing, Timeouts};
+use wibbet_bench::around::Surroundings;
 use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::workplace::Workplace;
-use wibbet_sim::{Allow, Options, Scenario, SimDevice};
+use wibbet_sim::{Allow, Options, Scenario, SimDevice, SimNetwork};
 use wibbet_types::PackageId;
 
 const PEM: &str = include_str!("../../../adb/tests/key.pem");
@@ -40,6 +41,29 @@ pub(crate) async fn device(scenario: Scenario, seed: u64) -> SimDevice {
     let restart = Duration::from_millis(30);
     let options = Options { allow: Allow::After(Duration::ZERO), seed, restart, ..Options::default() };
     SimDevice::start(scenario, options).await.unwrap()
+}
+
+/// A device that is reached in memory, and a program that reaches it there. Nothing of it depends on the machine: with
+/// stopped time and one thread a seed takes the same course each time.
+pub(crate) async fn in_memory(
+    scenario: Scenario,
+    seed: u64,
+    folder: &Path,
+    patience: RunPolicy,
+) -> (SimDevice, Workplace) {
+    let network = SimNetwork::default();
+    let options = Options {
+        allow: Allow::After(Duration::ZERO),
+        seed,
+        restart: Duration::from_millis(30),
+        network: Some(network.clone()),
+        in_memory: true,
+        ..Options::default()
+    };
+    let sim = SimDevice::start(scenario, options).await.unwrap();
+    let here = workplace(folder, patience);
+    let surroundings = Arc::new(Surroundings::default().with_network(Arc::new(network)));
+    (sim, Workplace { book: here.book.clone().working_inline(), surroundings, ..here })
 }
 
 pub(crate) fn id(text: &str) -> PackageId {

@@ -1,6 +1,6 @@
 //! The device side of the protocol: a connection, its authorisation and its streams.
 
-use std::collections::HashMap;
+use std::collections::BTreeMap;
 use std::future::Future;
 use std::sync::Arc;
 
@@ -27,6 +27,7 @@ pub(crate) async fn until_ended(shared: &Shared, access: Access, talk: impl Futu
     let mut ends = shared.ends.subscribe();
     let now = ends.borrow_and_update()[access as usize];
     tokio::select! {
+        biased;
         () = talk => {}
         _ = ends.wait_for(|counts| counts[access as usize] != now) => {}
     }
@@ -40,7 +41,9 @@ where
     let (from, to) = tokio::io::split(stream);
     let (out, queue) = mpsc::unbounded_channel();
     let checksum = shared.state().scenario.protocol.version < VERSION_SKIP_CHECKSUM;
+    // In this order, so that a seed leads to the same course each time.
     tokio::select! {
+        biased;
         () = read_all(BufReader::new(from), shared, out, checksum, welcomed) => {}
         () = write_all(to, queue, shared, checksum) => {}
     }
@@ -78,7 +81,7 @@ struct Connection<'a> {
     max_data: usize,
     token: [u8; TOKEN_LEN],
     authorised: bool,
-    streams: HashMap<u32, Open>,
+    streams: BTreeMap<u32, Open>,
     last_id: u32,
     tasks: JoinSet<()>,
 }
@@ -96,7 +99,7 @@ async fn read_all<R: AsyncRead + Unpin>(
         max_data: 4096,
         token: [0; TOKEN_LEN],
         authorised: false,
-        streams: HashMap::new(),
+        streams: BTreeMap::new(),
         last_id: 0,
         tasks: JoinSet::new(),
     };

@@ -7,5 +7,5 @@ mod sync;
 mod tls;
 
 pub(crate) use connection::{connection, talk, until_ended};
-pub(crate) use pairing::offer;
+pub(crate) use pairing::pair_on;
 pub(crate) use tls::encrypt;

@@ -4,41 +4,36 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
-use tokio::net::{TcpListener, TcpStream};
 use tokio_rustls::server::TlsStream;
-use wibbet_adb::PublicKey;
 use wibbet_adb::pairing::{
     EXPORT_LABEL, EXPORT_LEN, PAIRING_HEADER, PairingCipher, PairingKind, PeerInfo, Role, Spake2, pairing_packet,
     pairing_password, read_pairing_header,
 };
+use wibbet_adb::{ByteStream, PublicKey};
 
 use super::tls::{Hosts, acceptor};
 use crate::machine::Shared;
 
-/// A dialog takes so many wrong codes before it closes.
-const MOST_TRIES: u32 = 20;
-
 /// How long a pairing connection may take, so that a half-open one does not hold the dialog.
 const PATIENCE: Duration = Duration::from_secs(30);
 
-/// Serves pairing until a computer has been paired, too many codes were wrong, or the dialog is closed (the task is
-/// dropped then).
-pub(crate) async fn offer(listener: TcpListener, code: String, shared: Arc<Shared>) {
-    for _ in 0..MOST_TRIES {
-        let Ok((socket, _)) = listener.accept().await else { return };
-        match tokio::time::timeout(PATIENCE, one_pairing(socket, &code, &shared)).await {
-            Ok(Some(key)) => {
-                shared.state().trusted.insert(key.line());
-                shared.state().transcript.push(format!("paired {}", key.fingerprint()));
-                return;
-            }
-            _ => shared.state().transcript.push("pairing failed".into()),
+/// Serves one connection; true when a computer has been paired.
+pub(crate) async fn pair_on(socket: Box<dyn ByteStream>, code: &str, shared: &Arc<Shared>) -> bool {
+    match tokio::time::timeout(PATIENCE, one_pairing(socket, code, shared)).await {
+        Ok(Some(key)) => {
+            shared.state().trusted.insert(key.line());
+            shared.state().transcript.push(format!("paired {}", key.fingerprint()));
+            true
+        }
+        _ => {
+            shared.state().transcript.push("pairing failed".into());
+            false
         }
     }
 }
 
 /// One try; the computer's key when it knew the code.
-async fn one_pairing(socket: TcpStream, code: &str, shared: &Shared) -> Option<PublicKey> {
+async fn one_pairing(socket: Box<dyn ByteStream>, code: &str, shared: &Shared) -> Option<PublicKey> {
     let own = shared.own_key();
     let mut stream = acceptor(&own, Arc::new(Hosts { known_only: None }))?.accept(socket).await.ok()?;
     let exported: [u8; EXPORT_LEN] =
@@ -58,7 +53,7 @@ async fn one_pairing(socket: TcpStream, code: &str, shared: &Shared) -> Option<P
     Some(key)
 }
 
-async fn receive(stream: &mut TlsStream<TcpStream>, wanted: PairingKind) -> Option<Vec<u8>> {
+async fn receive(stream: &mut TlsStream<Box<dyn ByteStream>>, wanted: PairingKind) -> Option<Vec<u8>> {
     let mut header = [0; PAIRING_HEADER];
     stream.read_exact(&mut header).await.ok()?;
     let (kind, length) = read_pairing_header(&header).ok()?;

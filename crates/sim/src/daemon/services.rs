@@ -98,7 +98,7 @@ impl StreamOut {
     async fn pass(&self, bytes: usize) {
         let arrives = self.shared.state().traffic.send(bytes);
         if let Some(arrives) = arrives {
-            tokio::time::sleep_until(arrives.into()).await;
+            tokio::time::sleep_until(arrives).await;
         }
     }
 

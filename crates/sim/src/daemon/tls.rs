@@ -6,10 +6,9 @@ use rustls::pki_types::{CertificateDer, PrivateKeyDer, PrivatePkcs8KeyDer, UnixT
 use rustls::server::danger::{ClientCertVerified, ClientCertVerifier};
 use rustls::server::{ParsedCertificate, ServerConfig};
 use rustls::{DigitallySignedStruct, DistinguishedName, SignatureScheme};
-use tokio::net::TcpStream;
 use tokio_rustls::TlsAcceptor;
 use tokio_rustls::server::TlsStream;
-use wibbet_adb::{HostKey, PublicKey};
+use wibbet_adb::{ByteStream, HostKey, PublicKey};
 
 use crate::machine::Shared;
 
@@ -28,7 +27,10 @@ pub(crate) fn acceptor(key: &HostKey, verifier: Arc<dyn ClientCertVerifier>) -> 
 }
 
 /// Encrypts a connection; `None` when the other side is not a computer that the device knows.
-pub(crate) async fn encrypt(socket: TcpStream, shared: &Arc<Shared>) -> Option<TlsStream<TcpStream>> {
+pub(crate) async fn encrypt(
+    socket: Box<dyn ByteStream>,
+    shared: &Arc<Shared>,
+) -> Option<TlsStream<Box<dyn ByteStream>>> {
     let key = shared.own_key();
     let verifier = Arc::new(Hosts { known_only: Some(Arc::clone(shared)) });
     acceptor(&key, verifier)?.accept(socket).await.ok()

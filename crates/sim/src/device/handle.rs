@@ -5,6 +5,7 @@ use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 use tokio::sync::watch;
 use wibbet_adb::AnnouncedKind;
+use wibbet_types::Address;
 
 use super::options::Options;
 use super::screen::{OwnerAction, OwnersScreen};
@@ -39,6 +40,7 @@ impl SimDevice {
             ends: watch::Sender::new([0; 3]),
             cable_changes: watch::Sender::new(0),
             network: options.network,
+            in_memory: options.in_memory,
             instance,
             own_key: OnceLock::new(),
             dialog: Mutex::default(),
@@ -53,9 +55,10 @@ impl SimDevice {
     }
 
     /// Where it listens, or last did.
-    pub fn address(&self) -> SocketAddr {
+    #[expect(clippy::expect_used, reason = "something listens there, so it is not port 0")]
+    pub fn address(&self) -> Address {
         let listening = self.shared.listening.lock().unwrap_or_else(PoisonError::into_inner);
-        listening.as_ref().map_or(self.at, |(address, _)| *address)
+        listening.as_ref().map_or(self.at, |(address, _)| *address).try_into().expect("an address that is listened at")
     }
 
     /// The name under which it announces its encrypted link.

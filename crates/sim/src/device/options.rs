@@ -19,6 +19,8 @@ pub struct Options {
     pub restart: Duration,
     /// Where it announces itself.
     pub network: Option<SimNetwork>,
+    /// It is reached through `network`, in memory, and listens at no port of this computer.
+    pub in_memory: bool,
 }
 
 impl Default for Options {
@@ -29,6 +31,7 @@ impl Default for Options {
             seed: 1,
             restart: Duration::from_secs(2),
             network: None,
+            in_memory: false,
         }
     }
 }

@@ -7,5 +7,6 @@ mod traffic;
 
 pub(crate) use cutter::{Cutter, Passage};
 pub use fault::{BadFault, CutAt, Direction, Fault, Line};
+pub(crate) use network::MemoryListener;
 pub use network::SimNetwork;
 pub(crate) use traffic::Traffic;

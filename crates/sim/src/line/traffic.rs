@@ -1,6 +1,8 @@
 //! How long a line takes.
 
-use std::time::{Duration, Instant};
+use std::time::Duration;
+
+use tokio::time::Instant;
 
 use super::fault::Line;
 

@@ -1,9 +1,10 @@
 //! Ways to the device: ports, and programs that hand their words over.
 
 #[cfg(unix)]
+mod listener;
 mod programs;
-mod tcp;
+mod serve;
 
 #[cfg(unix)]
 pub use programs::{Asked, Ran, SimAndroid};
-pub(crate) use tcp::{listen, open_dialog};
+pub(crate) use serve::{listen, open_dialog};

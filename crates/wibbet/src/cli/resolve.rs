@@ -7,7 +7,7 @@ use wibbet_bench::device::{AdbDevice, AskError, LinkStep};
 use wibbet_bench::logbook::now;
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::device::DeviceFacts;
-use wibbet_types::Serial;
+use wibbet_types::{Address, Serial};
 
 use crate::exit::{Exit, Failure};
 use crate::out::tell;
@@ -18,7 +18,7 @@ const LISTEN: Duration = Duration::from_millis(1500);
 /// Finds devices by what people call them.
 pub(crate) struct Finder<'a> {
     pub(crate) workplace: &'a Workplace,
-    pub(crate) at: &'a [String],
+    pub(crate) at: &'a [Address],
     /// Nothing but addresses is looked at.
     pub(crate) no_search: bool,
 }
@@ -50,12 +50,13 @@ impl Finder<'_> {
     }
 
     /// Every address worth trying: those named and those where devices were last met.
-    pub(crate) async fn addresses(&self) -> Result<Vec<String>, Failure> {
+    pub(crate) async fn addresses(&self) -> Result<Vec<Address>, Failure> {
         let mut addresses = self.at.to_vec();
         for known in self.workplace.book.with(|book| book.devices()).await? {
             // What was met on a cable is seen on a cable.
-            if !known.forgotten && known.address.contains(':') && !addresses.contains(&known.address) {
-                addresses.push(known.address);
+            match known.address.parse() {
+                Ok(address) if !known.forgotten && !addresses.contains(&address) => addresses.push(address),
+                _ => {}
             }
         }
         Ok(addresses)
@@ -85,7 +86,7 @@ impl Finder<'_> {
     /// serial that it tells, or the id by which it is known here.
     pub(crate) async fn candidates(&self, name: &str) -> Result<Vec<Candidate>, Failure> {
         let at = |route, wanted| Candidate { device: self.workplace.device_by(vec![route]), wanted };
-        if let Ok(address) = crate::address::address(name) {
+        if let Ok(address) = name.parse() {
             return Ok(vec![at(Route::Address(address), None)]);
         }
         let known = self.wanted(name).await;
@@ -120,8 +121,8 @@ impl Finder<'_> {
             Err(failure) => return Err(failure),
         };
         let met = self.workplace.book.with(|book| book.devices()).await?;
-        let last_seen = met.iter().filter(|d| d.facts.serial == wanted.serial).map(|d| d.address.clone());
-        let mut addresses: Vec<String> = last_seen.filter(|a| a.contains(':')).chain(self.at.iter().cloned()).collect();
+        let last_seen = met.iter().filter(|d| d.facts.serial == wanted.serial).filter_map(|d| d.address.parse().ok());
+        let mut addresses: Vec<Address> = last_seen.chain(self.at.iter().cloned()).collect();
         addresses.dedup();
         found.extend(addresses.into_iter().map(|address| at(Route::Address(address), Some(wanted.clone()))));
         Ok(found)

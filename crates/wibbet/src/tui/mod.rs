@@ -29,6 +29,7 @@ use futures_util::StreamExt as _;
 use tokio::sync::mpsc;
 use wibbet_bench::fleet::Bench;
 use wibbet_bench::workplace::Workplace;
+use wibbet_types::Address;
 
 use crate::demo::Demo;
 use crate::exit::Exit;
@@ -49,7 +50,7 @@ const LINK_PATIENCE: Duration = Duration::from_secs(600);
 pub(crate) struct Start {
     pub(crate) workplace: Workplace,
     /// Addresses that somebody named.
-    pub(crate) addresses: Vec<String>,
+    pub(crate) addresses: Vec<Address>,
     /// The devices of the demo workshop, in place of real ones.
     pub(crate) demo: Option<Arc<Demo>>,
     /// A folder that goes when the screen does.
@@ -102,7 +103,7 @@ struct Screen {
 impl Screen {
     fn new(
         workplace: Workplace,
-        addresses: Vec<String>,
+        addresses: Vec<Address>,
         demo: Option<Arc<Demo>>,
         mut model: Model,
         theme: Theme,

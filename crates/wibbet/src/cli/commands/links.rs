@@ -104,7 +104,7 @@ fn print_ladder(told: &Told, address: &str) {
 
 pub(crate) async fn pair(
     finder: &Finder<'_>,
-    by_code: Option<(String, String)>,
+    by_code: Option<(wibbet_types::Address, String)>,
     as_json: bool,
 ) -> Result<Exit, Failure> {
     let paired = match by_code {

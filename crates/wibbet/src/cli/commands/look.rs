@@ -84,7 +84,7 @@ pub(crate) async fn bench(finder: &Finder<'_>, as_json: bool) -> Result<Exit, Fa
         json::print(&json::Bench { devices });
     } else if devices.is_empty() {
         tell(
-            "No devices are at hand. Plug one in, add one with --at HOST:PORT, or start `wibbet` and press g for a guide.",
+            "No devices are at hand. Plug one in, add one with --at HOST:PORT, or start `wibbet`, whose first steps show how.",
         );
     } else {
         devices.iter().for_each(print_device);

@@ -3,6 +3,7 @@
 use ratatui::layout::Rect;
 use wibbet_core::catalog::{Attribute, Column};
 use wibbet_core::run::Run;
+use wibbet_types::Address;
 
 use super::device::DeviceModel;
 use crate::demo::DemoScreen;
@@ -28,9 +29,9 @@ pub(crate) struct App {
     pub(crate) log_at: usize,
     pub(crate) simulated: bool,
     /// Devices that offer pairing: the name that each is announced by, and where.
-    pub(crate) offers: Vec<(String, String)>,
+    pub(crate) offers: Vec<(String, Address)>,
     /// An address that was typed: its card is turned to when it comes.
-    pub(crate) awaited: Option<String>,
+    pub(crate) awaited: Option<Address>,
     /// The text of the QR code that is shown.
     pub(crate) qr: Option<String>,
     /// The window for pairing is open.

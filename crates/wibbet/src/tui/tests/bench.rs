@@ -22,7 +22,7 @@ fn devices_are_added_by_address() {
     screen.keys("anonsense\n");
     assert!(screen.shows("an address is HOST:PORT"));
     screen.keys("\x1ba192.0.2.7:5555\n");
-    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::Add("192.0.2.7:5555".into()))]);
+    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::Add("192.0.2.7:5555".parse().unwrap()))]);
     screen.card(3, "192.0.2.7:5555");
     assert_eq!(screen.model.app.current, 1, "what was added is turned to");
     screen.keys("a127.0.0.1:40001\n");

@@ -109,7 +109,7 @@ impl Screen {
     /// A device turns up.
     fn card(&mut self, card: usize, address: &str) {
         self.bench(BenchEvent::Card { card, name: address.to_owned(), facts: None });
-        self.bench(BenchEvent::Routes(card, vec![Route::Address(address.to_owned())]));
+        self.bench(BenchEvent::Routes(card, vec![Route::Address(address.parse().unwrap())]));
     }
 
     fn bench(&mut self, event: BenchEvent) {

@@ -4,6 +4,7 @@ use ratatui::Frame;
 use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
 use tui_input::Input;
+use wibbet_bench::around::Route;
 use wibbet_bench::fleet::BenchCommand;
 
 use super::form::{ALL, Flow, Form, framed};
@@ -40,14 +41,16 @@ impl Form for Address {
         if action != Action::Accept {
             return Flow::Close;
         }
-        let address = match crate::address::address(self.input.value().trim()) {
+        let address = match self.input.value().trim().parse::<wibbet_types::Address>() {
             Ok(address) => address,
             Err(rule) => {
-                self.trouble = Some(rule);
+                self.trouble = Some(rule.to_string());
                 return Flow::Stay;
             }
         };
-        let has = |d: &DeviceModel| d.routes.iter().any(|r| r.to_string() == address);
+        let has = |d: &DeviceModel| {
+            d.routes.iter().any(|r| matches!(r, Route::Address(at) | Route::Air { at, .. } if *at == address))
+        };
         if let Some(place) = app.devices.iter().position(has) {
             app.current = place;
             app.tell("That device is on the bench already.");

@@ -49,8 +49,8 @@ impl Pair {
                 self.on_code = true;
                 self.trouble = Some(DIALOG_CLOSED.into());
             }
-            Some(at) if !self.typed && self.at.value() != at => {
-                self.at = Input::new(at);
+            Some(at) if !self.typed && self.at.value() != at.to_string() => {
+                self.at = Input::new(at.to_string());
                 self.on_code = true;
                 // Another dialog is open now: what was said of the former one is over.
                 self.trouble = None;
@@ -77,7 +77,7 @@ impl Pair {
             return;
         }
         let code: String = self.code.value().chars().filter(|c| !c.is_whitespace()).collect();
-        let at = match crate::address::address(self.at.value().trim()) {
+        let at = match self.at.value().trim().parse::<wibbet_types::Address>() {
             Ok(at) => at,
             Err(rule) => {
                 let closed = self.trouble.as_deref() == Some(DIALOG_CLOSED);
@@ -89,7 +89,7 @@ impl Pair {
                     "no device offers pairing yet: open “Pair device with pairing code” on it, or type the address that it shows"
                         .into()
                 } else {
-                    rule
+                    rule.to_string()
                 });
                 return;
             }

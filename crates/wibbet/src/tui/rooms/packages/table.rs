@@ -59,7 +59,7 @@ pub(super) fn slots(columns: &[Column], users: &[UserId], at_work: UserId, cells
         if *column != Attribute::STATES {
             let wanted = least(*column) + 1;
             if wanted <= left || slots.is_empty() {
-                slots.push(Slot { column: *column, user: None, cells: wanted.min(left).saturating_sub(1) });
+                slots.push(Slot { column, user: None, cells: wanted.min(left).saturating_sub(1) });
                 left = left.saturating_sub(wanted);
             }
             continue;
@@ -74,7 +74,7 @@ pub(super) fn slots(columns: &[Column], users: &[UserId], at_work: UserId, cells
             if wanted > left {
                 break;
             }
-            slots.push(Slot { column: *column, user: Some(user), cells: wanted - 1 });
+            slots.push(Slot { column, user: Some(user), cells: wanted - 1 });
             left -= wanted;
         }
     }

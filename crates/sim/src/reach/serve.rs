@@ -4,23 +4,26 @@ use std::net::SocketAddr;
 use std::sync::{Arc, PoisonError};
 
 use tokio::io::AsyncWriteExt as _;
-use tokio::net::{TcpListener, TcpStream};
 use tokio::task::JoinSet;
-use wibbet_adb::{AnnouncedKind, Command, MAX_DATA, Packet, read_packet};
+use wibbet_adb::{AnnouncedKind, ByteStream, Command, MAX_DATA, Packet, read_packet};
 
+use super::listener::Listener;
 use crate::android::PairingDialog;
 use crate::daemon::{connection, talk, until_ended};
 use crate::machine::{Access, Shared};
 
-pub(crate) async fn serve(listener: TcpListener, shared: Arc<Shared>, access: Access) {
+/// A dialog takes so many wrong codes before it closes.
+const MOST_TRIES: u32 = 20;
+
+async fn serve(mut listener: Listener, shared: Arc<Shared>, access: Access) {
     let mut connections = JoinSet::new();
-    while let Ok((socket, _)) = listener.accept().await {
+    while let Ok(socket) = listener.accept().await {
         // A restarting device does not answer; closing at once comes nearest to that.
         let closed = {
             let state = shared.state();
             state.down || (access == Access::Plain && !state.switches.usb_debugging)
         };
-        if closed || socket.set_nodelay(true).is_err() {
+        if closed {
             continue;
         }
         let shared = Arc::clone(&shared);
@@ -35,7 +38,7 @@ pub(crate) async fn serve(listener: TcpListener, shared: Arc<Shared>, access: Ac
 }
 
 /// The beginning of wireless debugging: hello, encrypt, encrypted; then the device introduces itself.
-async fn wireless(mut socket: TcpStream, shared: &Arc<Shared>) {
+async fn wireless(mut socket: Box<dyn ByteStream>, shared: &Arc<Shared>) {
     let Ok(Ok(hello)) = read_packet(&mut socket, MAX_DATA, false).await else { return };
     if hello.command != Command::Cnxn {
         return;
@@ -55,8 +58,7 @@ async fn wireless(mut socket: TcpStream, shared: &Arc<Shared>) {
 
 /// Listens, and announces where.
 pub(crate) async fn listen(shared: &Arc<Shared>, at: SocketAddr, access: Access) -> std::io::Result<SocketAddr> {
-    let listener = TcpListener::bind(at).await?;
-    let address = listener.local_addr()?;
+    let (address, listener) = Listener::bind(at, shared.memory()).await?;
     let task = tokio::spawn(serve(listener, Arc::clone(shared), access));
     let former = shared.listening.lock().unwrap_or_else(PoisonError::into_inner).replace((address, task));
     if let Some((_, task)) = former {
@@ -72,6 +74,17 @@ pub(crate) async fn listen(shared: &Arc<Shared>, at: SocketAddr, access: Access)
     Ok(address)
 }
 
+/// Serves pairing until a computer has been paired, too many codes were wrong, or the dialog is closed (the task is
+/// dropped then).
+async fn offer(listener: &mut Listener, code: &str, shared: &Arc<Shared>) {
+    for _ in 0..MOST_TRIES {
+        let Ok(socket) = listener.accept().await else { return };
+        if crate::daemon::pair_on(socket, code, shared).await {
+            return;
+        }
+    }
+}
+
 /// Opens the dialog that offers pairing under a name.
 pub(crate) async fn open_dialog(
     shared: &Arc<Shared>,
@@ -80,15 +93,15 @@ pub(crate) async fn open_dialog(
     scanned: bool,
 ) -> std::io::Result<PairingDialog> {
     shared.close_dialog();
-    let listener = TcpListener::bind(("127.0.0.1", 0)).await?;
-    let dialog = PairingDialog { code: code.clone(), address: listener.local_addr()?, scanned, instance };
+    let (address, mut listener) = Listener::bind(([127, 0, 0, 1], 0).into(), shared.memory()).await?;
+    let dialog = PairingDialog { code: code.clone(), address, scanned, instance };
     shared.state().pairing = Some(dialog.clone());
     if let Some(network) = &shared.network {
         network.announce(AnnouncedKind::Pairing, &dialog.instance, dialog.address);
     }
     let offering = Arc::clone(shared);
     let task = tokio::spawn(async move {
-        crate::daemon::offer(listener, code, Arc::clone(&offering)).await;
+        offer(&mut listener, &code, &offering).await;
         offering.dialog_has_closed();
     });
     *shared.dialog.lock().unwrap_or_else(PoisonError::into_inner) = Some(task);
