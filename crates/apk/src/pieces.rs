@@ -149,6 +149,29 @@ impl Pieces {
         }
     }
 
+    /// Lets go of the bytes of a long range: what was in it is known by now. Asked for again, they are missing again.
+    pub(crate) fn forget(&mut self, at: u64, len: u64) {
+        /// Shorter ones are not worth the pieces that are left.
+        const SHORT: u64 = 2048;
+        let end = at.saturating_add(len);
+        if len < SHORT {
+            return;
+        }
+        let first = self.parts.range(..=at).next_back().map_or(at, |(start, _)| *start);
+        let starts: Vec<u64> = self.parts.range(first..end).map(|(start, _)| *start).collect();
+        for start in starts {
+            let Some(part) = self.parts.remove(&start) else { continue };
+            let place = |at: u64| usize::try_from(at.saturating_sub(start)).unwrap_or(usize::MAX).min(part.len());
+            let (before, behind) = (part[..place(at)].to_vec(), part[place(end)..].to_vec());
+            let rest = start + place(end) as u64;
+            for (start, part) in [(start, before), (rest, behind)] {
+                if !part.is_empty() {
+                    self.parts.insert(start, part);
+                }
+            }
+        }
+    }
+
     pub(crate) fn feed_walk(&mut self, start: u64, chunks: Vec<WalkedChunk>) {
         for chunk in &chunks {
             self.feed(chunk.at, &chunk.head);
@@ -205,6 +228,29 @@ mod tests {
         assert!(matches!(pieces.get(u64::MAX, 3), Err(Halt::Broken(_))));
         pieces.feed(5, b"fgh");
         assert_eq!(pieces.get(2, 6), Ok(&b"cdefgh"[..]));
+    }
+
+    #[test]
+    fn what_is_forgotten_is_missing_again_and_what_lies_around_it_stays() {
+        let file: Vec<u8> = (0..10_000u32).map(|n| (n % 251) as u8).collect();
+        for (at, len) in [(0, 3000), (100, 5000), (7000, 3000), (0, 10_000), (9000, 5000), (100, 10)] {
+            let mut pieces = Pieces::new(10_000);
+            pieces.feed(0, &file[..6000]);
+            pieces.feed(6500, &file[6500..]);
+            pieces.forget(at, len);
+            let forgotten = len >= 2048;
+            for probe in (0..9_900u64).step_by(50) {
+                let known = probe + 50 <= 6000 || probe >= 6500;
+                let within = forgotten && probe + 50 > at && probe < at + len;
+                let got = pieces.get(probe, 50);
+                assert_eq!(got.is_ok(), known && !within, "{at} {len} {probe}");
+                if let Ok(bytes) = got {
+                    assert_eq!(bytes, &file[probe as usize..probe as usize + 50]);
+                }
+            }
+            pieces.feed(0, &file);
+            assert_eq!(pieces.get(0, 10_000), Ok(&file[..]));
+        }
     }
 
     proptest! {

@@ -103,7 +103,12 @@ impl ApkReader {
     fn read(&mut self) -> Result<ApkFacts, Halt> {
         let directory = match self.directory {
             Some(directory) => directory,
-            None => *self.directory.insert(read_directory(&self.pieces)?),
+            None => {
+                let directory = *self.directory.insert(read_directory(&self.pieces)?);
+                // Large apps have thousands of entries, of which two are of use.
+                self.pieces.forget(directory.at, directory.size);
+                directory
+            }
         };
         if let Question::Resource(id) = self.question {
             let found = self.texts(&directory, &[id])?.pop();
@@ -123,6 +128,9 @@ impl ApkReader {
             let mut both = Halt::gather(both)?;
             let bytes = both.swap_remove(0).map_err(Halt::Broken)?.unwrap_or_default();
             self.manifest = Some(read_manifest(&bytes).map_err(Halt::Broken)?);
+            if let Ok((at, packed)) = entry.place(&self.pieces, 0) {
+                self.pieces.forget(at, packed);
+            }
         }
         let manifest = self.manifest.clone().unwrap_or_default();
         self.facts(&directory, manifest)

@@ -28,6 +28,9 @@ pub(crate) struct Entry {
 pub(crate) struct Directory {
     pub(crate) manifest: Option<Entry>,
     pub(crate) table: Option<Entry>,
+    /// Where it lies itself, and how long it is.
+    pub(crate) at: u64,
+    pub(crate) size: u64,
 }
 
 /// Finds the end record and reads the central directory.
@@ -58,7 +61,7 @@ pub(crate) fn read_directory<S: Source + ?Sized>(file: &S) -> Result<Directory, 
     let shift = place_shift(file, offset, size, behind)?;
     let at = offset.checked_add(shift).ok_or_else(|| broken("central directory", "it lies beyond the end"))?;
     let bytes = file.get(at, usize::try_from(size).unwrap_or(usize::MAX))?;
-    read_entries(bytes, count, shift)
+    Ok(Directory { at, size, ..read_entries(bytes, count, shift)? })
 }
 
 /// The end record: mostly the last 22 bytes, else before a comment.
@@ -104,7 +107,7 @@ fn place_shift<S: Source + ?Sized>(file: &S, offset: u64, size: u64, behind: u64
 }
 
 fn read_entries(bytes: &[u8], count: u64, shift: u64) -> Result<Directory, Halt> {
-    let mut found = Directory { manifest: None, table: None };
+    let mut found = Directory { manifest: None, table: None, at: 0, size: 0 };
     let mut at = 0;
     let mut seen = 0u64;
     while at + 46 <= bytes.len() && u32_at(bytes, at) == 0x0201_4b50 {

@@ -7,24 +7,23 @@ use std::sync::Arc;
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use wibbet_core::catalog::{Catalog, Chosen};
-use wibbet_core::package::{
-    AppFacts, AppNames, Inventory, Metrics, Package, PackageKind, PackageState, Sizes, Source, Usage,
-};
+use wibbet_core::package::{AppFacts, AppNames, Metrics, Package, PackageKind, PackageState, Sizes, Source, Usage};
 use wibbet_core::search::{Matcher, Search};
+use wibbet_core::testing;
 use wibbet_types::{DeviceTime, PackageId, PlainText, UserId};
 
 fn catalog() -> Catalog {
     let makers = ["com.corvane", "com.ostrel", "com.android", "net.skerry", "tv.tarnbek"];
     let things = ["weather", "radio", "notes", "calendar", "gallery", "telemetry", "keyboard", "wallpapers"];
     let labels = ["Wetter", "Nebelhorn", "メモ", "Календар", "Album", "Nutzungsdaten", "لوحة المفاتيح", "壁紙"];
-    let mut packages = BTreeMap::new();
+    let mut packages = Vec::new();
     let mut names = AppNames::default();
     let mut metrics = Metrics { now: Some(DeviceTime(30_000_000)), ..Metrics::default() };
     metrics.asked.extend(Source::ALL);
     for n in 0..2000usize {
         let id: PackageId = format!("{}.{}.part{n}", makers[n % 5], things[n % 8]).parse().unwrap();
         let states = BTreeMap::from([(UserId::OWNER, PackageState::IN_USE)]);
-        packages.insert(id.clone(), Package::bare(id.clone(), PackageKind::System, states));
+        packages.push(Package::bare(id.clone(), PackageKind::System, states));
         let label = Some(PlainText::new(&format!("{} {n}", labels[n % 8])));
         names.apps.insert(id.clone(), AppFacts { label, ..AppFacts::default() });
         metrics.sizes.insert(id.clone(), Sizes { code: n as u64 * 100_000, data: 0, cache: 0 });
@@ -34,7 +33,7 @@ fn catalog() -> Catalog {
     Catalog {
         names: Arc::new(names),
         metrics: Arc::new(metrics),
-        ..Catalog::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
+        ..Catalog::new(Arc::new(testing::inventory(&[], packages)))
     }
 }
 

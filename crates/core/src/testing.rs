@@ -10,6 +10,7 @@
 #![allow(clippy::unwrap_used, reason = "what is given is written in the tests")]
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use wibbet_types::{AndroidVersion, DeviceId, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId};
 
@@ -77,7 +78,8 @@ pub fn package(text: &str, kind: PackageKind, path: &str, states: &[(u32, Packag
 
 /// Users and packages, with nothing missing.
 pub fn inventory(users: &[User], packages: impl IntoIterator<Item = Package>) -> Inventory {
-    let packages: BTreeMap<_, _> = packages.into_iter().map(|package| (package.id.clone(), package)).collect();
+    let packages: BTreeMap<_, _> =
+        packages.into_iter().map(|package| (package.id.clone(), Arc::new(package))).collect();
     Inventory { users: users.to_vec(), packages, gaps: Vec::new() }
 }
 

@@ -9,7 +9,7 @@ const ORDERS: [(&str, &str, &[&str]); 5] = [
     ("core", "", &["android", "device", "link", "package", "ask", "read", "catalog", "search", "plan", "run"]),
     ("bench", "", &["policy", "logbook", "around", "device", "workplace", "ops", "run", "session", "fleet"]),
     ("sim", "", &["seed", "scenario", "catalogue", "apk", "line", "android", "machine", "daemon", "reach", "device"]),
-    ("wibbet", "", &["exit", "out", "address", "export", "demo", "tui", "sim", "cli", "start", "dispatch"]),
+    ("wibbet", "", &["exit", "out", "export", "demo", "tui", "sim", "cli", "start", "dispatch"]),
     (
         "wibbet",
         "tui",

@@ -7,9 +7,10 @@ use proptest::prelude::*;
 use wibbet_core::android::permission_words;
 use wibbet_core::catalog::{Attribute, Catalog, CatalogEntry, Column};
 use wibbet_core::package::{
-    AppFacts, AppNames, HomeEntry, Inventory, Metrics, Note, Package, PackageDetails, PackageKind, PackageState, Scope,
-    Sizes, Source, Usage, notes_by_package,
+    AppFacts, AppNames, HomeEntry, Metrics, Note, Package, PackageDetails, PackageKind, PackageState, Scope, Sizes,
+    Source, Usage, notes_by_package,
 };
+use wibbet_core::testing;
 use wibbet_types::{DeviceTime, PackageId, PlainText, UserId};
 
 const OWNER: UserId = UserId::OWNER;
@@ -21,14 +22,14 @@ fn id(n: usize) -> PackageId {
 
 /// Packages of which each source tells only some.
 fn catalog(told: &[[bool; 5]]) -> Catalog {
-    let mut packages = BTreeMap::new();
+    let mut packages = Vec::new();
     let mut names = AppNames::default();
     let mut metrics = Metrics { now: Some(DeviceTime(NOW)), ..Metrics::default() };
     metrics.asked.extend(Source::ALL);
     let mut notes = Vec::new();
     for (n, [label, size, memory, used, noted]) in told.iter().enumerate() {
         let states = BTreeMap::from([(OWNER, PackageState::IN_USE), (UserId::new(10), PackageState::ABSENT)]);
-        packages.insert(id(n), Package::bare(id(n), PackageKind::System, states));
+        packages.push(Package::bare(id(n), PackageKind::System, states));
         if *label {
             let label = Some(PlainText::new(&format!("Label {}", 100 - n)));
             names.apps.insert(id(n), AppFacts { label, ..AppFacts::default() });
@@ -52,7 +53,7 @@ fn catalog(told: &[[bool; 5]]) -> Catalog {
         names: Arc::new(names),
         metrics: Arc::new(metrics),
         notes: Arc::new(notes_by_package(notes)),
-        ..Catalog::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
+        ..Catalog::new(Arc::new(testing::inventory(&[], packages)))
     }
 }
 
@@ -171,8 +172,8 @@ fn permissions_worth_noting_are_counted_by_user() {
         ..PackageDetails::default()
     };
     let package = Package { about, ..Package::bare(id(0), PackageKind::User, BTreeMap::new()) };
-    let packages = BTreeMap::from([(id(0), package)]);
-    let catalog = Catalog::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }));
+    let packages = [package];
+    let catalog = Catalog::new(Arc::new(testing::inventory(&[], packages)));
     let count = |user| Attribute::PERMISSIONS.words(&catalog.entry(&id(0), UserId::new(user)).unwrap());
     assert_eq!((count(0).as_deref(), count(10).as_deref()), (Some("1"), Some("2")));
     assert_eq!(permission_words(asks[0]), Some("take pictures"));

@@ -52,6 +52,9 @@ pub(crate) struct SimArguments {
     #[cfg(unix)]
     #[arg(long, hide = true, requires = "behind")]
     no_apks: bool,
+    /// At least so many packages on each device: its own, over and over under other ids.
+    #[arg(long, value_name = "COUNT", hide = true)]
+    packages: Option<usize>,
     /// The first device with Android 8.1 in place of its own version.
     #[arg(long, hide = true)]
     android_8_1: bool,
@@ -91,6 +94,9 @@ fn scenarios(arguments: &SimArguments) -> Result<Vec<Scenario>, Failure> {
     }
     if arguments.android_8_1 {
         chosen[0] = chosen[0].clone().with_android_8_1();
+    }
+    if let Some(count) = arguments.packages {
+        chosen = chosen.into_iter().map(|scenario| scenario.grown(count)).collect();
     }
     Ok(chosen)
 }

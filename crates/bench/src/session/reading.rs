@@ -43,7 +43,7 @@ pub(crate) async fn read_about(
                     names.apps.extend(news.fresh);
                     tell(SessionEvent::Names(Arc::new(names.clone())));
                 }
-                let (done, all) = news.done;
+                let (done, all) = (news.done, news.of);
                 let words = (done < all).then(|| format!("reading labels, {done} of {all}"));
                 tell(SessionEvent::Reading(words));
             };

@@ -1,6 +1,7 @@
 //! The packages of one device for all its users.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use wibbet_types::{PackageId, UserId};
 
@@ -14,8 +15,8 @@ use crate::device::User;
 pub struct Inventory {
     /// The users, by number.
     pub users: Vec<User>,
-    /// The packages, by id.
-    pub packages: BTreeMap<PackageId, Package>,
+    /// The packages, by id. Each is shared, so that a new state of one copies that one.
+    pub packages: BTreeMap<PackageId, Arc<Package>>,
     /// What could not be read, in words. Empty when everything was.
     pub gaps: Vec<String>,
 }
@@ -44,7 +45,7 @@ impl Inventory {
 
     /// Takes in the states of one package as they were read back.
     pub fn set_states(&mut self, id: &PackageId, states: &BTreeMap<UserId, PackageState>) {
-        if let Some(package) = self.packages.get_mut(id) {
+        if let Some(package) = self.packages.get_mut(id).map(Arc::make_mut) {
             for user in &self.users {
                 package.states.insert(user.id, states.get(&user.id).copied().unwrap_or(PackageState::ABSENT));
             }

@@ -79,12 +79,11 @@ fn way_back(package: &Package, item: &TrayItem, before: PackageState, capabiliti
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::collections::BTreeMap;
-
-    use wibbet_types::{PackageId, PlainText, UserId};
+    use crate::testing;
+    use wibbet_types::UserId;
 
     use crate::android::DaemonFeatures;
-    use crate::device::{User, UserKind};
+    use crate::device::UserKind;
     use crate::plan::put_back::{changes_to, plan_put_back};
 
     const IN: PackageState = PackageState::IN_USE;
@@ -95,21 +94,11 @@ mod tests {
     }
 
     fn inventory(packages: &[(&str, PackageKind, [PackageState; 2])]) -> Inventory {
-        let users: Vec<User> = [0, 10]
-            .map(|n| User {
-                id: UserId::new(n),
-                name: PlainText::default(),
-                kind: UserKind::Owner,
-                running: true,
-                unlocked: None,
-            })
-            .into();
-        let package = |(id, kind, states): &(&str, PackageKind, [PackageState; 2])| {
-            let id: PackageId = id.parse().unwrap();
-            let states: BTreeMap<_, _> = users.iter().map(|u| u.id).zip(*states).collect();
-            (id.clone(), Package::bare(id, *kind, states))
+        let users = [0, 10].map(|n| testing::user(n, "", UserKind::Owner));
+        let package = |(id, kind, [owner, other]): &(&str, PackageKind, [PackageState; 2])| {
+            testing::package(id, *kind, "", &[(0, *owner), (10, *other)])
         };
-        Inventory { packages: packages.iter().map(package).collect(), users, gaps: Vec::new() }
+        testing::inventory(&users, packages.iter().map(package))
     }
 
     fn take(id: &str, user: u32, way: Change) -> TrayItem {

@@ -1,5 +1,6 @@
 //! Reading what a device printed: one module for each command.
 
+mod apks;
 mod foreground;
 mod help;
 mod languages;
@@ -14,6 +15,7 @@ mod survey;
 mod users;
 mod vitals;
 
+pub use apks::{ApkCounts, ApkPaths, ApkReading, ApkWork, Looked, RangeAnswer};
 pub use foreground::{front_request, read_front};
 pub use help::{commands_requests, read_commands};
 pub use languages::{language_request, read_languages};

@@ -1,6 +1,7 @@
 //! What is asked for a survey, and the inventory from the answers.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use wibbet_types::PackageId;
 
@@ -51,7 +52,7 @@ pub fn inventory(
             .collect();
         let apk = apks.get(&id).and_then(|apk| (*apk).clone());
         let DumpedPackage { path, version, about, .. } = dumped;
-        packages.insert(id.clone(), Package { id, kind, path, apk, version, states, about });
+        packages.insert(id.clone(), Arc::new(Package { id, kind, path, apk, version, states, about }));
     }
     Inventory { users, packages, gaps }
 }

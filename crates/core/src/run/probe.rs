@@ -72,22 +72,15 @@ impl ChangeProbe {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::collections::BTreeMap;
-
     use crate::android::DaemonFeatures;
-    use crate::device::{User, UserKind};
-    use crate::package::{Package, PackageState};
+    use crate::device::UserKind;
+    use crate::package::PackageState;
+    use crate::testing;
 
     fn inventory(packages: &[(&str, PackageState)]) -> Inventory {
-        let package = |(id, state): &(&str, PackageState)| {
-            let id: PackageId = id.parse().unwrap();
-            let states = BTreeMap::from([(UserId::OWNER, *state)]);
-            let made = Package::bare(id.clone(), PackageKind::System, states);
-            (id, made)
-        };
-        let owner =
-            User { id: UserId::OWNER, name: Default::default(), kind: UserKind::Owner, running: true, unlocked: None };
-        Inventory { users: vec![owner], packages: packages.iter().map(package).collect(), gaps: Vec::new() }
+        let package =
+            |(id, state): &(&str, PackageState)| testing::package(id, PackageKind::System, "", &[(0, *state)]);
+        testing::inventory(&[testing::user(0, "", UserKind::Owner)], packages.iter().map(package))
     }
 
     #[test]

@@ -96,12 +96,11 @@ fn origin_of(runs: &[Run], id: &PackageId, user: UserId) -> (Origin, PackageStat
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::collections::BTreeMap;
+    use crate::testing;
+    use wibbet_types::StepIndex;
 
-    use wibbet_types::{PlainText, StepIndex};
-
-    use crate::device::{User, UserKind};
-    use crate::package::{Enabled, Package, PackageKind};
+    use crate::device::UserKind;
+    use crate::package::{Enabled, PackageKind};
     use crate::plan::Change;
     use crate::run::record::{RunState, StepState};
 
@@ -137,13 +136,9 @@ mod tests {
     }
 
     fn inventory(states: &[(&str, PackageState)]) -> Inventory {
-        let user = User { id: OWNER, name: PlainText::default(), kind: UserKind::Owner, running: true, unlocked: None };
-        let packages = states.iter().map(|(id, state)| {
-            let id: PackageId = id.parse().unwrap();
-            let states = BTreeMap::from([(OWNER, *state)]);
-            (id.clone(), Package::bare(id, PackageKind::System, states))
-        });
-        Inventory { packages: packages.collect(), users: vec![user], gaps: vec![] }
+        let package =
+            |(id, state): &(&str, PackageState)| testing::package(id, PackageKind::System, "", &[(0, *state)]);
+        testing::inventory(&[testing::user(0, "", UserKind::Owner)], states.iter().map(package))
     }
 
     #[test]

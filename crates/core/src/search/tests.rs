@@ -5,18 +5,19 @@ use proptest::prelude::*;
 use wibbet_types::{DeviceTime, PackageId, PlainText, UserId};
 
 use crate::catalog::{Catalog, Chosen};
+use crate::testing;
 
 use super::*;
 use crate::package::{
-    AppFacts, AppNames, Enabled, HomeEntry, Inventory, Metrics, Note, Package, PackageDetails, PackageKind,
-    PackageState, Scope, Sizes, Source, Usage,
+    AppFacts, AppNames, Enabled, HomeEntry, Metrics, Note, Package, PackageDetails, PackageKind, PackageState, Scope,
+    Sizes, Source, Usage,
 };
 
 const NOW: i64 = 400 * 86_400;
 
 /// Five packages, of which the last one is told nothing about.
 fn catalog() -> Catalog {
-    let mut packages = BTreeMap::new();
+    let mut packages = Vec::new();
     let mut metrics = Metrics { now: Some(DeviceTime(NOW)), ..Metrics::default() };
     metrics.asked.extend(Source::ALL);
     let mut names = AppNames::default();
@@ -42,22 +43,21 @@ fn catalog() -> Catalog {
             target_sdk: Some(30),
             ..PackageDetails::default()
         };
-        packages
-            .insert(id.clone(), Package { path: path.parse().ok(), about, ..Package::bare(id.clone(), kind, states) });
+        packages.push(Package { path: path.parse().ok(), about, ..Package::bare(id.clone(), kind, states) });
         metrics.sizes.insert(id.clone(), Sizes { code: megabytes * 1_000_000, data: 1, cache: 0 });
         used.insert(id.clone(), Usage { last: idle.map(|d: i64| DeviceTime(NOW - d * 86_400 - 5)), seconds: 60 });
         let home = vec![HomeEntry { class: PlainText::new("X"), label: None }];
         names.apps.insert(id, AppFacts { label: Some(PlainText::new(label)), home, ..AppFacts::default() });
     }
     let id: PackageId = "com.android.shell".parse().unwrap();
-    packages.insert(id.clone(), Package::bare(id, PackageKind::System, BTreeMap::new()));
+    packages.push(Package::bare(id, PackageKind::System, BTreeMap::new()));
     let note =
         Note { id: "net.skerry.offers".parse().unwrap(), scope: Scope::Model, text: "Werbung".into(), star: true };
     Catalog {
         names: Arc::new(names),
         metrics: Arc::new(metrics),
         notes: Arc::new(crate::package::notes_by_package(vec![note])),
-        ..Catalog::new(Arc::new(Inventory { users: Vec::new(), packages, gaps: Vec::new() }))
+        ..Catalog::new(Arc::new(testing::inventory(&[], packages)))
     }
 }
 

@@ -313,6 +313,7 @@ impl Plan {
         if self.oddity == Oddity::Cut {
             image.truncate(image.len() * 2 / 3);
         }
+        image.shrink();
         image
     }
 }
@@ -374,7 +375,7 @@ impl Zip {
         let size = data.len() as u32;
         let (local, central) = Self::heads(name, 0, self.sum(&data), size, size, at as u32 - self.shift, padding);
         self.image.bytes(local);
-        self.image.append(data);
+        self.image.append(&data);
         self.directory.bytes(central);
         self.entries += 1;
     }
@@ -393,7 +394,7 @@ impl Zip {
         let first = self.image.len() as u32 - self.shift;
         let record = file.len();
         let digits = 30 + "res/drawable/a".len();
-        self.image.records(Rule::Numbered { template: file, places: vec![digits] }, record, count);
+        self.image.records(Rule::Numbered { template: file, place: digits }, record, count);
         let patches = vec![(42, first, record as u32)];
         let len = central.len();
         self.directory.records(Rule::Patched { template: central, patches, digits: Some(digits + 16) }, len, count);
@@ -403,14 +404,14 @@ impl Zip {
     fn finish(self, garbage: bool, comment: &[u8]) -> Image {
         let Self { mut image, directory, entries, shift, .. } = self;
         // The signing block: its length, pairs, its length again, and its name.
-        let pairs = vec![0x5a; 1200];
-        let block = (pairs.len() as u64 + 24).to_le_bytes();
+        let pairs = 1200;
+        let block = (pairs as u64 + 24).to_le_bytes();
         image.bytes(block);
-        image.bytes(pairs);
+        image.records(Rule::Same(vec![0x5a]), 1, pairs);
         image.bytes(block);
         image.bytes(*b"APK Sig Block 42");
         let (at, size) = (image.len() as u32 - shift, directory.len() as u32);
-        image.append(directory);
+        image.append(&directory);
         if garbage {
             image.bytes(*b"left over");
         }

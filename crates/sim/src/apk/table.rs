@@ -58,8 +58,8 @@ impl TableShape {
         head.extend(((12 + strings.len() + package.len()) as u32).to_le_bytes());
         head.extend(1u32.to_le_bytes());
         out.bytes(head);
-        out.append(strings);
-        out.append(package);
+        out.append(&strings);
+        out.append(&package);
         out
     }
 
@@ -110,7 +110,7 @@ impl TableShape {
         let keys = self.strings + self.labels.len() + 1;
         let type_names = pool(self.types(), true);
         let mut body = Image::default();
-        body.bytes(type_names.clone());
+        body.bytes(&type_names);
         let key = *b"\x08\x08key_0000\0";
         let (key_offsets, key_data) = (keys * 4, keys * key.len());
         let padding = (4 - key_data % 4) % 4;
@@ -120,7 +120,7 @@ impl TableShape {
         }
         body.bytes(head);
         body.records(Rule::Counting { first: 0, step: key.len() as u32 }, 4, keys);
-        body.records(Rule::Numbered { template: key.to_vec(), places: vec![6] }, key.len(), keys);
+        body.records(Rule::Numbered { template: key.to_vec(), place: 6 }, key.len(), keys);
         body.bytes(vec![0; padding]);
         for (n, name) in self.types().iter().enumerate() {
             self.write_type(&mut body, n as u8 + 1, name, places);
@@ -136,7 +136,7 @@ impl TableShape {
             head.extend(n.to_le_bytes());
         }
         out.bytes(head);
-        out.append(body);
+        out.append(&body);
         out
     }
 

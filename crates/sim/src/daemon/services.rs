@@ -170,21 +170,37 @@ async fn say(output: Output, framing: Framing, stream: StreamOut) {
     if output.hangs {
         return std::future::pending().await;
     }
-    let bytes = match framing {
+    // Only what is sent is kept while it is on its way.
+    let bytes = framed(output, framing);
+    stream.send_last(&bytes).await;
+}
+
+fn framed(output: Output, framing: Framing) -> Vec<u8> {
+    let together = |output: Output| match output.raw {
+        Some(raw) => raw,
+        None => output.together().into_bytes(),
+    };
+    match framing {
         Framing::Frames => {
-            // A command writes in pieces; one of them may still be larger than a packet.
-            let pieces =
-                |id, bytes: &[u8]| bytes.chunks(64 * 1024).flat_map(|p| encode_shell(id, p)).collect::<Vec<u8>>();
-            let mut frames = pieces(ShellId::Out, output.bytes());
-            frames.extend(pieces(ShellId::Err, output.err.as_bytes()));
+            let mut frames = Vec::with_capacity(output.bytes().len() + output.err.len() + 64);
+            for (id, bytes) in [(ShellId::Out, output.bytes()), (ShellId::Err, output.err.as_bytes())] {
+                // A command writes in pieces; one of them may still be larger than a packet.
+                bytes.chunks(64 * 1024).for_each(|piece| frames.extend(encode_shell(id, piece)));
+            }
             frames.extend(encode_shell(ShellId::Exit, &[output.code]));
             frames
         }
         Framing::Terminal => {
-            let bytes = output.raw.clone().unwrap_or_else(|| output.together().into_bytes());
-            bytes.iter().flat_map(|b| if *b == b'\n' { vec![b'\r', b'\n'] } else { vec![*b] }).collect()
+            let bytes = together(output);
+            let mut shown = Vec::with_capacity(bytes.len() + bytes.len() / 16);
+            for byte in bytes {
+                if byte == b'\n' {
+                    shown.push(b'\r');
+                }
+                shown.push(byte);
+            }
+            shown
         }
-        Framing::Raw => output.raw.clone().unwrap_or_else(|| output.together().into_bytes()),
-    };
-    stream.send_last(&bytes).await;
+        Framing::Raw => together(output),
+    }
 }

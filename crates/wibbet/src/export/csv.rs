@@ -81,28 +81,21 @@ mod tests {
     use std::collections::BTreeMap;
     use std::sync::Arc;
 
-    use wibbet_core::device::{User, UserKind};
-    use wibbet_core::package::{AppFacts, AppNames, Inventory, Note, Package, PackageKind, PackageState, Scope};
+    use wibbet_core::device::UserKind;
+    use wibbet_core::package::{AppFacts, AppNames, Note, PackageKind, Scope};
+    use wibbet_core::testing;
 
     fn catalog(label: &str, note: &str) -> Catalog {
-        let id: PackageId = "com.ostrel.notes".parse().unwrap();
-        let users = [0, 10].map(|n| User {
-            id: UserId::new(n),
-            name: "x".into(),
-            kind: UserKind::Owner,
-            running: true,
-            unlocked: None,
-        });
-        let states = BTreeMap::from([(UserId::OWNER, PackageState::IN_USE)]);
-        let packages = BTreeMap::from([(id.clone(), Package::bare(id.clone(), PackageKind::System, states))]);
+        let users = [0, 10].map(|n| testing::user(n, "x", UserKind::Owner));
+        let package = testing::package("com.ostrel.notes", PackageKind::System, "", &[(0, testing::IN_USE)]);
+        let id = package.id.clone();
         let facts = AppFacts { label: Some(label.into()), ..AppFacts::default() };
         let names = AppNames { apps: BTreeMap::from([(id.clone(), facts)]), ..AppNames::default() };
         let note = Note { id: id.clone(), scope: Scope::All, text: note.into(), star: false };
-        let inventory = Inventory { users: users.to_vec(), packages, gaps: Vec::new() };
         Catalog {
             names: Arc::new(names),
             notes: Arc::new(BTreeMap::from([(id, vec![note])])),
-            ..Catalog::new(Arc::new(inventory))
+            ..Catalog::new(Arc::new(testing::inventory(&users, [package])))
         }
     }
 
