@@ -42,7 +42,7 @@ enum Event {
 struct Slot {
     events: mpsc::UnboundedSender<Event>,
     remote: Option<u32>,
-    /// An OKAY is due: for the opening, or for what was written. Others are passed over.
+    /// An OKAY is due: for the opening, or for what was written. Others are skipped.
     awaits_okay: bool,
     /// Bytes that have come and are not acknowledged yet, [`PACKET_COST`] for each packet included.
     unacknowledged: usize,

@@ -11,7 +11,7 @@ use crate::zip::{Directory, read_directory};
 
 /// The table's local header, with what is mostly behind it: padding, the table's head and that of its strings.
 const TABLE_BEGIN: usize = 8 + 40;
-/// Of labels of activities so many are looked up.
+/// At most this many launcher labels are looked up.
 const MOST_LAUNCHERS: usize = 16;
 
 /// What is to be found out.

@@ -204,7 +204,7 @@ impl Entry {
             .read_to_end(&mut out)
             .map_err(|_| broken("entry", "it cannot be inflated"))?;
         if out.len() as u64 != self.unpacked {
-            return Err(broken("entry", "its length is not the one that is told"));
+            return Err(broken("entry", "its length is not the one that the directory gives"));
         }
         Ok(out)
     }

@@ -38,7 +38,7 @@
 //! let item = TrayItem { id: testing::id("com.ostrel.notes"), user: UserId::OWNER, way: Change::Disable };
 //! let plan = plan_take_out(&inventory, &testing::capabilities(34), &[item], false);
 //! let step = &plan.steps[0];
-//! assert_eq!(step.words(&testing::capabilities(34)), "package disable-user --user 0 com.ostrel.notes");
+//! assert_eq!(step.command(&testing::capabilities(34)), "package disable-user --user 0 com.ostrel.notes");
 //!
 //! // Nothing is done before it has been read back: the answer alone is not believed.
 //! let answer = Output { out: "Package com.ostrel.notes new state: disabled-user\n".into(), ..Output::default() };

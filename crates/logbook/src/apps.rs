@@ -1,5 +1,4 @@
-//! What APKs have told before. A cache: what is in it can be read from the devices again, so what cannot be understood
-//! is passed over.
+//! Cache of what was read from APKs. Rows that cannot be read are skipped.
 
 use std::collections::HashMap;
 

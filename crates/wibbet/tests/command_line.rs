@@ -498,7 +498,7 @@ fn tables_searches_and_lists() {
     let list = list.to_str().unwrap();
     let (out, err, code) = said(home.path(), &["packages", at, "--quick", "--from", list]);
     assert!(code == 0 && out.contains("com.android.egg") && !out.contains("com.android.music"), "{out}");
-    assert!(err.contains("no.such.app is not on the device") && err.contains("passed over: nonsense"), "{err}");
+    assert!(err.contains("no.such.app is not on the device") && err.contains("skipped: nonsense"), "{err}");
     let dry = ["run", at, "--user", "0", "--from", list, "--from-disable", "--dry-run"];
     let (out, err, code) = said(home.path(), &dry);
     assert!(out.contains("disable-user --user 0 com.android.egg"), "{code} {out} {err}");

@@ -117,7 +117,7 @@ pub(crate) async fn text<R: AsyncRead + Unpin>(from: &mut R, limit: Duration) ->
         from.read_exact(&mut digits).await?;
         let length = std::str::from_utf8(&digits).ok().and_then(|d| usize::from_str_radix(d, 16).ok());
         let Some(length) = length else {
-            return Err(std::io::Error::other("its length is not told in hex digits"));
+            return Err(std::io::Error::other("its length is not in hexadecimal digits"));
         };
         let mut bytes = vec![0; length];
         from.read_exact(&mut bytes).await?;

@@ -48,7 +48,7 @@ impl AdbDevice {
         self.live.lock().await.as_ref().map(Link::is_encrypted)
     }
 
-    /// Takes for known what a device was before, so that another one in its place is noticed.
+    /// The device that is expected here; a different one is an error.
     pub fn expect(&self, facts: DeviceFacts) {
         self.known().facts = Some(facts);
     }
@@ -167,7 +167,7 @@ impl AdbDevice {
         let mut facts = Properties::read(&said.out).facts(&stand_in).ok_or_else(|| {
             AskError::NoLink(LinkError::Broken {
                 at: self.address(),
-                rule: "it does not tell its version of Android".into(),
+                rule: "it does not report its version of Android".into(),
             })
         })?;
         let id = self.shell(link, ANDROID_ID).await.map_err(|e| self.nothing_sent(e))?;

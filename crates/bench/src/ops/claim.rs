@@ -11,8 +11,8 @@ use crate::logbook::SharedLogbook;
 /// computer's user.
 pub fn claim(book: &SharedLogbook, id: &DeviceId, address: &str) -> Result<Vec<Claim>, ClaimError> {
     let mut claims = vec![Claim::take(&book.folder().join("claims"), id.as_str())?];
-    // A program with another logbook is kept out too, as far as there is a place to meet: without
-    // one, reading back still keeps both honest.
+    // A program with another logbook is kept out too, but only where `XDG_RUNTIME_DIR` exists; without it both programs
+    // still read every change back.
     if let Some(folder) = meeting_place() {
         match Claim::take(&folder, address) {
             Ok(claim) => claims.push(claim),

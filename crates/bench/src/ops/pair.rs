@@ -19,7 +19,7 @@ pub enum PairNews {
     Scanned,
 }
 
-/// Pairs with the device that offers it at `at` and shows `code`. Blanks in the code are passed over.
+/// Pairs with the device that offers it at `at` and shows `code`. Blanks in the code are skipped.
 ///
 /// # Errors
 /// See [`PairError`].
@@ -56,7 +56,7 @@ pub async fn pair_by_qr(
     };
     news(PairNews::Scanned);
     // A device with several addresses is reachable at one of them, as a rule the first.
-    let mut failed = not_offered("it told no address");
+    let mut failed = not_offered("it announced no address");
     for address in addresses {
         let Ok(address) = Address::try_from(address) else { continue };
         let network = &*workplace.surroundings.network;

@@ -118,8 +118,8 @@ pub(crate) async fn read_one<D: Device>(device: &D, id: &PackageId) -> Result<Re
     let failed = said.code.is_some_and(|code| code != 0) || says_not_ready(&said.text()) || !said.err.trim().is_empty();
     let listed = read::read_package_list(&said.out).iter().any(|(listed, _)| listed == id);
     Ok(match () {
-        () if failed => ReadBack::Unreadable(format!("the device told nothing of the package: {}", said.text())),
-        () if listed => ReadBack::Unreadable("the device lists the package and tells nothing of it".into()),
+        () if failed => ReadBack::Unreadable(format!("the device reported nothing about the package: {}", said.text())),
+        () if listed => ReadBack::Unreadable("the device lists the package and reports nothing else about it".into()),
         () => ReadBack::Gone,
     })
 }

@@ -23,7 +23,7 @@ pub async fn begin_run(
             id: step.id.clone(),
             user: step.user,
             way: step.way,
-            words: step.words(capabilities),
+            words: step.command(capabilities),
             before: step.before,
             skip: step.skip.map(|skip| skip.to_string()),
         })

@@ -50,7 +50,7 @@ impl Actor {
                 self.ladder.climb(Rung::Interface, "found");
                 self.ladder.climb(Rung::Free, "it could be opened");
                 self.ladder.climb(Rung::Authorised, "it accepted this computer's key");
-                self.ladder.climb(Rung::Shell, "it told its properties");
+                self.ladder.climb(Rung::Shell, "it answered with its properties");
                 self.ladder.note(Rung::Changes, RungStatus::Unknown, "not tried yet");
                 let address = self.device.address();
                 let (note, known_as) = (facts.clone(), self.device.known_as());

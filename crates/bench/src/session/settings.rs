@@ -28,13 +28,13 @@ impl Actor {
                 self.details.vitals.stays_awake = now.parse().ok();
                 self.tell(SessionEvent::Details(Box::new(self.details.clone())));
             }
-            Err(why) => self.tell(SessionEvent::Note(format!("the device could not be told: {why}"))),
+            Err(why) => self.tell(SessionEvent::Note(format!("that could not be set on the device: {why}"))),
         }
     }
 
     async fn wake_up(&self) -> Result<String, String> {
         let facts = self.device.facts().ok_or("the device is not known yet")?;
-        let before = self.details.vitals.stays_awake.ok_or("it does not tell whether it stays awake")?;
+        let before = self.details.vitals.stays_awake.ok_or("it does not report whether it stays awake")?;
         if before != DeviceSetting::AWAKE_ALWAYS {
             // What it was is on disk before it is changed.
             let kept = self.workplace.book.with(move |book| book.set_awake_before(&facts.id, Some(before))).await;

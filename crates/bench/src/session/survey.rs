@@ -39,7 +39,7 @@ impl Actor {
                 let trouble = self.advise(Rung::Started, Advice::WaitForStart, "sys.boot_completed is not 1 yet");
                 self.ladder.fall(trouble);
             }
-            None => self.ladder.note(Rung::Started, RungStatus::Unknown, "it does not tell"),
+            None => self.ladder.note(Rung::Started, RungStatus::Unknown, "it does not report that"),
         }
         self.details = details;
         self.tell(SessionEvent::Details(Box::new(self.details.clone())));
@@ -90,7 +90,7 @@ impl Actor {
                 self.tell_facts();
                 self.settle().await;
                 self.probe = ChangeProbe::choose(&inventory, &self.device.capabilities());
-                self.ladder.climb(Rung::Service, format!("it told of {} packages", inventory.packages.len()));
+                self.ladder.climb(Rung::Service, format!("it listed {} packages", inventory.packages.len()));
                 self.ladder.surveyed = true;
                 let inventory = Arc::new(inventory);
                 self.inventory = Some(Arc::clone(&inventory));
@@ -119,7 +119,7 @@ impl Actor {
 
     async fn settle(&self) {
         let Some(facts) = self.device.facts() else { return };
-        // Whoever holds the device is at work on it, and settles by himself.
+        // Another program holds the claim; it settles its own runs.
         let Ok(_claims) = claim(&self.workplace.book, &facts.id, &self.device.address()) else { return };
         match settle_interrupted(&self.workplace.book, &*self.device, &facts.id).await {
             Ok(told) => told.into_iter().for_each(|note| self.tell(SessionEvent::Note(note))),

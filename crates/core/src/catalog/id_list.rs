@@ -15,8 +15,8 @@ impl IdList {
     /// The most ids that are taken from one text.
     pub const MOST: usize = 10_000;
 
-    /// Reads ids parted by line breaks, blanks, commas or semicolons. `package:` in front, quotes and list marks around
-    /// an id are passed over; what stands behind `#` or `//` is a remark.
+    /// Reads ids separated by line breaks, blanks, commas or semicolons. `package:` in front, quotes and list marks around
+    /// an id are skipped; what stands behind `#` or `//` is a remark.
     pub fn read(text: &str) -> Self {
         let mut list = Self::default();
         let mut seen = std::collections::HashSet::new();

@@ -37,7 +37,7 @@ impl Rung {
     ];
 
     /// What holds when the rung does.
-    pub fn words(self) -> &'static str {
+    pub fn label(self) -> &'static str {
         match self {
             Self::Reached => "device reached",
             Self::Interface => "debugging interface",

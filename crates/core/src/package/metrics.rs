@@ -23,12 +23,6 @@ impl Source {
     /// Every one.
     pub const ALL: [Self; 5] = [Self::Clock, Self::Sizes, Self::Memory, Self::Running, Self::Usage];
 
-    /// What is asked for it. Older `ps` lists everything without an option and takes `-A` for a name to look for.
-    pub fn command(self) -> &'static str {
-        ["date '+%Y-%m-%d %H:%M:%S'", "dumpsys diskstats", "dumpsys meminfo", "ps -A; ps", "dumpsys usagestats"]
-            [self as usize]
-    }
-
     /// What is known of it, and how good that is.
     pub fn words(self) -> &'static str {
         match self {

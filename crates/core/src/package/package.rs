@@ -93,7 +93,7 @@ pub struct PackageDetails {
     pub splits: Vec<String>,
     /// Who installed it: `installerPackageName`.
     pub installer: Option<PackageId>,
-    /// Its number among apps; with the user's in front, the Unix user it runs as.
+    /// The app id. The Unix uid is user × 100 000 + app id.
     pub uid: Option<u32>,
     /// The name that it shares its uid under.
     pub shared_user: Option<PlainText>,

@@ -59,7 +59,7 @@ impl Change {
     }
 
     /// The words for people.
-    pub fn words(self) -> &'static str {
+    pub fn label(self) -> &'static str {
         match self {
             Self::UninstallKeepData => "uninstall, keep data",
             Self::DefaultState => "set to default",

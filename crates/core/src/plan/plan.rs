@@ -10,18 +10,18 @@ use crate::package::PackageState;
 
 /// Whether a step can be undone on this device, known before it is done.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Back {
+pub enum Reversal {
     /// Yes, to the recorded state.
-    Sure,
+    Exact,
     /// Yes, but not to exactly the recorded state.
-    Nearly(&'static str),
+    Approximate(&'static str),
     /// Not from here, for this reason.
-    NoWay(&'static str),
+    Impossible(&'static str),
 }
 
 /// Why a step is not sent.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Skip {
+pub enum SkipReason {
     /// It is so already.
     AlreadySo,
     /// The package is not on the device.
@@ -40,7 +40,7 @@ pub enum Skip {
     NeedsRoot,
 }
 
-impl fmt::Display for Skip {
+impl fmt::Display for SkipReason {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(match self {
             Self::AlreadySo => "it is so already",
@@ -68,15 +68,15 @@ pub struct PlannedStep {
     pub way: Change,
     /// The state as last read.
     pub before: PackageState,
-    /// Whether it can be undone. Steps that put back are not asked for it and say [`Back::Sure`].
-    pub back: Back,
+    /// Whether it can be undone. Steps that put back are not asked for it and say [`Reversal::Exact`].
+    pub back: Reversal,
     /// Why it is not sent, if it is not.
-    pub skip: Option<Skip>,
+    pub skip: Option<SkipReason>,
 }
 
 impl PlannedStep {
     /// The words that go to the device.
-    pub fn words(&self, capabilities: &Capabilities) -> String {
+    pub fn command(&self, capabilities: &Capabilities) -> String {
         let deliveries = self.way.request(&self.id, self.user).deliveries(capabilities);
         deliveries.first().map_or_else(String::new, crate::ask::Delivery::words)
     }

@@ -3,7 +3,7 @@
 use wibbet_types::{PackageId, UserId};
 
 use super::change::Change;
-use super::plan::{Back, Plan, PlannedStep, Skip};
+use super::plan::{Plan, PlannedStep, Reversal, SkipReason};
 use crate::android::Capabilities;
 use crate::package::{Enabled, Inventory, PackageKind, PackageState};
 
@@ -17,24 +17,24 @@ pub fn plan_put_back(
     for (id, user, target) in wanted {
         let before = inventory.state(id, *user);
         let mut push = |way, skip| {
-            steps.push(PlannedStep { id: id.clone(), user: *user, way, before, back: Back::Sure, skip });
+            steps.push(PlannedStep { id: id.clone(), user: *user, way, before, back: Reversal::Exact, skip });
         };
         let usual = if before.known && before.installed { Change::DefaultState } else { Change::Reinstall };
         if inventory.user(*user).is_none() {
-            push(usual, Some(Skip::NoSuchUser));
+            push(usual, Some(SkipReason::NoSuchUser));
             continue;
         }
         let Some(package) = inventory.packages.get(id) else {
-            push(usual, Some(Skip::NotOnDevice));
+            push(usual, Some(SkipReason::NotOnDevice));
             continue;
         };
         match changes_to(before, *target, capabilities) {
-            Ok(ways) if ways.is_empty() => push(usual, Some(Skip::AlreadySo)),
+            Ok(ways) if ways.is_empty() => push(usual, Some(SkipReason::AlreadySo)),
             Ok(ways) => {
                 let gone = package.kind == PackageKind::User && !package.states.values().any(|s| s.installed);
                 let needs_apk = ways.contains(&Change::Reinstall) && (gone || !capabilities.install_existing);
                 for way in ways {
-                    push(way, needs_apk.then_some(Skip::NeedsApk));
+                    push(way, needs_apk.then_some(SkipReason::NeedsApk));
                 }
             }
             Err(skip) => push(usual, Some(skip)),
@@ -48,7 +48,7 @@ pub(crate) fn changes_to(
     from: PackageState,
     to: PackageState,
     capabilities: &Capabilities,
-) -> Result<Vec<Change>, Skip> {
+) -> Result<Vec<Change>, SkipReason> {
     let mut ways = Vec::new();
     let mut at = from;
     if to.installed && !at.installed {
@@ -65,7 +65,7 @@ pub(crate) fn changes_to(
     if to.installed && at.enabled != to.enabled {
         // Over debugging nothing leads out of 2 and 4.
         if matches!(at.enabled, Enabled::Disabled | Enabled::DisabledUntilUsed) && !to.enabled.is_off() {
-            return Err(Skip::NeedsRoot);
+            return Err(SkipReason::NeedsRoot);
         }
         let both_off = at.enabled.is_off() && to.enabled.is_off();
         match to.enabled {

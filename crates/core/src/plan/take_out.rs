@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 
 use super::change::Change;
-use super::plan::{Back, Plan, PlannedStep, Skip};
+use super::plan::{Plan, PlannedStep, Reversal, SkipReason};
 use super::tray::TrayItem;
 use crate::android::Capabilities;
 use crate::package::{Enabled, Inventory, Package, PackageKind, PackageState};
@@ -24,19 +24,19 @@ pub fn plan_take_out(
         }
         let before = inventory.state(&item.id, item.user);
         let package = inventory.packages.get(&item.id);
-        let back = package.map_or(Back::Sure, |p| way_back(p, item, before, capabilities));
+        let back = package.map_or(Reversal::Exact, |p| way_back(p, item, before, capabilities));
         let skip = if package.is_none() {
-            Some(Skip::NotOnDevice)
+            Some(SkipReason::NotOnDevice)
         } else if inventory.user(item.user).is_none() {
-            Some(Skip::NoSuchUser)
+            Some(SkipReason::NoSuchUser)
         } else if item.way.is_met_by(before) {
-            Some(Skip::AlreadySo)
+            Some(SkipReason::AlreadySo)
         } else if item.way == Change::Disable && !before.installed {
-            Some(Skip::NotInstalled)
+            Some(SkipReason::NotInstalled)
         } else if item.way != Change::Disable && !capabilities.uninstall_per_user() {
-            Some(Skip::NotPerUser)
-        } else if matches!(back, Back::NoWay(_)) && !without_way_back {
-            Some(Skip::NoWayBack)
+            Some(SkipReason::NotPerUser)
+        } else if matches!(back, Reversal::Impossible(_)) && !without_way_back {
+            Some(SkipReason::NoWayBack)
         } else {
             None
         };
@@ -46,33 +46,35 @@ pub fn plan_take_out(
 }
 
 /// Whether taking out can be undone: to exactly the recorded state, nearly, or not at all.
-fn way_back(package: &Package, item: &TrayItem, before: PackageState, capabilities: &Capabilities) -> Back {
+fn way_back(package: &Package, item: &TrayItem, before: PackageState, capabilities: &Capabilities) -> Reversal {
     if item.way != Change::Disable {
         if !capabilities.install_existing {
-            return Back::NoWay(
+            return Reversal::Impossible(
                 "this Android has no command that reinstalls it; only its APK or a factory reset brings it back",
             );
         }
         let others = package.states.iter().any(|(user, state)| *user != item.user && state.installed);
         match package.kind {
             PackageKind::User if !others => {
-                return Back::NoWay("it is not part of the system: its APK goes with it, and no copy is kept");
+                return Reversal::Impossible("it is not part of the system: its APK goes with it, and no copy is kept");
             }
             PackageKind::UpdatedSystem if !others => {
-                return Back::Nearly("it may come back as the factory version, without its update");
+                return Reversal::Approximate("it may come back as the factory version, without its update");
             }
             _ => {}
         }
         if before.hidden {
-            return Back::Nearly("it was hidden and comes back visible");
+            return Reversal::Approximate("it was hidden and comes back visible");
         }
     }
     match before.enabled {
-        Enabled::Disabled | Enabled::DisabledUntilUsed => Back::Nearly("it comes back as disabled by the user"),
-        Enabled::Default if item.way == Change::Disable && !capabilities.default_state => {
-            Back::Nearly("this Android sets it to “enabled” instead of “default”")
+        Enabled::Disabled | Enabled::DisabledUntilUsed => {
+            Reversal::Approximate("it comes back as disabled by the user")
         }
-        _ => Back::Sure,
+        Enabled::Default if item.way == Change::Disable && !capabilities.default_state => {
+            Reversal::Approximate("this Android sets it to “enabled” instead of “default”")
+        }
+        _ => Reversal::Exact,
     }
 }
 
@@ -127,12 +129,12 @@ mod tests {
         for (item, skip) in [
             (take("in", 0, Change::Uninstall), None),
             (take("off", 0, Change::Uninstall), None),
-            (take("in", 7, Change::Uninstall), Some(Skip::NoSuchUser)),
-            (take("what", 0, Change::Uninstall), Some(Skip::NotOnDevice)),
-            (take("out", 0, Change::UninstallKeepData), Some(Skip::AlreadySo)),
-            (take("out", 0, Change::Disable), Some(Skip::NotInstalled)),
-            (take("off", 0, Change::Disable), Some(Skip::AlreadySo)),
-            (take("app", 0, Change::Uninstall), Some(Skip::NoWayBack)),
+            (take("in", 7, Change::Uninstall), Some(SkipReason::NoSuchUser)),
+            (take("what", 0, Change::Uninstall), Some(SkipReason::NotOnDevice)),
+            (take("out", 0, Change::UninstallKeepData), Some(SkipReason::AlreadySo)),
+            (take("out", 0, Change::Disable), Some(SkipReason::NotInstalled)),
+            (take("off", 0, Change::Disable), Some(SkipReason::AlreadySo)),
+            (take("app", 0, Change::Uninstall), Some(SkipReason::NoWayBack)),
             (take("app", 0, Change::Disable), None),
         ] {
             let plan = plan_take_out(&inventory, &new_device(), std::slice::from_ref(&item), false);
@@ -154,10 +156,10 @@ mod tests {
             ("both", User, [IN, IN]),
             ("frozen", System, [with(Enabled::Disabled), IN]),
         ]);
-        let kind = |back: &Back| match back {
-            Back::Sure => "sure",
-            Back::Nearly(_) => "nearly",
-            Back::NoWay(_) => "no way",
+        let kind = |back: &Reversal| match back {
+            Reversal::Exact => "sure",
+            Reversal::Approximate(_) => "nearly",
+            Reversal::Impossible(_) => "no way",
         };
         for (id, way, on_new, on_bare_6) in [
             ("sys", Change::Uninstall, "sure", "no way"),
@@ -174,7 +176,7 @@ mod tests {
         }
         let helped =
             plan_take_out(&inventory, &old_device("pm install-existing"), &[take("sys", 0, Change::Uninstall)], false);
-        assert_eq!(helped.steps[0].back, Back::Sure);
+        assert_eq!(helped.steps[0].back, Reversal::Exact);
     }
 
     #[test]
@@ -190,7 +192,7 @@ mod tests {
             (with(E::DisabledUser), IN, "pm enable", Ok(vec![Change::Enable])),
             (with(E::Enabled), IN, "pm enable", Ok(vec![])),
             (with(E::DisabledUser), with(E::Disabled), both, Ok(vec![])),
-            (with(E::Disabled), IN, both, Err(Skip::NeedsRoot)),
+            (with(E::Disabled), IN, both, Err(SkipReason::NeedsRoot)),
             (PackageState { hidden: true, ..IN }, IN, both, Ok(vec![Change::Unhide])),
             (PackageState { suspended: true, ..IN }, IN, both, Ok(vec![Change::Unsuspend])),
             (IN, IN, both, Ok(vec![])),
@@ -208,10 +210,10 @@ mod tests {
             plan_put_back(&inventory, capabilities, &want(id, user)).steps[0].skip
         };
         assert_eq!(skip(&new_device(), "sys", 0), None);
-        assert_eq!(skip(&new_device(), "sys", 10), Some(Skip::AlreadySo));
-        assert_eq!(skip(&new_device(), "sys", 3), Some(Skip::NoSuchUser));
-        assert_eq!(skip(&new_device(), "gone", 0), Some(Skip::NotOnDevice));
-        assert_eq!(skip(&new_device(), "app", 0), Some(Skip::NeedsApk));
-        assert_eq!(skip(&old_device(""), "sys", 0), Some(Skip::NeedsApk));
+        assert_eq!(skip(&new_device(), "sys", 10), Some(SkipReason::AlreadySo));
+        assert_eq!(skip(&new_device(), "sys", 3), Some(SkipReason::NoSuchUser));
+        assert_eq!(skip(&new_device(), "gone", 0), Some(SkipReason::NotOnDevice));
+        assert_eq!(skip(&new_device(), "app", 0), Some(SkipReason::NeedsApk));
+        assert_eq!(skip(&old_device(""), "sys", 0), Some(SkipReason::NeedsApk));
     }
 }

@@ -3,7 +3,7 @@
 use crate::android::{Capabilities, Program};
 use crate::ask::Request;
 
-/// What the package service can be asked for that is of use here; the rest of its help is passed over.
+/// What the package service can be asked for that is of use here; the rest of its help is skipped.
 const COMMANDS: [&str; 17] = [
     "list",
     "path",

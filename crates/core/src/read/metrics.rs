@@ -5,11 +5,9 @@ use std::collections::BTreeMap;
 use wibbet_types::{DeviceTime, PackageId, UserId};
 
 use super::lines::Lines;
+use super::parts::{marked_request, part_of};
 use crate::ask::Request;
 use crate::package::{Metrics, Sizes, Source};
-
-/// What stands before each part.
-const MARK: &str = "wibbet-part:";
 
 /// The lists of `diskstats` are one line each.
 const LONGEST_LINE: usize = 4 * 1024 * 1024;
@@ -17,13 +15,23 @@ const LONGEST_LINE: usize = 4 * 1024 * 1024;
 /// Packages of which something is kept.
 const MOST: usize = 100_000;
 
+/// What is asked for a source. Older `ps` lists everything without an option and takes `-A` for a name to look for.
+fn command(source: Source) -> &'static str {
+    match source {
+        Source::Clock => "date '+%Y-%m-%d %H:%M:%S'",
+        Source::Sizes => "dumpsys diskstats",
+        Source::Memory => "dumpsys meminfo",
+        Source::Running => "ps -A; ps",
+        Source::Usage => "dumpsys usagestats",
+    }
+}
+
+/// The parts of an answer are named by their place among all sources.
+const NAMES: [&str; 5] = ["0", "1", "2", "3", "4"];
+
 /// What is asked: first what is there at once, then what the device has to work out.
 pub fn measure_requests() -> [Request; 2] {
-    let ask = |sources: &[Source]| {
-        let parts: Vec<String> =
-            sources.iter().map(|s| format!("echo {MARK}{}; {}", *s as usize, s.command())).collect();
-        Request::shell(parts.join("; "))
-    };
+    let ask = |sources: &[Source]| marked_request(sources.iter().map(|s| (NAMES[*s as usize], command(*s))));
     [ask(&[Source::Clock, Source::Sizes, Source::Running, Source::Usage]), ask(&[Source::Memory])]
 }
 
@@ -64,8 +72,8 @@ impl MeasureReader {
 
 impl State {
     fn read_line(&mut self, line: &str) {
-        if let Some(part) = line.strip_prefix(MARK) {
-            self.part = part.trim().parse::<usize>().ok().and_then(|n| Source::ALL.get(n).copied());
+        if let Some(part) = part_of(line) {
+            self.part = NAMES.iter().position(|name| *name == part).and_then(|n| Source::ALL.get(n).copied());
             self.in_processes = false;
             self.metrics.asked.extend(self.part);
             return;
@@ -178,8 +186,8 @@ impl State {
             };
             if empty {
                 let why = match self.said.get(&source) {
-                    Some(said) => format!("“{}” told nothing of it: {said}", source.command()),
-                    None => format!("“{}” said nothing", source.command()),
+                    Some(said) => format!("“{}” reported nothing of it: {said}", command(source)),
+                    None => format!("“{}” said nothing", command(source)),
                 };
                 self.metrics.gaps.insert(source, wibbet_types::PlainText::new(&why).into_string());
             }

@@ -8,6 +8,7 @@ mod lines;
 mod metrics;
 mod packages_dump;
 mod packages_list;
+mod parts;
 mod properties;
 mod ranges;
 mod read_back;

@@ -121,7 +121,7 @@ impl DumpReader {
         self.close_package();
         self.dump.silent = !self.spoken;
         if !self.seen_packages && self.dump.not_found.is_empty() {
-            self.dump.gaps.push("the device told nothing about its packages".into());
+            self.dump.gaps.push("the device reported nothing about its packages".into());
         }
         if self.odd_ids > 0 {
             self.dump.gaps.push(format!("{} packages have ids that cannot be ids", self.odd_ids));
@@ -146,7 +146,7 @@ impl DumpReader {
             };
             self.seen_packages |= self.section == Section::Packages;
             if line.contains("DUMP TIMEOUT") {
-                self.dump.gaps.push("the device ran out of time while it told about its packages".into());
+                self.dump.gaps.push("the device ran out of time while it reported its packages".into());
             }
             if says_not_ready(line) {
                 self.dump.not_ready = true;

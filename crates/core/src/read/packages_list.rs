@@ -10,7 +10,7 @@ pub fn known_request(id: &PackageId) -> Request {
 }
 
 /// Reads lines like `package:ID` or `package:PATH=ID versionCode:3  installer=null uid:10012`;
-/// the path is that of the base APK. Lines of another kind are passed over.
+/// the path is that of the base APK. Lines of another kind are skipped.
 pub fn read_package_list(text: &str) -> Vec<(PackageId, Option<DevicePath>)> {
     text.lines()
         .filter_map(|line| {

@@ -38,11 +38,11 @@ pub fn read_back(id: &PackageId, dump: PackageDump) -> ReadBack {
     let PackageDump { mut packages, not_found, gaps, silent, .. } = dump;
     match packages.remove(id) {
         Some(package) if !package.states.is_empty() => ReadBack::States(package.states),
-        Some(_) => ReadBack::Unreadable("the device told of the package, but not for which users".into()),
+        Some(_) => ReadBack::Unreadable("the device reported the package, but not for which users".into()),
         None if not_found.contains(id) => ReadBack::Gone,
         None if silent => ReadBack::Silent,
         None => ReadBack::Unreadable(
-            gaps.into_iter().next().unwrap_or_else(|| "the device did not tell of the package".into()),
+            gaps.into_iter().next().unwrap_or_else(|| "the device reported nothing about the package".into()),
         ),
     }
 }

@@ -30,7 +30,7 @@ pub fn inventory(
     let missing = listed.iter().filter(|(id, _)| !dump.packages.contains_key(id)).count();
     let apks: std::collections::HashMap<_, _> = listed.iter().map(|(id, apk)| (id, apk)).collect();
     if missing > 0 {
-        gaps.push(format!("{missing} packages are on the device's list, but their state was not told"));
+        gaps.push(format!("{missing} packages are on the device's list, but their state was not reported"));
     }
     let mut packages = BTreeMap::new();
     for (id, dumped) in dump.packages {
@@ -117,6 +117,6 @@ Hidden system packages:
             assert_eq!([0, 10].map(|n| package.state(UserId::new(n)).condition()), conditions, "{id}");
         }
         assert_eq!(inventory.packages[&"sys".parse().unwrap()].partition(), "system");
-        assert_eq!(inventory.gaps, ["1 packages are on the device's list, but their state was not told"]);
+        assert_eq!(inventory.gaps, ["1 packages are on the device's list, but their state was not reported"]);
     }
 }

@@ -34,7 +34,7 @@ pub fn users_by_number(numbers: impl IntoIterator<Item = UserId>) -> Vec<User> {
 }
 
 /// Reads lines like `UserInfo{10:Work profile:1030} running`. A name may hold colons and braces;
-/// lines of another kind are passed over.
+/// lines of another kind are skipped.
 pub fn read_users(text: &str) -> Vec<User> {
     let mut users: Vec<User> = text.lines().filter_map(read_line).collect();
     users.sort_by_key(|u| u.id);

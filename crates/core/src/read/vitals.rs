@@ -5,11 +5,9 @@ use std::time::Duration;
 
 use wibbet_types::{PackageId, UserId};
 
+use super::parts::{marked_request, parts};
 use crate::ask::Request;
 use crate::device::{Battery, Managed, Root, Space, UserCondition, UserKind, Vitals};
-
-/// What stands before each part.
-const MARK: &str = "wibbet-part:";
 
 /// The parts: a name and the command. `dumpsys account` names people's accounts; only their number is kept.
 const PARTS: [(&str, &str); 11] = [
@@ -28,18 +26,16 @@ const PARTS: [(&str, &str); 11] = [
 
 /// What is asked.
 pub fn report_request() -> Request {
-    let parts: Vec<String> = PARTS.iter().map(|(name, command)| format!("echo {MARK}{name}; {command}")).collect();
-    Request::shell(parts.join("; "))
+    marked_request(PARTS)
 }
 
 /// Reads a device's answer to [`report_request`].
 pub fn read_report(text: &str) -> (Vitals, Vec<UserCondition>) {
     let mut vitals = Vitals::default();
     let mut users = Vec::new();
-    for part in text.split(MARK).skip(1) {
-        let (name, body) = part.split_once('\n').unwrap_or((part, ""));
+    for (name, body) in parts(text) {
         let first = body.lines().next().unwrap_or("").trim();
-        match name.trim() {
+        match name {
             // Empty while Android is starting; an error text says nothing either way.
             "booted" => vitals.started = (first.len() <= 1).then_some(first == "1"),
             "current" => vitals.current_user = first.parse().ok(),
@@ -248,7 +244,7 @@ wibbet-part:accounts\nUser UserInfo{0:Crew:4c13}:\n  Accounts: 2\n    Account {n
         #[test]
         fn any_text_is_a_report(text in any::<String>(), part in 0usize..PARTS.len()) {
             read_report(&text);
-            read_report(&format!("{MARK}{}\n{text}", PARTS[part].0));
+            read_report(&format!("wibbet-part:{}\n{text}", PARTS[part].0));
         }
 
         #[test]

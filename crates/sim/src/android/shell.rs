@@ -16,7 +16,7 @@ pub(crate) enum Effect {
 }
 
 impl State {
-    /// Runs a command line: commands parted by `;`, words with quotes, `$?`.
+    /// Runs a command line: commands separated by `;`, words with quotes, `$?`.
     pub(crate) fn shell(&mut self, line: &str) -> (Output, Effect) {
         let mut all = Output::default();
         let mut effect = Effect::None;

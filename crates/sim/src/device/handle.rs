@@ -155,7 +155,7 @@ impl SimDevice {
         self.shared.state().set_fault(fault);
     }
 
-    /// Takes away that no command is answered.
+    /// Lets the device answer again after [`Fault::Mute`].
     pub fn unmute(&self) {
         self.shared.state().mute = false;
     }

@@ -120,7 +120,7 @@ fn device_line<'a>(app: &'a App, theme: &Theme, cells: usize) -> Line<'a> {
         let lacks = match trouble.rung {
             Rung::Changes => "changes not permitted",
             Rung::Started => "still starting",
-            other => other.words(),
+            other => other.label(),
         };
         Span::styled(format!(" linked · {lacks} "), theme.alert)
     } else if device.closed {

@@ -13,7 +13,7 @@ pub struct RangeReader {
     held: Vec<u8>,
 }
 
-/// Takes the number of a job and what came for it.
+/// Is called with the number of a job and what came for it: bytes of a range, heads of a chain.
 type Each<'a> = &'a mut dyn FnMut(usize, Option<Vec<u8>>, Vec<ChunkHead>);
 
 impl RangeReader {

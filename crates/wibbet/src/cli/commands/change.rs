@@ -8,7 +8,7 @@ use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{claim, details, states};
 use wibbet_bench::run::{RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::package::PackageState;
-use wibbet_core::plan::{Back, Change, Plan, TrayItem, plan_put_back, plan_take_out};
+use wibbet_core::plan::{Change, Plan, Reversal, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};
 use wibbet_types::{PackageId, RunId, UserId};
 
@@ -263,7 +263,7 @@ fn show(run: &Run, as_json: bool) -> Exit {
     for step in &run.steps {
         let outcome = step.outcome.map_or("waiting", Outcome::name);
         let state = step.after.map_or("not read", |s| s.condition().word());
-        line(format_args!("{outcome:<10} {:<20} user {:<4} {:<44} {state}", step.way.words(), step.user, step.id));
+        line(format_args!("{outcome:<10} {:<20} user {:<4} {:<44} {state}", step.way.label(), step.user, step.id));
         if !step.remark.is_empty() {
             line(format_args!("           {}", step.remark));
         }
@@ -273,12 +273,12 @@ fn show(run: &Run, as_json: bool) -> Exit {
 
 fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities) {
     for step in &plan.steps {
-        let words = step.words(capabilities);
+        let words = step.command(capabilities);
         match step.skip {
             Some(skip) => line(format_args!("not sent   {words}\n           {skip}")),
             None => line(format_args!("to send    {words}")),
         }
-        if let (None, Back::Nearly(why) | Back::NoWay(why)) = (step.skip, step.back) {
+        if let (None, Reversal::Approximate(why) | Reversal::Impossible(why)) = (step.skip, step.back) {
             line(format_args!("           {why}"));
         }
     }

@@ -92,7 +92,7 @@ fn print_ladder(told: &Told, address: &str) {
             RungStatus::Missing => "╟  ╢",
             RungStatus::Unknown => "║  ║",
         };
-        line(format_args!("{shape} {:<24} {:<8} {}", rung.rung.words(), rung.standing.name(), rung.known));
+        line(format_args!("{shape} {:<24} {:<8} {}", rung.rung.label(), rung.standing.name(), rung.known));
     }
     if let Some(trouble) = &told.ladder.trouble {
         line(format_args!("\n{}", trouble.words));

@@ -33,7 +33,7 @@ pub(crate) struct Wanted {
     /// Only what a plain list of ids names; `-` reads it from standard input. What of it is not on the device is told.
     #[arg(long, value_name = "FILE|-")]
     from: Option<PathBuf>,
-    /// These columns, in this order, parted by commas.
+    /// These columns, in this order, separated by commas.
     #[arg(long, value_name = "NAMES", value_delimiter = ',', value_parser = column)]
     columns: Vec<Column>,
     /// Sort by this column.
@@ -77,7 +77,7 @@ pub(crate) fn list_from(file: Option<&Path>) -> Result<Vec<PackageId>, Failure> 
         let words: Vec<String> =
             list.others.iter().take(10).map(|w| wibbet_types::PlainText::new(w).to_string()).collect();
         let more = if list.others.len() > 10 { ", …" } else { "" };
-        tell(format_args!("no ids, and passed over: {}{more}", words.join(", ")));
+        tell(format_args!("no ids, and skipped: {}{more}", words.join(", ")));
     }
     if list.ids.is_empty() {
         return Err(Failure::new(Exit::Usage, format!("the list {} names no package", file.display())));

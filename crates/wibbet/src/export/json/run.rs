@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use wibbet_core::android::Capabilities;
-use wibbet_core::plan::{Back, Plan};
+use wibbet_core::plan::{Plan, Reversal};
 use wibbet_core::run::{Outcome, Run};
 use wibbet_types::Timestamp;
 
@@ -83,16 +83,16 @@ impl Steps {
             answer: None,
             state: Some(step.before.into()),
             before: step.before.into(),
-            words: step.words(capabilities),
+            words: step.command(capabilities),
             remark: match (step.skip, step.back) {
                 (Some(skip), _) => skip.to_string(),
-                (None, Back::Nearly(why) | Back::NoWay(why)) => why.to_owned(),
-                (None, Back::Sure) => String::new(),
+                (None, Reversal::Approximate(why) | Reversal::Impossible(why)) => why.to_owned(),
+                (None, Reversal::Exact) => String::new(),
             },
             back: Some(match step.back {
-                Back::Sure => "sure",
-                Back::Nearly(_) => "nearly",
-                Back::NoWay(_) => "no-way",
+                Reversal::Exact => "sure",
+                Reversal::Approximate(_) => "nearly",
+                Reversal::Impossible(_) => "no-way",
             }),
         });
         Self {

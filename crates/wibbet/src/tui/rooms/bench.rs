@@ -116,7 +116,7 @@ fn empty(theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
         Line::raw(""),
         key(Action::Pair, "pairs a device by air: scan a QR code or type its code"),
         key(Action::AddDevice, "adds a device by its address, such as a TV: 192.0.2.7:5555"),
-        key(Action::Guide, "tells the first steps: developer options, debugging, and what the device asks"),
+        key(Action::Guide, "shows the first steps: developer options, debugging, and what the device asks"),
         Line::raw(""),
         Line::styled("  To try Wibbet without a device: wibbet demo", theme.dim),
     ];
@@ -315,7 +315,7 @@ fn standing_ladder<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: us
             };
             let words = match (state.rung, state.standing) {
                 (Rung::Changes, RungStatus::Unknown) if device.ladder.is_up() => "changes: not tried yet".to_owned(),
-                _ => format!("{}{turn}", state.rung.words()),
+                _ => format!("{}{turn}", state.rung.label()),
             };
             Line::from(vec![
                 Span::raw(" "),

@@ -6,7 +6,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::package::{Condition, PackageState};
-use wibbet_core::plan::{Back, Change, PlannedStep, Skip, TrayItem};
+use wibbet_core::plan::{Change, PlannedStep, Reversal, SkipReason, TrayItem};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 
 use super::parts::{becoming, named, outcome_counts, review_put_back};
@@ -24,7 +24,7 @@ type Item<'a> = Vec<Line<'a>>;
 
 /// Steps of the plan that is shown are not sent, since there is no way back.
 fn has_no_way_back(device: &DeviceModel) -> bool {
-    device.reviewed().is_some_and(|r| r.plan.steps.iter().any(|s| s.skip == Some(Skip::NoWayBack)))
+    device.reviewed().is_some_and(|r| r.plan.steps.iter().any(|s| s.skip == Some(SkipReason::NoWayBack)))
 }
 
 /// What the run that is shown could not uninstall, to be disabled instead.
@@ -70,7 +70,7 @@ pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
         }
         Action::ToDisable => device.review_again(
             |items, plan| {
-                for step in plan.steps.iter().filter(|s| matches!(s.back, Back::NoWay(_))) {
+                for step in plan.steps.iter().filter(|s| matches!(s.back, Reversal::Impossible(_))) {
                     if let Some(item) = items.iter_mut().find(|i| i.id == step.id && i.user == step.user) {
                         item.way = Change::Disable;
                     }
@@ -280,7 +280,7 @@ fn after(way: Change, before: PackageState) -> Condition {
 
 /// The way in words, as many as there is room for.
 fn way_cell(way: Change, cells: usize) -> String {
-    fit(if way == Change::UninstallKeepData && cells < 20 { becoming(way).1 } else { way.words() }, cells)
+    fit(if way == Change::UninstallKeepData && cells < 20 { becoming(way).1 } else { way.label() }, cells)
 }
 
 fn user_cell(device: &DeviceModel, step: wibbet_types::UserId, cells: usize) -> String {
@@ -314,14 +314,16 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         lines.extend(wrap(&text, cells.saturating_sub(6)).into_iter().map(|l| Line::styled(format!("     {l}"), style)))
     };
     match (step.skip, step.back) {
-        (Some(skip), Back::NoWay(why)) => under(format!("not sent: {skip}. {}.", capitalize(why)), theme.alert),
+        (Some(skip), Reversal::Impossible(why)) => {
+            under(format!("not sent: {skip}. {}.", capitalize(why)), theme.alert)
+        }
         (Some(skip), _) => under(format!("not sent: {skip}"), theme.alert),
-        (None, Back::NoWay(why)) => under(format!("no way back: {why}"), theme.alert),
-        (None, Back::Nearly(why)) => under(format!("when put back: {why}"), theme.plain),
-        (None, Back::Sure) => {}
+        (None, Reversal::Impossible(why)) => under(format!("no way back: {why}"), theme.alert),
+        (None, Reversal::Approximate(why)) => under(format!("when put back: {why}"), theme.plain),
+        (None, Reversal::Exact) => {}
     }
     if device.show_words && step.skip.is_none() {
-        under(format!("⟩ {}", step.words(&device.capabilities)), theme.good);
+        under(format!("⟩ {}", step.command(&device.capabilities)), theme.good);
     }
     lines
 }

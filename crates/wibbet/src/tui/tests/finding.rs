@@ -226,7 +226,7 @@ fn everything_known_says_from_where_and_why_not() {
     let mut screen = known(110, 60);
     screen.keys("/besen\nI");
     for words in
-        ["Besen", "resource table", "dumpsys diskstats", "“dumpsys meminfo” said nothing", "user 10", "not told"]
+        ["Besen", "resource table", "dumpsys diskstats", "“dumpsys meminfo” said nothing", "user 10", "not reported"]
     {
         assert!(screen.shows(words), "{words}: {}", screen.text());
     }

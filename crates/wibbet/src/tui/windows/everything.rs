@@ -111,8 +111,7 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
         Attribute::CAME,
         Attribute::UPDATED,
     ] {
-        let value = column.words(&entry).filter(|v| !v.is_empty());
-        list.fact(column.title, value.as_deref().unwrap_or("not told"));
+        list.fact(column.title, said(column.words(&entry).as_deref()));
     }
     if let Some(code) = about.version_code {
         list.fact("version code", &code.to_string());
@@ -126,7 +125,7 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
         None => path.to_owned(),
     };
     let base = package.apk.as_ref().or(package.path.as_ref());
-    list.fact("base", &base.map_or_else(|| "not told".to_owned(), |p| with_size(p.as_str())));
+    list.fact("base", &base.map_or_else(|| "not reported".to_owned(), |p| with_size(p.as_str())));
     for split in &about.splits {
         let path = package.split_path(split).map_or_else(|| split.clone(), |p| with_size(p.as_str()));
         list.fact("part", &path);
@@ -141,11 +140,10 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
         let title = if source == Source::Sizes { "size" } else { title };
         list.part(&capitalize(title), source.words());
         match catalog.why_not(source) {
-            Some(why) => list.fact("not told", &why),
+            Some(why) => list.fact("not reported", &why),
             None => {
                 for column in columns {
-                    let value = column.words(&entry).filter(|v| !v.is_empty());
-                    list.fact(column.title, value.as_deref().unwrap_or("none"));
+                    list.fact(column.title, said(column.words(&entry).as_deref()));
                 }
             }
         }
@@ -163,7 +161,7 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
         }
     }
     if about.requests.is_empty() {
-        list.fact("", "it asks for none, or the device does not tell");
+        list.fact("", "it asks for none, or the device does not report that");
     }
     if !about.declares.is_empty() {
         list.fact("declares", &about.declares.join(", "));
@@ -175,6 +173,15 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
         }
     }
     list.lines
+}
+
+/// What is known to be nothing looks other than what is not known.
+fn said(value: Option<&str>) -> &str {
+    match value {
+        None => "not reported",
+        Some("") => "none",
+        Some(value) => value,
+    }
 }
 
 /// The page about the package under the cursor.

@@ -16,30 +16,43 @@ use crate::tui::widgets::{Scroll, Theme, fit, glyph, wrap};
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Help(Scroll);
 
-const PAGE: Page<'static> = Page { title: " Help ", columns: 104, layer: Layer::Reading, lines: &lines };
-
-/// The keys in their layers: a heading, and what is bound.
-fn key_tables() -> Vec<(String, Vec<&'static Binding>)> {
-    let menu = hint(View::Packages, Action::Menu);
-    let mut tables = vec![("Keys everywhere".to_owned(), Layer::Everywhere.bindings().collect())];
-    for view in View::ALL {
-        tables.push((format!("Keys on {}", view.name()), Layer::Room(view).bindings().collect()));
+/// The keys in their layers: a heading, and what is bound. Those of the view come first.
+fn key_tables(here: View) -> Vec<(String, Vec<&'static Binding>)> {
+    let menu = hint(here, Action::Menu);
+    let of = |view: View| {
+        let own = (format!("Keys on {}", view.name()), Layer::Room(view).bindings().collect());
         let more: Vec<&Binding> = menu_of(view).collect();
-        if !more.is_empty() {
-            tables.push((format!("More on {}, after {menu}", view.name()), more));
-        }
-    }
+        [own, (format!("More on {}, after {menu}", view.name()), more)].into_iter().filter(|(_, all)| !all.is_empty())
+    };
+    let mut tables: Vec<(String, Vec<&Binding>)> = of(here).collect();
+    tables.push(("Keys everywhere".to_owned(), Layer::Everywhere.bindings().collect()));
     tables.push(("Keys while you type a search".to_owned(), Layer::SearchLine.bindings().collect()));
+    tables.extend(View::ALL.into_iter().filter(|view| *view != here).flat_map(of));
     tables
 }
 
-fn lines(theme: &Theme, cells: usize) -> Vec<Line<'static>> {
+fn lines(here: View, theme: &Theme, cells: usize) -> Vec<Line<'static>> {
     let mut lines: Vec<Line<'_>> = Vec::new();
     let say = |text: &str, lines: &mut Vec<Line<'_>>| lines.extend(wrap(text, cells).into_iter().map(Line::raw));
     say(
         "The line at the top is the order of work: choose a device on the bench, mark packages, look at the plan, send it and watch it being read back. What is off stands on the shelf and can be put back from there.",
         &mut lines,
     );
+    for (title, bindings) in key_tables(here) {
+        lines.push(Line::raw(""));
+        lines.push(Line::styled(title, theme.accent));
+        for binding in bindings {
+            let keys: Vec<String> = binding.keys.iter().map(|k| k.name()).collect();
+            let doc = wrap(binding.doc, cells.saturating_sub(18));
+            for (n, text) in doc.into_iter().enumerate() {
+                let key = if n == 0 { keys.join(" ") } else { String::new() };
+                lines.push(Line::from(vec![
+                    Span::styled(format!("  {} ", fit(&key, 14)), theme.accent),
+                    Span::raw(text),
+                ]));
+            }
+        }
+    }
     lines.push(Line::raw(""));
     lines.push(Line::styled("The ladder of a link", theme.accent));
     lines.push(Line::raw("  ╟──╢ ╪   a rung that holds          ╟┄┄╢ ┼   one that is being tried"));
@@ -55,7 +68,7 @@ fn lines(theme: &Theme, cells: usize) -> Vec<Line<'static>> {
             Rung::Changes => "no second switch of the maker forbids changes",
             Rung::Started => "Android says that it has started",
         };
-        lines.push(Line::raw(format!("  {}  {words}", fit(rung.words(), 24))));
+        lines.push(Line::raw(format!("  {}  {words}", fit(rung.label(), 24))));
     }
     lines.push(Line::raw(""));
     lines.push(Line::styled("Shapes", theme.accent));
@@ -87,22 +100,13 @@ fn lines(theme: &Theme, cells: usize) -> Vec<Line<'static>> {
     lines.push(Line::raw(format!("  –    the device does not report it; {all} says why")));
     lines.push(Line::raw(""));
     say(&format!("Searching has a page of its own: {}.", hint(View::Packages, Action::SearchHelp)), &mut lines);
-    for (title, bindings) in key_tables() {
-        lines.push(Line::raw(""));
-        lines.push(Line::styled(title, theme.accent));
-        for binding in bindings {
-            let keys: Vec<String> = binding.keys.iter().map(|k| k.name()).collect();
-            let doc = wrap(binding.doc, cells.saturating_sub(18));
-            for (n, text) in doc.into_iter().enumerate() {
-                let key = if n == 0 { keys.join(" ") } else { String::new() };
-                lines.push(Line::from(vec![
-                    Span::styled(format!("  {} ", fit(&key, 14)), theme.accent),
-                    Span::raw(text),
-                ]));
-            }
-        }
-    }
     lines
+}
+
+/// The page, seen from a view.
+fn page(here: View, then: impl FnOnce(&Page<'_>)) {
+    let lines = |theme: &Theme, cells: usize| lines(here, theme, cells);
+    then(&Page { title: " Help ", columns: 104, layer: Layer::Reading, lines: &lines });
 }
 
 impl Form for Help {
@@ -117,10 +121,12 @@ impl Form for Help {
     }
 
     fn act(&mut self, app: &mut App, action: Action, _out: &mut Vec<Effect>) -> Flow {
-        PAGE.act(&mut self.0, app, action)
+        let mut flow = Flow::Stay;
+        page(app.view, |page| flow = page.act(&mut self.0, app, action));
+        flow
     }
 
     fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
-        PAGE.draw(self.0, app, theme, frame);
+        page(app.view, |page| page.draw(self.0, app, theme, frame));
     }
 }

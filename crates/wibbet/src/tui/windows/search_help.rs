@@ -44,7 +44,7 @@ fn lines(theme: &Theme, cells: usize) -> Vec<Line<'static>> {
     facts().for_each(|fact| row(format!(":{}", fact.name), fact.doc));
     Attribute::comparisons().for_each(|(_, c)| row(format!(":{}{}", c.name, c.kind.example()), c.doc));
     say(
-        "  Sizes: 300k 50M 1.5G. Times: 20min 3h 90d 2w 6mo 1y. What a device did not tell is not found, also not with !.",
+        "  Sizes: 300k 50M 1.5G. Times: 20min 3h 90d 2w 6mo 1y. What a device does not report is not found, also not with !.",
         &mut lines,
     );
     lines

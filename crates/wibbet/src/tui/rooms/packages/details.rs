@@ -7,7 +7,7 @@ use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
 use wibbet_core::catalog::{Attribute, Column};
 use wibbet_core::package::Inventory;
-use wibbet_core::plan::{Back, Change, TrayItem};
+use wibbet_core::plan::{Change, Reversal, TrayItem};
 use wibbet_core::run::Origin;
 
 use super::tray::tray_plan;
@@ -87,7 +87,7 @@ pub(super) fn draw(
             let words = format!("{} {} for {}", glyph(condition), condition.word(), device.user_words(user.id));
             say(&words, theme.condition(condition));
             if let Some(way) = device.chosen(&package.id, user.id) {
-                say(&format!("→ {}", way.words()), theme.accent);
+                say(&format!("→ {}", way.label()), theme.accent);
             }
         }
         let plan = tray_plan(
@@ -98,9 +98,9 @@ pub(super) fn draw(
         say("", theme.plain);
         if package.state(device.user()).installed {
             match plan.steps.first().map(|s| s.back) {
-                Some(Back::Sure) => say("If it is uninstalled, it can be put back as it was.", theme.dim),
-                Some(Back::Nearly(why)) => say(&format!("If it is uninstalled, {why}."), theme.plain),
-                Some(Back::NoWay(why)) => {
+                Some(Reversal::Exact) => say("If it is uninstalled, it can be put back as it was.", theme.dim),
+                Some(Reversal::Approximate(why)) => say(&format!("If it is uninstalled, {why}."), theme.plain),
+                Some(Reversal::Impossible(why)) => {
                     say(&format!("If it is uninstalled, there is no way back from here: {why}."), theme.alert)
                 }
                 None => {}

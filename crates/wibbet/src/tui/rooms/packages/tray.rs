@@ -5,7 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::package::Inventory;
-use wibbet_core::plan::{Back, Change, Plan, TrayItem, plan_take_out};
+use wibbet_core::plan::{Change, Plan, Reversal, TrayItem, plan_take_out};
 
 use crate::tui::app::DeviceModel;
 use crate::tui::keys::{Action, View, hint};
@@ -51,7 +51,7 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
             parts.push(format!("{word} {n}"));
         }
     }
-    let stuck = plan.steps.iter().filter(|s| matches!(s.back, Back::NoWay(_))).count();
+    let stuck = plan.steps.iter().filter(|s| matches!(s.back, Reversal::Impossible(_))).count();
     let title = format!("{} chosen: {} ", device.tray.len(), parts.join(", "));
     let rule = "─".repeat(cells.saturating_sub(7 + width(&title)));
     let mut lines = vec![Line::from(vec![
@@ -71,7 +71,7 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
             let (words, room) = if cells < 70 {
                 (fit(short, 10), cells.saturating_sub(26))
             } else {
-                (fit(item.way.words(), 21), cells - 48)
+                (fit(item.way.label(), 21), cells - 48)
             };
             Line::from(vec![
                 Span::styled(format!(" {}→{} {words}", glyph(condition), glyph(becomes)), theme.accent),
