@@ -28,10 +28,7 @@ pub(super) fn bench(model: &mut Model, event: BenchEvent) -> Vec<Effect> {
         }
         BenchEvent::Gone(card) => {
             if let Some(place) = model.app.devices.iter().position(|d| d.card == card) {
-                model.app.devices.remove(place);
-                if model.app.current > place || model.app.current >= model.app.devices.len() {
-                    model.app.current = model.app.current.saturating_sub(1);
-                }
+                gone(model, place);
             }
         }
         BenchEvent::Routes(card, routes) => {
@@ -42,7 +39,12 @@ pub(super) fn bench(model: &mut Model, event: BenchEvent) -> Vec<Effect> {
                 model.app.devices[place].routes = routes;
                 if awaited {
                     model.app.awaited = None;
-                    model.app.current = place;
+                    // Somebody who is at work on another device by now is not taken away from it.
+                    if model.app.view == View::Bench && model.windows.is_empty() {
+                        model.app.current = place;
+                    } else {
+                        model.app.tell(format!("{} is on the bench now.", model.app.devices[place].name()));
+                    }
                 }
             }
         }
@@ -67,6 +69,24 @@ pub(super) fn bench(model: &mut Model, event: BenchEvent) -> Vec<Effect> {
         BenchEvent::Note(text) => model.app.tell(PlainText::new(&text).into_string()),
     }
     Vec::new()
+}
+
+/// A card is gone. What was being done with its device does not go on with the one that is next in the list: the windows
+/// about it close, and the bench is shown.
+fn gone(model: &mut Model, place: usize) {
+    let app = &mut model.app;
+    let device = app.devices.remove(place);
+    let was_current = app.current == place;
+    if app.current > place || app.current >= app.devices.len() {
+        app.current = app.current.saturating_sub(1);
+    }
+    if was_current {
+        model.windows.retain(|window| !window.is_about_the_device());
+        if app.view != View::Bench {
+            app.view = View::Bench;
+            app.tell(format!("{} is not on the bench any more.", device.name()));
+        }
+    }
 }
 
 /// The window for pairing, also while another one is in front of it.
@@ -100,10 +120,10 @@ fn paired(model: &mut Model, done: Result<String, (String, bool)>) -> Vec<Effect
 }
 
 /// A link has been closed.
-pub(super) fn closed(model: &mut Model, steps: Vec<CloseStep>) {
+pub(super) fn closed(model: &mut Model, place: usize, steps: Vec<CloseStep>) {
     let all = steps.iter().all(|s| s.done);
     let form = model.windows.iter_mut().find_map(|window| match window {
-        Window::Close(form) => Some(form),
+        Window::Close(form) if place == model.app.current => Some(form),
         _ => None,
     });
     match form {
@@ -133,7 +153,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
         SessionEvent::OtherDevice(_) => {}
         SessionEvent::Closed(steps) => {
             device.closed = true;
-            closed(model, steps);
+            closed(model, place, steps);
         }
         SessionEvent::Facts(facts, capabilities) => {
             device.facts = Some(*facts);

@@ -63,6 +63,45 @@ fn cards_come_and_go_and_the_cursor_stays_on_its_device() {
 }
 
 #[test]
+fn what_was_meant_for_a_device_does_not_go_to_the_next_one() {
+    // Two devices at hand; the one that is worked on goes while something is being decided about it.
+    for (keys, window) in [(".o", "Open on the device"), (".n", "Note on"), (".g", "Language of labels")] {
+        let mut screen = Screen::linked(128, 40);
+        screen.card(4, "192.0.2.4:5555");
+        screen.keys("2");
+        screen.keys(keys);
+        assert!(screen.shows(window), "{window}\n{}", screen.text());
+        screen.bench(BenchEvent::Gone(0));
+        assert!(!screen.shows(window), "{}", screen.text());
+        assert!(screen.shows("is not on the bench any more."), "{}", screen.text());
+        screen.effects.clear();
+        screen.keys("\n");
+        assert_eq!(screen.effects, []);
+        assert_eq!(screen.model.app.view, View::Bench);
+    }
+    // A window that is about no device stays, and one about a device stays while another one goes.
+    for (keys, window) in [("?", "Help"), ("1.l", "Close the link to")] {
+        let mut screen = Screen::linked(128, 40);
+        screen.card(4, "192.0.2.4:5555");
+        screen.keys(keys);
+        screen.bench(BenchEvent::Gone(4));
+        assert!(screen.shows(window), "{window}\n{}", screen.text());
+    }
+}
+
+#[test]
+fn a_device_that_was_waited_for_takes_nobody_away_from_another() {
+    for (moved_on, current) in [("", 1), ("2", 0), (".l", 0)] {
+        let mut screen = Screen::linked(128, 40);
+        screen.keys("1a192.0.2.9:5555\n");
+        screen.keys(moved_on);
+        screen.card(4, "192.0.2.9:5555");
+        assert_eq!(screen.model.app.current, current, "{moved_on}");
+        assert_eq!(screen.shows("192.0.2.9:5555 is on the bench now."), current == 0, "{moved_on}\n{}", screen.text());
+    }
+}
+
+#[test]
 fn the_card_tells_what_the_device_is_and_warns() {
     let mut screen = Screen::linked(128, 40);
     screen.tell(SessionEvent::Details(Box::new(details())));

@@ -28,6 +28,7 @@ impl Address {
 
 impl Form for Address {
     const OPENED_BY: Action = Action::AddDevice;
+    const ABOUT_THE_DEVICE: bool = false;
 
     fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
         Some(Self::default())

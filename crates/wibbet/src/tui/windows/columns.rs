@@ -16,6 +16,7 @@ pub(crate) struct Columns(usize);
 
 impl Form for Columns {
     const OPENED_BY: Action = Action::Columns;
+    const ABOUT_THE_DEVICE: bool = false;
 
     fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
         Some(Self::default())

@@ -22,6 +22,7 @@ pub(crate) struct DeviceScreens {
 
 impl Form for DeviceScreens {
     const OPENED_BY: Action = Action::DeviceScreens;
+    const ABOUT_THE_DEVICE: bool = false;
 
     fn open(app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
         if !app.simulated {

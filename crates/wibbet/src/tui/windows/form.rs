@@ -26,6 +26,9 @@ pub(crate) trait Form: Sized {
     /// The action that opens it.
     const OPENED_BY: Action;
 
+    /// Whether what is done in it is done to the device under the cursor. It closes when that device goes.
+    const ABOUT_THE_DEVICE: bool = true;
+
     /// Opens it; `None` where there is nothing to show.
     fn open(app: &mut App, out: &mut Vec<Effect>) -> Option<Self>;
 

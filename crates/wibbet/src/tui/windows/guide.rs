@@ -36,6 +36,7 @@ fn lines(theme: &Theme, cells: usize) -> Vec<Line<'static>> {
 
 impl Form for Guide {
     const OPENED_BY: Action = Action::Guide;
+    const ABOUT_THE_DEVICE: bool = false;
 
     fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
         Some(Self::default())

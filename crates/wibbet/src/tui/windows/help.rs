@@ -111,6 +111,7 @@ fn page(here: View, then: impl FnOnce(&Page<'_>)) {
 
 impl Form for Help {
     const OPENED_BY: Action = Action::Help;
+    const ABOUT_THE_DEVICE: bool = false;
 
     fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
         Some(Self::default())

@@ -61,6 +61,11 @@ macro_rules! windows {
                 [$($module::$name::OPENED_BY),*].contains(&action)
             }
 
+            /// Whether what is done in it is done to the device under the cursor.
+            pub(crate) fn is_about_the_device(&self) -> bool {
+                match self { $(Self::$name(_) => $module::$name::ABOUT_THE_DEVICE,)* }
+            }
+
             pub(crate) fn layer(&self) -> Layer {
                 match self { $(Self::$name(form) => form.layer(),)* }
             }

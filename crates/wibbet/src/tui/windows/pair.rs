@@ -106,6 +106,7 @@ impl Pair {
 
 impl Form for Pair {
     const OPENED_BY: Action = Action::Pair;
+    const ABOUT_THE_DEVICE: bool = false;
 
     fn open(app: &mut App, out: &mut Vec<Effect>) -> Option<Self> {
         app.qr = None;

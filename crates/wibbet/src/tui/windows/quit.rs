@@ -15,6 +15,7 @@ pub(crate) struct Quit;
 
 impl Form for Quit {
     const OPENED_BY: Action = Action::Quit;
+    const ABOUT_THE_DEVICE: bool = false;
 
     /// Only where something is lost by it.
     fn open(app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {

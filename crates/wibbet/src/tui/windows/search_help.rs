@@ -52,6 +52,7 @@ fn lines(theme: &Theme, cells: usize) -> Vec<Line<'static>> {
 
 impl Form for SearchHelp {
     const OPENED_BY: Action = Action::SearchHelp;
+    const ABOUT_THE_DEVICE: bool = false;
 
     fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
         Some(Self::default())
