@@ -153,7 +153,7 @@ fn hint_line<'a>(app: &App, theme: &Theme, cells: usize) -> Line<'a> {
     let mut bindings: Vec<_> =
         if typing { Layer::SearchLine.bindings().collect() } else { in_room(app.view).collect() };
     bindings.retain(|b| !b.hint.is_empty() && (typing || is_enabled(app, b.action)));
-    // What leads to everything that does not fit is always in entry.
+    // What leads to everything that does not fit is always in sight.
     let leads_on = |action| matches!(action, Action::Menu | Action::Palette | Action::Help) && !typing;
     let shown: Vec<(String, &str, bool)> = bindings
         .into_iter()

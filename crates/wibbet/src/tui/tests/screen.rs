@@ -92,6 +92,20 @@ fn lists_are_moved_over_by_keys_and_wheel() {
 }
 
 #[test]
+fn a_page_shows_where_it_goes_on() {
+    let mut screen = Screen::linked(80, 14);
+    screen.keys("?");
+    for (code, up, down) in [(KeyCode::Home, false, true), (KeyCode::PageDown, true, true), (KeyCode::End, true, false)]
+    {
+        screen.code(code);
+        assert_eq!((screen.shows("↑┃"), screen.shows("↓┃")), (up, down), "{}", screen.text());
+    }
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("1g");
+    assert!(screen.shows("First steps") && !screen.shows("↓┃"), "{}", screen.text());
+}
+
+#[test]
 fn escape_and_a_key_in_one_piece_are_both() {
     let mut screen = Screen::linked(100, 30);
     screen.keys("2/");

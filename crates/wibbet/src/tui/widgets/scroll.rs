@@ -2,8 +2,10 @@
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
-use ratatui::text::Line;
+use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
+
+use super::theme::Theme;
 
 /// How far such a text has been scrolled.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -15,12 +17,21 @@ impl Scroll {
         self.0 = self.0.saturating_add_signed(by).min(len.saturating_sub(room));
     }
 
-    /// Draws what is in entry.
-    pub(crate) fn draw(self, lines: Vec<Line<'_>>, frame: &mut Frame<'_>, area: Rect) {
+    /// Draws what is in sight. Where the text goes on, an arrow stands in the margin on the right.
+    pub(crate) fn draw(self, lines: Vec<Line<'_>>, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
         let room = usize::from(area.height);
         // The window may have become larger since.
-        let first = self.0.min(lines.len().saturating_sub(room));
+        let len = lines.len();
+        let first = self.0.min(len.saturating_sub(room));
         frame.render_widget(Paragraph::new(lines.into_iter().skip(first).take(room).collect::<Vec<_>>()), area);
+        let margin = Rect { x: area.right(), width: 1, height: area.height.min(1), ..area }.intersection(frame.area());
+        if first > 0 {
+            frame.render_widget(Span::styled("↑", theme.accent), margin);
+        }
+        if first + room < len {
+            let last = Rect { y: area.bottom().saturating_sub(margin.height), ..margin };
+            frame.render_widget(Span::styled("↓", theme.accent), last);
+        }
     }
 }
 

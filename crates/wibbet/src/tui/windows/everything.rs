@@ -81,10 +81,13 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
                 list.fact("home screen", "no entry");
             }
             let [activities, services, receivers, providers] = app.parts;
-            list.fact(
-                "parts",
-                &format!("{activities} activities, {services} services, {receivers} receivers, {providers} providers"),
-            );
+            let parts = [
+                counted(activities, "activity", "activities"),
+                counted(services, "service", "services"),
+                counted(receivers, "receiver", "receivers"),
+                counted(providers, "provider", "providers"),
+            ];
+            list.fact("parts", &parts.join(", "));
             if let Some(target) = &app.overlay_of {
                 list.fact("overlay of", target.as_str());
             }
@@ -173,6 +176,11 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
         }
     }
     list.lines
+}
+
+/// A number of things.
+fn counted(n: u32, one: &str, more: &str) -> String {
+    format!("{n} {}", if n == 1 { one } else { more })
 }
 
 /// What is known to be nothing looks other than what is not known.

@@ -60,6 +60,6 @@ impl Page<'_> {
         let lines = (self.lines)(theme, cells);
         let high = u16::try_from(lines.len().min(most)).unwrap_or(u16::MAX);
         let room = framed(self.title, (columns, high), (self.layer, ALL), theme, frame);
-        scroll.draw(lines, frame, room);
+        scroll.draw(lines, theme, frame, room);
     }
 }
