@@ -16,7 +16,7 @@ use crate::package::{ApkFingerprint, AppFacts, HomeEntry, Inventory, label_text}
 const FRAMEWORK: &str = "/system/framework/framework-res.apk";
 
 /// Files that are being read at a time. A round with more of them takes several commands anyway.
-const MOST_AT_ONCE: usize = 96;
+const MOST_AT_ONCE: usize = 128;
 
 /// A file that has not led to its label after so many rounds is left alone.
 const MOST_ROUNDS: usize = 400;
