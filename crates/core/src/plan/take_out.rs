@@ -1,6 +1,8 @@
 //! Planning to take packages out.
 
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+use wibbet_types::{PackageId, UserId};
 
 use super::change::Change;
 use super::plan::{Plan, PlannedStep, Reversal, SkipReason};
@@ -10,6 +12,9 @@ use crate::package::{Enabled, Inventory, Package, PackageKind, PackageState};
 
 /// Plans taking out what is in a tray. Steps that could not be undone are left unsent unless
 /// `without_way_back`.
+///
+/// Each step is judged on what the steps before it leave, so that whoever has the last copy of an app is seen; and once more
+/// on what the whole plan leaves, since that is there when a step is undone.
 pub fn plan_take_out(
     inventory: &Inventory,
     capabilities: &Capabilities,
@@ -18,13 +23,14 @@ pub fn plan_take_out(
 ) -> Plan {
     let mut steps: Vec<PlannedStep> = Vec::with_capacity(tray.len());
     let mut seen = HashSet::new();
+    let mut left = Left { inventory, changed: HashMap::new() };
     for item in tray {
         if !seen.insert((&item.id, item.user)) {
             continue;
         }
         let before = inventory.state(&item.id, item.user);
         let package = inventory.packages.get(&item.id);
-        let back = package.map_or(Reversal::Exact, |p| way_back(p, item, before, capabilities));
+        let back = package.map_or(Reversal::Exact, |p| way_back(p, item, before, left.others_have(item), capabilities));
         let skip = if package.is_none() {
             Some(SkipReason::NotOnDevice)
         } else if inventory.user(item.user).is_none() {
@@ -40,20 +46,65 @@ pub fn plan_take_out(
         } else {
             None
         };
+        if skip.is_none() {
+            left.change(item);
+        }
         steps.push(PlannedStep { id: item.id.clone(), user: item.user, way: item.way, before, back, skip });
+    }
+    for step in &mut steps {
+        let item = TrayItem { id: step.id.clone(), user: step.user, way: step.way };
+        if let Some(package) = inventory.packages.get(&step.id) {
+            step.back = way_back(package, &item, step.before, left.others_have(&item), capabilities);
+        }
     }
     Plan { steps }
 }
 
+/// For whom packages are installed once some steps are done.
+struct Left<'a> {
+    inventory: &'a Inventory,
+    /// Packages that a step changes: who has them then.
+    changed: HashMap<&'a PackageId, BTreeMap<UserId, bool>>,
+}
+
+impl<'a> Left<'a> {
+    /// A step is done.
+    fn change(&mut self, item: &'a TrayItem) {
+        if item.way == Change::Disable {
+            return;
+        }
+        let Some(package) = self.inventory.packages.get(&item.id) else { return };
+        let has = self
+            .changed
+            .entry(&item.id)
+            .or_insert_with(|| package.states.iter().map(|(user, state)| (*user, state.installed)).collect());
+        has.insert(item.user, false);
+    }
+
+    /// Whether another user has it.
+    fn others_have(&self, item: &TrayItem) -> bool {
+        match (self.changed.get(&item.id), self.inventory.packages.get(&item.id)) {
+            (Some(has), _) => has.iter().any(|(user, has)| *user != item.user && *has),
+            (None, Some(package)) => package.states.iter().any(|(user, s)| *user != item.user && s.installed),
+            (None, None) => false,
+        }
+    }
+}
+
 /// Whether taking out can be undone: to exactly the recorded state, nearly, or not at all.
-fn way_back(package: &Package, item: &TrayItem, before: PackageState, capabilities: &Capabilities) -> Reversal {
+fn way_back(
+    package: &Package,
+    item: &TrayItem,
+    before: PackageState,
+    others: bool,
+    capabilities: &Capabilities,
+) -> Reversal {
     if item.way != Change::Disable {
         if !capabilities.install_existing {
             return Reversal::Impossible(
                 "this Android has no command that reinstalls it; only its APK or a factory reset brings it back",
             );
         }
-        let others = package.states.iter().any(|(user, state)| *user != item.user && state.installed);
         match package.kind {
             PackageKind::User if !others => {
                 return Reversal::Impossible("it is not part of the system: its APK goes with it, and no copy is kept");
@@ -82,7 +133,7 @@ fn way_back(package: &Package, item: &TrayItem, before: PackageState, capabiliti
 mod tests {
     use super::*;
     use crate::testing;
-    use wibbet_types::UserId;
+    use proptest::prelude::*;
 
     use crate::android::DaemonFeatures;
     use crate::device::UserKind;
@@ -177,6 +228,54 @@ mod tests {
         let helped =
             plan_take_out(&inventory, &old_device("pm install-existing"), &[take("sys", 0, Change::Uninstall)], false);
         assert_eq!(helped.steps[0].back, Reversal::Exact);
+    }
+
+    #[test]
+    fn whoever_has_the_last_copy_is_seen() {
+        use PackageKind::{UpdatedSystem, User};
+        let inventory = inventory(&[("both", User, [IN, IN]), ("upd", UpdatedSystem, [IN, IN])]);
+        let plan = |tray: &[TrayItem], bold| plan_take_out(&inventory, &new_device(), tray, bold).steps;
+        let tray = [take("both", 0, Change::Uninstall), take("both", 10, Change::UninstallKeepData)];
+        let steps = plan(&tray, false);
+        assert_eq!(steps.iter().map(|s| s.skip).collect::<Vec<_>>(), [None, Some(SkipReason::NoWayBack)]);
+        // The other user keeps it, so the first step can be undone; the second one could not be.
+        assert!(matches!((steps[0].back, steps[1].back), (Reversal::Exact, Reversal::Impossible(_))), "{steps:?}");
+        // If that is allowed, the first one cannot be undone either.
+        let steps = plan(&tray, true);
+        assert!(steps.iter().all(|s| s.skip.is_none() && matches!(s.back, Reversal::Impossible(_))), "{steps:?}");
+        // Disabling for the other user leaves a copy.
+        let steps = plan(&[take("both", 0, Change::Uninstall), take("both", 10, Change::Disable)], false);
+        assert!(steps.iter().all(|s| s.skip.is_none() && s.back == Reversal::Exact), "{steps:?}");
+        // The update of a system app goes with its last copy.
+        let steps = plan(&[take("upd", 0, Change::Uninstall), take("upd", 10, Change::Uninstall)], false);
+        assert!(steps.iter().all(|s| s.skip.is_none() && matches!(s.back, Reversal::Approximate(_))), "{steps:?}");
+    }
+
+    proptest! {
+        /// Of whatever is sent unless it was allowed without a way back, somebody still has the APK in the end.
+        #[test]
+        fn what_can_be_undone_leaves_a_copy(
+            kinds in proptest::collection::vec((0..3_usize, 0..3_usize, 0..3_usize), 1..4),
+            tray in proptest::collection::vec((0..4_usize, prop_oneof![Just(0_u32), Just(10), Just(11)], 0..3_usize), 0..9),
+        ) {
+            let states = [IN, OUT, PackageState::ABSENT];
+            let kind = [PackageKind::User, PackageKind::UpdatedSystem, PackageKind::System];
+            let named: Vec<String> = (0..kinds.len()).map(|n| format!("p{n}")).collect();
+            let all: Vec<_> = named.iter().zip(&kinds).map(|(id, (k, a, b))| (id.as_str(), kind[*k], [states[*a], states[*b]])).collect();
+            let inventory = inventory(&all);
+            let tray: Vec<TrayItem> = tray.into_iter().map(|(n, user, way)| take(&format!("p{n}"), user, Change::TAKE_OUT[way])).collect();
+            let plan = plan_take_out(&inventory, &new_device(), &tray, false);
+            for (id, kind, _) in &all {
+                let id: wibbet_types::PackageId = id.parse().unwrap();
+                let mut has: BTreeMap<UserId, bool> = inventory.packages[&id].states.iter().map(|(u, s)| (*u, s.installed)).collect();
+                let mut touched = false;
+                for step in plan.steps.iter().filter(|s| s.id == id && s.skip.is_none() && s.way != Change::Disable) {
+                    has.insert(step.user, false);
+                    touched = true;
+                }
+                prop_assert!(!touched || *kind != PackageKind::User || has.values().any(|has| *has), "{id} {plan:?}");
+            }
+        }
     }
 
     #[test]
