@@ -104,28 +104,26 @@ impl HostKey {
             wibbet_types::private_folder(folder).map_err(failed)?;
         }
         let draft = path.with_extension(format!("draft-{}", std::process::id()));
-        let mut options = fs::OpenOptions::new();
-        options.write(true).create(true).truncate(true);
-        #[cfg(unix)]
-        std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
-        let written = options
-            .open(&draft)
-            .and_then(|mut file| {
-                file.write_all(pem.as_bytes())?;
-                file.sync_all()
-            })
-            .and_then(|()| match fs::hard_link(&draft, path) {
+        // One may be left of a program that ended while it wrote.
+        let _ = fs::remove_file(&draft);
+        let written = write_new(&draft, &pem).and_then(|()| match fs::hard_link(&draft, path) {
+            Err(e) if e.kind() == std::io::ErrorKind::AlreadyExists => Ok(()),
+            // Some file systems have no hard links.
+            Err(_) => match write_new(path, &pem) {
                 Err(e) if e.kind() == std::io::ErrorKind::AlreadyExists => Ok(()),
                 other => other,
-            });
+            },
+            Ok(()) => Ok(()),
+        });
         // The draft goes in any case; that it cannot be removed is no reason to fail.
         let _ = fs::remove_file(&draft);
-        written.map_err(failed)
+        written.and_then(|()| sync_folder(path)).map_err(failed)
     }
 
-    /// Signs a device's token.
+    /// Signs a device's token. The key is blinded with random numbers, so that how long it takes tells whoever chose the
+    /// token nothing about the key.
     pub fn sign(&self, token: &[u8; TOKEN_LEN]) -> Result<Vec<u8>, KeyError> {
-        Ok(self.private.sign(Pkcs1v15Sign::new::<Sha1>(), token)?)
+        Ok(self.private.sign_with_rng(&mut rsa::rand_core::OsRng, Pkcs1v15Sign::new::<Sha1>(), token)?)
     }
 
     /// The key as PKCS#8 DER, for a certificate.
@@ -145,6 +143,29 @@ impl HostKey {
     pub fn public(&self) -> PublicKey {
         PublicKey { key: self.private.to_public_key(), remark: self.remark.clone() }
     }
+}
+
+/// Writes a file that was not there, for its owner only. It has reached the disk when this returns.
+fn write_new(path: &Path, text: &str) -> std::io::Result<()> {
+    let mut options = fs::OpenOptions::new();
+    // Nothing that lies there is followed or written over.
+    options.write(true).create_new(true);
+    #[cfg(unix)]
+    std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
+    let mut file = options.open(path)?;
+    file.write_all(text.as_bytes())?;
+    file.sync_all()
+}
+
+/// A new name in a folder has reached the disk when this returns, where systems let folders be asked for that.
+fn sync_folder(path: &Path) -> std::io::Result<()> {
+    #[cfg(unix)]
+    if let Some(folder) = path.parent().filter(|f| !f.as_os_str().is_empty()) {
+        fs::File::open(folder)?.sync_all()?;
+    }
+    #[cfg(not(unix))]
+    let _ = path;
+    Ok(())
 }
 
 /// The public half of a host's key.
@@ -361,6 +382,18 @@ mod tests {
             assert_eq!(mode & 0o777, 0o600);
         }
         assert_eq!(fs::read_dir(&home).unwrap().count(), 1, "no draft is left");
+        // What lies where the draft is written is neither followed nor written over.
+        #[cfg(unix)]
+        {
+            let (other, precious) = (folder.path().join("other"), folder.path().join("precious"));
+            fs::create_dir(&other).unwrap();
+            fs::write(&precious, "as it was").unwrap();
+            let draft = other.join(KeyRing::OWN).with_extension(format!("draft-{}", std::process::id()));
+            std::os::unix::fs::symlink(&precious, draft).unwrap();
+            KeyRing::open(&other, None, "a@b").unwrap();
+            assert_eq!(fs::read_to_string(&precious).unwrap(), "as it was");
+            assert_eq!(fs::read_dir(&other).unwrap().count(), 1, "no draft is left");
+        }
         fs::write(home.join("adbkey"), PEM).unwrap();
         let two = KeyRing::open(&home, Some(&home.join("adbkey")), "a@b").unwrap();
         assert_eq!(two.all().count(), 2);

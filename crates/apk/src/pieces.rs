@@ -121,9 +121,10 @@ impl Pieces {
         Self { size, ..Self::default() }
     }
 
-    /// Takes bytes; what is known already stays as it is.
+    /// Takes bytes; what is known already stays as it is, and what cannot be in the file is dropped.
     pub(crate) fn feed(&mut self, at: u64, bytes: &[u8]) {
-        let (mut at, mut bytes) = (at, bytes);
+        let room = usize::try_from(self.size.saturating_sub(at)).unwrap_or(usize::MAX);
+        let (mut at, mut bytes) = (at, &bytes[..bytes.len().min(room)]);
         if let Some((start, part)) = self.parts.range_mut(..=at).next_back() {
             let end = start + part.len() as u64;
             if at <= end {
@@ -172,11 +173,20 @@ impl Pieces {
         }
     }
 
-    pub(crate) fn feed_walk(&mut self, start: u64, chunks: Vec<WalkedChunk>) {
+    /// Takes a chain as the device followed it: up to the first chunk that cannot be part of it.
+    pub(crate) fn feed_walk(&mut self, walk: &Walk, mut chunks: Vec<WalkedChunk>) {
+        let end = walk.end.min(self.size);
+        let mut from = walk.start;
+        let in_order = chunks.iter().take_while(|chunk| {
+            let fits = chunk.at >= from && chunk.at < end && chunk.head.len() <= Walk::HEAD;
+            from = chunk.at.saturating_add(1);
+            fits
+        });
+        chunks.truncate(in_order.count());
         for chunk in &chunks {
             self.feed(chunk.at, &chunk.head);
         }
-        self.chains.insert(start, chunks);
+        self.chains.insert(walk.start, chunks);
     }
 }
 
@@ -228,6 +238,39 @@ mod tests {
         assert!(matches!(pieces.get(u64::MAX, 3), Err(Halt::Broken(_))));
         pieces.feed(5, b"fgh");
         assert_eq!(pieces.get(2, 6), Ok(&b"cdefgh"[..]));
+    }
+
+    #[test]
+    fn what_cannot_be_in_the_file_is_dropped() {
+        let mut pieces = Pieces::new(10);
+        for at in [10, 11, u64::MAX - 2, u64::MAX] {
+            pieces.feed(at, b"xyz");
+        }
+        assert!(pieces.parts.is_empty());
+        pieces.feed(8, b"xyz");
+        assert_eq!(pieces.parts[&8], b"xy");
+    }
+
+    #[test]
+    fn a_chain_is_taken_up_to_what_cannot_be_part_of_it() {
+        let walk = Walk { start: 100, end: 900, type_id: 1 };
+        let chunk = |at| WalkedChunk { at, head: vec![0; 12] };
+        for (places, taken) in [
+            (&[100, 200, 888][..], 3),
+            (&[99], 0),
+            (&[100, 100], 1),
+            (&[200, 150, 300], 1),
+            (&[100, 900], 1),
+            (&[100, u64::MAX, 200], 1),
+        ] {
+            let mut pieces = Pieces::new(1000);
+            pieces.feed_walk(&walk, places.iter().map(|at| chunk(*at)).collect());
+            assert_eq!(pieces.walked(100).unwrap().len(), taken, "{places:?}");
+        }
+        // Not even a chain that is said to be longer than its file leads out of it.
+        let mut pieces = Pieces::new(150);
+        pieces.feed_walk(&Walk { end: u64::MAX, ..walk }, vec![chunk(120), chunk(u64::MAX - 4)]);
+        assert_eq!(pieces.walked(100).unwrap().len(), 1);
     }
 
     #[test]

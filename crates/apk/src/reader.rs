@@ -80,7 +80,7 @@ impl ApkReader {
 
     /// Takes what a walk found. Nothing found is an answer too.
     pub fn feed_walk(&mut self, walk: &Walk, chunks: Vec<WalkedChunk>) {
-        self.pieces.feed_walk(walk.start, chunks);
+        self.pieces.feed_walk(walk, chunks);
     }
 
     /// What comes next.

@@ -6,10 +6,23 @@ use std::io::Write as _;
 /// what was done to a device stays done, and the exit code tells of that.
 pub(crate) fn line(text: impl std::fmt::Display) {
     let mut out = std::io::stdout().lock();
-    let _ = writeln!(out, "{text}").and_then(|()| out.flush());
+    let _ = writeln!(out, "{}", harmless(&text.to_string())).and_then(|()| out.flush());
 }
 
 /// Tells people something on standard error. A terminal that has gone away is no reason to fail.
 pub(crate) fn tell(text: impl std::fmt::Display) {
-    let _ = writeln!(std::io::stderr().lock(), "wibbet: {text}");
+    let _ = writeln!(std::io::stderr().lock(), "wibbet: {}", harmless(&text.to_string()));
+}
+
+/// The last gate before a terminal: texts of devices are plain long before, and should one not be, nothing in it steers.
+fn harmless(text: &str) -> String {
+    text.replace(|c: char| c.is_control() && c != '\n', "\u{fffd}")
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn nothing_that_steers_a_terminal_gets_out() {
+        assert_eq!(super::harmless("a\nb \u{1b}[2J\u{9b}1m\u{7}\r"), "a\nb \u{fffd}[2J\u{fffd}1m\u{fffd}\u{fffd}");
+    }
 }

@@ -57,7 +57,7 @@ fn the_whole_job_on_both_devices() {
         );
         let (back, code) = json(
             home.path(),
-            &["put-back", serial, "com.android.music", "com.android.deskclock", "--user", "0", "--json"],
+            &["put-back", serial, "com.android.music", "com.android.deskclock", "--user", "0", "--yes", "--json"],
         );
         assert_eq!((outcomes(&back), code), (vec!["done"; 2], 0), "{back}");
         assert_eq!(back["steps"][1]["state"]["enabled"], enabled_again);
@@ -222,11 +222,39 @@ fn carrying_on_where_all_is_done_already_is_a_success() {
     }
     assert_eq!(sent(), before);
     // Somebody has put one back meanwhile: it is finished, and not all of it is so.
-    let (_, code) = json(home.path(), &["put-back", at, "com.android.music", "--user", "0", "--json"]);
+    let (_, code) = json(home.path(), &["put-back", at, "com.android.music", "--user", "0", "--yes", "--json"]);
     assert_eq!(code, 0);
     let output = run(home.path(), &["carry-on", at, "1", "--yes"]);
     let told = String::from_utf8(output.stderr).unwrap();
     assert!(told.contains("nothing is left to do of run 1: it is finished"), "{told}");
+}
+
+/// A step that was sent, done, and then killed over is part of what is recorded, and so is the state that it found.
+#[test]
+fn putting_back_after_a_kill_leads_to_the_state_before() {
+    // Disabled when it came: number 3.
+    let id = "com.corvane.lockmagazine";
+    let sim = Sim::start(&["--device", "crew-phone", "--fault", &format!("acts-silently={id}")]);
+    let home = home();
+    let at = sim.address();
+    let arguments = ["run", at, "--user", "0", "--uninstall", id, "--yes", "--json"];
+    let mut going = command(home.path(), &arguments).stdout(std::process::Stdio::null()).spawn().unwrap();
+    sim.wait_for(&format!("uninstall --user 0 {id}"));
+    going.kill().unwrap();
+    going.wait().unwrap();
+    // Nobody can be asked here, so nothing is sent without being told to.
+    let (told, code) = json(home.path(), &["put-back", at, id, "--user", "0", "--json"]);
+    assert_eq!((code, &told["error"]["kind"]), (2, &object!("usage")), "{told}");
+    assert!(!std::fs::read_to_string(&sim.transcript).unwrap().contains("install-existing"));
+    let (dry, code) = json(home.path(), &["put-back", at, id, "--user", "0", "--dry-run", "--json"]);
+    let ways = |run: &Value| run["steps"].as_array().unwrap().iter().map(|s| s["way"].clone()).collect::<Vec<_>>();
+    assert_eq!((code, ways(&dry)), (0, vec![object!("reinstall"), object!("disable")]), "{dry}");
+    let (back, code) =
+        json(home.path(), &["put-back", at, id, "--user", "0", "--yes", "--answer-within", "2", "--json"]);
+    assert_eq!((outcomes(&back), code), (vec!["done"; 2], 0), "{back}");
+    let (packages, _) = json(home.path(), &["packages", at, "--quick", "--json"]);
+    let package = packages["packages"].as_array().unwrap().iter().find(|p| p["id"] == id).unwrap();
+    assert_eq!(package["states"]["0"]["enabled"], 3, "{package}");
 }
 
 /// The application's label is told even where the home screen has another name, and what steers the reading order is
@@ -489,8 +517,11 @@ fn tables_searches_and_lists() {
         said(home.path(), &["packages", at, "--csv", "--search", "beach | :star", "--columns", columns]);
     assert_eq!(code, 0, "{err}");
     let lines: Vec<&str> = out.lines().collect();
-    assert_eq!(lines[0], "label,id,state_0,state_10,size,idle");
-    assert!(lines.len() == 2 && lines[1].starts_with("Beach Finds,net.skerry.offers,in-use,in-use,"), "{out}");
+    assert_eq!(lines[0], r#""label","id","state_0","state_10","size","idle""#);
+    assert!(
+        lines.len() == 2 && lines[1].starts_with(r#""Beach Finds","net.skerry.offers","in-use","in-use","#),
+        "{out}"
+    );
     let (_, err, code) = said(home.path(), &["packages", at, "--search", ":size>x"]);
     assert!(code == 2 && err.contains("this is no size"), "{err}");
     let list = home.path().join("list.txt");

@@ -213,7 +213,7 @@ fn whole_job(phone: &Phone, at: &str, home: &Path, disable: &str) {
     phone.agrees(&run);
     assert!(phone.android.transcript().iter().any(|line| line.starts_with(disable)), "{disable}");
     let done: Vec<&str> = TWENTY.into_iter().filter(|id| !REFUSED.contains(id)).collect();
-    let mut words = vec!["put-back", SERIAL, "--user", "0", "--json"];
+    let mut words = vec!["put-back", SERIAL, "--user", "0", "--yes", "--json"];
     words.extend(&done);
     let (back, code) = json(home, &words);
     assert_eq!(code, 0, "{back}");

@@ -83,7 +83,7 @@ fn the_shapes_of_all_objects_are_those_promised() {
     let out = ["--user", "0", "--uninstall", "com.android.music", "com.corvane.fota"];
     ask("run dry", &[&["run", phone, "--dry-run"][..], &out].concat(), 0);
     ask("run", &[&["run", phone, "--yes"][..], &out].concat(), 3);
-    ask("put-back", &["put-back", phone, "--user", "0", "com.android.music"], 0);
+    ask("put-back", &["put-back", phone, "--user", "0", "com.android.music", "--yes"], 0);
     let silent = ["--user", "0", "--uninstall", "com.android.egg", "--answer-within", "2", "--yes"];
     ask("run", &[&["run", phone][..], &silent].concat(), 4);
     ask("carry-on", &["carry-on", phone, "--yes", "--answer-within", "2"], 4);

@@ -245,6 +245,14 @@ fn permission(line: &str) -> Option<(&str, bool)> {
     is_name.then(|| (name, !rest.contains("granted=false")))
 }
 
+/// Android lets letters, digits, `_` and `.` be in the name of a part (`FrameworkParsingPackageUtils.validateName`); languages
+/// with a script have a `+` in it. Whatever else a device says is none.
+fn is_split_name(name: &str) -> bool {
+    !name.is_empty()
+        && name.len() <= 255
+        && name.bytes().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'.' | b'+' | b'-'))
+}
+
 /// A line like `versionCode=34 minSdk=34 targetSdk=34`.
 fn read_fact(package: &mut DumpedPackage, line: &str) {
     let Some((name, value)) = line.split_once('=') else { return };
@@ -279,7 +287,7 @@ fn read_fact(package: &mut DumpedPackage, line: &str) {
         }
         "splits" => {
             let names = value.trim_matches(['[', ']']).split(',').map(|s| s.split(':').next().unwrap_or("").trim());
-            about.splits = names.filter(|s| !s.is_empty() && *s != "base").take(1000).map(str::to_owned).collect();
+            about.splits = names.filter(|s| is_split_name(s) && *s != "base").take(1000).map(str::to_owned).collect();
         }
         "installerPackageName" => about.installer = value.parse().ok(),
         "firstInstallTime" => {
@@ -421,6 +429,15 @@ Queries:
             let name = format!("android.permission.{name}");
             assert_eq!([0, 10].map(|u| about.may(&name, UserId::new(u))), [owner, other], "{name}");
         }
+    }
+
+    #[test]
+    fn names_of_parts_hold_nothing_else() {
+        let odd = "a\x1b]52;c;eA==\x07, b\u{202e}c, config.b+sr+Latn, x/../y, feature_1";
+        let text = format!(
+            "Packages:\n  Package [com.a] (1):\n    splits=[base, {odd}]\n    User 0: installed=true enabled=0\n"
+        );
+        assert_eq!(dump(&text).packages[&id("com.a")].about.splits, ["config.b+sr+Latn", "feature_1"]);
     }
 
     /// The lines in which the layouts of Android's versions differ, each as that version prints it.

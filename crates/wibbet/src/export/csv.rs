@@ -40,7 +40,8 @@ pub(crate) fn write(catalog: &Catalog, ids: &[PackageId], columns: &[Column], us
     let rows = ids.iter().filter_map(|id| catalog.entry(id, user)).map(|entry| values(catalog, columns, &entry));
     match form {
         Form::Csv => {
-            let mut writer = csv::Writer::from_writer(Vec::new());
+            // Quoted throughout, a value cannot begin a field of its own where a program parts fields by other signs.
+            let mut writer = csv::WriterBuilder::new().quote_style(csv::QuoteStyle::Always).from_writer(Vec::new());
             // Writing into memory does not fail.
             let _ = writer.write_record(&heads);
             for row in rows {
@@ -69,7 +70,7 @@ pub(crate) fn write(catalog: &Catalog, ids: &[PackageId], columns: &[Column], us
 /// A program for tables takes what begins like a formula for one.
 fn harmless(value: String) -> String {
     match value.chars().next() {
-        Some('=' | '+' | '@' | '\t' | '\r') => format!("'{value}"),
+        Some('=' | '+' | '@' | '\t' | '\r' | '＝' | '＋' | '－' | '＠') => format!("'{value}"),
         Some('-') if value.parse::<f64>().is_err() => format!("'{value}"),
         _ => value,
     }
@@ -108,14 +109,15 @@ mod tests {
 
     #[test]
     fn commas_quotes_and_formulas_do_no_harm() {
-        let head = "label,state_0,state_10,size,note\n";
+        let head = "\"label\",\"state_0\",\"state_10\",\"size\",\"note\"\n";
         for (label, note, line) in [
-            ("Notes", "", "Notes,in-use,absent,,\n"),
-            ("One, \"two\"", "x", "\"One, \"\"two\"\"\",in-use,absent,,x\n"),
-            ("=1+1", "@x", "'=1+1,in-use,absent,,'@x\n"),
-            ("-5", "-x", "-5,in-use,absent,,'-x\n"),
+            ("Notes", "", r#""Notes","in-use","absent","","""#),
+            (r#"One, "two""#, "x", r#""One, ""two""","in-use","absent","","x""#),
+            ("=1+1", "@x", r#""'=1+1","in-use","absent","","'@x""#),
+            ("x;=1+1", "＝1", r#""x;=1+1","in-use","absent","","'＝1""#),
+            ("-5", "-x", r#""-5","in-use","absent","","'-x""#),
         ] {
-            assert_eq!(written(label, note, Form::Csv), format!("{head}{line}"));
+            assert_eq!(written(label, note, Form::Csv), format!("{head}{line}\n"));
         }
     }
 

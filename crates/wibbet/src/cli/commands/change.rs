@@ -5,7 +5,7 @@ use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::ops::{claim, details, states};
+use wibbet_bench::ops::{claim, details, states, survey};
 use wibbet_bench::run::{RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::package::PackageState;
 use wibbet_core::plan::{Change, Plan, Reversal, TrayItem, plan_put_back, plan_take_out};
@@ -66,10 +66,17 @@ pub(crate) async fn put_back(
     user: UserId,
     how: How,
 ) -> Result<Exit, Failure> {
-    let (device, inventory) = read(finder, name).await?;
-    check_user(&inventory, user)?;
+    may_change(how)?;
+    let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    let claims = claim(&finder.workplace.book, &facts.id, &device.address())?;
+    // What an interruption left open is part of what was recorded.
+    settle(finder, &device, &facts.id).await?;
+    let inventory = survey(&device, &mut |_| {}).await?;
+    check_user(&inventory, user)?;
     let runs = finder.workplace.book.with(move |book| book.runs(Some(&facts.id))).await?;
+    // Whoever carries it out claims the device again.
+    drop(claims);
     let target = |id: &PackageId| {
         let recorded = recorded_state(&runs, id, user);
         // Off as it was recorded to be: what is asked for now is to use it again.
@@ -77,8 +84,7 @@ pub(crate) async fn put_back(
     };
     let wanted: Vec<_> = ids.iter().map(|id| (id.clone(), user, target(id))).collect();
     let plan = plan_put_back(&inventory, &device.capabilities(), &wanted);
-    // Putting back what is named undoes a change; it is not asked about.
-    carry_out(finder, &device, RunKind::PutBack, &plan, How { yes: true, ..how }).await
+    carry_out(finder, &device, RunKind::PutBack, &plan, how).await
 }
 
 pub(crate) async fn carry_on(
