@@ -128,7 +128,7 @@ impl Link {
         let (from, to) = tokio::io::split(socket);
         let (mut from, mut to) = (Bytes(from), Bytes(to));
         match shake_hands(&mut from, &mut to, Opening::Hello, at, keys, limits, progress).await? {
-            Shaken::Agreed(agreed) => Ok(Self::own(Mux::start(from, to, at, &agreed), agreed, false)),
+            Shaken::Agreed(agreed) => Ok(Self::own(Mux::start(from, to, at, &agreed, limits), agreed, false)),
             // Packets are never read beyond their end, so the stream is whole between two of them.
             Shaken::WantsTls => Self::encrypted(from.0.unsplit(to.0), at, keys, key, limits, progress).await,
         }
@@ -161,7 +161,7 @@ impl Link {
         let (mut from, mut to) = (Bytes(from), Bytes(to));
         // A device that does not know the key says so now, or just closes.
         match shake_hands(&mut from, &mut to, Opening::Encrypted, at, keys, limits, progress).await {
-            Ok(Shaken::Agreed(agreed)) => Ok(Self::own(Mux::start(from, to, at, &agreed), agreed, true)),
+            Ok(Shaken::Agreed(agreed)) => Ok(Self::own(Mux::start(from, to, at, &agreed, limits), agreed, true)),
             Ok(Shaken::WantsTls) => Err(broken("it asks for encryption within the encrypted connection".into())),
             Err(LinkError::Lost { why, .. }) => Err(not_paired(why)),
             Err(other) => Err(other),
@@ -212,7 +212,7 @@ impl Link {
         let (mut from, mut to) = (BulkSource::new(Arc::clone(&pipe)), BulkSink(pipe));
         from.drain().await.map_err(|e| LinkError::lost(at, plain_io(&e)))?;
         match shake_hands(&mut from, &mut to, Opening::Hello, at, keys, limits, progress).await? {
-            Shaken::Agreed(agreed) => Ok(Self::own(Mux::start(from, to, at, &agreed), agreed, false)),
+            Shaken::Agreed(agreed) => Ok(Self::own(Mux::start(from, to, at, &agreed, limits), agreed, false)),
             Shaken::WantsTls => Err(LinkError::Broken { at: at.into(), rule: "it asks for TLS on a cable".into() }),
         }
     }
@@ -232,7 +232,7 @@ impl Link {
     {
         let (mut from, mut to) = (Bytes(from), Bytes(to));
         match shake_hands(&mut from, &mut to, Opening::Hello, at, keys, limits, progress).await? {
-            Shaken::Agreed(agreed) => Ok(Self::own(Mux::start(from, to, at, &agreed), agreed, false)),
+            Shaken::Agreed(agreed) => Ok(Self::own(Mux::start(from, to, at, &agreed, limits), agreed, false)),
             Shaken::WantsTls => Err(LinkError::Broken { at: at.into(), rule: "it asks for TLS".into() }),
         }
     }

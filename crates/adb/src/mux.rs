@@ -12,6 +12,7 @@ use wibbet_types::PlainText;
 
 use crate::error::{CallError, LinkError};
 use crate::terms::Agreed;
+use crate::timeouts::Timeouts;
 use crate::transport::{PacketSink, PacketSource, plain_io};
 use crate::wire::{Command, Packet};
 
@@ -71,7 +72,7 @@ struct Table {
 }
 
 impl Mux {
-    pub(crate) fn start<R, W>(from: R, to: W, at: &str, agreed: &Agreed) -> Connection
+    pub(crate) fn start<R, W>(from: R, to: W, at: &str, agreed: &Agreed, limits: &Timeouts) -> Connection
     where
         R: PacketSource + 'static,
         W: PacketSink + 'static,
@@ -89,7 +90,7 @@ impl Mux {
         });
         let tasks = vec![
             tokio::spawn(read_all(from, Arc::clone(&mux), agreed.checksum)),
-            tokio::spawn(write_all(to, queue, Arc::clone(&mux), agreed.checksum)),
+            tokio::spawn(write_all(to, queue, Arc::clone(&mux), agreed.checksum, limits.write)),
         ];
         *mux.tasks.lock().unwrap_or_else(PoisonError::into_inner) = tasks;
         Connection(mux)
@@ -256,6 +257,10 @@ impl MuxStream {
     }
 
     fn acknowledge(&self, bytes: usize) {
+        if self.mux.queued.load(Ordering::Relaxed) >= MOST_QUEUED {
+            let rule = "it sends and does not take what is answered".to_owned();
+            return self.mux.end(LinkError::Broken { at: self.mux.at.clone(), rule });
+        }
         let mut table = self.mux.table();
         if let Some(slot) = table.slots.get_mut(&self.id)
             && let Some(remote) = slot.remote
@@ -343,13 +348,16 @@ async fn write_all<W: PacketSink>(
     mut queue: mpsc::UnboundedReceiver<Packet>,
     mux: Arc<Mux>,
     checksum: bool,
+    limit: Duration,
 ) {
     while let Some(packet) = queue.recv().await {
-        let written = to.put(&packet, checksum).await;
+        let written = timeout(limit, to.put(&packet, checksum)).await;
         mux.queued.fetch_sub(1, Ordering::Relaxed);
-        if let Err(error) = written {
-            mux.end(LinkError::lost(&mux.at, plain_io(&error)));
-            return;
-        }
+        let why = match written {
+            Ok(Ok(())) => continue,
+            Ok(Err(error)) => plain_io(&error),
+            Err(_) => format!("the device has taken nothing for {} s", limit.as_secs()),
+        };
+        return mux.end(LinkError::lost(&mux.at, why));
     }
 }

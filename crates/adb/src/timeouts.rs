@@ -13,6 +13,8 @@ pub struct Timeouts {
     pub tap: Duration,
     /// For the next sign of life within a call.
     pub idle: Duration,
+    /// For a packet to be taken. A device that takes none is not there any more.
+    pub write: Duration,
 }
 
 impl Default for Timeouts {
@@ -22,6 +24,7 @@ impl Default for Timeouts {
             answer: Duration::from_secs(10),
             tap: Duration::from_secs(180),
             idle: Duration::from_secs(30),
+            write: Duration::from_secs(15),
         }
     }
 }

@@ -22,7 +22,7 @@ fn keys() -> KeyRing {
 
 fn limits() -> Timeouts {
     let long = Duration::from_secs(60);
-    Timeouts { connect: long, answer: Duration::from_secs(3), tap: long, idle: Duration::from_secs(3) }
+    Timeouts { connect: long, answer: Duration::from_secs(3), tap: long, idle: Duration::from_secs(3), write: long }
 }
 
 /// The memory that the process has now, in bytes.

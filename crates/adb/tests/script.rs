@@ -39,7 +39,7 @@ async fn expect(device: &mut DuplexStream, bytes: &[u8]) {
 
 fn limits() -> Timeouts {
     let long = Duration::from_secs(30);
-    Timeouts { connect: long, answer: long, tap: long, idle: long }
+    Timeouts { connect: long, answer: long, tap: long, idle: long, write: long }
 }
 
 /// A host that connects to the device's end of the wire.
@@ -207,4 +207,28 @@ async fn more_than_a_socket_holds_ends_the_link() {
         let end = link.ended().await;
         assert!(matches!(&end, LinkError::Broken { rule, .. } if rule.contains("acknowledged")), "{end}");
     }
+}
+
+/// A device that takes nothing any more is not there: the link ends, and whoever writes learns why.
+#[tokio::test(start_paused = true)]
+async fn a_device_that_takes_nothing_is_given_up() {
+    let (wire, mut device) = duplex(1 << 16);
+    let linking = host(wire);
+    expect(&mut device, &packet(b"CNXN", 0x0100_0001, 1 << 20, HELLO, true)).await;
+    device.write_all(&packet(b"CNXN", 0x0100_0001, 1 << 20, b"device::ro.product.model=m;", false)).await.unwrap();
+    let link = linking.await.unwrap().unwrap();
+    let opening = tokio::spawn({
+        let link = link.clone();
+        async move { link.open("sync:", limits().idle).await }
+    });
+    expect(&mut device, &packet(b"OPEN", 1, 0, b"sync:\0", false)).await;
+    device.write_all(&packet(b"OKAY", 5, 1, b"", false)).await.unwrap();
+    let mut stream = opening.await.unwrap().unwrap();
+    // More than the wire holds; the device goes on breathing and reads nothing.
+    let begun = tokio::time::Instant::now();
+    stream.write(&[b'z'; 100_000], limits().idle).await.unwrap();
+    let end = link.ended().await;
+    assert!(matches!(&end, LinkError::Lost { why, .. } if why.contains("taken nothing for 30 s")), "{end}");
+    assert_eq!(begun.elapsed().as_secs(), 30);
+    assert!(link.open("shell:x", limits().idle).await.is_err());
 }

@@ -23,7 +23,7 @@ fn key() -> HostKey {
 
 fn limits() -> Timeouts {
     let long = Duration::from_secs(30);
-    Timeouts { connect: long, answer: long, tap: long, idle: long }
+    Timeouts { connect: long, answer: long, tap: long, idle: long, write: long }
 }
 
 /// What the daemon does once the connection is encrypted.

@@ -26,7 +26,7 @@ async fn main() {
         let workplace = Workplace {
             book: SharedLogbook::open(place.path()).unwrap(),
             keys: Arc::new(KeyRing::of(HostKey::from_pem(PEM, "bench@mark", "key".as_ref()).unwrap())),
-            limits: Timeouts { connect: long, answer: long, tap: long, idle: long },
+            limits: Timeouts { connect: long, answer: long, tap: long, idle: long, write: long },
             patience: RunPolicy {
                 change: long,
                 look: long,

@@ -171,7 +171,7 @@ async fn serve(mut socket: TcpStream, server: Server) -> Option<()> {
 #[tokio::test]
 async fn what_another_program_holds_is_used_through_its_server() {
     let phone = device(Scenario::crew_phone(), 1).await;
-    let limits = Timeouts { connect: LONG, answer: LONG, tap: LONG, idle: LONG };
+    let limits = Timeouts { connect: LONG, answer: LONG, tap: LONG, idle: LONG, write: LONG };
     let link = Link::connect_at(&SystemDialer, &phone.address(), &keys(), &limits, &mut |_| {}).await.unwrap();
     let other = Server::new(link, "shell_v2,cmd,abb,abb_exec");
     let server = other.start().await;
@@ -213,7 +213,7 @@ async fn a_device_that_goes_in_the_middle_of_a_change_is_looked_at() {
     for features in ["shell_v2,cmd,abb,abb_exec", "shell_v2,cmd", "cmd", "cmd,abb_exec"] {
         for pull in [Pull::Done, Pull::Undone] {
             let phone = device(Scenario::crew_phone(), 1).await;
-            let limits = Timeouts { connect: LONG, answer: LONG, tap: LONG, idle: LONG };
+            let limits = Timeouts { connect: LONG, answer: LONG, tap: LONG, idle: LONG, write: LONG };
             let link = Link::connect_at(&SystemDialer, &phone.address(), &keys(), &limits, &mut |_| {}).await.unwrap();
             let other = Server::new(link, features);
             *other.pull.lock().unwrap() = pull;

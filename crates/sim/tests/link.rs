@@ -19,7 +19,7 @@ fn keys() -> KeyRing {
 
 fn quick() -> Timeouts {
     let long = Duration::from_secs(30);
-    Timeouts { connect: long, answer: long, tap: long, idle: long }
+    Timeouts { connect: long, answer: long, tap: long, idle: long, write: long }
 }
 
 async fn device(scenario: Scenario, allow: Allow) -> SimDevice {

@@ -233,7 +233,7 @@ fn whole_job(phone: &Phone, at: &str, home: &Path, disable: &str) {
 async fn files_to_and_fro(at: &str) {
     let pem = include_str!("../../adb/tests/key.pem");
     let keys = KeyRing::of(HostKey::from_pem(pem, "test@bench", "vector".as_ref()).unwrap());
-    let limits = Timeouts { connect: LONG, answer: LONG, tap: LONG, idle: LONG };
+    let limits = Timeouts { connect: LONG, answer: LONG, tap: LONG, idle: LONG, write: LONG };
     let link = Link::connect_at(&SystemDialer, &at.parse().unwrap(), &keys, &limits, &mut |_| {}).await.unwrap();
     let data: Vec<u8> = (0..300_001u32).map(|n| (n * 7 % 251) as u8).collect();
     let path = "/data/local/tmp/it's here".parse().unwrap();

@@ -27,7 +27,7 @@ pub(crate) fn patience(window: usize) -> RunPolicy {
 
 pub(crate) fn workplace(folder: &Path, patience: RunPolicy) -> Workplace {
     let long = Duration::from_secs(60);
-    let limits = Timeouts { connect: long, answer: long, tap: long, idle: long };
+    let limits = Timeouts { connect: long, answer: long, tap: long, idle: long, write: long };
     Workplace {
         book: SharedLogbook::open(folder).unwrap(),
         keys: keys(),
