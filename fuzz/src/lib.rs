@@ -136,7 +136,7 @@ pub fn link(data: &[u8]) {
     const PEM: &str = include_str!("../../crates/adb/tests/key.pem");
     let Ok(key) = HostKey::from_pem(PEM, "fuzz", "key.pem".as_ref()) else { return };
     let quick = Duration::from_secs(5);
-    let limits = Timeouts { connect: quick, answer: quick, tap: quick, idle: quick };
+    let limits = Timeouts { connect: quick, answer: quick, tap: quick, idle: quick, write: quick };
     runtime().block_on(async {
         let from = std::io::Cursor::new(data.to_vec());
         let made = Link::over(from, tokio::io::sink(), "fuzz", &KeyRing::of(key), &limits, &mut |_| {}).await;
