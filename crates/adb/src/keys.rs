@@ -117,7 +117,8 @@ impl HostKey {
         });
         // The draft goes in any case; that it cannot be removed is no reason to fail.
         let _ = fs::remove_file(&draft);
-        written.and_then(|()| sync_folder(path)).map_err(failed)
+        sync_folder(path);
+        written.map_err(failed)
     }
 
     /// Signs a device's token. The key is blinded with random numbers, so that how long it takes tells whoever chose the
@@ -157,15 +158,15 @@ fn write_new(path: &Path, text: &str) -> std::io::Result<()> {
     file.sync_all()
 }
 
-/// A new name in a folder has reached the disk when this returns, where systems let folders be asked for that.
-fn sync_folder(path: &Path) -> std::io::Result<()> {
+/// A new name in a folder has reached the disk when this returns, where the file system can be asked for that; some refuse,
+/// and the key is of use all the same.
+fn sync_folder(path: &Path) {
     #[cfg(unix)]
     if let Some(folder) = path.parent().filter(|f| !f.as_os_str().is_empty()) {
-        fs::File::open(folder)?.sync_all()?;
+        let _ = fs::File::open(folder).and_then(|folder| folder.sync_all());
     }
     #[cfg(not(unix))]
     let _ = path;
-    Ok(())
 }
 
 /// The public half of a host's key.
