@@ -1,11 +1,16 @@
 //! What a manifest declares, beyond what the package service prints. Source: `AndroidManifest` in the platform's
 //! `attrs_manifest.xml`; attributes are known by the ids of `public.xml`.
 
+use std::sync::Arc;
+
 use crate::pieces::ApkError;
 use crate::xml::{Attribute, Event, Value, XmlReader};
 
 /// The most parts of a kind that are kept of a manifest.
 const MOST: usize = 20_000;
+
+/// The most bytes that class names may take which are written short and have the package put before them.
+const MOST_CLASSES: usize = 4 << 20;
 
 /// What a part of an app is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -26,9 +31,9 @@ pub enum ComponentKind {
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Filter {
     /// Actions.
-    pub actions: Vec<String>,
+    pub actions: Vec<Arc<str>>,
     /// Categories.
-    pub categories: Vec<String>,
+    pub categories: Vec<Arc<str>>,
 }
 
 /// A part of an app.
@@ -37,7 +42,7 @@ pub struct Component {
     /// What it is.
     pub kind: ComponentKind,
     /// Its class, in full.
-    pub name: String,
+    pub name: Arc<str>,
     /// Its label, if it has its own.
     pub label: Option<Value>,
     /// Whether others may call it; `None` where that goes without saying.
@@ -45,11 +50,11 @@ pub struct Component {
     /// Whether it is on as it comes.
     pub enabled: bool,
     /// What others need to call it.
-    pub permission: Option<String>,
-    /// For a provider: its names.
-    pub authorities: Vec<String>,
+    pub permission: Option<Arc<str>>,
+    /// For a provider: its names, with semicolons between them.
+    pub authorities: Option<Arc<str>>,
     /// For an alias: what it stands for.
-    pub target: Option<String>,
+    pub target: Option<Arc<str>>,
     /// For what it is to be called.
     pub filters: Vec<Filter>,
 }
@@ -58,9 +63,9 @@ impl Component {
     /// Whether it has an icon on the home screen of a phone, tablet or TV.
     pub fn is_launcher(&self) -> bool {
         let launches = |filter: &Filter| {
-            filter.actions.iter().any(|a| a == "android.intent.action.MAIN")
+            filter.actions.iter().any(|a| &**a == "android.intent.action.MAIN")
                 && filter.categories.iter().any(|c| {
-                    c == "android.intent.category.LAUNCHER" || c == "android.intent.category.LEANBACK_LAUNCHER"
+                    matches!(&**c, "android.intent.category.LAUNCHER" | "android.intent.category.LEANBACK_LAUNCHER")
                 })
         };
         self.enabled
@@ -73,7 +78,7 @@ impl Component {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Library {
     /// Its name.
-    pub name: String,
+    pub name: Arc<str>,
     /// Whether the app cannot do without.
     pub required: bool,
     /// Whether the app offers it, rather than uses it.
@@ -84,15 +89,15 @@ pub struct Library {
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Manifest {
     /// The package id as it is written.
-    pub package: String,
+    pub package: Arc<str>,
     /// The name of the split; empty for a base.
-    pub split: String,
+    pub split: Arc<str>,
     /// `versionCode`, with `versionCodeMajor` in the upper half.
     pub version_code: u64,
     /// `versionName`.
     pub version_name: Option<Value>,
     /// `sharedUserId`.
-    pub shared_user: Option<String>,
+    pub shared_user: Option<Arc<str>>,
     /// `minSdkVersion`.
     pub min_sdk: Option<u32>,
     /// `targetSdkVersion`.
@@ -100,9 +105,9 @@ pub struct Manifest {
     /// The application's label.
     pub label: Option<Value>,
     /// The package that an overlay changes.
-    pub overlay_target: Option<String>,
+    pub overlay_target: Option<Arc<str>>,
     /// Permissions that are asked for.
-    pub permissions: Vec<String>,
+    pub permissions: Vec<Arc<str>>,
     /// Libraries.
     pub libraries: Vec<Library>,
     /// Activities, services, receivers and providers.
@@ -131,32 +136,36 @@ impl Attributes {
     /// By id; by name only where the attribute has no id.
     fn get(&self, id: u32, name: &str) -> Option<&Value> {
         let by_id = self.0.iter().find(|a| a.id == id);
-        by_id.or_else(|| self.0.iter().find(|a| a.id == 0 && a.name == name)).map(|a| &a.value)
+        by_id.or_else(|| self.0.iter().find(|a| a.id == 0 && &*a.name == name)).map(|a| &a.value)
     }
 
-    fn text(&self, id: u32, name: &str) -> Option<String> {
-        self.get(id, name).and_then(Value::text).map(str::to_owned)
+    fn text(&self, id: u32, name: &str) -> Option<Arc<str>> {
+        match self.get(id, name) {
+            Some(Value::Text(text)) => Some(text.clone()),
+            _ => None,
+        }
     }
 }
 
 /// Reads a binary manifest.
 ///
 /// # Errors
-/// When it is not binary XML, or names no package.
+/// When it is not binary XML, or no manifest, or holds far more text than any app has.
 pub fn read_manifest(bytes: &[u8]) -> Result<Manifest, ApkError> {
     let mut reader = XmlReader::new(bytes)?;
     let mut manifest = Manifest::default();
-    let mut path: Vec<String> = Vec::new();
+    let mut path: Vec<Arc<str>> = Vec::new();
     let mut seen = false;
+    let mut room = MOST_CLASSES;
     while let Some(event) = reader.next_event()? {
         match event {
             Event::Start { name, attributes } => {
                 if path.len() > 100 {
                     return Err(ApkError { part: "manifest", rule: "its elements are nested too deep" });
                 }
-                seen |= path.is_empty() && name == "manifest";
-                let inside: Vec<&str> = path.iter().map(String::as_str).collect();
-                take(&mut manifest, &inside, &name, Attributes(attributes));
+                seen |= path.is_empty() && &*name == "manifest";
+                let inside: Vec<&str> = path.iter().map(|name| &**name).collect();
+                take(&mut manifest, &inside, &name, &Attributes(attributes), &mut room)?;
                 path.push(name);
             }
             Event::End => drop(path.pop()),
@@ -171,7 +180,13 @@ pub fn read_manifest(bytes: &[u8]) -> Result<Manifest, ApkError> {
     Ok(manifest)
 }
 
-fn take(manifest: &mut Manifest, inside: &[&str], name: &str, found: Attributes) {
+fn take(
+    manifest: &mut Manifest,
+    inside: &[&str],
+    name: &str,
+    found: &Attributes,
+    room: &mut usize,
+) -> Result<(), ApkError> {
     match (inside, name) {
         ([], "manifest") => {
             manifest.package = found.text(0, "package").unwrap_or_default();
@@ -207,21 +222,21 @@ fn take(manifest: &mut Manifest, inside: &[&str], name: &str, found: Attributes)
                 "service" => ComponentKind::Service,
                 "receiver" => ComponentKind::Receiver,
                 "provider" => ComponentKind::Provider,
-                _ => return,
+                _ => return Ok(()),
             };
             let truth = |id, name| found.get(id, name).and_then(Value::truth);
             let component = Component {
                 kind,
-                name: class(&manifest.package, &found.text(NAME, "name").unwrap_or_default()),
+                name: class(&manifest.package, &found.text(NAME, "name").unwrap_or_default(), room)?,
                 label: found.get(LABEL, "label").cloned(),
                 exported: truth(EXPORTED, "exported"),
                 enabled: truth(ENABLED, "enabled").unwrap_or(true),
                 permission: found.text(PERMISSION, "permission"),
-                authorities: found
-                    .text(AUTHORITIES, "authorities")
-                    .map(|all| all.split(';').map(str::to_owned).collect())
-                    .unwrap_or_default(),
-                target: found.text(TARGET_ACTIVITY, "targetActivity").map(|t| class(&manifest.package, &t)),
+                authorities: found.text(AUTHORITIES, "authorities"),
+                target: match found.text(TARGET_ACTIVITY, "targetActivity") {
+                    Some(name) => Some(class(&manifest.package, &name, room)?),
+                    None => None,
+                },
                 filters: Vec::new(),
             };
             manifest.components.push(component);
@@ -242,13 +257,17 @@ fn take(manifest: &mut Manifest, inside: &[&str], name: &str, found: Attributes)
         }
         _ => {}
     }
+    Ok(())
 }
 
-/// The full name of a class that is written short.
-fn class(package: &str, name: &str) -> String {
-    match name {
-        _ if name.starts_with('.') => format!("{package}{name}"),
-        _ if !name.contains('.') && !name.is_empty() => format!("{package}.{name}"),
-        _ => name.to_owned(),
-    }
+/// The full name of a class that may be written short.
+fn class(package: &str, name: &Arc<str>, room: &mut usize) -> Result<Arc<str>, ApkError> {
+    let between = match &**name {
+        _ if name.starts_with('.') => "",
+        _ if !name.contains('.') && !name.is_empty() => ".",
+        _ => return Ok(name.clone()),
+    };
+    let too_much = ApkError { part: "manifest", rule: "its class names are longer than 4 MiB" };
+    *room = room.checked_sub(package.len() + name.len()).ok_or(too_much)?;
+    Ok([package, between, name].concat().into())
 }

@@ -121,6 +121,12 @@ impl Pieces {
         Self { size, ..Self::default() }
     }
 
+    /// How many bytes are held.
+    pub(crate) fn held(&self) -> usize {
+        let chunks = self.chains.values().map(|chunks| chunks.len() * (size_of::<WalkedChunk>() + Walk::HEAD));
+        self.parts.values().map(Vec::len).sum::<usize>() + chunks.sum::<usize>()
+    }
+
     /// Takes bytes; what is known already stays as it is, and what cannot be in the file is dropped.
     pub(crate) fn feed(&mut self, at: u64, bytes: &[u8]) {
         let room = usize::try_from(self.size.saturating_sub(at)).unwrap_or(usize::MAX);

@@ -1,5 +1,7 @@
 //! Reading an APK as a machine that asks for ranges.
 
+use std::sync::Arc;
+
 use wibbet_types::Locale;
 
 use crate::manifest::{Manifest, read_manifest};
@@ -11,6 +13,10 @@ use crate::zip::{Directory, read_directory};
 
 /// The table's local header, with what is mostly behind it: padding, the table's head and that of its strings.
 const TABLE_BEGIN: usize = 8 + 40;
+/// The longest manifest that is read, in bytes as it is before packing. The longest ones known have one or two million.
+const MOST_MANIFEST: u64 = 4 << 20;
+/// The longest packed table that is inflated. Unpacked ones are read in pieces, and may be of any length.
+const MOST_TABLE: u64 = 16 << 20;
 /// At most this many launcher labels are looked up.
 const MOST_LAUNCHERS: usize = 16;
 
@@ -27,7 +33,7 @@ pub enum Question {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Launcher {
     /// The class.
-    pub name: String,
+    pub name: Arc<str>,
     /// Its own label.
     pub label: Option<Text>,
 }
@@ -36,7 +42,7 @@ pub struct Launcher {
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct ApkFacts {
     /// The manifest; empty where one resource was asked for.
-    pub manifest: Manifest,
+    pub manifest: Arc<Manifest>,
     /// The application's label, or the text that was asked for.
     pub label: Option<Text>,
     /// The label is a resource of the framework, to be looked up in its APK.
@@ -63,7 +69,7 @@ pub struct ApkReader {
     question: Question,
     wanted: Vec<Locale>,
     directory: Option<Directory>,
-    manifest: Option<Manifest>,
+    manifest: Option<Arc<Manifest>>,
     walks: u32,
 }
 
@@ -81,6 +87,11 @@ impl ApkReader {
     /// Takes what a walk found. Nothing found is an answer too.
     pub fn feed_walk(&mut self, walk: &Walk, chunks: Vec<WalkedChunk>) {
         self.pieces.feed_walk(walk, chunks);
+    }
+
+    /// How many bytes of the file are held.
+    pub fn held(&self) -> usize {
+        self.pieces.held()
     }
 
     /// What comes next.
@@ -124,10 +135,10 @@ impl ApkReader {
             let entry = entry.map_err(Halt::Broken)?;
             // Nearly always the table is needed too: its beginning comes in the same round.
             let table = directory.table.map(|t| t.place(&self.pieces, TABLE_BEGIN)).unwrap_or(Ok((0, 0)));
-            let both = vec![entry.read(&self.pieces).map(Some), table.map(|_| None)];
+            let both = vec![entry.read(&self.pieces, MOST_MANIFEST).map(Some), table.map(|_| None)];
             let mut both = Halt::gather(both)?;
             let bytes = both.swap_remove(0).map_err(Halt::Broken)?.unwrap_or_default();
-            self.manifest = Some(read_manifest(&bytes).map_err(Halt::Broken)?);
+            self.manifest = Some(Arc::new(read_manifest(&bytes).map_err(Halt::Broken)?));
             if let Ok((at, packed)) = entry.place(&self.pieces, 0) {
                 self.pieces.forget(at, packed);
             }
@@ -136,8 +147,8 @@ impl ApkReader {
         self.facts(&directory, manifest)
     }
 
-    fn facts(&self, directory: &Directory, manifest: Manifest) -> Result<ApkFacts, Halt> {
-        let launchers: Vec<(String, Option<Value>)> = manifest
+    fn facts(&self, directory: &Directory, manifest: Arc<Manifest>) -> Result<ApkFacts, Halt> {
+        let launchers: Vec<(Arc<str>, Option<Value>)> = manifest
             .components
             .iter()
             .filter(|c| c.is_launcher())
@@ -156,7 +167,7 @@ impl ApkReader {
         let found: Vec<(u32, Result<Found, ApkError>)> = ids.into_iter().zip(texts).collect();
         let look_up = |value: &Option<Value>| match value {
             Some(Value::Text(text)) => {
-                Some(Ok(Found::Text(Text { text: text.clone(), locale: Locale::default(), resource: None })))
+                Some(Ok(Found::Text(Text { text: text.to_string(), locale: Locale::default(), resource: None })))
             }
             Some(Value::Reference(id)) => found.iter().find(|(own, _)| own == id).map(|(_, text)| text.clone()),
             _ => None,
@@ -185,7 +196,7 @@ impl ApkReader {
         let Some(entry) = directory.table else { return Ok(ids.iter().map(|_| Err(none.clone())).collect()) };
         if !entry.is_stored() {
             // Compressed: there is no way around all of it.
-            let bytes = match entry.read(&self.pieces) {
+            let bytes = match entry.read(&self.pieces, MOST_TABLE) {
                 Err(Halt::Broken(error)) => return Ok(ids.iter().map(|_| Err(error.clone())).collect()),
                 other => other?,
             };

@@ -67,7 +67,9 @@ impl<S: Source + ?Sized> Table<'_, S> {
             }
             let (value, locale) = self.value(id, wanted)?;
             match value {
-                Value::Text(text) => return Ok(Found::Text(Text { text, locale, resource: Some(id) })),
+                Value::Text(text) => {
+                    return Ok(Found::Text(Text { text: text.to_string(), locale, resource: Some(id) }));
+                }
                 Value::Reference(0) => return Err(broken("resource table", "the label is a reference to nothing")),
                 Value::Reference(next) => id = next,
                 Value::Number(n) => {
@@ -276,7 +278,7 @@ impl<S: Source + ?Sized> Table<'_, S> {
             let bytes = self.source.get_some(at, value_at + 8, value_at + 8, end)?;
             (bytes[value_at + 3], u32_at(bytes, value_at + 4))
         };
-        Value::of(kind, data, |n| Pool::read(self.source, pool)?.get(n))
+        Value::of(kind, data, |n| Ok(Pool::read(self.source, pool)?.get(n)?.into()))
     }
 }
 

@@ -1,14 +1,20 @@
 //! Binary XML. Source: `ResXMLTree_*` in `ResourceTypes.h`.
 
+use std::collections::HashMap;
+use std::sync::Arc;
+
 use crate::bytes::{u16_at, u32_at};
 use crate::pieces::{ApkError, Halt};
 use crate::pool::Pool;
 
+/// The most bytes of strings that are read of a document. No honest one has more: its strings are in it, once each.
+const MOST_TEXT: usize = 8 << 20;
+
 /// The value of an attribute.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Value {
-    /// A text.
-    Text(String),
+    /// A text. The same one everywhere where the document has the same string.
+    Text(Arc<str>),
     /// The id of a resource.
     Reference(u32),
     /// A whole number.
@@ -48,7 +54,7 @@ impl Value {
     }
 
     /// A value of a table or an attribute by its type. `text` looks up a string.
-    pub(crate) fn of(kind: u8, data: u32, text: impl FnOnce(u32) -> Result<String, Halt>) -> Result<Self, Halt> {
+    pub(crate) fn of(kind: u8, data: u32, text: impl FnOnce(u32) -> Result<Arc<str>, Halt>) -> Result<Self, Halt> {
         Ok(match kind {
             0x01 | 0x07 => Self::Reference(data),
             0x03 => Self::Text(text(data)?),
@@ -65,7 +71,7 @@ pub struct Attribute {
     /// The resource id of the name, 0 for a name that has none.
     pub id: u32,
     /// The name; some tools leave those with an id empty.
-    pub name: String,
+    pub name: Arc<str>,
     /// The value.
     pub value: Value,
 }
@@ -76,7 +82,7 @@ pub enum Event {
     /// An element begins.
     Start {
         /// Its name, without a namespace.
-        name: String,
+        name: Arc<str>,
         /// Its attributes.
         attributes: Vec<Attribute>,
     },
@@ -90,6 +96,10 @@ pub struct XmlReader<'a> {
     pool: Option<Pool<'a, [u8]>>,
     ids: Vec<u32>,
     at: usize,
+    /// Strings that were read, by their number: an element of a few bytes may name a string of many.
+    texts: HashMap<u32, Arc<str>>,
+    /// How many bytes of strings may still be read.
+    room: usize,
 }
 
 impl std::fmt::Debug for XmlReader<'_> {
@@ -113,7 +123,7 @@ impl<'a> XmlReader<'a> {
         if bytes.len() < 8 || head_size < 8 || head_size > bytes.len() {
             return Err(error("it has no head"));
         }
-        Ok(Self { bytes, pool: None, ids: Vec::new(), at: head_size })
+        Ok(Self { bytes, pool: None, ids: Vec::new(), at: head_size, texts: HashMap::new(), room: MOST_TEXT })
     }
 
     /// The next part; `None` at the end.
@@ -144,8 +154,9 @@ impl<'a> XmlReader<'a> {
         Ok(None)
     }
 
-    fn start(&self, at: usize, end: usize) -> Result<Event, ApkError> {
-        let body = &self.bytes[at..end];
+    fn start(&mut self, at: usize, end: usize) -> Result<Event, ApkError> {
+        let bytes = self.bytes;
+        let body = &bytes[at..end];
         if body.len() < 20 {
             return Err(error("an element is cut"));
         }
@@ -162,14 +173,20 @@ impl<'a> XmlReader<'a> {
             let id = self.ids.get(name as usize).copied().unwrap_or(0);
             let data = u32_at(attribute, 16);
             let value = Value::of(attribute[15], data, |n| self.text(n).map_err(Halt::Broken)).map_err(plain)?;
-            attributes.push(Attribute { id, name: self.text(name).unwrap_or_default(), value });
+            attributes.push(Attribute { id, name: self.text(name).unwrap_or_else(|_| Arc::from("")), value });
         }
         Ok(Event::Start { name, attributes })
     }
 
-    fn text(&self, n: u32) -> Result<String, ApkError> {
+    fn text(&mut self, n: u32) -> Result<Arc<str>, ApkError> {
+        if let Some(text) = self.texts.get(&n) {
+            return Ok(text.clone());
+        }
         let pool = self.pool.as_ref().ok_or_else(|| error("a name comes before the string pool"))?;
-        pool.get(n).map_err(plain)
+        let text: Arc<str> = pool.get(n).map_err(plain)?.into();
+        self.room = self.room.checked_sub(text.len()).ok_or_else(|| error("its strings are longer than 8 MiB"))?;
+        self.texts.insert(n, text.clone());
+        Ok(text)
     }
 }
 

@@ -8,9 +8,7 @@ use crate::pieces::{Halt, Source, broken};
 /// The end record without its comment.
 const END: usize = 22;
 /// The longest central directory that is read, in bytes.
-const MOST_DIRECTORY: u64 = 32 * 1024 * 1024;
-/// The longest manifest that is inflated, in bytes.
-const MOST_INFLATED: u64 = 16 * 1024 * 1024;
+const MOST_DIRECTORY: u64 = 16 << 20;
 
 /// An entry that is of use.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -185,10 +183,10 @@ impl Entry {
         Ok((at, self.packed))
     }
 
-    /// All of its bytes, inflated if needed; for small entries.
-    pub(crate) fn read<S: Source + ?Sized>(&self, file: &S) -> Result<Vec<u8>, Halt> {
-        if self.packed > MOST_INFLATED || self.unpacked > MOST_INFLATED {
-            return Err(broken("entry", "it is longer than 16 MiB"));
+    /// All of its bytes, inflated if needed, where it has no more of them than `most`.
+    pub(crate) fn read<S: Source + ?Sized>(&self, file: &S, most: u64) -> Result<Vec<u8>, Halt> {
+        if self.packed > most || self.unpacked > most {
+            return Err(broken("entry", "it is longer than anything that an app needs there"));
         }
         let packed = usize::try_from(self.packed).unwrap_or(usize::MAX);
         let (at, _) = self.place(file, packed)?;

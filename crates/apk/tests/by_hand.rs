@@ -3,21 +3,21 @@
 use crate::support::read;
 use wibbet_apk::{ApkError, ApkFacts, Config, Question, Value, XmlReader};
 
-fn short(n: usize) -> [u8; 2] {
+pub(crate) fn short(n: usize) -> [u8; 2] {
     (n as u16).to_le_bytes()
 }
 
-fn long(n: usize) -> [u8; 4] {
+pub(crate) fn long(n: usize) -> [u8; 4] {
     (n as u32).to_le_bytes()
 }
 
 /// A chunk: type, length of its head, length; then the rest of the head, then the body.
-fn chunk(kind: usize, head: &[u8], body: &[u8]) -> Vec<u8> {
+pub(crate) fn chunk(kind: usize, head: &[u8], body: &[u8]) -> Vec<u8> {
     [&short(kind)[..], &short(8 + head.len()), &long(8 + head.len() + body.len()), head, body].concat()
 }
 
 /// A pool of strings in UTF-8 or UTF-16.
-fn pool(strings: &[&str], wide: bool) -> Vec<u8> {
+pub(crate) fn pool(strings: &[&str], wide: bool) -> Vec<u8> {
     let (mut offsets, mut data) = (Vec::new(), Vec::new());
     for text in strings {
         offsets.extend(long(data.len()));
@@ -300,8 +300,8 @@ fn attributes_of_every_kind() {
     let document = chunk(3, &[], &body.concat());
     let mut reader = XmlReader::new(&document).unwrap();
     let Some(wibbet_apk::Event::Start { name, attributes }) = reader.next_event().unwrap() else { panic!() };
-    assert_eq!(name, "manifest");
-    let found: Vec<(u32, &str, &Value)> = attributes.iter().map(|a| (a.id, a.name.as_str(), &a.value)).collect();
+    assert_eq!(&*name, "manifest");
+    let found: Vec<(u32, &str, &Value)> = attributes.iter().map(|a| (a.id, &*a.name, &a.value)).collect();
     assert_eq!(
         found,
         [

@@ -1,5 +1,6 @@
 //! APKs that are broken, cut, or made to do harm: an error or an answer, in bounded memory and time.
 
+use crate::by_hand::{chunk, long, pool, short};
 use crate::support::{read_bytes, read_counting};
 use proptest::prelude::*;
 use wibbet_apk::{XmlReader, read_manifest};
@@ -43,6 +44,98 @@ fn manifests_cut_at_every_length() {
         let cut = read_manifest(&manifest[..len]);
         assert!(cut.is_err() || len + 24 >= manifest.len(), "{len}");
     }
+}
+
+/// An element with one attribute, the name and the text of which are strings of the pool.
+fn element(name: usize, attribute: Option<(usize, usize)>) -> Vec<u8> {
+    let given = attribute
+        .map(|(name, text)| [&[0xff; 4][..], &long(name), &long(text), &short(8), &[0, 3], &long(text)].concat());
+    let head = [&[0xff; 4][..], &long(name), &short(20), &short(20), &short(usize::from(given.is_some())), &[0; 6]];
+    chunk(0x0102, &[0; 8], &[head.concat(), given.unwrap_or_default()].concat())
+}
+
+fn end(name: usize) -> Vec<u8> {
+    chunk(0x0103, &[0; 8], &[[0xff; 4], long(name)].concat())
+}
+
+/// A manifest of less than four megabytes in which everything is the same long text, again and again.
+fn manifest_of_repetitions() -> Vec<u8> {
+    let long_text = ";".repeat(16_000);
+    let short_name = "c".repeat(16_000);
+    let names = ["manifest", "application", "activity", "intent-filter", "action", "name", "provider", "authorities"];
+    let [manifest, application, activity, filter, action, name, provider, authorities] = [0, 1, 2, 3, 4, 5, 6, 7];
+    let strings: Vec<&str> = names.into_iter().chain([long_text.as_str(), &short_name]).collect();
+    let mut body = vec![pool(&strings, false), element(manifest, None), element(application, None)];
+    for _ in 0..15 {
+        body.extend([element(activity, Some((name, 8))), element(filter, None)]);
+        (0..1_000).for_each(|_| body.extend([element(action, Some((name, 8))), end(action)]));
+        body.extend([end(filter), end(activity)]);
+    }
+    for _ in 0..20_000 {
+        body.extend([element(provider, Some((authorities, 8))), end(provider)]);
+    }
+    body.extend([end(application), end(manifest)]);
+    chunk(3, &[], &body.concat())
+}
+
+/// The test program starts itself anew with little memory, and there reads it.
+#[cfg(unix)]
+#[test]
+fn a_manifest_that_repeats_itself_takes_no_more_memory_than_its_strings() {
+    const IN_HERE: &str = "WIBBET_TEST_WITH_LITTLE_MEMORY";
+    if std::env::var_os(IN_HERE).is_some() {
+        let bytes = manifest_of_repetitions();
+        assert!(bytes.len() < 4 << 20, "{}", bytes.len());
+        let manifest = read_manifest(&bytes).unwrap();
+        assert_eq!(manifest.components.iter().flat_map(|c| &c.filters).flat_map(|f| &f.actions).count(), 15_000);
+        assert!(manifest.components.len() > 15_000);
+        return;
+    }
+    let own = std::env::current_exe().unwrap();
+    let name = "hostile::a_manifest_that_repeats_itself_takes_no_more_memory_than_its_strings";
+    let limited = "ulimit -v 250000 && exec \"$0\" \"$@\"";
+    let child = std::process::Command::new("sh")
+        .args(["-c", limited])
+        .arg(own)
+        .args(["--exact", name, "--test-threads=1"])
+        .env(IN_HERE, "1")
+        .output()
+        .unwrap();
+    let said = String::from_utf8_lossy(&child.stdout);
+    assert!(child.status.success() && said.contains("1 passed"), "{said}{}", String::from_utf8_lossy(&child.stderr));
+}
+
+/// Class names that are written short have the package before them, each of them anew.
+#[test]
+fn class_names_without_end_are_an_error() {
+    let (package, class) = ("p".repeat(8_000), ".C".repeat(4_000));
+    let names = ["manifest", "application", "activity", "name", "package", &package, &class];
+    let mut body = vec![pool(&names, false), element(0, Some((4, 5))), element(1, None)];
+    (0..500).for_each(|_| body.extend([element(2, Some((3, 6))), end(2)]));
+    let enough = chunk(3, &[], &[body.clone(), vec![end(1), end(0)]].concat().concat());
+    assert!(read_manifest(&enough[..]).is_err_and(|e| e.rule.contains("class names")));
+    body.truncate(3 + 400);
+    let fewer = chunk(3, &[], &[body, vec![end(1), end(0)]].concat().concat());
+    let manifest = read_manifest(&fewer).unwrap();
+    assert_eq!((manifest.components.len(), manifest.components[0].name.len()), (200, 16_000));
+}
+
+/// Strings of a pool may lie over one another: a small pool with very many long ones.
+#[test]
+fn strings_that_lie_over_one_another_end_at_a_limit() {
+    let count = 2_000;
+    let text = "x".repeat(16_000);
+    let mut strings = pool(&[&text], false);
+    // As many offsets, all to the one string, behind it where the head says that they begin.
+    let data = strings.split_off(28 + 4);
+    let head = [long(count), long(0), long(0x100), long(28 + 4 * count), long(0)].concat();
+    let offsets: Vec<u8> = (0..count).flat_map(|_| long(0)).collect();
+    let strings = chunk(1, &head, &[offsets, data].concat());
+    let each = |n: usize| element(n, None);
+    let document = chunk(3, &[], &[vec![strings], (0..count).map(each).collect()].concat().concat());
+    let mut reader = XmlReader::new(&document).unwrap();
+    let seen = std::iter::from_fn(|| reader.next_event().transpose()).take_while(Result::is_ok).count();
+    assert_eq!(seen, (8 << 20) / 16_000);
 }
 
 #[test]

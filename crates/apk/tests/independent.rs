@@ -1,6 +1,7 @@
 //! Labels and manifest facts against an independent reader, Debian's `aapt`.
 
 use std::process::Command;
+use std::sync::Arc;
 
 use wibbet_apk::{ApkFacts, Value};
 use wibbet_sim::{SampleApk, Scenario};
@@ -29,18 +30,18 @@ fn check(id: &str, badging: &str, language: &str, facts: &ApkFacts) {
     let theirs = said(badging, &name).or_else(|| said(badging, "application-label"));
     assert_eq!(ours.unwrap_or(""), theirs.unwrap_or("").replace("\\'", "'"), "{id} {language}");
     let manifest = &facts.manifest;
-    assert_eq!(Some(&manifest.package), field(badging, "package:", "name").as_ref(), "{id}");
+    assert_eq!(Some(&*manifest.package), field(badging, "package:", "name").as_deref(), "{id}");
     assert_eq!(Some(manifest.version_code.to_string()), field(badging, "package:", "versionCode"), "{id}");
     let version = manifest.version_name.as_ref().and_then(Value::text).map(str::to_owned);
     assert_eq!(version, field(badging, "package:", "versionName"), "{id}");
-    let permissions: Vec<String> = badging
+    let permissions: Vec<Arc<str>> = badging
         .lines()
         .filter_map(|l| l.strip_prefix("uses-permission: name='"))
-        .map(|l| l.trim_end_matches('\'').to_owned())
+        .map(|l| l.trim_end_matches('\'').into())
         .collect();
     assert_eq!(manifest.permissions, permissions, "{id}");
     if let Some(name) = field(badging, "launchable-activity:", "name") {
-        assert_eq!(facts.launchers[0].name, name, "{id}");
+        assert_eq!(&*facts.launchers[0].name, name, "{id}");
         let label = field(badging, "launchable-activity:", "label").unwrap_or_default();
         let own = facts.launchers[0].label.as_ref().or(facts.label.as_ref()).map_or("", |l| l.text.as_str());
         if language.is_empty() {

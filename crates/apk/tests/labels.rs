@@ -23,7 +23,7 @@ fn labels_in_several_languages_are_those_that_were_put_in() {
                 assert_eq!(apk.label(""), None, "{}: {facts:?}", apk.id);
             }
             if let Ok(facts) = facts {
-                assert_eq!(facts.manifest.package, apk.id);
+                assert_eq!(&*facts.manifest.package, apk.id);
                 assert_eq!(facts.launchers.len(), usize::from(apk.launcher), "{}", apk.id);
             }
         }

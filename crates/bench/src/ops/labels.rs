@@ -130,7 +130,7 @@ impl Driver<'_> {
         let Some(tools) = tools else { return self.read_whole(news).await };
         let longest = self.device.longest_command().await?;
         loop {
-            let (ranges, chains) = self.reading.next_round(tools.walks);
+            let (ranges, chains) = self.beside(move |reading| reading.next_round(tools.walks)).await;
             if !ranges.is_empty() || !chains.is_empty() {
                 let answers = self.fetch(&ranges, &chains, tools, longest).await?;
                 self.reading.feed(answers);
@@ -139,6 +139,28 @@ impl Driver<'_> {
             if ranges.is_empty() && chains.is_empty() {
                 return Ok(());
             }
+        }
+    }
+
+    /// Computes something on a thread of its own: long manifests take their time, and other devices wait for this one.
+    async fn beside<T, F>(&mut self, work: F) -> T
+    where
+        T: Send + 'static,
+        F: FnOnce(&mut ApkReading) -> T + Send + 'static,
+    {
+        let mut reading = std::mem::take(&mut self.reading);
+        let done = tokio::task::spawn_blocking(move || {
+            let value = work(&mut reading);
+            (reading, value)
+        });
+        match done.await.map_err(tokio::task::JoinError::try_into_panic) {
+            Ok((reading, value)) => {
+                self.reading = reading;
+                value
+            }
+            Err(Ok(panic)) => std::panic::resume_unwind(panic),
+            // The program is ending.
+            Err(Err(_)) => std::future::pending().await,
         }
     }
 
@@ -177,7 +199,7 @@ impl Driver<'_> {
             match self.device.fetch(work.path(), SMALL as usize).await {
                 Ok(bytes) => {
                     self.cost.bytes += bytes.len() as u64;
-                    self.reading.whole(work, &bytes);
+                    self.beside(move |reading| reading.whole(work, &bytes)).await;
                 }
                 Err(error @ (AskError::NoLink(_) | AskError::Lost(_))) => return Err(error),
                 Err(error) => self.reading.give_up(work, &error.to_string()),

@@ -2,7 +2,8 @@
 //!
 //! A machine without input or output. It says which [`RangeJob`]s it wants next, is given what came for them, and so on until
 //! it wants nothing more. A file with its label in a part of its own, or in the framework, leads to another file. So many
-//! files are being read at a time that a round is worth its while, and no more, since each holds what is known of it.
+//! files are being read at a time that a round is worth its while, and so much is asked for that what is held of all of
+//! them stays small: of large apps the list of entries alone may have a megabyte.
 
 use std::collections::{BTreeMap, HashMap, VecDeque};
 
@@ -17,6 +18,9 @@ const FRAMEWORK: &str = "/system/framework/framework-res.apk";
 
 /// Files that are being read at a time. A round with more of them takes several commands anyway.
 const MOST_AT_ONCE: usize = 128;
+
+/// What is held of all files together is kept below this, in bytes; a single one may take more.
+const MOST_HELD: usize = 4 << 20;
 
 /// A file that has not led to its label after so many rounds is left alone.
 const MOST_ROUNDS: usize = 400;
@@ -89,13 +93,16 @@ struct Asked {
 }
 
 /// Reads the APKs of a device side by side.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub struct ApkReading {
     wanted: Vec<Locale>,
     /// Parts with languages that are wanted: path and length, by package.
     splits: HashMap<PackageId, (DevicePath, u64)>,
     framework: Option<u64>,
     waiting: VecDeque<ApkWork>,
+    /// Those that want something, and what, which has not been asked for yet.
+    wanting: Vec<(ApkWork, Vec<Want>)>,
+    /// Those that something was asked for.
     going: Vec<ApkWork>,
     asked: Vec<Asked>,
     /// What has become of the files so far.
@@ -152,18 +159,7 @@ impl ApkReading {
         known: &HashMap<ApkFingerprint, AppFacts>,
         wanted: &[Locale],
     ) -> Self {
-        let mut reading = Self {
-            wanted: wanted.to_vec(),
-            splits: HashMap::new(),
-            framework: None,
-            waiting: VecDeque::new(),
-            going: Vec::new(),
-            asked: Vec::new(),
-            counts: ApkCounts::default(),
-            fresh: BTreeMap::new(),
-            to_note: Vec::new(),
-            files: BTreeMap::new(),
-        };
+        let mut reading = Self { wanted: wanted.to_vec(), ..Self::default() };
         let at = |n: usize| looked.get(n).copied().flatten();
         for (n, path) in paths.all.iter().enumerate() {
             if let Some((size, _)) = at(n) {
@@ -220,32 +216,41 @@ impl ApkReading {
     /// What is wanted next: ranges, and chains where those can be followed on the device (`walks`), which then stand behind
     /// the ranges. Nothing when all is known.
     pub fn next_round(&mut self, walks: bool) -> (Vec<RangeJob>, Vec<RangeJob>) {
-        let mut work = std::mem::take(&mut self.going);
+        for work in std::mem::take(&mut self.going) {
+            let wanting = self.step(work);
+            self.wanting.extend(wanting);
+        }
+        let mut held: usize = self.wanting.iter().map(|(work, _)| work.reader.held()).sum();
+        while self.wanting.len() < MOST_AT_ONCE
+            && held < MOST_HELD
+            && let Some(work) = self.waiting.pop_front()
+        {
+            let wanting = self.step(work);
+            self.wanting.extend(wanting);
+        }
         let (mut ranges, mut chains) = (Vec::new(), Vec::new());
-        loop {
-            let more = MOST_AT_ONCE.saturating_sub(self.going.len() + work.len()).min(self.waiting.len());
-            work.extend(self.waiting.drain(..more));
-            if work.is_empty() {
-                break;
+        for (work, wants) in std::mem::take(&mut self.wanting) {
+            let size: usize = wants.iter().map(|want| want.len).sum();
+            if held.saturating_add(size) > MOST_HELD && !self.going.is_empty() {
+                self.wanting.push((work, wants));
+                continue;
             }
-            for one in work.drain(..) {
-                if let Some((one, wants)) = self.step(one) {
-                    let (path, file) = (one.path.clone(), self.going.len());
-                    for want in wants {
-                        match want.walk.filter(|_| walks) {
-                            Some(walk) => {
-                                let job = RangeJob::Chain(path.clone(), walk.start, walk.end, walk.type_id);
-                                chains.push((Asked { file, want, chain: true }, job));
-                            }
-                            None => {
-                                let job = RangeJob::Range(path.clone(), one.size, want.start, want.len as u64);
-                                ranges.push((Asked { file, want, chain: false }, job));
-                            }
-                        }
+            held = held.saturating_add(size);
+            let file = self.going.len();
+            for want in wants {
+                let path = work.path.clone();
+                match want.walk.filter(|_| walks) {
+                    Some(walk) => {
+                        let job = RangeJob::Chain(path, walk.start, walk.end, walk.type_id);
+                        chains.push((Asked { file, want, chain: true }, job));
                     }
-                    self.going.push(one);
+                    None => {
+                        let job = RangeJob::Range(path, work.size, want.start, want.len as u64);
+                        ranges.push((Asked { file, want, chain: false }, job));
+                    }
                 }
             }
+            self.going.push(work);
         }
         let (asked, ranges): (Vec<_>, Vec<_>) = ranges.into_iter().unzip();
         let (more, chains): (Vec<_>, Vec<_>) = chains.into_iter().unzip();
@@ -435,10 +440,14 @@ mod tests {
 
     /// Begins to read, every file being 5,000 bytes long.
     fn begin(count: usize, known: &HashMap<ApkFingerprint, AppFacts>) -> ApkReading {
+        begin_with(count, 5_000, known)
+    }
+
+    fn begin_with(count: usize, size: u32, known: &HashMap<ApkFingerprint, AppFacts>) -> ApkReading {
         let inventory = inventory(count);
         let paths = ApkPaths::of(&inventory, &english());
         assert_eq!(paths.all.len(), count + 1, "and the framework's file");
-        let looked: Vec<Looked> = (0..=count).map(|n| Some((5_000, n as u32))).collect();
+        let looked: Vec<Looked> = (0..=count).map(|n| Some((size, n as u32))).collect();
         ApkReading::begin(&paths, &looked, known, &english())
     }
 
@@ -512,5 +521,33 @@ mod tests {
         reading.feed((0..40).map(|_| (None, Vec::new())));
         assert!(reading.next_round(false).0.is_empty());
         assert_eq!(reading.fresh.len(), MOST_AT_ONCE + 40);
+    }
+
+    #[test]
+    fn what_is_held_of_all_files_together_stays_below_a_limit() {
+        let (count, megabyte) = (40usize, 1u32 << 20);
+        let mut reading = begin_with(count, 3 * megabyte, &HashMap::new());
+        let (ranges, _) = reading.next_round(false);
+        assert_eq!(ranges.len(), count, "their ends come in one round");
+        // Each says that its list of entries takes a megabyte, right before the end record.
+        let start = 3 * megabyte - 22 - megabyte;
+        let end = [&b"PK\x05\x06\0\0\0\0\x01\0\x01\0"[..], &megabyte.to_le_bytes(), &start.to_le_bytes(), &[0, 0]];
+        reading.feed(ranges.iter().map(|_| (Some(end.concat()), Vec::new())));
+        let mut seen = 0;
+        loop {
+            let (ranges, _) = reading.next_round(false);
+            if ranges.is_empty() {
+                break;
+            }
+            let lengths = ranges.iter().map(|job| match job {
+                RangeJob::Range(_, _, _, len) => *len as usize,
+                RangeJob::Chain(..) => 0,
+            });
+            assert!(lengths.clone().sum::<usize>() <= MOST_HELD, "{ranges:?}");
+            seen += ranges.len();
+            let answers: Vec<RangeAnswer> = lengths.map(|len| (Some(vec![0; len]), Vec::new())).collect();
+            reading.feed(answers);
+        }
+        assert_eq!((seen, reading.fresh.len()), (count, count), "none was forgotten, none asked for twice");
     }
 }

@@ -1,20 +1,18 @@
 //! Help: the order of work, what the shapes mean, and all keys.
 
-use ratatui::Frame;
 use ratatui::text::{Line, Span};
 use wibbet_core::link::Rung;
 use wibbet_core::package::Condition;
 
-use super::form::{Flow, Form};
-use super::page::Page;
-use crate::tui::app::App;
+use super::page::{Reading, Text};
 use crate::tui::keys::{Action, Binding, Layer, View, hint, menu_of};
-use crate::tui::message::Effect;
-use crate::tui::widgets::{Scroll, Theme, fit, glyph, wrap};
+use crate::tui::widgets::{Theme, fit, glyph, wrap};
 
 /// The help.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Help(Scroll);
+pub(crate) type Help = Reading<HelpText>;
+
+#[derive(Debug, Clone)]
+pub(crate) enum HelpText {}
 
 /// The keys in their layers: a heading, and what is bound. Those of the view come first.
 fn key_tables(here: View) -> Vec<(String, Vec<&'static Binding>)> {
@@ -31,103 +29,80 @@ fn key_tables(here: View) -> Vec<(String, Vec<&'static Binding>)> {
     tables
 }
 
-fn lines(here: View, theme: &Theme, cells: usize) -> Vec<Line<'static>> {
-    let mut lines: Vec<Line<'_>> = Vec::new();
-    let say = |text: &str, lines: &mut Vec<Line<'_>>| lines.extend(wrap(text, cells).into_iter().map(Line::raw));
-    say(
-        "The line at the top is the order of work: choose a device on the bench, mark packages, look at the plan, send it and watch it being read back. What is off stands on the shelf and can be put back from there.",
-        &mut lines,
-    );
-    for (title, bindings) in key_tables(here) {
-        lines.push(Line::raw(""));
-        lines.push(Line::styled(title, theme.accent));
-        for binding in bindings {
-            let keys: Vec<String> = binding.keys.iter().map(|k| k.name()).collect();
-            let doc = wrap(binding.doc, cells.saturating_sub(18));
-            for (n, text) in doc.into_iter().enumerate() {
-                let key = if n == 0 { keys.join(" ") } else { String::new() };
-                lines.push(Line::from(vec![
-                    Span::styled(format!("  {} ", fit(&key, 14)), theme.accent),
-                    Span::raw(text),
-                ]));
+impl Text for HelpText {
+    const OPENED_BY: Action = Action::Help;
+    const TITLE: &'static str = " Help ";
+    const COLUMNS: u16 = 104;
+
+    fn lines(here: View, theme: &Theme, cells: usize) -> Vec<Line<'static>> {
+        let mut lines: Vec<Line<'_>> = Vec::new();
+        let say = |text: &str, lines: &mut Vec<Line<'_>>| lines.extend(wrap(text, cells).into_iter().map(Line::raw));
+        say(
+            "The line at the top is the order of work: choose a device on the bench, mark packages, look at the plan, send it and watch it being read back. What is off stands on the shelf and can be put back from there.",
+            &mut lines,
+        );
+        for (title, bindings) in key_tables(here) {
+            lines.push(Line::raw(""));
+            lines.push(Line::styled(title, theme.accent));
+            for binding in bindings {
+                let keys: Vec<String> = binding.keys.iter().map(|k| k.name()).collect();
+                let doc = wrap(binding.doc, cells.saturating_sub(18));
+                for (n, text) in doc.into_iter().enumerate() {
+                    let key = if n == 0 { keys.join(" ") } else { String::new() };
+                    lines.push(Line::from(vec![
+                        Span::styled(format!("  {} ", fit(&key, 14)), theme.accent),
+                        Span::raw(text),
+                    ]));
+                }
             }
         }
-    }
-    lines.push(Line::raw(""));
-    lines.push(Line::styled("The ladder of a link", theme.accent));
-    lines.push(Line::raw("  ╟──╢ ╪   a rung that holds          ╟┄┄╢ ┼   one that is being tried"));
-    lines.push(Line::raw("  ╟╴╶╢ ╳   the one that is missing    ║  ║ ═   nothing is known of it yet"));
-    for rung in Rung::ALL.iter().rev() {
-        let words = match rung {
-            Rung::Reached => "it is on the bus, or answers at its address",
-            Rung::Interface => "USB debugging is on, or what answers is a debugging daemon",
-            Rung::Free => "this user may open it, and no other program holds it",
-            Rung::Authorised => "somebody has allowed this computer on the device, or it is paired",
-            Rung::Shell => "it answers commands",
-            Rung::Service => "its packages can be read",
-            Rung::Changes => "no second switch of the maker forbids changes",
-            Rung::Started => "Android says that it has started",
-        };
-        lines.push(Line::raw(format!("  {}  {words}", fit(rung.label(), 24))));
-    }
-    lines.push(Line::raw(""));
-    lines.push(Line::styled("Shapes", theme.accent));
-    for condition in [
-        Condition::InUse,
-        Condition::Disabled,
-        Condition::Suspended,
-        Condition::Hidden,
-        Condition::Uninstalled,
-        Condition::Absent,
-    ] {
-        let words = match condition {
-            Condition::InUse => "in use: installed for the user, and on",
-            Condition::Disabled => "disabled: installed, but it does not run",
-            Condition::Suspended => "suspended: greyed out and not started",
-            Condition::Hidden => "hidden: an administrator or root has put it away",
-            Condition::Uninstalled => "uninstalled for the user; its code is still on the device",
-            Condition::Absent => "absent: not there for this user",
-        };
-        lines.push(Line::raw(format!("  {}  {words}", glyph(condition))));
-    }
-    lines.push(Line::raw("  ●→○  chosen: what it is, and what it is going to be"));
-    lines.push(Line::raw("  ▰▰▰  a step: sent, answered, read back"));
-    lines.push(Line::raw(""));
-    let follow = hint(View::Packages, Action::Follow);
-    lines.push(Line::raw(format!("  ◉    on the device's screen now ({follow} follows it)      ★  with a star")));
-    lines.push(Line::raw("  ~    a name guessed from the id, where no label could be read"));
-    let all = hint(View::Packages, Action::Everything);
-    lines.push(Line::raw(format!("  –    the device does not report it; {all} says why")));
-    lines.push(Line::raw(""));
-    say(&format!("Searching has a page of its own: {}.", hint(View::Packages, Action::SearchHelp)), &mut lines);
-    lines
-}
-
-/// The page, seen from a view.
-fn page(here: View, then: impl FnOnce(&Page<'_>)) {
-    let lines = |theme: &Theme, cells: usize| lines(here, theme, cells);
-    then(&Page { title: " Help ", columns: 104, layer: Layer::Reading, lines: &lines });
-}
-
-impl Form for Help {
-    const OPENED_BY: Action = Action::Help;
-    const ABOUT_THE_DEVICE: bool = false;
-
-    fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
-        Some(Self::default())
-    }
-
-    fn layer(&self) -> Layer {
-        Layer::Reading
-    }
-
-    fn act(&mut self, app: &mut App, action: Action, _out: &mut Vec<Effect>) -> Flow {
-        let mut flow = Flow::Stay;
-        page(app.view, |page| flow = page.act(&mut self.0, app, action));
-        flow
-    }
-
-    fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
-        page(app.view, |page| page.draw(self.0, app, theme, frame));
+        lines.push(Line::raw(""));
+        lines.push(Line::styled("The ladder of a link", theme.accent));
+        lines.push(Line::raw("  ╟──╢ ╪   a rung that holds          ╟┄┄╢ ┼   one that is being tried"));
+        lines.push(Line::raw("  ╟╴╶╢ ╳   the one that is missing    ║  ║ ═   nothing is known of it yet"));
+        for rung in Rung::ALL.iter().rev() {
+            let words = match rung {
+                Rung::Reached => "it is on the bus, or answers at its address",
+                Rung::Interface => "USB debugging is on, or what answers is a debugging daemon",
+                Rung::Free => "this user may open it, and no other program holds it",
+                Rung::Authorised => "somebody has allowed this computer on the device, or it is paired",
+                Rung::Shell => "it answers commands",
+                Rung::Service => "its packages can be read",
+                Rung::Changes => "no second switch of the maker forbids changes",
+                Rung::Started => "Android says that it has started",
+            };
+            lines.push(Line::raw(format!("  {}  {words}", fit(rung.label(), 24))));
+        }
+        lines.push(Line::raw(""));
+        lines.push(Line::styled("Shapes", theme.accent));
+        for condition in [
+            Condition::InUse,
+            Condition::Disabled,
+            Condition::Suspended,
+            Condition::Hidden,
+            Condition::Uninstalled,
+            Condition::Absent,
+        ] {
+            let words = match condition {
+                Condition::InUse => "in use: installed for the user, and on",
+                Condition::Disabled => "disabled: installed, but it does not run",
+                Condition::Suspended => "suspended: greyed out and not started",
+                Condition::Hidden => "hidden: an administrator or root has put it away",
+                Condition::Uninstalled => "uninstalled for the user; its code is still on the device",
+                Condition::Absent => "absent: not there for this user",
+            };
+            lines.push(Line::raw(format!("  {}  {words}", glyph(condition))));
+        }
+        lines.push(Line::raw("  ●→○  chosen: what it is, and what it is going to be"));
+        lines.push(Line::raw("  ▰▰▰  a step: sent, answered, read back"));
+        lines.push(Line::raw(""));
+        let follow = hint(View::Packages, Action::Follow);
+        lines.push(Line::raw(format!("  ◉    on the device's screen now ({follow} follows it)      ★  with a star")));
+        lines.push(Line::raw("  ~    a name guessed from the id, where no label could be read"));
+        let all = hint(View::Packages, Action::Everything);
+        lines.push(Line::raw(format!("  –    the device does not report it; {all} says why")));
+        lines.push(Line::raw(""));
+        say(&format!("Searching has a page of its own: {}.", hint(View::Packages, Action::SearchHelp)), &mut lines);
+        lines
     }
 }

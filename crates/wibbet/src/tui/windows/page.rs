@@ -1,12 +1,61 @@
 //! A text that is read in a window of its own.
 
+use std::marker::PhantomData;
+
 use ratatui::Frame;
 use ratatui::text::Line;
 
-use super::form::{ALL, Flow, foot, framed};
+use super::form::{ALL, Flow, Form, foot, framed};
 use crate::tui::app::App;
-use crate::tui::keys::{Action, Layer};
+use crate::tui::keys::{Action, Layer, View};
+use crate::tui::message::Effect;
 use crate::tui::widgets::{ColorDepth, Scroll, Theme};
+
+/// A text that has nothing to do with any device: it is read, and closed again.
+pub(crate) trait Text {
+    /// The action that opens it.
+    const OPENED_BY: Action;
+    const TITLE: &'static str;
+    /// The most cells that it takes.
+    const COLUMNS: u16;
+
+    /// The text for a width, seen from a view.
+    fn lines(here: View, theme: &Theme, cells: usize) -> Vec<Line<'static>>;
+}
+
+/// The window of such a text, and how far it has been scrolled.
+#[derive(Debug, Clone)]
+pub(crate) struct Reading<T>(Scroll, PhantomData<T>);
+
+impl<T: Text> Reading<T> {
+    fn page(here: View, then: impl FnOnce(&Page<'_>)) {
+        let lines = |theme: &Theme, cells: usize| T::lines(here, theme, cells);
+        then(&Page { title: T::TITLE, columns: T::COLUMNS, layer: Layer::Reading, lines: &lines });
+    }
+}
+
+impl<T: Text> Form for Reading<T> {
+    const OPENED_BY: Action = T::OPENED_BY;
+    const ABOUT_THE_DEVICE: bool = false;
+
+    fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
+        Some(Self(Scroll::default(), PhantomData))
+    }
+
+    fn layer(&self) -> Layer {
+        Layer::Reading
+    }
+
+    fn act(&mut self, app: &mut App, action: Action, _out: &mut Vec<Effect>) -> Flow {
+        let mut flow = Flow::Stay;
+        Self::page(app.view, |page| flow = page.act(&mut self.0, app, action));
+        flow
+    }
+
+    fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
+        Self::page(app.view, |page| page.draw(self.0, app, theme, frame));
+    }
+}
 
 /// Moves in a text of `len` lines in a window of `room`, or closes it.
 fn read_on(scroll: &mut Scroll, len: usize, room: usize, action: Action) -> Flow {
