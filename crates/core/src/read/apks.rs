@@ -20,7 +20,7 @@ const FRAMEWORK: &str = "/system/framework/framework-res.apk";
 const MOST_AT_ONCE: usize = 128;
 
 /// What is held of all files together is kept below this, in bytes; a single one may take more.
-const MOST_HELD: usize = 4 << 20;
+const MOST_HELD: usize = 2 << 20;
 
 /// A file that has not led to its label after so many rounds is left alone.
 const MOST_ROUNDS: usize = 400;
