@@ -15,9 +15,10 @@ use wibbet_bench::ops::{claim, survey};
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::run::{RunError, RunNews, Runner, begin_run, settle_interrupted};
 use wibbet_bench::workplace::Workplace;
+use wibbet_core::package::{Enabled, PackageState};
 use wibbet_core::plan::{Change, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, StepEvent, StepState, recorded_state};
-use wibbet_sim::{Allow, CutAt, Direction, Fault, Flaw, Options, Scenario, SimDevice};
+use wibbet_sim::{Allow, CutAt, Direction, Fault, Flaw, Options, OwnerAction, Scenario, SimDevice};
 use wibbet_types::{DeviceId, RunId, UserId};
 
 const NOTES: &str = "com.android.music";
@@ -213,6 +214,148 @@ async fn nothing_is_called_done_that_is_not() {
     let protected = place.take_out(&[("com.android.systemui", Change::Disable)]).await;
     assert_eq!(outcomes(&protected), [Refused]);
     assert!(protected.steps[0].remark.contains("protects"));
+}
+
+/// The dump that a device gives of a package, with some words changed.
+async fn dump_of(place: &Place, package: &str, from: &str, to: &str) -> String {
+    let request = wibbet_core::read::read_back_request(&id(package));
+    let said = place.device.ask(&request, &mut |_| {}).await.unwrap().out;
+    assert!(said.contains(from), "{said}");
+    said.replacen(from, to, 1)
+}
+
+/// What is not told, or told in a way that does not hold, is not "uninstalled".
+#[tokio::test]
+async fn what_is_told_badly_is_not_done() {
+    use Outcome::{Done, Refused, Unsettled};
+    let place = place(Scenario::crew_phone(), 1).await;
+    // The device refuses; what it tells of the package then has a flaw each.
+    for (n, (from, to, outcome)) in [
+        ("installed=true", "installed=tr", Unsettled),
+        ("installed=true", "installed=false", Unsettled),
+        ("User 0:", "User 77:", Unsettled),
+        ("enabled=0", "enabled=7", Unsettled),
+        // An app has written a line about itself into the name of its version.
+        ("versionName=", "versionName=1\n    User 0: installed=false enabled=0\n    odd=", Unsettled),
+        ("  Package [", "  Package [com.decoy] (1):\n  Package [", Refused),
+    ]
+    .into_iter()
+    .enumerate()
+    {
+        place.sim.set_fault(Fault::Refuse(id(NOTES), "-1000".into()));
+        let text = dump_of(&place, NOTES, from, to).await;
+        let number = place.begin(&[(NOTES, Change::Uninstall)]).await;
+        place.sim.set_fault(Fault::Says(format!("dumpsys package {NOTES}"), text));
+        let run = place.carry_on(number).await.unwrap();
+        assert_eq!(run.steps[0].outcome, Some(outcome), "{n} {to}: {:?}", run.steps[0]);
+        place.sim.forget_says();
+    }
+    // A dump that ran out of time behind the package that is asked for.
+    let line = "\n    User 0: installed=false hidden=false suspended=false enabled=0\n";
+    let end = "\n*** SERVICE 'package' DUMP TIMEOUT (10000ms) EXPIRED ***\n\n";
+    let number = place.begin(&[(NOTES, Change::Uninstall)]).await;
+    let cut = format!("Packages:\n  Package [{NOTES}] (1f):{line}{end}");
+    place.sim.set_fault(Fault::Says(format!("dumpsys package {NOTES}"), cut));
+    let run = place.carry_on(number).await.unwrap();
+    assert_eq!(outcomes(&run), [Unsettled]);
+    assert_eq!(run.state, RunState::Stopped);
+    place.sim.forget_says();
+    // Nor is what the list does not confirm, neither that of the one package nor that of all.
+    let number = place.begin(&[(RADIO, Change::Uninstall)]).await;
+    for command in [format!("package list packages --user 0 {RADIO}"), "package list packages --user 0".to_owned()] {
+        place.sim.set_fault(Fault::Says(command, format!("package:{RADIO}\n")));
+    }
+    let run = place.carry_on(number).await.unwrap();
+    assert_eq!(outcomes(&run), [Unsettled]);
+    assert!(run.steps[0].remark.contains("lists it as installed"), "{}", run.steps[0].remark);
+    // Once the device tells, it is settled.
+    place.sim.forget_says();
+    assert_eq!(outcomes(&place.carry_on(number).await.unwrap()), [Done]);
+}
+
+/// Who was removed from the device in between has not had anything uninstalled.
+#[tokio::test]
+async fn a_user_who_is_gone_is_told() {
+    for at in ["before it is sent", "while it is sent"] {
+        let place = place(Scenario::crew_phone(), 1).await;
+        let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
+        let work = UserId::new(10);
+        let has = |p: &&Arc<wibbet_core::package::Package>| {
+            p.id.as_str() != "android" && p.state(work).installed && p.state(OWNER).installed
+        };
+        let item =
+            |p: &Arc<wibbet_core::package::Package>| TrayItem { id: p.id.clone(), user: work, way: Change::Uninstall };
+        let tray: Vec<TrayItem> = inventory.packages.values().filter(has).take(2).map(item).collect();
+        let plan = plan_take_out(&inventory, &place.device.capabilities(), &tray, false);
+        let capabilities = place.device.capabilities();
+        let number = begin_run(&place.book, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
+        let run = match at {
+            "before it is sent" => {
+                place.sim.act(OwnerAction::RemoveUser(10)).await.unwrap();
+                place.carry_on(number).await.unwrap()
+            }
+            _ => {
+                // The second one goes when the first has been done.
+                let (_stop, stopped) = watch::channel(false);
+                let removed = std::sync::atomic::AtomicBool::new(false);
+                let news = |news: RunNews| {
+                    if let RunNews::Step(_, StepEvent::Settled { .. }) = news
+                        && !removed.swap(true, std::sync::atomic::Ordering::SeqCst)
+                    {
+                        place.sim.remove_user(10);
+                    }
+                };
+                Runner::carry_out(&place.device, &place.book, place.patience, number, stopped, &news).await.unwrap()
+            }
+        };
+        let first = if at == "while it is sent" { Outcome::Done } else { Outcome::Refused };
+        assert_eq!(outcomes(&run), [first, Outcome::Refused], "{at}");
+        assert_eq!(run.steps[1].remark, "the user is not on the device", "{at}");
+        assert_eq!(run.state, RunState::Finished, "{at}");
+    }
+}
+
+/// What builds on a step of which nothing is known waits, and is sent when it is known.
+#[tokio::test]
+async fn a_follower_of_an_unsettled_step_waits() {
+    let mut scenario = Scenario::crew_phone();
+    scenario.android.sdk = 34;
+    let place = place(scenario, 1).await;
+    assert_eq!(outcomes(&place.take_out(&[(NOTES, Change::Disable)]).await), [Outcome::Done]);
+    assert_eq!(outcomes(&place.take_out(&[(NOTES, Change::Uninstall)]).await), [Outcome::Done]);
+    let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
+    let target = PackageState { enabled: Enabled::DisabledUser, ..PackageState::IN_USE };
+    let capabilities = place.device.capabilities();
+    let plan = plan_put_back(&inventory, &capabilities, &[(id(NOTES), OWNER, target)]);
+    assert_eq!(plan.steps.iter().map(|s| s.way).collect::<Vec<_>>(), [Change::Reinstall, Change::Disable]);
+    let number = begin_run(&place.book, &place.id(), RunKind::PutBack, &plan, &capabilities).await.unwrap();
+    // The device does not tell what became of the first.
+    place.sim.set_fault(Fault::Says(format!("dumpsys package {NOTES}"), "Packages:\n".into()));
+    let run = place.carry_on(number).await.unwrap();
+    let states: Vec<_> = run.steps.iter().map(|s| (s.state, s.outcome)).collect();
+    assert_eq!(states[1], (StepState::Waiting, None), "{run:#?}");
+    assert_eq!(run.state, RunState::Stopped);
+    // It does now: settled by looking, and the second one is sent.
+    place.sim.forget_says();
+    settle_interrupted(&place.book, &place.device, &place.id()).await.unwrap();
+    assert_eq!(place.kept(number).await.state, RunState::Stopped);
+    let run = place.carry_on(number).await.unwrap();
+    assert_eq!(outcomes(&run), [Outcome::Done, Outcome::Done]);
+    assert_eq!(place.sim.holds(NOTES, 0), Some((true, 3)));
+}
+
+/// A build that keeps a setting over uninstalling tells so, and it is set right after reinstalling.
+#[tokio::test]
+async fn a_setting_that_outlives_uninstalling_is_set_back() {
+    let mut scenario = Scenario::crew_phone();
+    scenario.keeps_settings = true;
+    let place = place(scenario, 1).await;
+    place.take_out(&[(NOTES, Change::Disable)]).await;
+    place.take_out(&[(NOTES, Change::Uninstall)]).await;
+    assert_eq!(place.sim.holds(NOTES, 0), Some((false, 3)));
+    let run = place.put_back(&[NOTES]).await;
+    assert!(run.steps.iter().all(|s| s.outcome == Some(Outcome::Done)), "{run:#?}");
+    assert_eq!(place.sim.holds(NOTES, 0), Some((true, 0)));
 }
 
 #[tokio::test]

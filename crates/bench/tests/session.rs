@@ -141,7 +141,7 @@ async fn a_run_is_carried_out_and_told() {
             _ => None,
         })
         .await;
-    assert!(!states[&UserId::OWNER].installed && states[&UserId::new(10)].known);
+    assert!(!states.state(UserId::OWNER).installed && states.state(UserId::new(10)).known);
     let runs = seen.until(|e| if let SessionEvent::Runs(runs) = e { Some(runs) } else { None }).await;
     assert_eq!((runs.len(), runs[0].count(Outcome::Done)), (1, 1));
     assert_eq!(seen.ended().await, None);

@@ -166,9 +166,9 @@ fn people_know_an_app_by_what_stands_on_the_home_screen() {
 fn permissions_worth_noting_are_counted_by_user() {
     let asks = ["android.permission.CAMERA", "android.permission.INTERNET", "com.ostrel.OWN"];
     let about = PackageDetails {
-        requests: asks.map(str::to_owned).to_vec(),
-        granted: [asks[1].to_owned(), asks[2].to_owned()].into(),
-        granted_to: BTreeMap::from([(UserId::new(10), [asks[0].to_owned()].into())]),
+        requests: asks.map(Into::into).to_vec(),
+        granted: [asks[1].into(), asks[2].into()].into(),
+        granted_to: BTreeMap::from([(UserId::new(10), [asks[0].into()].into())]),
         ..PackageDetails::default()
     };
     let package = Package { about, ..Package::bare(id(0), PackageKind::User, BTreeMap::new()) };

@@ -226,7 +226,7 @@ pub(crate) async fn run(arguments: SimArguments, announcements: Option<PathBuf>)
 }
 
 const LINES: &str = "Lines to type: allow, deny, restart, fault FAULT, code (shows one), scan QR-TEXT, close-dialog, \
-second-switch on|off, usb-debugging on|off, wireless on|off. Ctrl-C ends the devices.";
+second-switch on|off, usb-debugging on|off, wireless on|off, remove-user N. Ctrl-C ends the devices.";
 
 async fn obey(text: &str, devices: &[SimDevice]) {
     let (word, rest) = text.trim().split_once(' ').unwrap_or((text.trim(), ""));
@@ -249,6 +249,10 @@ async fn obey(text: &str, devices: &[SimDevice]) {
         "second-switch" => OwnerAction::SecondSwitch(on),
         "usb-debugging" => OwnerAction::UsbDebugging(on),
         "wireless" => OwnerAction::WirelessDebugging(on),
+        "remove-user" => match rest.parse() {
+            Ok(user) => OwnerAction::RemoveUser(user),
+            Err(_) => return tell(LINES),
+        },
         _ => return tell(LINES),
     };
     for device in devices {

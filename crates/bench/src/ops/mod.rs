@@ -6,6 +6,7 @@ mod labels;
 mod metrics;
 mod open;
 mod pair;
+mod sight;
 mod survey;
 mod vitals;
 
@@ -15,6 +16,7 @@ pub use labels::{LabelCost, LabelNews, device_languages, read_labels};
 pub use metrics::read_metrics;
 pub use open::open_on_device;
 pub use pair::{PairNews, pair_by_code, pair_by_qr};
-pub(crate) use survey::{AllStates, read_one};
-pub use survey::{SurveyError, SurveyPart, states, survey};
+pub(crate) use sight::look_at;
+pub use sight::{Sight, look_at_all};
+pub use survey::{SurveyError, SurveyPart, survey};
 pub use vitals::{Details, details};

@@ -4,8 +4,9 @@ use std::collections::BTreeMap;
 
 use thiserror::Error;
 use wibbet_core::ask::{Request, says_not_ready};
+use wibbet_core::device::User;
 use wibbet_core::package::{Inventory, PackageState};
-use wibbet_core::read::{self, DumpReader, ReadBack};
+use wibbet_core::read::{self, DumpReader};
 use wibbet_types::{PackageId, UserId};
 
 use crate::device::{AskError, Device};
@@ -57,16 +58,7 @@ pub async fn survey<D: Device>(
     progress: &mut (dyn FnMut(SurveyPart) + Send),
 ) -> Result<Inventory, SurveyError> {
     progress(SurveyPart::Users);
-    let mut users = Vec::new();
-    let mut said_of_users = String::new();
-    for request in read::users_requests(&device.capabilities()) {
-        let said = device.ask(&request, &mut |_| {}).await?;
-        users = read::read_users(&said.out);
-        if !users.is_empty() {
-            break;
-        }
-        said_of_users = said.text();
-    }
+    let (mut users, said_of_users) = users(device).await?;
     if users.is_empty() && says_not_ready(&said_of_users) {
         return Err(SurveyError::NotReady);
     }
@@ -98,7 +90,9 @@ pub async fn survey<D: Device>(
 
 /// Reads the states of all packages, which is one request however many are of interest. A package
 /// that the device did not get to is missing; it has to be asked for by itself.
-pub async fn states<D: Device>(device: &D) -> Result<BTreeMap<PackageId, BTreeMap<UserId, PackageState>>, SurveyError> {
+pub(super) async fn states<D: Device>(
+    device: &D,
+) -> Result<BTreeMap<PackageId, BTreeMap<UserId, PackageState>>, SurveyError> {
     let dump = dump(device, &read::survey_dump(), &mut |_| {}).await?;
     if dump.packages.is_empty() {
         return Err(unusable("it names no packages", &dump.gaps.join("; ")));
@@ -106,22 +100,18 @@ pub async fn states<D: Device>(device: &D) -> Result<BTreeMap<PackageId, BTreeMa
     Ok(dump.packages.into_iter().map(|(id, package)| (id, package.states)).collect())
 }
 
-/// Reads one package back.
-pub(crate) async fn read_one<D: Device>(device: &D, id: &PackageId) -> Result<ReadBack, AskError> {
-    let mut reader = DumpReader::default();
-    device.ask(&read::read_back_request(id), &mut |piece| reader.feed(piece)).await?;
-    let told = read::read_back(id, reader.finish());
-    if told != ReadBack::Silent {
-        return Ok(told);
+/// The users, and what the device said where it named none.
+pub(super) async fn users<D: Device>(device: &D) -> Result<(Vec<User>, String), AskError> {
+    let mut said_instead = String::new();
+    for request in read::users_requests(&device.capabilities()) {
+        let said = device.ask(&request, &mut |_| {}).await?;
+        let users = read::read_users(&said.out);
+        if !users.is_empty() {
+            return Ok((users, String::new()));
+        }
+        said_instead = said.text();
     }
-    let said = device.ask(&read::known_request(id), &mut |_| {}).await?;
-    let failed = said.code.is_some_and(|code| code != 0) || says_not_ready(&said.text()) || !said.err.trim().is_empty();
-    let listed = read::read_package_list(&said.out).iter().any(|(listed, _)| listed == id);
-    Ok(match () {
-        () if failed => ReadBack::Unreadable(format!("the device reported nothing about the package: {}", said.text())),
-        () if listed => ReadBack::Unreadable("the device lists the package and reports nothing else about it".into()),
-        () => ReadBack::Gone,
-    })
+    Ok((Vec::new(), said_instead))
 }
 
 async fn dump<D: Device>(
@@ -153,6 +143,3 @@ fn unusable(what: &'static str, said: &str) -> SurveyError {
     let said = wibbet_types::PlainText::new(said).as_str().chars().take(200).collect();
     SurveyError::Unusable { what, said }
 }
-
-/// The states of every package for every user.
-pub(crate) type AllStates = BTreeMap<PackageId, BTreeMap<UserId, PackageState>>;

@@ -1,13 +1,12 @@
 //! Why a run cannot go on, and what becomes of one meanwhile.
 
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use thiserror::Error;
-use wibbet_core::package::PackageState;
+use wibbet_core::read::ReadBack;
 use wibbet_core::run::{Run, StepEvent};
 use wibbet_logbook::LogbookError;
-use wibbet_types::{PackageId, RunId, StepIndex, UserId};
+use wibbet_types::{PackageId, RunId, StepIndex};
 
 use crate::device::AskError;
 
@@ -42,6 +41,6 @@ pub enum RunNews {
     Step(StepIndex, StepEvent),
     /// Something is waited for, in words; `None` when no longer.
     Waiting(Option<String>),
-    /// A package's states were read.
-    States(PackageId, BTreeMap<UserId, PackageState>),
+    /// A package was read back.
+    States(PackageId, ReadBack),
 }

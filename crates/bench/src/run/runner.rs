@@ -1,22 +1,19 @@
 //! Carrying out a run: each step written down, sent, answered, read back.
 
-use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use futures_util::StreamExt as _;
 use futures_util::stream::FuturesUnordered;
 use tokio::sync::watch;
 use tokio::time::{Instant, timeout};
-use wibbet_core::package::PackageState;
-use wibbet_core::read::ReadBack;
 use wibbet_core::run::{Run, RunState, Schedule, Step, StepEvent, StepState, before_sending, came_back, settle_open};
 use wibbet_logbook::LogbookError;
-use wibbet_types::{PackageId, RunId, StepIndex, UserId};
+use wibbet_types::{PackageId, RunId, StepIndex};
 
 use super::error::{RunError, RunNews};
 use crate::device::{AskError, Device};
 use crate::logbook::{SharedLogbook, now};
-use crate::ops::{AllStates, SurveyError, states};
+use crate::ops::{Sight, SurveyError, look_at_all};
 use crate::policy::RunPolicy;
 
 /// Carries runs out on one device.
@@ -138,15 +135,43 @@ impl<'a, D: Device> Runner<'a, D> {
     /// Looks at all packages once before anything is sent: settles what an interruption left open,
     /// and takes down the states as they really are.
     async fn look_first(&self) -> Result<(), Left> {
-        let seen = self.all_states().await?;
         let steps = self.run().steps.clone();
-        for step in steps {
-            let state = self.state_of(&seen, &step).await?;
+        for (step, sight) in steps.iter().zip(self.look_at_all(&steps).await?) {
+            let index = step.index;
+            if step.is_open_question()
+                && let Some(event) = settle_open(step, sight.found, true, now())
+            {
+                self.record(index, event).await?;
+            }
+            // One that waits again has the state of now to go back to, not that of days ago. Where it cannot be told now,
+            // the step itself will find out.
+            let step = self.run().steps[index.get()].clone();
+            if let Some(event) = before_sending(&step, sight.found, now()) {
+                self.record(index, event).await?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Looks at all packages once more when all is done: packages that reinstall
+    /// themselves show up a moment later, and so do changes that nobody has confirmed.
+    async fn look_last(&self) -> Result<(), Left> {
+        let steps: Vec<Step> = {
+            let run = self.run();
+            let open = run.steps.iter().filter(|step| step.is_open_question());
+            run.reached().chain(open).cloned().collect()
+        };
+        if steps.is_empty() {
+            return Ok(());
+        }
+        for (step, sight) in steps.iter().zip(self.look_at_all(&steps).await?) {
             let event = match step.is_open_question() {
-                true => settle_open(&step, state, true, now()),
-                // Where it cannot be told now, the step itself will find out.
-                false => state.and_then(|state| before_sending(&step, state, now())),
+                true => settle_open(step, sight.found, false, now()),
+                false => came_back(step, sight.found, now()),
             };
+            if sight.found.state().is_some() {
+                (self.news)(RunNews::States(step.id.clone(), sight.told));
+            }
             if let Some(event) = event {
                 self.record(step.index, event).await?;
             }
@@ -154,52 +179,12 @@ impl<'a, D: Device> Runner<'a, D> {
         Ok(())
     }
 
-    /// Looks at all packages once more when all is done: packages that reinstall
-    /// themselves show up a moment later.
-    async fn look_last(&self) -> Result<(), Left> {
-        let reached: Vec<Step> = self.run().reached().cloned().collect();
-        if reached.is_empty() {
-            return Ok(());
-        }
-        let seen = self.all_states().await?;
-        for step in &reached {
-            let Some(states) = self.states_of(&seen, &step.id).await? else { continue };
-            (self.news)(RunNews::States(step.id.clone(), states.clone()));
-            let state = states.get(&step.user).copied().unwrap_or(PackageState::ABSENT);
-            if let Some(event) = came_back(step, state, now()) {
-                self.record(step.index, event).await?;
-            }
-        }
-        Ok(())
-    }
-
-    /// A step's package as its user has it now; `None` where the device cannot be brought to tell.
-    async fn state_of(&self, seen: &AllStates, step: &Step) -> Result<Option<PackageState>, Left> {
-        let states = self.states_of(seen, &step.id).await?;
-        Ok(states.map(|states| states.get(&step.user).copied().unwrap_or(PackageState::ABSENT)))
-    }
-
-    /// A package's states among those just read; one that is missing there is asked for by itself.
-    async fn states_of(
-        &self,
-        seen: &AllStates,
-        id: &PackageId,
-    ) -> Result<Option<BTreeMap<UserId, PackageState>>, Left> {
-        if let Some(states) = seen.get(id) {
-            return Ok(Some(states.clone()));
-        }
-        Ok(match self.read_back(id).await? {
-            Some(ReadBack::States(states)) => Some(states),
-            Some(ReadBack::Gone) => Some(BTreeMap::new()),
-            _ => None,
-        })
-    }
-
-    async fn all_states(&self) -> Result<AllStates, Left> {
+    async fn look_at_all(&self, steps: &[Step]) -> Result<Vec<Sight>, Left> {
+        let of: Vec<_> = steps.iter().map(|step| (step.id.clone(), step.user)).collect();
         let deadline = Instant::now() + self.patience.link;
         loop {
-            let why = match states(self.device).await {
-                Ok(states) => return Ok(states),
+            let why = match look_at_all(self.device, &of).await {
+                Ok(seen) => return Ok(seen),
                 Err(SurveyError::Ask(error)) => self.or_final(error)?,
                 Err(other) => RunError::Device(other.to_string()),
             };

@@ -1,13 +1,12 @@
 //! What an interruption left open, settled by asking the device.
 
-use wibbet_core::package::PackageState;
-use wibbet_core::run::{Run, RunState, Step, StepEvent, StepState, came_back, settle_open};
+use wibbet_core::run::{Finding, Run, RunState, Step, StepEvent, StepState, came_back, settle_open};
 use wibbet_types::DeviceId;
 
 use super::error::RunError;
 use crate::device::Device;
 use crate::logbook::{SharedLogbook, now};
-use crate::ops::{AllStates, SurveyError, read_one, states};
+use crate::ops::{SurveyError, look_at_all};
 
 /// Settles what interrupted runs of a device left open, by looking at the device now. What was found
 /// out, in words; nothing is sent but questions. The device has to be claimed by the caller, which
@@ -27,35 +26,33 @@ pub async fn settle_interrupted<D: Device>(
     if runs.is_empty() {
         return Ok(Vec::new());
     }
-    let seen = states(device).await.map_err(|error| match error {
-        SurveyError::Ask(ask) => RunError::Ask(ask),
-        other => RunError::Device(other.to_string()),
-    })?;
     let mut told = Vec::new();
     for run in &runs {
-        told.extend(settle_run(book, device, run, &seen).await?);
+        told.extend(settle_run(book, device, run).await?);
     }
     Ok(told)
 }
 
-/// A step's state now; `None` where the device cannot be brought to tell.
-async fn state_of<D: Device>(device: &D, seen: &AllStates, step: &Step) -> Option<PackageState> {
-    match seen.get(&step.id) {
-        Some(states) => Some(states.get(&step.user).copied().unwrap_or(PackageState::ABSENT)),
-        None => read_one(device, &step.id).await.ok()?.state(step.user),
+/// What a look at the device shows of the packages of some steps now.
+async fn look<'a, D: Device>(device: &D, steps: impl Iterator<Item = &'a Step>) -> Result<Vec<Finding>, RunError> {
+    let of: Vec<_> = steps.map(|step| (step.id.clone(), step.user)).collect();
+    if of.is_empty() {
+        return Ok(Vec::new());
     }
+    let seen = look_at_all(device, &of).await.map_err(|error| match error {
+        SurveyError::Ask(ask) => RunError::Ask(ask),
+        other => RunError::Device(other.to_string()),
+    })?;
+    Ok(seen.into_iter().map(|sight| sight.found).collect())
 }
 
-async fn settle_run<D: Device>(
-    book: &SharedLogbook,
-    device: &D,
-    run: &Run,
-    seen: &AllStates,
-) -> Result<Option<String>, RunError> {
+async fn settle_run<D: Device>(book: &SharedLogbook, device: &D, run: &Run) -> Result<Option<String>, RunError> {
     let number = run.number;
     let (mut done, mut undone, mut open) = (0, 0, 0);
-    for step in run.steps.iter().filter(|step| step.is_open_question()) {
-        let event = settle_open(step, state_of(device, seen, step).await, false, now());
+    let open_steps = || run.steps.iter().filter(|step| step.is_open_question());
+    let found = look(device, open_steps()).await?;
+    for (step, found) in open_steps().zip(found) {
+        let event = settle_open(step, found, false, now());
         match &event {
             Some(StepEvent::Settled { .. }) => done += 1,
             Some(_) => undone += 1,
@@ -70,9 +67,9 @@ async fn settle_run<D: Device>(
     let unfinished = undone + open + waiting > 0;
     if !unfinished {
         // The last look at all of them, which the interruption may have kept from being taken.
-        for step in run.reached() {
-            let state = state_of(device, seen, step).await;
-            if let Some(event) = state.and_then(|state| came_back(step, state, now())) {
+        let found = look(device, run.reached()).await?;
+        for (step, found) in run.reached().zip(found) {
+            if let Some(event) = came_back(step, found, now()) {
                 let index = step.index;
                 book.with(move |book| book.append(number, index, &event)).await?;
             }

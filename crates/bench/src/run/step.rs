@@ -1,26 +1,28 @@
 //! Carrying out one step.
 
-use std::collections::BTreeMap;
-
 use tokio::time::Instant;
 use wibbet_core::package::PackageState;
 use wibbet_core::read::ReadBack;
-use wibbet_core::run::{Outcome, Refusal, Reply, Response, Step, StepEvent, judge, read_reply};
-use wibbet_types::{PackageId, PlainText, StepIndex};
+use wibbet_core::run::{Finding, Outcome, Refusal, Reply, Response, Step, StepEvent, judge, read_reply};
+use wibbet_types::{PlainText, StepIndex};
 
 use super::error::{RunError, RunNews};
 use super::runner::{Left, Runner};
 use crate::device::{AskError, Device};
 use crate::logbook::now;
-use crate::ops::read_one;
+use crate::ops::{Sight, look_at};
 
 impl<'a, D: Device> Runner<'a, D> {
     pub(super) async fn step(&self, index: StepIndex) -> Result<(), Left> {
         let step = self.run().steps[index.get()].clone();
-        if self.follows_a_failure(&step) {
-            return self
-                .settle(index, Outcome::Skipped, None, "the step before it on the same package was not done")
-                .await;
+        match self.former(&step) {
+            Former::Done => {}
+            Former::Failed => {
+                let remark = "the step before it on the same package was not done";
+                return self.settle(index, Outcome::Skipped, None, remark).await;
+            }
+            // Nobody knows yet what it would be built on: it waits, and the run can be carried on.
+            Former::Open => return Ok(()),
         }
         let request = step.way.request(&step.id, step.user);
         let deadline = Instant::now() + self.patience.link;
@@ -57,14 +59,12 @@ impl<'a, D: Device> Runner<'a, D> {
                 Err(AskError::Silent(_)) => Response::Silence,
                 Err(AskError::Broken(_)) => Response::Broken,
             };
-            let after = self.read_back(&step.id).await?;
-            match &after {
-                Some(ReadBack::States(states)) => (self.news)(RunNews::States(step.id.clone(), states.clone())),
-                Some(ReadBack::Gone) => (self.news)(RunNews::States(step.id.clone(), BTreeMap::new())),
-                _ => {}
+            let sight = self.read_back(&step).await?;
+            if sight.found.state().is_some() {
+                (self.news)(RunNews::States(step.id.clone(), sight.told));
             }
-            let after = after.and_then(|back| back.state(step.user));
-            let verdict = judge(step.way, heard, after);
+            let after = sight.found.state();
+            let verdict = judge(step.way, heard, sight.found);
             tries += 1;
             // The link went, and the device says that nothing was done: the change is sent again.
             if heard == Response::LinkLost
@@ -78,39 +78,45 @@ impl<'a, D: Device> Runner<'a, D> {
         }
     }
 
-    /// Whether an earlier step of the run on the same package, on which this one builds, came to
-    /// nothing.
-    fn follows_a_failure(&self, step: &Step) -> bool {
+    /// What became of earlier steps of the run on the same package, on which this one builds.
+    fn former(&self, step: &Step) -> Former {
         let run = self.run();
-        let mut former = run.steps.iter().take(step.index.get()).filter(|s| s.id == step.id && s.user == step.user);
-        former.any(|s| s.outcome != Some(Outcome::Done))
+        let former = run.steps.iter().take(step.index.get()).filter(|s| s.id == step.id && s.user == step.user);
+        former.fold(Former::Done, |so_far, step| match step.outcome {
+            Some(Outcome::Done) => so_far,
+            _ if so_far == Former::Failed => so_far,
+            None | Some(Outcome::Unsettled) => Former::Open,
+            Some(Outcome::Refused | Outcome::NoEffect | Outcome::Skipped) => Former::Failed,
+        })
     }
 
     async fn answered(&self, index: StepIndex, answer: &str) -> Result<(), Left> {
         self.record(index, StepEvent::Answered { text: PlainText::new(answer), at: now() }).await
     }
 
-    /// Reads one package back, waiting for the link where it has gone. `None` when the device
-    /// cannot be brought to tell.
-    pub(super) async fn read_back(&self, id: &PackageId) -> Result<Option<ReadBack>, Left> {
+    /// Reads a step's package back, waiting for the link where it has gone.
+    async fn read_back(&self, step: &Step) -> Result<Sight, Left> {
         let deadline = Instant::now() + self.patience.link;
-        let mut unreadable = 0;
+        let mut unclear = 0;
         loop {
-            let why = match read_one(self.device, id).await {
-                Ok(told) => match told {
-                    ReadBack::Unreadable(why) => {
-                        unreadable += 1;
-                        if unreadable == self.patience.tries {
-                            return Ok(None);
+            let why = match look_at(self.device, &step.id, step.user).await {
+                Ok(sight) => match (sight.found, &sight.told) {
+                    (Finding::Unclear(why), told) => {
+                        unclear += 1;
+                        if unclear == self.patience.tries {
+                            return Ok(sight);
                         }
-                        RunError::Device(why)
+                        RunError::Device(match told {
+                            ReadBack::Unreadable(why) => why.clone(),
+                            _ => why.to_owned(),
+                        })
                     }
-                    told => {
+                    _ => {
                         (self.news)(RunNews::Waiting(None));
-                        return Ok(Some(told));
+                        return Ok(sight);
                     }
                 },
-                Err(AskError::Silent(_)) => return Ok(None),
+                Err(AskError::Silent(_)) => return Ok(Sight { told: ReadBack::Silent, found: Finding::NOT_TOLD }),
                 Err(other) => self.or_final(other)?,
             };
             self.wait(deadline, why).await?;
@@ -127,4 +133,15 @@ impl<'a, D: Device> Runner<'a, D> {
         let remark = remark.to_owned();
         self.record(index, StepEvent::Settled { outcome, after, remark, at: now() }).await
     }
+}
+
+/// What became of the steps that one builds on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Former {
+    /// All of them were done, or there are none.
+    Done,
+    /// One was not.
+    Failed,
+    /// Of one it is not known.
+    Open,
 }

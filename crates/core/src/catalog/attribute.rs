@@ -207,7 +207,7 @@ attributes! {
         get: |e| {
             let about = &e.package.about;
             let has = about.requests.iter().filter(|p| about.may(p, e.user));
-            Some(Value::Permissions(has.map(String::as_str).collect()))
+            Some(Value::Permissions(has.map(AsRef::as_ref).collect()))
         }, ..ROW
     };
     SPLITS = Attribute {
@@ -259,8 +259,8 @@ fn text(text: Option<&str>) -> Option<Value<'_>> {
     Some(text.map_or(Value::Nothing, |text| Value::Text(Cow::Borrowed(text))))
 }
 
-fn names<'a>(all: impl Iterator<Item = &'a String>) -> Option<Value<'a>> {
-    Some(Value::Names(all.map(String::as_str).collect()))
+fn names<'a, T: AsRef<str> + 'a>(all: impl Iterator<Item = &'a T>) -> Option<Value<'a>> {
+    Some(Value::Names(all.map(AsRef::as_ref).collect()))
 }
 
 fn bytes<'a>(entry: &CatalogEntry<'_>, pick: fn(&Sizes) -> u64) -> Option<Value<'a>> {

@@ -44,11 +44,9 @@ impl Inventory {
     }
 
     /// Takes in the states of one package as they were read back.
-    pub fn set_states(&mut self, id: &PackageId, states: &BTreeMap<UserId, PackageState>) {
+    pub fn set_states(&mut self, id: &PackageId, state: impl Fn(UserId) -> PackageState) {
         if let Some(package) = self.packages.get_mut(id).map(Arc::make_mut) {
-            for user in &self.users {
-                package.states.insert(user.id, states.get(&user.id).copied().unwrap_or(PackageState::ABSENT));
-            }
+            package.states = self.users.iter().map(|user| (user.id, state(user.id))).collect();
         }
     }
 }

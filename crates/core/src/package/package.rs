@@ -1,6 +1,7 @@
 //! A package, with what the package service reports of it. Each part may be missing.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use wibbet_types::{DevicePath, DeviceTime, PackageId, PlainText, UserId};
 
@@ -41,8 +42,7 @@ pub struct Package {
     pub apk: Option<DevicePath>,
     /// `versionName`; empty where there is none.
     pub version: PlainText,
-    /// The state for each user of the device, [`PackageState::ABSENT`] where the device tells of
-    /// none.
+    /// The states by user, as far as the device told them.
     pub states: BTreeMap<UserId, PackageState>,
     /// The rest of what the package service tells.
     pub about: PackageDetails,
@@ -68,9 +68,9 @@ impl Package {
         (!folder.ends_with(".apk")).then(|| format!("{folder}/split_{split}.apk").parse().ok()).flatten()
     }
 
-    /// The state for a user.
+    /// The state for a user; [`PackageState::UNREADABLE`] where the device told none.
     pub fn state(&self, user: UserId) -> PackageState {
-        self.states.get(&user).copied().unwrap_or(PackageState::ABSENT)
+        self.states.get(&user).copied().unwrap_or(PackageState::UNREADABLE)
     }
 
     /// The partition that the code is on, from its path: "system", "product", "data" …
@@ -102,13 +102,13 @@ pub struct PackageDetails {
     /// When it was last updated.
     pub updated: Option<DeviceTime>,
     /// Permissions that it declares itself.
-    pub declares: Vec<String>,
+    pub declares: Vec<Arc<str>>,
     /// Permissions that it asks for.
-    pub requests: Vec<String>,
+    pub requests: Vec<Arc<str>>,
     /// Permissions that it has for all users.
-    pub granted: BTreeSet<String>,
+    pub granted: BTreeSet<Arc<str>>,
     /// Permissions that somebody gave it, by user.
-    pub granted_to: BTreeMap<UserId, BTreeSet<String>>,
+    pub granted_to: BTreeMap<UserId, BTreeSet<Arc<str>>>,
 }
 
 impl PackageDetails {

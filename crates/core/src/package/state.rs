@@ -55,6 +55,8 @@ pub enum Condition {
     Suspended,
     /// Not there for this user, and never was as far as the device tells.
     Absent,
+    /// Not known: the device did not tell, or not in a way that can be relied on.
+    Unreadable,
 }
 
 impl Condition {
@@ -67,6 +69,7 @@ impl Condition {
             Self::Hidden => "hidden",
             Self::Suspended => "suspended",
             Self::Absent => "absent",
+            Self::Unreadable => "unreadable",
         }
     }
 
@@ -87,6 +90,9 @@ impl Condition {
 /// The state of a package for one user, as the device keeps it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub struct PackageState {
+    /// The device did not tell, or not in a way that can be relied on; nothing else of the state counts then. It is
+    /// never the same as absent, which is something that has to be told.
+    pub unreadable: bool,
     /// Whether the device knows the package for this user at all.
     pub known: bool,
     /// Installed for the user.
@@ -101,16 +107,30 @@ pub struct PackageState {
 
 impl PackageState {
     /// A package that is not there.
-    pub const ABSENT: Self =
-        Self { known: false, installed: false, hidden: false, suspended: false, enabled: Enabled::Default };
+    pub const ABSENT: Self = Self {
+        unreadable: false,
+        known: false,
+        installed: false,
+        hidden: false,
+        suspended: false,
+        enabled: Enabled::Default,
+    };
+
+    /// A package of which the device did not tell.
+    pub const UNREADABLE: Self = Self { unreadable: true, ..Self::ABSENT };
 
     /// A package as it comes from the factory.
-    pub const IN_USE: Self =
-        Self { known: true, installed: true, hidden: false, suspended: false, enabled: Enabled::Default };
+    pub const IN_USE: Self = Self { known: true, installed: true, ..Self::ABSENT };
+
+    /// The state, where it is known.
+    pub fn told(self) -> Option<Self> {
+        (!self.unreadable).then_some(self)
+    }
 
     /// The state in a word.
     pub fn condition(self) -> Condition {
         match self {
+            Self { unreadable: true, .. } => Condition::Unreadable,
             Self { known: false, .. } => Condition::Absent,
             Self { installed: false, .. } => Condition::Uninstalled,
             Self { hidden: true, .. } => Condition::Hidden,
@@ -121,9 +141,12 @@ impl PackageState {
     }
 }
 
-/// The record's form: `installed=1 hidden=0 suspended=0 enabled=3`, or `absent`.
+/// The record's form: `installed=1 hidden=0 suspended=0 enabled=3`, `absent` or `unreadable`.
 impl fmt::Display for PackageState {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.unreadable {
+            return f.write_str("unreadable");
+        }
         if !self.known {
             return f.write_str("absent");
         }
@@ -148,8 +171,10 @@ impl FromStr for PackageState {
     type Err = BadState;
 
     fn from_str(s: &str) -> Result<Self, BadState> {
-        if s == "absent" {
-            return Ok(Self::ABSENT);
+        match s {
+            "absent" => return Ok(Self::ABSENT),
+            "unreadable" => return Ok(Self::UNREADABLE),
+            _ => {}
         }
         let bad = || BadState(s.chars().take(80).collect());
         let mut state = Self { known: true, ..Self::ABSENT };
@@ -176,10 +201,16 @@ mod tests {
 
     #[test]
     fn conditions_in_the_order_in_which_they_count() {
-        let state =
-            |installed, hidden, suspended, enabled| PackageState { known: true, installed, hidden, suspended, enabled };
+        let state = |installed, hidden, suspended, enabled| PackageState {
+            installed,
+            hidden,
+            suspended,
+            enabled,
+            ..PackageState::IN_USE
+        };
         for (given, condition) in [
             (PackageState::ABSENT, Condition::Absent),
+            (PackageState::UNREADABLE, Condition::Unreadable),
             (PackageState::IN_USE, Condition::InUse),
             (state(false, true, true, Enabled::Disabled), Condition::Uninstalled),
             (state(true, true, true, Enabled::Disabled), Condition::Hidden),

@@ -86,8 +86,11 @@ impl Change {
         Request::change(words)
     }
 
-    /// Whether a state is what this change aims at.
+    /// Whether a state is what this change aims at. One that was not told never is.
     pub fn is_met_by(self, state: PackageState) -> bool {
+        if state.unreadable {
+            return false;
+        }
         match self {
             Self::Uninstall | Self::UninstallKeepData => !state.installed,
             Self::Disable => state.installed && state.enabled.is_off(),
@@ -157,6 +160,7 @@ mod tests {
         ];
         for (way, met) in table {
             assert_eq!([on, out, off, set].map(|s| way.is_met_by(s)), met, "{way}");
+            assert!(!way.is_met_by(PackageState::UNREADABLE), "{way}");
         }
     }
 }

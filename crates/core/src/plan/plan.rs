@@ -28,6 +28,8 @@ pub enum SkipReason {
     NotOnDevice,
     /// The user is not on the device.
     NoSuchUser,
+    /// The device did not tell its state, or not in a way that can be relied on.
+    Unreadable,
     /// A package that is not installed cannot be disabled.
     NotInstalled,
     /// This version cannot uninstall for one user.
@@ -46,6 +48,7 @@ impl fmt::Display for SkipReason {
             Self::AlreadySo => "it is so already",
             Self::NotOnDevice => "the package is not on this device; check the id",
             Self::NoSuchUser => "the user is not on this device",
+            Self::Unreadable => "its state could not be read; read the packages again",
             Self::NotInstalled => "it is not installed for this user, so it cannot be disabled",
             Self::NotPerUser => "this version of Android cannot uninstall for one user; disable instead",
             Self::NoWayBack => "it could not be put back from here; disable instead, or allow it explicitly",

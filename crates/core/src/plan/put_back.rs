@@ -28,6 +28,10 @@ pub fn plan_put_back(
             push(usual, Some(SkipReason::NotOnDevice));
             continue;
         };
+        if before.unreadable {
+            push(usual, Some(SkipReason::Unreadable));
+            continue;
+        }
         match changes_to(before, *target, capabilities) {
             Ok(ways) if ways.is_empty() => push(usual, Some(SkipReason::AlreadySo)),
             Ok(ways) => {
@@ -53,8 +57,12 @@ pub(crate) fn changes_to(
     let mut at = from;
     if to.installed && !at.installed {
         ways.push(Change::Reinstall);
-        // Uninstalling for a user puts everything else to its default, and so it comes back.
-        at = PackageState::IN_USE;
+        // Android puts all else to its default when it uninstalls for a user; builds that keep a setting over it tell so in
+        // the state of what is uninstalled. What is installed again is not hidden.
+        at = match from.known {
+            true => PackageState { installed: true, hidden: false, ..from },
+            false => PackageState::IN_USE,
+        };
     }
     if at.hidden && !to.hidden {
         ways.push(Change::Unhide);

@@ -35,6 +35,8 @@ pub fn plan_take_out(
             Some(SkipReason::NotOnDevice)
         } else if inventory.user(item.user).is_none() {
             Some(SkipReason::NoSuchUser)
+        } else if before.unreadable {
+            Some(SkipReason::Unreadable)
         } else if item.way.is_met_by(before) {
             Some(SkipReason::AlreadySo)
         } else if item.way == Change::Disable && !before.installed {

@@ -25,6 +25,11 @@ impl Lines {
         }
     }
 
+    /// Whether a line has begun that has not come to its end.
+    pub(super) fn is_within_a_line(&self) -> bool {
+        !self.held.is_empty()
+    }
+
     /// Gives what is left.
     pub(super) fn finish(&mut self, line: &mut dyn FnMut(&str)) {
         if !self.held.is_empty() {

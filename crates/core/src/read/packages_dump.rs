@@ -14,7 +14,8 @@
 //!   Package [com.android.calendar] (4a5b6c):
 //! ```
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::sync::Arc;
 
 use wibbet_types::{DevicePath, DeviceTime, PackageId, PlainText, UserId};
 
@@ -33,7 +34,8 @@ pub struct DumpedPackage {
     pub system: bool,
     /// The flag `UPDATED_SYSTEM_APP`.
     pub updated: bool,
-    /// The lines of the users.
+    /// The lines of the users: [`PackageState::UNREADABLE`] for one that is not whole, or is not the only one of its
+    /// user.
     pub states: BTreeMap<UserId, PackageState>,
     /// The rest of what is told.
     pub about: PackageDetails,
@@ -75,6 +77,18 @@ enum Permissions {
 /// The most permissions of a package that are kept.
 const MOST_PERMISSIONS: usize = 4000;
 
+/// The most packages that are kept. Devices have some hundreds.
+const MOST_PACKAGES: usize = 20_000;
+
+/// The most users whose states of a package are kept. Android has no more than some tens.
+pub(super) const MOST_USERS: usize = 200;
+
+/// How much is kept of what a dump tells, in bytes, roughly: more than a device with 2,000 packages has.
+const MOST_KEPT: usize = 16 << 20;
+
+/// What a word or a state takes in memory beside its bytes, roughly.
+const BESIDE: usize = 32;
+
 /// Reads a dump in pieces.
 #[derive(Debug)]
 pub struct DumpReader {
@@ -88,6 +102,12 @@ pub struct DumpReader {
     open: Option<(PackageId, DumpedPackage)>,
     dump: PackageDump,
     odd_ids: usize,
+    twice: usize,
+    too_many: bool,
+    /// How much may still be kept.
+    room: usize,
+    /// Permissions that were named before: most apps ask for the same ones.
+    names: HashSet<Arc<str>>,
 }
 
 impl Default for DumpReader {
@@ -102,6 +122,10 @@ impl Default for DumpReader {
             open: None,
             dump: PackageDump::default(),
             odd_ids: 0,
+            twice: 0,
+            too_many: false,
+            room: MOST_KEPT,
+            names: HashSet::new(),
         }
     }
 }
@@ -117,7 +141,11 @@ impl DumpReader {
     /// Ends the dump.
     pub fn finish(mut self) -> PackageDump {
         let mut lines = std::mem::take(&mut self.lines);
+        let cut = lines.is_within_a_line();
         lines.finish(&mut |line| self.read_line(line));
+        if cut {
+            self.doubt_open();
+        }
         self.close_package();
         self.dump.silent = !self.spoken;
         if !self.seen_packages && self.dump.not_found.is_empty() {
@@ -126,7 +154,42 @@ impl DumpReader {
         if self.odd_ids > 0 {
             self.dump.gaps.push(format!("{} packages have ids that cannot be ids", self.odd_ids));
         }
+        if self.twice > 0 {
+            self.dump.gaps.push(format!("{} packages are reported more than once, and not believed", self.twice));
+        }
+        if self.too_many {
+            self.dump.gaps.push("the device reported more about its packages than any device has to tell".into());
+        }
         self.dump
+    }
+
+    /// Whether there is room for so many bytes more.
+    fn keep(&mut self, bytes: usize) -> bool {
+        match self.room.checked_sub(bytes + BESIDE) {
+            Some(room) => self.room = room,
+            None => self.too_many = true,
+        }
+        !self.too_many
+    }
+
+    /// The name of a permission, kept once however many ask for it.
+    fn name(&mut self, name: &str) -> Option<Arc<str>> {
+        let known = self.names.get(name).cloned();
+        if !self.keep(if known.is_some() { 0 } else { name.len() }) {
+            return None;
+        }
+        known.or_else(|| {
+            let name: Arc<str> = name.into();
+            self.names.insert(name.clone());
+            Some(name)
+        })
+    }
+
+    /// The package that is being read was not told to its end.
+    fn doubt_open(&mut self) {
+        if let Some((_, package)) = &mut self.open {
+            package.doubt();
+        }
     }
 
     fn read_line(&mut self, line: &str) {
@@ -135,9 +198,15 @@ impl DumpReader {
         if self.section == Section::Other
             && let Some(id) = line.trim_start().strip_prefix("Unable to find package:")
         {
-            self.dump.not_found.extend(id.trim().parse::<PackageId>());
+            let id = id.trim().parse::<PackageId>().ok();
+            let id = id.filter(|id| !self.dump.not_found.contains(id) && self.dump.not_found.len() < 100);
+            self.dump.not_found.extend(id);
         }
         if !line.starts_with(' ') && !line.is_empty() {
+            let out_of_time = line.contains("DUMP TIMEOUT");
+            if out_of_time {
+                self.doubt_open();
+            }
             self.close_package();
             self.section = match line.trim_end() {
                 "Packages:" => Section::Packages,
@@ -145,10 +214,10 @@ impl DumpReader {
                 _ => Section::Other,
             };
             self.seen_packages |= self.section == Section::Packages;
-            if line.contains("DUMP TIMEOUT") {
+            if out_of_time && self.dump.gaps.len() < 100 {
                 self.dump.gaps.push("the device ran out of time while it reported its packages".into());
             }
-            if says_not_ready(line) {
+            if says_not_ready(line) && !self.dump.not_ready {
                 self.dump.not_ready = true;
                 self.dump.gaps.push("the package service is not up yet".into());
             }
@@ -158,7 +227,9 @@ impl DumpReader {
             Section::Other => {}
             Section::Packages => self.read_package_line(line),
             Section::FactoryVersions => {
-                if let Some(Ok(id)) = header(line) {
+                if let Some(Ok(id)) = header(line)
+                    && self.keep(id.as_str().len())
+                {
                     self.dump.factory_versions.insert(id);
                 }
             }
@@ -174,48 +245,62 @@ impl DumpReader {
             }
             return;
         }
-        let Some((_, package)) = &mut self.open else { return };
+        if self.open.is_none() {
+            return;
+        }
         let line = line.trim_start();
         if let Some(list) = list_head(line, self.user) {
             self.list = Some(list);
         } else if let Some((user, words)) = line.strip_prefix("User ").and_then(|l| l.split_once(':')) {
             self.list = None;
             self.user = user.parse::<UserId>().ok();
-            if let (Some(user), Some(state)) = (self.user, read_state(words)) {
-                package.states.insert(user, state);
+            if let Some(user) = self.user
+                && self.keep(0)
+                && let Some((_, package)) = &mut self.open
+            {
+                if package.states.len() >= MOST_USERS && !package.states.contains_key(&user) {
+                    self.too_many = true;
+                    return;
+                }
+                let known = package.states.entry(user);
+                // Of two lines of one user none is believed: an app may have written one of them about itself.
+                known.and_modify(|state| *state = PackageState::UNREADABLE).or_insert_with(|| read_state(words));
             }
         } else if let (Some(list), Some((name, given))) = (self.list, permission(line)) {
-            let about = &mut package.about;
-            match list {
-                Permissions::Declared if about.declares.len() < MOST_PERMISSIONS => {
-                    about.declares.push(name.to_owned())
-                }
-                Permissions::Requested if about.requests.len() < MOST_PERMISSIONS => {
-                    about.requests.push(name.to_owned())
-                }
-                Permissions::Granted(None) if given && about.granted.len() < MOST_PERMISSIONS => {
-                    about.granted.insert(name.to_owned());
-                }
-                Permissions::Granted(Some(user)) if given => {
-                    let granted = about.granted_to.entry(user).or_default();
-                    if granted.len() < MOST_PERMISSIONS {
-                        granted.insert(name.to_owned());
-                    }
-                }
-                _ => {}
+            if (given || list == Permissions::Requested || list == Permissions::Declared)
+                && let Some(name) = self.name(name)
+                && let Some((_, package)) = &mut self.open
+            {
+                take_permission(&mut package.about, list, name);
             }
         } else {
             self.list = None;
-            read_fact(package, line);
+            if (!is_long_fact(line) || self.keep(line.len()))
+                && let Some((_, package)) = &mut self.open
+            {
+                read_fact(package, line);
+            }
         }
     }
 
     fn close_package(&mut self) {
         (self.list, self.user) = (None, None);
-        if let Some((id, package)) = self.open.take() {
-            // The first one counts: a later one of the same id is a factory version.
-            self.dump.packages.entry(id).or_insert(package);
+        let Some((id, package)) = self.open.take() else { return };
+        if let Some(first) = self.dump.packages.get_mut(&id) {
+            first.doubt();
+            self.twice += 1;
+        } else if self.dump.packages.len() < MOST_PACKAGES && self.keep(size_of::<DumpedPackage>()) {
+            self.dump.packages.insert(id, package);
+        } else {
+            self.too_many = true;
         }
+    }
+}
+
+impl DumpedPackage {
+    /// Nothing that was told of its states is believed.
+    fn doubt(&mut self) {
+        self.states.values_mut().for_each(|state| *state = PackageState::UNREADABLE);
     }
 }
 
@@ -223,7 +308,27 @@ impl DumpReader {
 fn header(line: &str) -> Option<Result<PackageId, ()>> {
     let rest = line.strip_prefix("  Package [")?;
     let (id, rest) = rest.split_once(']')?;
-    rest.trim_start().starts_with('(').then(|| id.parse().map_err(|_| ()))
+    // A number that tells objects apart, in hex.
+    let number = rest.trim().strip_prefix('(')?.strip_suffix("):")?;
+    let is_number = !number.is_empty() && number.bytes().all(|b| b.is_ascii_hexdigit());
+    is_number.then(|| id.parse().map_err(|_| ()))
+}
+
+fn take_permission(about: &mut PackageDetails, list: Permissions, name: Arc<str>) {
+    match list {
+        Permissions::Declared if about.declares.len() < MOST_PERMISSIONS => about.declares.push(name),
+        Permissions::Requested if about.requests.len() < MOST_PERMISSIONS => about.requests.push(name),
+        Permissions::Granted(None) if about.granted.len() < MOST_PERMISSIONS => {
+            about.granted.insert(name);
+        }
+        Permissions::Granted(Some(user)) => {
+            let granted = about.granted_to.entry(user).or_default();
+            if granted.len() < MOST_PERMISSIONS {
+                granted.insert(name);
+            }
+        }
+        _ => {}
+    }
 }
 
 fn list_head(line: &str, user: Option<UserId>) -> Option<Permissions> {
@@ -251,6 +356,13 @@ fn is_split_name(name: &str) -> bool {
     !name.is_empty()
         && name.len() <= 255
         && name.bytes().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'.' | b'+' | b'-'))
+}
+
+/// Whether a line is a fact of which text is kept.
+fn is_long_fact(line: &str) -> bool {
+    ["codePath=", "versionName=", "sharedUser=", "splits=", "installerPackageName="]
+        .iter()
+        .any(|name| line.starts_with(name))
 }
 
 /// A line like `versionCode=34 minSdk=34 targetSdk=34`.
@@ -304,25 +416,35 @@ fn read_fact(package: &mut DumpedPackage, line: &str) {
     }
 }
 
-/// The words of a user's line. Without `installed=` it is none.
-fn read_state(words: &str) -> Option<PackageState> {
+/// The words of a user's line: [`PackageState::UNREADABLE`] unless `installed` and `enabled` are there, and all that
+/// counts has a value of those that Android prints.
+fn read_state(words: &str) -> PackageState {
     let mut state = PackageState { known: true, ..PackageState::ABSENT };
-    let mut told = false;
+    let (mut installed, mut enabled) = (None, None);
     for (name, value) in words.split_whitespace().filter_map(|w| w.split_once('=')) {
-        let yes = value == "true";
-        match name {
+        let truth = value.parse::<bool>().ok();
+        let whole = match name {
             "installed" => {
-                state.installed = yes;
-                told = true;
+                installed = truth;
+                truth.is_some()
             }
             // 4.4 called it "blocked".
-            "hidden" | "blocked" => state.hidden = yes,
-            "suspended" => state.suspended = yes,
-            "enabled" => state.enabled = Enabled::from_number(value.parse().ok()?)?,
-            _ => {}
+            "hidden" | "blocked" => truth.map(|yes| state.hidden = yes).is_some(),
+            "suspended" => truth.map(|yes| state.suspended = yes).is_some(),
+            "enabled" => {
+                enabled = value.parse().ok().and_then(Enabled::from_number);
+                enabled.is_some()
+            }
+            _ => true,
+        };
+        if !whole {
+            return PackageState::UNREADABLE;
         }
     }
-    told.then_some(state)
+    match (installed, enabled) {
+        (Some(installed), Some(enabled)) => PackageState { installed, enabled, ..state },
+        _ => PackageState::UNREADABLE,
+    }
 }
 
 #[cfg(test)]
@@ -333,7 +455,7 @@ mod tests {
 
     const NEW: &str = "\
 Activity Resolver Table:
-  Package [com.decoy] (no):
+  Package [com.decoy] (0):
 Packages:
   Package [com.android.calendar] (1f2e3d):
     appId=10080
@@ -364,7 +486,7 @@ Packages:
       lastDisabledCaller: com.android.shell
     User 10: ceDataInode=0 installed=false hidden=false suspended=false stopped=true enabled=0
   Package [we/ird] (2):
-    User 0: installed=true
+    User 0: installed=true enabled=0
   Package [com.ostrel.notes] (3):
     pkgFlags=[ HAS_CODE ]
     User 0: installed=true hidden=true suspended=true enabled=0
@@ -375,7 +497,7 @@ Hidden system packages:
     User 0: installed=true hidden=false enabled=0
 
 Queries:
-  Package [com.decoy] (no):
+  Package [com.decoy] (0):
 ";
 
     fn dump(text: &str) -> PackageDump {
@@ -418,8 +540,9 @@ Queries:
         assert_eq!(about.uid, Some(10080));
         assert_eq!(about.updated.map(DeviceTime::date).as_deref(), Some("2026-02-01"));
         assert_eq!(about.installed.map(DeviceTime::date).as_deref(), Some("2026-01-12"));
-        assert_eq!(about.declares, ["com.android.calendar.permission.SYNC"]);
-        assert_eq!(about.requests, ["android.permission.INTERNET", "android.permission.READ_CALENDAR"]);
+        let texts = |names: &[Arc<str>]| names.iter().map(ToString::to_string).collect::<Vec<_>>();
+        assert_eq!(texts(&about.declares), ["com.android.calendar.permission.SYNC"]);
+        assert_eq!(texts(&about.requests), ["android.permission.INTERNET", "android.permission.READ_CALENDAR"]);
         for (name, owner, other) in [
             ("INTERNET", true, true),
             ("VIBRATE", false, false),
@@ -503,14 +626,86 @@ Queries:
         let written = "Packages:\n  Package [com.a] (1):\n    Unable to find package: com.a\n";
         assert!(matches!(back(written), ReadBack::Unreadable(_)), "what a package writes about itself");
         assert!(matches!(back("Packages:\n"), ReadBack::Unreadable(_)));
-        assert!(matches!(back("Packages:\n  Package [com.a] (1):\n    User 0: insta"), ReadBack::Unreadable(_)));
+        let cut = back("Packages:\n  Package [com.a] (1):\n    User 0: insta");
+        assert_eq!(cut.state(UserId::OWNER), PackageState::UNREADABLE);
         assert!(
             matches!(back("Can't find service: package\n"), ReadBack::Unreadable(why) if why.contains("not up yet"))
         );
         let states = back("Packages:\n  Package [com.a] (1):\n    User 0: installed=true enabled=0\n");
-        assert_eq!(states.state(UserId::OWNER), Some(PackageState::IN_USE));
-        assert_eq!(states.state(UserId::new(10)), Some(PackageState::ABSENT));
-        assert_eq!(ReadBack::Unreadable(String::new()).state(UserId::OWNER), None);
+        assert_eq!(states.state(UserId::OWNER), PackageState::IN_USE);
+        assert_eq!(states.state(UserId::new(10)), PackageState::UNREADABLE, "nothing was said of this user");
+        assert_eq!(ReadBack::Gone.state(UserId::OWNER), PackageState::ABSENT);
+        assert_eq!(ReadBack::Unreadable(String::new()).state(UserId::OWNER), PackageState::UNREADABLE);
+    }
+
+    /// The state that a dump gives which ends so, behind the beginning of a package.
+    fn state_of(rest: &str) -> PackageState {
+        let dump = dump(&format!("Packages:\n  Package [com.a] (1f):\n    versionName=1\n{rest}"));
+        dump.packages[&id("com.a")].states.get(&UserId::OWNER).copied().unwrap_or(PackageState::UNREADABLE)
+    }
+
+    #[test]
+    fn absence_has_to_be_told() {
+        let out = PackageState { installed: false, ..PackageState::IN_USE };
+        for (line, state) in [
+            ("installed=false hidden=false enabled=0", out),
+            ("hidden=false enabled=0", PackageState::UNREADABLE),
+            ("installed=false hidden=false", PackageState::UNREADABLE),
+            ("installed=tr enabled=0", PackageState::UNREADABLE),
+            ("installed=False enabled=0", PackageState::UNREADABLE),
+            ("installed=true hidden= enabled=0", PackageState::UNREADABLE),
+            ("installed=true suspended=0 enabled=0", PackageState::UNREADABLE),
+            // A number of a maker's own.
+            ("installed=true hidden=false enabled=7", PackageState::UNREADABLE),
+            ("installed=true hidden=false enabled=", PackageState::UNREADABLE),
+        ] {
+            assert_eq!(state_of(&format!("    User 0: {line}\n")), state, "{line}");
+            assert_eq!(state_of(&format!("    User 0: {line}")), PackageState::UNREADABLE, "{line}, cut behind it");
+        }
+        assert_eq!(state_of(""), PackageState::UNREADABLE);
+        assert_eq!(state_of("    User 10: installed=false enabled=0\n"), PackageState::UNREADABLE);
+    }
+
+    #[test]
+    fn a_dump_that_ran_out_of_time_leaves_its_last_package_unreadable() {
+        let line = "    User 0: installed=false hidden=false enabled=0\n";
+        let end = "\n*** SERVICE 'package' DUMP TIMEOUT (10000ms) EXPIRED ***\n\n";
+        assert_eq!(state_of(&format!("{line}{end}")), PackageState::UNREADABLE);
+        let more = format!("{line}  Package [com.b] (2):\n    User 0: installed=true enabled=0\n{end}");
+        assert!(!state_of(&more).installed && !state_of(&more).unreadable, "the one before it was told whole");
+    }
+
+    #[test]
+    fn what_is_told_twice_is_not_believed() {
+        let (lie, truth) = ("    User 0: installed=false enabled=0\n", "    User 0: installed=true enabled=0\n");
+        assert_eq!(state_of(&format!("{lie}{truth}")), PackageState::UNREADABLE);
+        // The version of another app has a package in it.
+        let text = format!("Packages:\n  Package [com.b] (2):\n    versionName=1\n  Package [com.a] (0):\n{lie}");
+        let whole = dump(&format!("{text}  Package [com.a] (1f):\n{truth}"));
+        assert_eq!(whole.packages[&id("com.a")].states[&UserId::OWNER], PackageState::UNREADABLE);
+        assert_eq!(whole.gaps, ["1 packages are reported more than once, and not believed"]);
+        // Whoever does not know how Android writes the line is not even read.
+        let dump = dump(&format!("Packages:\n  Package [com.a] (1f):\n{truth}  Package [com.b] (no):\n"));
+        assert_eq!(dump.packages.len(), 1);
+    }
+
+    #[test]
+    fn packages_and_users_without_end_are_told_and_not_kept() {
+        let mut reader = DumpReader::default();
+        reader.feed(b"Packages:\n");
+        for n in 0..30_000 {
+            reader.feed(format!("  Package [com.p{n}] (1):\n    User 0: installed=true enabled=0\n").as_bytes());
+        }
+        let found = reader.finish();
+        assert!(found.packages.len() <= MOST_PACKAGES && found.gaps.len() == 1, "{:?}", found.gaps);
+        let mut reader = DumpReader::default();
+        reader.feed(b"Packages:\n  Package [com.a] (1):\n");
+        for n in 0..400_000 {
+            reader.feed(format!("    User {n}: installed=true enabled=0\n").as_bytes());
+        }
+        let found = reader.finish();
+        let states: usize = found.packages.values().map(|p| p.states.len()).sum();
+        assert!(states <= MOST_USERS && found.gaps.len() == 1, "{states}");
     }
 
     #[test]

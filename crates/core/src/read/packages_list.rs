@@ -1,12 +1,32 @@
 //! `list packages`.
 
-use wibbet_types::{DevicePath, PackageId};
+use std::collections::BTreeSet;
 
-use crate::ask::Request;
+use wibbet_types::{DevicePath, PackageId, UserId};
+
+use crate::ask::{Output, Request};
 
 /// What shows whether the device still knows a package, for whomever: the filter also lists ids that hold this one.
 pub fn known_request(id: &PackageId) -> Request {
     Request::look(&["list", "packages", "-u", id.as_str()])
+}
+
+/// What shows for whom a package is installed and not hidden: the second source, built differently from the dump. All
+/// packages of the user, or those whose ids hold this one.
+pub fn installed_request(user: UserId, id: Option<&PackageId>) -> Request {
+    let user = user.to_string();
+    let words = ["list", "packages", "--user", user.as_str()];
+    Request::look(&words.into_iter().chain(id.map(PackageId::as_str)).collect::<Vec<_>>())
+}
+
+/// The ids that such a list names; `None` unless all of it is a list.
+pub fn read_installed(said: &Output) -> Option<BTreeSet<PackageId>> {
+    // The linker of some builds warns of something before each program.
+    let says_more = |line: &&str| !line.is_empty() && !line.starts_with("WARNING:");
+    let failed = said.code.is_some_and(|code| code != 0) || said.err.lines().map(str::trim).any(|l| says_more(&l));
+    let lines = said.out.lines().map(str::trim).filter(says_more);
+    let ids: Option<BTreeSet<PackageId>> = lines.map(|line| line.strip_prefix("package:")?.parse().ok()).collect();
+    ids.filter(|_| !failed)
 }
 
 /// Reads lines like `package:ID` or `package:PATH=ID versionCode:3  installer=null uid:10012`;
@@ -49,6 +69,20 @@ mod tests {
         let paths: Vec<Option<&str>> = list.iter().map(|(_, path)| path.as_ref().map(DevicePath::as_str)).collect();
         assert_eq!(paths[..2], [None, Some("/system/app/B/B.apk")]);
         assert_eq!(paths[2], Some("/data/app/~~x==/com.c-y==/base.apk"));
+    }
+
+    #[test]
+    fn only_a_whole_list_says_who_is_not_on_it() {
+        let said = |out: &str, err: &str, code| {
+            read_installed(&Output { out: out.into(), err: err.into(), code }).map(|ids| ids.len())
+        };
+        assert_eq!(said("package:com.a\npackage:com.b\r\n", "", Some(0)), Some(2));
+        assert_eq!(said("", "", Some(0)), Some(0), "none of them holds the id");
+        assert_eq!(said("package:com.a\n", "", Some(255)), None);
+        assert_eq!(said("WARNING: linker: x\npackage:com.a\n", "WARNING: linker: x\n", Some(0)), Some(1));
+        assert_eq!(said("package:com.a\n", "cmd: failure", None), None);
+        assert_eq!(said("package:com.a\nError: java.lang.SecurityException: Shell does not\n", "", None), None);
+        assert_eq!(said("package:com.a\npackage:co m\n", "", None), None);
     }
 
     proptest! {

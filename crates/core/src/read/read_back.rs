@@ -22,12 +22,12 @@ pub enum ReadBack {
 }
 
 impl ReadBack {
-    /// The state for a user, as far as it is certain.
-    pub fn state(&self, user: UserId) -> Option<PackageState> {
+    /// The state for a user; [`PackageState::UNREADABLE`] where it is not certain.
+    pub fn state(&self, user: UserId) -> PackageState {
         match self {
-            Self::States(states) => Some(states.get(&user).copied().unwrap_or(PackageState::ABSENT)),
-            Self::Gone => Some(PackageState::ABSENT),
-            Self::Silent | Self::Unreadable(_) => None,
+            Self::States(states) => states.get(&user).copied().unwrap_or(PackageState::UNREADABLE),
+            Self::Gone => PackageState::ABSENT,
+            Self::Silent | Self::Unreadable(_) => PackageState::UNREADABLE,
         }
     }
 }

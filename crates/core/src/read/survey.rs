@@ -32,6 +32,10 @@ pub fn inventory(
     if missing > 0 {
         gaps.push(format!("{missing} packages are on the device's list, but their state was not reported"));
     }
+    let unlisted = dump.packages.keys().filter(|id| !apks.contains_key(id)).count();
+    if !listed.is_empty() && unlisted > 0 {
+        gaps.push(format!("{unlisted} packages are reported, but are not on the device's list: they are not believed"));
+    }
     let mut packages = BTreeMap::new();
     for (id, dumped) in dump.packages {
         let kind = match (dumped.system, dumped.updated || dump.factory_versions.contains(&id)) {
@@ -40,14 +44,16 @@ pub fn inventory(
             (false, _) => PackageKind::User,
         };
         let somewhere = dumped.states.values().any(|s| s.installed);
+        let believed = listed.is_empty() || apks.contains_key(&id);
+        let told = |user: &User| dumped.states.get(&user.id).copied().filter(|_| believed);
         let states = users
             .iter()
-            .map(|user| {
-                let state = dumped.states.get(&user.id).copied().unwrap_or(PackageState::ABSENT);
+            .filter_map(|user| {
+                let state = told(user)?;
                 // What somebody installed for one user was never there for another. Only what
                 // nobody has any more, and is still known, is what uninstalling left behind.
-                let never = kind == PackageKind::User && !state.installed && somewhere;
-                (user.id, if never { PackageState::ABSENT } else { state })
+                let never = kind == PackageKind::User && !state.installed && !state.unreadable && somewhere;
+                Some((user.id, if never { PackageState::ABSENT } else { state }))
             })
             .collect();
         let apk = apks.get(&id).and_then(|apk| (*apk).clone());
@@ -87,6 +93,10 @@ Packages:
     flags=[ HAS_CODE ]
     User 0: installed=false enabled=0
     User 10: installed=false enabled=0
+  Package [made.up] (7):
+    flags=[ SYSTEM ]
+    User 0: installed=false enabled=0
+    User 10: installed=false enabled=0
 Hidden system packages:
   Package [old.upd] (6):
 ";
@@ -102,21 +112,28 @@ Hidden system packages:
         });
         let mut reader = DumpReader::default();
         reader.feed(DUMP.as_bytes());
-        let listed = ["sys", "upd", "missing"].map(|id| (id.parse().unwrap(), None));
+        let listed = ["sys", "upd", "old.upd", "app", "kept", "missing"].map(|id| (id.parse().unwrap(), None));
         let inventory = inventory(users.to_vec(), reader.finish(), &listed);
-        use Condition::{Absent, InUse, Uninstalled};
+        use Condition::{Absent, InUse, Uninstalled, Unreadable};
         for (id, kind, conditions) in [
             ("sys", PackageKind::System, [InUse, Uninstalled]),
-            ("upd", PackageKind::UpdatedSystem, [InUse, Absent]),
-            ("old.upd", PackageKind::UpdatedSystem, [InUse, Absent]),
+            ("upd", PackageKind::UpdatedSystem, [InUse, Unreadable]),
+            ("old.upd", PackageKind::UpdatedSystem, [InUse, Unreadable]),
             ("app", PackageKind::User, [InUse, Absent]),
             ("kept", PackageKind::User, [Uninstalled, Uninstalled]),
+            ("made.up", PackageKind::System, [Unreadable, Unreadable]),
         ] {
             let package = &inventory.packages[&id.parse().unwrap()];
             assert_eq!(package.kind, kind, "{id}");
             assert_eq!([0, 10].map(|n| package.state(UserId::new(n)).condition()), conditions, "{id}");
         }
         assert_eq!(inventory.packages[&"sys".parse().unwrap()].partition(), "system");
-        assert_eq!(inventory.gaps, ["1 packages are on the device's list, but their state was not reported"]);
+        assert_eq!(
+            inventory.gaps,
+            [
+                "1 packages are on the device's list, but their state was not reported",
+                "1 packages are reported, but are not on the device's list: they are not believed"
+            ]
+        );
     }
 }

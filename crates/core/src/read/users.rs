@@ -2,6 +2,7 @@
 
 use wibbet_types::{PlainText, UserId};
 
+use super::packages_dump::MOST_USERS;
 use crate::android::Capabilities;
 use crate::ask::Request;
 use crate::device::{User, UserKind};
@@ -30,7 +31,7 @@ pub fn users_by_number(numbers: impl IntoIterator<Item = UserId>) -> Vec<User> {
         User { id, name: PlainText::default(), kind, running: false, unlocked: None }
     };
     let numbers: std::collections::BTreeSet<UserId> = numbers.into_iter().collect();
-    numbers.into_iter().map(bare).collect()
+    numbers.into_iter().take(MOST_USERS).map(bare).collect()
 }
 
 /// Reads lines like `UserInfo{10:Work profile:1030} running`. A name may hold colons and braces;
@@ -39,6 +40,7 @@ pub fn read_users(text: &str) -> Vec<User> {
     let mut users: Vec<User> = text.lines().filter_map(read_line).collect();
     users.sort_by_key(|u| u.id);
     users.dedup_by_key(|u| u.id);
+    users.truncate(MOST_USERS);
     users
 }
 

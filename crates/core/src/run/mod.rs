@@ -1,6 +1,7 @@
 //! What is done, and what came of it.
 
 mod event;
+mod finding;
 mod probe;
 mod record;
 mod recovery;
@@ -11,6 +12,7 @@ mod shelf;
 mod verdict;
 
 pub use event::StepEvent;
+pub use finding::Finding;
 pub use probe::{ChangeProbe, ProbeResult};
 pub use record::{Outcome, Run, RunKind, RunState, Step, StepState};
 pub use recovery::{before_sending, came_back, settle_open};

@@ -3,48 +3,64 @@
 use wibbet_types::Timestamp;
 
 use super::event::StepEvent;
+use super::finding::Finding;
 use super::record::{Outcome, Step, StepState};
-use crate::package::PackageState;
+
+/// For how long after a step it is taken for a package's own doing that it is not so any more, in milliseconds.
+const BY_ITSELF: i64 = 5 * 60 * 1000;
 
 /// What a step that an interruption left open turns out to be. `None` leaves it open.
 ///
 /// Whoever only settles (`carrying_on` is false) leaves a step that was judged "unsettled" as it was judged: that is
 /// what the technician was told. Whoever carries the run on has been asked to, so that step waits again; so does one
 /// of which nothing can be read, since sending it will find out.
-pub fn settle_open(step: &Step, now: Option<PackageState>, carrying_on: bool, at: Timestamp) -> Option<StepEvent> {
-    match now {
-        Some(state) if step.way.is_met_by(state) => Some(StepEvent::Settled {
+pub fn settle_open(step: &Step, found: Finding, carrying_on: bool, at: Timestamp) -> Option<StepEvent> {
+    match found {
+        Finding::State(state) if step.way.is_met_by(state) => Some(StepEvent::Settled {
             outcome: Outcome::Done,
             after: Some(state),
             remark: "settled afterwards by asking the device".into(),
             at,
         }),
-        Some(state) if carrying_on || step.outcome.is_none() => {
+        Finding::State(state) if carrying_on || step.outcome.is_none() => {
             let remark = format!("interrupted before it was done; it is {} still", state.condition().word());
             Some(StepEvent::WaitsAgain { remark })
         }
-        None if carrying_on => Some(StepEvent::WaitsAgain { remark: String::new() }),
+        Finding::NoSuchUser => Some(no_such_user(at)),
+        Finding::Unclear(_) if carrying_on => Some(StepEvent::WaitsAgain { remark: String::new() }),
         _ => None,
     }
 }
 
-/// What there is to be noted of a step that has not been sent yet.
-pub fn before_sending(step: &Step, now: PackageState, at: Timestamp) -> Option<StepEvent> {
-    if step.state != StepState::Waiting || step.before == now || !step.way.takes_out() {
-        return None;
-    }
-    Some(match step.way.is_met_by(now) {
-        true => {
-            let remark = "it is so already".into();
-            StepEvent::Settled { outcome: Outcome::Skipped, after: Some(now), remark, at }
-        }
-        false => StepEvent::BeforeWas(now),
-    })
+fn no_such_user(at: Timestamp) -> StepEvent {
+    let remark = Finding::NO_SUCH_USER.into();
+    StepEvent::Settled { outcome: Outcome::Refused, after: None, remark, at }
 }
 
-/// A step that was done, and is not so any more when all of them are looked at once more.
-pub fn came_back(step: &Step, now: PackageState, at: Timestamp) -> Option<StepEvent> {
-    (!step.way.is_met_by(now)).then(|| StepEvent::Settled {
+/// What there is to be noted of a step that is not on its way: before it is sent, or before it is sent again.
+pub fn before_sending(step: &Step, found: Finding, at: Timestamp) -> Option<StepEvent> {
+    if step.state != StepState::Waiting {
+        return None;
+    }
+    match found {
+        Finding::NoSuchUser => Some(no_such_user(at)),
+        Finding::State(now) if step.way.takes_out() && step.before != now => Some(match step.way.is_met_by(now) {
+            true => {
+                let remark = "it is so already".into();
+                StepEvent::Settled { outcome: Outcome::Skipped, after: Some(now), remark, at }
+            }
+            false => StepEvent::BeforeWas(now),
+        }),
+        _ => None,
+    }
+}
+
+/// A step that was done, and is not so any more when all of them are looked at once more. Of one that was done long ago
+/// nothing is said: somebody may have put it right since.
+pub fn came_back(step: &Step, found: Finding, at: Timestamp) -> Option<StepEvent> {
+    let now = found.state()?;
+    let since = step.settled.map_or(0, |settled| at.0.saturating_sub(settled.0));
+    (!step.way.is_met_by(now) && (0..=BY_ITSELF).contains(&since)).then(|| StepEvent::Settled {
         outcome: Outcome::NoEffect,
         after: Some(now),
         remark: format!("it was done, and a moment later it was {} again by itself", now.condition().word()),
@@ -55,6 +71,7 @@ pub fn came_back(step: &Step, now: PackageState, at: Timestamp) -> Option<StepEv
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::package::PackageState;
     use crate::plan::Change;
     use wibbet_types::StepIndex;
 
@@ -98,8 +115,12 @@ mod tests {
             (&unsettled, Some(PackageState::IN_USE), "left open", "waits"),
             (&unsettled, None, "left open", "waits"),
         ] {
-            let found = [false, true].map(|carrying_on| outcome(settle_open(step, now, carrying_on, Timestamp(1))));
+            let look = now.map_or(Finding::NOT_TOLD, Finding::State);
+            let found = [false, true].map(|carrying_on| outcome(settle_open(step, look, carrying_on, Timestamp(1))));
             assert_eq!(found, [settling, carrying_on], "{now:?} {:?}", step.outcome);
+        }
+        for step in [&sent, &unsettled] {
+            assert_eq!(outcome(settle_open(step, Finding::NoSuchUser, false, Timestamp(1))), "refused");
         }
     }
 
@@ -108,11 +129,24 @@ mod tests {
         let waiting = step(StepState::Waiting, None);
         let off = PackageState { hidden: true, ..PackageState::IN_USE };
         for (now, found) in [(PackageState::IN_USE, "left open"), (OUT, "skipped"), (off, "before")] {
-            assert_eq!(outcome(before_sending(&waiting, now, Timestamp(1))), found);
+            assert_eq!(outcome(before_sending(&waiting, Finding::State(now), Timestamp(1))), found);
         }
-        let done = step(StepState::Settled, Some(Outcome::Done));
-        assert_eq!(outcome(before_sending(&done, OUT, Timestamp(1))), "left open");
-        assert_eq!(outcome(came_back(&done, OUT, Timestamp(1))), "left open");
-        assert_eq!(outcome(came_back(&done, PackageState::IN_USE, Timestamp(1))), "no-effect");
+        assert_eq!(outcome(before_sending(&waiting, Finding::NoSuchUser, Timestamp(1))), "refused");
+        assert_eq!(outcome(before_sending(&waiting, Finding::NOT_TOLD, Timestamp(1))), "left open");
+        let [out, back] = [OUT, PackageState::IN_USE].map(Finding::State);
+        let done = Step { settled: Some(Timestamp(1000)), ..step(StepState::Settled, Some(Outcome::Done)) };
+        assert_eq!(outcome(before_sending(&done, out, Timestamp(1000))), "left open");
+        for (found, at, event) in [
+            (out, 1000, "left open"),
+            (back, 1000, "no-effect"),
+            (back, 1000 + BY_ITSELF, "no-effect"),
+            (back, 1001 + BY_ITSELF, "left open"),
+            // The clock was put back in between: nothing can be said of when.
+            (back, 999, "left open"),
+            (Finding::NOT_TOLD, 1000, "left open"),
+            (Finding::NoSuchUser, 1000, "left open"),
+        ] {
+            assert_eq!(outcome(came_back(&done, found, Timestamp(at))), event, "{found:?} {at}");
+        }
     }
 }

@@ -1,9 +1,9 @@
 //! The outcome of a step, from what was heard and what was read back.
 
+use super::finding::Finding;
 use super::record::Outcome;
 use super::refusal::Refusal;
 use super::reply::Reply;
-use crate::package::PackageState;
 use crate::plan::Change;
 
 /// What was heard after a request was sent.
@@ -28,12 +28,13 @@ pub struct Verdict {
     pub remark: String,
 }
 
-/// Judges a step from what was heard and from the state read back afterwards (`None` when it could
-/// not be read).
-pub fn judge(way: Change, heard: Response, after: Option<PackageState>) -> Verdict {
+/// Judges a step from what was heard and from what a look at the device showed afterwards.
+pub fn judge(way: Change, heard: Response, found: Finding) -> Verdict {
     let verdict = |outcome, remark: String| Verdict { outcome, remark };
-    let Some(after) = after else {
-        return verdict(Outcome::Unsettled, "its state could not be read back".into());
+    let after = match found {
+        Finding::State(after) => after,
+        Finding::NoSuchUser => return verdict(Outcome::Refused, Finding::NO_SUCH_USER.into()),
+        Finding::Unclear(why) => return verdict(Outcome::Unsettled, why.into()),
     };
     let state = after.condition().word();
     if way.is_met_by(after) {
@@ -74,7 +75,7 @@ fn refused_in_words(why: Refusal) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::package::Enabled;
+    use crate::package::{Enabled, PackageState};
 
     const IN: PackageState = PackageState::IN_USE;
     const OUT: PackageState = PackageState { installed: false, ..IN };
@@ -90,6 +91,9 @@ mod tests {
             (Change::Uninstall, yes, Some(OUT), O::Done),
             (Change::Uninstall, yes, Some(IN), O::NoEffect),
             (Change::Uninstall, yes, None, O::Unsettled),
+            (Change::Uninstall, no, Some(PackageState::UNREADABLE), O::Refused),
+            (Change::Uninstall, yes, Some(PackageState::UNREADABLE), O::NoEffect),
+            (Change::Uninstall, yes, Some(PackageState::ABSENT), O::Done),
             (Change::Uninstall, no, Some(IN), O::Refused),
             (Change::Uninstall, no, Some(OUT), O::Done),
             (Change::Uninstall, H::Silence, Some(IN), O::Unsettled),
@@ -101,10 +105,14 @@ mod tests {
             (Change::Reinstall, yes, Some(IN), O::Done),
             (Change::Reinstall, H::LinkLost, None, O::Unsettled),
         ] {
-            let verdict = judge(way, heard, after);
+            let verdict = judge(way, heard, after.map_or(Finding::NOT_TOLD, Finding::State));
             assert_eq!(verdict.outcome, outcome, "{way} {heard:?} {after:?}");
             let plain = heard == yes && outcome == O::Done;
             assert_eq!(verdict.remark.is_empty(), plain, "{}", verdict.remark);
+        }
+        for heard in [yes, no, H::Silence, H::LinkLost] {
+            let verdict = judge(Change::Uninstall, heard, Finding::NoSuchUser);
+            assert_eq!((verdict.outcome, verdict.remark.as_str()), (O::Refused, "the user is not on the device"));
         }
     }
 }

@@ -59,6 +59,7 @@ const ROWS: &[FactRow] = &[
     row("uninstalled", Fact::Is(Condition::Uninstalled), "uninstalled for the user, still on the device"),
     row("hidden", Fact::Is(Condition::Hidden), "hidden by an administrator or root"),
     row("suspended", Fact::Is(Condition::Suspended), "greyed out and not started"),
+    row("unreadable", Fact::Is(Condition::Unreadable), "its state could not be read"),
     row("off", Fact::Off, "disabled, uninstalled, hidden or suspended"),
     row("system", Fact::System, "came with the system, updated or not"),
     row("updated", Fact::Updated, "came with the system and was updated since"),

@@ -39,7 +39,7 @@ fn catalog() -> Catalog {
         let id: PackageId = id.parse().unwrap();
         let states = BTreeMap::from([(UserId::OWNER, PackageState { enabled, ..PackageState::IN_USE })]);
         let about = PackageDetails {
-            requests: vec![format!("{id}.CAMERA")],
+            requests: vec![format!("{id}.CAMERA").into()],
             target_sdk: Some(30),
             ..PackageDetails::default()
         };

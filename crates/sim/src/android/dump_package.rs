@@ -40,8 +40,8 @@ impl State {
             let sdk = self.scenario.android.sdk;
             let version = self.scenario.version.clone();
             if let Some(package) = self.packages.get_mut(id) {
+                package.is_looked_at();
                 write_package(&mut out, id, package, sdk, &version);
-                package.was_looked_at();
             }
         }
         let updated: Vec<&String> =

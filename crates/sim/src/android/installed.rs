@@ -20,8 +20,8 @@ pub(crate) struct InstalledPackage {
     pub(crate) data: SimPackage,
     pub(crate) users: BTreeMap<u32, UserState>,
     pub(crate) uid: u32,
-    /// A user for whom the package is going to be back, once it has been looked at.
-    pub(super) returning: Option<u32>,
+    /// A user for whom the package is going to be back when it is looked at again, and whether it has been looked at.
+    pub(super) returning: Option<(u32, bool)>,
 }
 
 impl InstalledPackage {
@@ -67,12 +67,16 @@ impl InstalledPackage {
         }
     }
 
-    /// Somebody looked: what comes back, comes back now.
-    pub(crate) fn was_looked_at(&mut self) {
-        if let Some(user) = self.returning.take()
-            && let Some(state) = self.users.get_mut(&user)
-        {
-            state.installed = true;
+    /// Somebody looks: what comes back is back when they look again.
+    pub(crate) fn is_looked_at(&mut self) {
+        match self.returning.take() {
+            Some((user, false)) => self.returning = Some((user, true)),
+            Some((user, true)) => {
+                if let Some(state) = self.users.get_mut(&user) {
+                    state.installed = true;
+                }
+            }
+            None => {}
         }
     }
 }

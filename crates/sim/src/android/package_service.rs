@@ -90,6 +90,9 @@ impl State {
     }
 
     fn service_call(&mut self, words: &[String], via: Via) -> Output {
+        if let Some(text) = self.says.get(&format!("package {}", words.join(" "))) {
+            return Output::ok(text.clone());
+        }
         if self.calls_until_ready > 0 {
             self.calls_until_ready -= 1;
             return if self.is_java_pm(via) {
@@ -213,7 +216,7 @@ impl State {
                 if let Some(package) = self.packages.get_mut(id)
                     && package.users.get(&user).is_some_and(|u| !u.installed)
                 {
-                    package.returning = Some(user);
+                    package.returning = Some((user, false));
                 }
             }
             Some(Flaw::ActsSilently) => return Output { hangs: true, ..output },
@@ -261,7 +264,8 @@ impl State {
                 if let Some(reason) = &package.data.refuses {
                     return failure(reason);
                 }
-                *state = UserState::default();
+                let enabled = if self.scenario.keeps_settings { state.enabled } else { 0 };
+                *state = UserState { enabled, ..UserState::default() };
             }
             _ => return not_installed(user),
         }

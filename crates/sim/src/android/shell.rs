@@ -77,6 +77,9 @@ impl State {
 
     pub(crate) fn command(&mut self, words: &[String]) -> (Output, Effect) {
         let Some((program, rest)) = words.split_first() else { return (Output::default(), Effect::None) };
+        if let Some(text) = self.says.get(&words.join(" ")) {
+            return (Output::ok(text.clone()), Effect::None);
+        }
         let first = rest.first().map(String::as_str);
         let output = match program.as_str() {
             "echo" => Output::ok(format!("{}\n", rest.join(" "))),

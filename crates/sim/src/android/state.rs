@@ -47,6 +47,8 @@ pub(crate) struct State {
     pub(crate) no_tools: bool,
     pub(crate) transcript: Vec<String>,
     /// So many calls of the package service fail yet, because the device has just started.
+    /// Commands that are answered with these words, whatever is so.
+    pub(crate) says: BTreeMap<String, String>,
     pub(crate) calls_until_ready: u32,
     pub(crate) files: BTreeMap<String, crate::android::File>,
     /// How often "Allow this computer?" was shown.
@@ -78,6 +80,7 @@ impl State {
             no_tools: false,
             transcript: Vec::new(),
             calls_until_ready: 0,
+            says: BTreeMap::new(),
             files: super::files::first_files(&scenario),
             dialogs: 0,
             down: false,
@@ -102,6 +105,9 @@ impl State {
             Fault::Cut(at) => self.cutter.set(at),
             Fault::Mute => self.mute = true,
             Fault::NoTools => self.no_tools = true,
+            Fault::Says(command, answer) => {
+                self.says.insert(command, answer);
+            }
             Fault::Package(id, flaw) => {
                 if let Some(package) = self.packages.get_mut(id.as_str()) {
                     package.data.flaw = Some(flaw);
@@ -111,6 +117,16 @@ impl State {
                 if let Some(package) = self.packages.get_mut(id.as_str()) {
                     package.data.refuses = Some(reason);
                 }
+            }
+        }
+    }
+
+    /// A user goes, with all that is theirs.
+    pub(crate) fn remove_user(&mut self, user: u32) {
+        if user != 0 {
+            self.scenario.users.retain(|known| known.id != user);
+            for package in self.packages.values_mut() {
+                package.users.remove(&user);
             }
         }
     }

@@ -106,6 +106,7 @@ impl SimDevice {
                 listen(&self.shared, ([127, 0, 0, 1], 0).into(), Access::Air).await?;
             }
             OwnerAction::Restart => self.restart(),
+            OwnerAction::RemoveUser(user) => self.remove_user(user),
             OwnerAction::Touch(id) => {
                 self.shared.state().show(&id, 0);
             }
@@ -148,6 +149,16 @@ impl SimDevice {
     /// The tap on "Allow".
     pub fn allow(&self) {
         self.shared.taps.send_modify(|taps| *taps += 1);
+    }
+
+    /// Answers from now on are what is so again, after [`Fault::Says`].
+    pub fn forget_says(&self) {
+        self.shared.state().says.clear();
+    }
+
+    /// Removes a user, with all that is theirs.
+    pub fn remove_user(&self, user: u32) {
+        self.shared.state().remove_user(user);
     }
 
     /// Sets a fault.

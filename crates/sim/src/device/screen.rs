@@ -21,6 +21,8 @@ pub enum OwnerAction {
     WirelessDebugging(bool),
     /// Open an app.
     Touch(String),
+    /// Remove a user of this number, with all that is theirs. The owner cannot be removed.
+    RemoveUser(u32),
     /// Restart the device.
     Restart,
 }
@@ -30,6 +32,7 @@ impl OwnerAction {
     pub fn words(&self) -> String {
         let words = match self {
             Self::Touch(id) => return format!("open “{}”", crate::catalogue::labels::label(id, "")),
+            Self::RemoveUser(user) => return format!("remove user {user}"),
             Self::Allow => "tap “Allow”",
             Self::Deny => "tap “Deny”",
             Self::ShowCode => "“Pair device with pairing code”",

@@ -53,13 +53,16 @@ pub enum Fault {
     Package(PackageId, Flaw),
     /// Uninstalling a package fails with this reason.
     Refuse(PackageId, String),
+    /// A command, word for word, is answered with this text, whatever is so. One for the package service begins with
+    /// `package`, whichever way it comes.
+    Says(String, String),
 }
 
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
     "“{0}” is not a fault. Faults: latency=MS, line=MS:MB, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, no-tools, \
-     says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON"
+     says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON, says=COMMAND:TEXT"
 )]
 pub struct BadFault(String);
 
@@ -100,6 +103,10 @@ impl FromStr for Fault {
                 let (package, reason) = value.split_once(':').ok_or_else(bad)?;
                 Self::Refuse(id(package)?, reason.to_owned())
             }
+            "says" => {
+                let (command, text) = value.split_once(':').ok_or_else(bad)?;
+                Self::Says(command.to_owned(), text.to_owned())
+            }
             _ => return Err(bad()),
         })
     }
@@ -120,6 +127,7 @@ mod tests {
             ("cut-bytes=from:100", Fault::Cut(CutAt::Bytes(Direction::FromDevice, 100))),
             ("mute", Fault::Mute),
             ("comes-back=a.b", Fault::Package(id.clone(), Flaw::ComesBack)),
+            ("says=dumpsys package:x: y", Fault::Says("dumpsys package".into(), "x: y".into())),
             ("refuse=a.b:-1000", Fault::Refuse(id, "-1000".into())),
         ] {
             assert_eq!(text.parse::<Fault>().unwrap(), fault);

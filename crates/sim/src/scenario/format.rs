@@ -66,6 +66,9 @@ pub struct Scenario {
     /// Whether that switch is off.
     #[serde(default)]
     pub second_switch_off: bool,
+    /// Whether the maker's build keeps a package's enabled setting when it is uninstalled for a user.
+    #[serde(default)]
+    pub keeps_settings: bool,
     /// How it speaks.
     pub protocol: Protocol,
     /// What is installed.

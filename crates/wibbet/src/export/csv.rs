@@ -111,11 +111,11 @@ mod tests {
     fn commas_quotes_and_formulas_do_no_harm() {
         let head = "\"label\",\"state_0\",\"state_10\",\"size\",\"note\"\n";
         for (label, note, line) in [
-            ("Notes", "", r#""Notes","in-use","absent","","""#),
-            (r#"One, "two""#, "x", r#""One, ""two""","in-use","absent","","x""#),
-            ("=1+1", "@x", r#""'=1+1","in-use","absent","","'@x""#),
-            ("x;=1+1", "＝1", r#""x;=1+1","in-use","absent","","'＝1""#),
-            ("-5", "-x", r#""-5","in-use","absent","","'-x""#),
+            ("Notes", "", r#""Notes","in-use","unreadable","","""#),
+            (r#"One, "two""#, "x", r#""One, ""two""","in-use","unreadable","","x""#),
+            ("=1+1", "@x", r#""'=1+1","in-use","unreadable","","'@x""#),
+            ("x;=1+1", "＝1", r#""x;=1+1","in-use","unreadable","","'＝1""#),
+            ("-5", "-x", r#""-5","in-use","unreadable","","'-x""#),
         ] {
             assert_eq!(written(label, note, Form::Csv), format!("{head}{line}\n"));
         }
@@ -127,7 +127,7 @@ mod tests {
         let all: Value = serde_json::from_str(&text).unwrap();
         assert_eq!(
             all,
-            json!([{"label": "42", "state_0": "in-use", "state_10": "absent", "size": null, "note": "note"}])
+            json!([{"label": "42", "state_0": "in-use", "state_10": "unreadable", "size": null, "note": "note"}])
         );
     }
 }

@@ -179,10 +179,10 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
         }
         SessionEvent::Run(RunNews::Waiting(why)) => device.waiting = why,
         SessionEvent::Run(RunNews::Found(words)) => model.app.tell(format!("{name}{words}")),
-        SessionEvent::Run(RunNews::States(id, states)) => {
+        SessionEvent::Run(RunNews::States(id, told)) => {
             if let Some(inventory) = &device.inventory {
                 let mut inventory = (**inventory).clone();
-                inventory.set_states(&id, &states);
+                inventory.set_states(&id, |user| told.state(user));
                 device.take_inventory(Arc::new(inventory));
             }
         }

@@ -5,9 +5,8 @@ use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::ops::{claim, details, states, survey};
+use wibbet_bench::ops::{claim, details, look_at_all, survey};
 use wibbet_bench::run::{RunNews, RunStart, run_plan, settle_interrupted};
-use wibbet_core::package::PackageState;
 use wibbet_core::plan::{Change, Plan, Reversal, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};
 use wibbet_types::{PackageId, RunId, UserId};
@@ -137,13 +136,12 @@ pub(crate) async fn carry_on(
 
 /// Whether everything that a run was to do is so on the device now.
 async fn is_all_so(device: &AdbDevice, run: &Run) -> Result<bool, Failure> {
-    let states = states(device).await?;
-    Ok(run.steps.iter().all(|step| {
-        match states.get(&step.id).and_then(|users| users.get(&step.user)) {
-            Some(state) => step.way.is_met_by(*state),
-            // What is not on the device at all was uninstalled by the run, or never there.
-            None => step.outcome == Some(Outcome::Done) && step.way.is_met_by(PackageState::ABSENT),
-        }
+    let of: Vec<_> = run.steps.iter().map(|step| (step.id.clone(), step.user)).collect();
+    let seen = look_at_all(device, &of).await?;
+    Ok(run.steps.iter().zip(seen).all(|(step, sight)| match sight.found.state() {
+        // What is not on the device at all was uninstalled by the run, or never there.
+        Some(state) => step.way.is_met_by(state) && (state.known || step.outcome == Some(Outcome::Done)),
+        None => false,
     }))
 }
 

@@ -157,9 +157,9 @@ fn package(catalog: &Catalog, id: &PackageId, users: &[UserId]) -> Option<JsonPa
         }),
         never_used: by_user(catalog, id, users, |s| s.last_use().map(|last| last == LastUse::Never)),
         used_seconds: by_user(catalog, id, users, |s| s.used_seconds()),
-        requests: about.requests.clone(),
+        requests: about.requests.iter().map(ToString::to_string).collect(),
         granted: by_user(catalog, id, users, |s| {
-            about.requests.iter().filter(|p| about.may(p, s.user)).cloned().collect()
+            about.requests.iter().filter(|p| about.may(p, s.user)).map(ToString::to_string).collect()
         }),
         notes: {
             let note = |n: &Note| JsonNote { scope: n.scope.word(), text: n.text.clone(), star: n.star };

@@ -1,6 +1,7 @@
 //! Plans and runs.
 
 use super::*;
+use wibbet_core::read::ReadBack;
 
 /// The whole job by keys: search, mark, plan, send, put one back.
 #[test]
@@ -36,7 +37,7 @@ fn nothing_is_sent_before_it_was_shown_and_asked_for() {
     screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(done.clone()))));
     screen.tell(SessionEvent::Run(RunNews::States(
         "com.android.calendar".parse().unwrap(),
-        BTreeMap::from([(UserId::OWNER, OUT)]),
+        ReadBack::States(BTreeMap::from([(UserId::OWNER, OUT)])),
     )));
     screen.tell(SessionEvent::Runs(Arc::new(vec![done])));
     screen.tell(SessionEvent::RunEnded(None));

@@ -11,6 +11,7 @@ pub(crate) fn glyph(condition: Condition) -> &'static str {
         Condition::Hidden => "◌",
         Condition::Uninstalled => "○",
         Condition::Absent => "·",
+        Condition::Unreadable => "?",
     }
 }
 

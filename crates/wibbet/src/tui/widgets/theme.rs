@@ -95,6 +95,7 @@ impl Theme {
         match condition {
             Condition::InUse => self.plain,
             Condition::Absent => self.dim,
+            Condition::Unreadable => self.alert,
             _ => self.good,
         }
     }

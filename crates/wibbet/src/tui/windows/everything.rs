@@ -153,12 +153,13 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
     }
     list.part("Permissions", &format!("dumpsys package, for {}", device.user_words(device.user())));
     for (given, title) in [(true, "has"), (false, "asks for")] {
-        let these: Vec<&String> = about.requests.iter().filter(|p| about.may(p, device.user()) == given).collect();
+        let these: Vec<&str> =
+            about.requests.iter().map(AsRef::as_ref).filter(|p| about.may(p, device.user()) == given).collect();
         for permission in these.iter().filter(|p| permission_words(p).is_some()) {
             let words = permission_words(permission).unwrap_or("");
             list.fact(title, &format!("{words} ({})", permission.rsplit('.').next().unwrap_or("")));
         }
-        let others: Vec<&str> = these.iter().filter(|p| permission_words(p).is_none()).map(|p| p.as_str()).collect();
+        let others: Vec<&str> = these.iter().copied().filter(|p| permission_words(p).is_none()).collect();
         if !others.is_empty() {
             list.fact(title, &others.join(", "));
         }

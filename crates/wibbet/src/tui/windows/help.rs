@@ -82,6 +82,7 @@ impl Text for HelpText {
             Condition::Hidden,
             Condition::Uninstalled,
             Condition::Absent,
+            Condition::Unreadable,
         ] {
             let words = match condition {
                 Condition::InUse => "in use: installed for the user, and on",
@@ -90,6 +91,7 @@ impl Text for HelpText {
                 Condition::Hidden => "hidden: an administrator or root has put it away",
                 Condition::Uninstalled => "uninstalled for the user; its code is still on the device",
                 Condition::Absent => "absent: not there for this user",
+                Condition::Unreadable => "unreadable: the device does not tell, or not so that it can be relied on",
             };
             lines.push(Line::raw(format!("  {}  {words}", glyph(condition))));
         }
