@@ -344,6 +344,73 @@ async fn a_follower_of_an_unsettled_step_waits() {
     assert_eq!(place.sim.holds(NOTES, 0), Some((true, 3)));
 }
 
+/// A plan in which another user still has the app, who has lost it when it is sent.
+#[tokio::test]
+async fn the_last_copy_is_seen_at_the_moment_of_sending() {
+    const ROSTER: &str = "fer.pellmoor.crewroster";
+    let work = UserId::new(10);
+    for allowed in [false, true] {
+        let place = place(Scenario::crew_phone(), 1).await;
+        let capabilities = place.device.capabilities();
+        let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
+        assert!([OWNER, work].iter().all(|user| inventory.state(&id(ROSTER), *user).installed));
+        let item = |user| TrayItem { id: id(ROSTER), user, way: Change::Uninstall };
+        let tray = if allowed { vec![item(work), item(OWNER)] } else { vec![item(OWNER)] };
+        let plan = plan_take_out(&inventory, &capabilities, &tray, allowed);
+        assert_eq!(plan.to_send(), tray.len());
+        let number = begin_run(&place.book, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
+        if !allowed {
+            let request = Change::Uninstall.request(&id(ROSTER), work);
+            place.device.ask(&request, &mut |_| {}).await.unwrap();
+        }
+        let run = place.carry_on(number).await.unwrap();
+        match allowed {
+            true => {
+                assert_eq!(outcomes(&run), [Outcome::Done, Outcome::Done]);
+                assert_eq!(run.steps.iter().map(|s| s.for_good).collect::<Vec<_>>(), [true, true]);
+                assert_eq!(place.sim.holds(ROSTER, 0), None);
+            }
+            false => {
+                assert_eq!(outcomes(&run), [Outcome::Skipped]);
+                assert!(run.steps[0].remark.contains("could not be put back from here"), "{}", run.steps[0].remark);
+                assert_eq!(place.sim.holds(ROSTER, 0).map(|held| held.0), Some(true));
+            }
+        }
+    }
+}
+
+/// What comes back otherwise than it was is said.
+#[tokio::test]
+async fn putting_back_is_compared_with_the_record() {
+    let place = place(Scenario::spare_handset(), 1).await;
+    assert!(!place.device.capabilities().default_state);
+    place.take_out(&[(RADIO, Change::Disable)]).await;
+    let run = place.put_back(&[RADIO]).await;
+    assert_eq!(outcomes(&run), [Outcome::Done]);
+    assert_eq!(run.steps[0].remark, "it is back, but not just as it was: its enabled setting is 1 and was 0");
+    assert_eq!(run.steps[0].target, Some(PackageState::IN_USE));
+    assert_eq!(place.kept(run.number).await.steps, run.steps);
+}
+
+/// Undoing the second of two runs on a package leads to what the first one left, and undoing that to what was before.
+#[tokio::test]
+async fn runs_on_top_of_each_other_are_undone_one_by_one() {
+    let place = place(Scenario::crew_phone(), 1).await;
+    place.device.ask(&Change::Enable.request(&id(RADIO), OWNER), &mut |_| {}).await.unwrap();
+    assert_eq!(place.sim.holds(RADIO, 0), Some((true, 1)));
+    place.take_out(&[(RADIO, Change::Disable)]).await;
+    place.take_out(&[(RADIO, Change::Uninstall)]).await;
+    let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
+    let capabilities = place.device.capabilities();
+    let disabled = PackageState { enabled: Enabled::DisabledUser, ..PackageState::IN_USE };
+    let plan = plan_put_back(&inventory, &capabilities, &[(id(RADIO), OWNER, disabled)]);
+    let number = begin_run(&place.book, &place.id(), RunKind::PutBack, &plan, &capabilities).await.unwrap();
+    assert_eq!(outcomes(&place.carry_on(number).await.unwrap()), [Outcome::Done, Outcome::Done]);
+    assert_eq!(place.sim.holds(RADIO, 0), Some((true, 3)));
+    place.put_back(&[RADIO]).await;
+    assert_eq!(place.sim.holds(RADIO, 0), Some((true, 1)), "as it was before the first one");
+}
+
 /// A build that keeps a setting over uninstalling tells so, and it is set right after reinstalling.
 #[tokio::test]
 async fn a_setting_that_outlives_uninstalling_is_set_back() {

@@ -183,7 +183,7 @@ async fn what_an_interruption_left_is_settled_at_the_next_link_and_carried_on() 
     first
         .workplace
         .book
-        .with(move |book| book.append(number, StepIndex::new(0), &StepEvent::Sent { at: now() }))
+        .with(move |book| book.append(number, StepIndex::new(0), &StepEvent::Sent { at: now(), order: 0 }))
         .await
         .unwrap();
     let Seen { session, workplace, _folder, .. } = first;

@@ -24,7 +24,7 @@
 //! ```
 //! use wibbet_core::plan::{Change, TrayItem, plan_take_out};
 //! use wibbet_core::read::{DumpReader, inventory, read_back, read_package_list, read_users};
-//! use wibbet_core::run::{Outcome, Response, judge, read_reply};
+//! use wibbet_core::run::{Finding, Outcome, Response, judge, read_reply};
 //! use wibbet_core::{ask::Output, testing};
 //! use wibbet_types::UserId;
 //!
@@ -45,7 +45,8 @@
 //! let mut dump = DumpReader::default();
 //! dump.feed(phone.dump_after.as_bytes());
 //! let after = read_back(&step.id, dump.finish()).state(UserId::OWNER);
-//! let verdict = judge(step.way, Response::Replied(read_reply(step.way, &answer)), after);
+//! let reply = read_reply(step.way, &answer);
+//! let verdict = judge(step.way, Response::Replied(reply), Finding::State(after));
 //! assert_eq!(verdict.outcome, Outcome::Done);
 //! ```
 

@@ -58,6 +58,10 @@ pub struct NewStep {
     pub words: String,
     /// The state before the run.
     pub before: PackageState,
+    /// Of a step that puts back: the state that it is to lead to, with the others of the run on the same package and user.
+    pub target: Option<PackageState>,
+    /// It has no way back, and somebody has allowed it all the same.
+    pub for_good: bool,
     /// Why it is not going to be sent, if it is not.
     pub skip: Option<String>,
 }
@@ -192,8 +196,8 @@ impl Logbook {
             )?;
             let number = change.last_insert_rowid();
             let mut insert = change.prepare(
-                "INSERT INTO steps (run, place, package, user, way, words, before, state, outcome, remark) \
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
+                "INSERT INTO steps (run, place, package, user, way, words, before, state, outcome, remark, target, for_good) \
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)",
             )?;
             for (place, step) in steps.iter().enumerate() {
                 let (state, outcome) = match step.skip {
@@ -210,7 +214,9 @@ impl Logbook {
                     step.before.to_string(),
                     state.name(),
                     outcome,
-                    step.skip.as_deref().unwrap_or("")
+                    step.skip.as_deref().unwrap_or(""),
+                    step.target.map(|target| target.to_string()),
+                    step.for_good
                 ])?;
             }
             drop(insert);
@@ -220,8 +226,9 @@ impl Logbook {
         made.map_err(failed)
     }
 
-    /// Writes down what happens to a step of a run. It has reached the disk when this returns.
-    pub fn append(&mut self, run: RunId, index: StepIndex, event: &StepEvent) -> Result<()> {
+    /// Writes down what happens to a step of a run. It has reached the disk when this returns. The event as it stands
+    /// there: what is sent has got its place in the order of all that was sent.
+    pub fn append(&mut self, run: RunId, index: StepIndex, event: &StepEvent) -> Result<StepEvent> {
         let path = self.path.clone();
         let failed = |error| LogbookError::from_sqlite(&path, error);
         // It reads before it writes: another program's write in between must not make it start over.
@@ -229,15 +236,20 @@ impl Logbook {
         let change = self.connection.transaction_with_behavior(behavior).map_err(failed)?;
         let found = read_steps(&change, run, Some(index)).map_err(failed)?.pop();
         let Some(mut step) = found else { return Err(LogbookError::NoSuchStep { run, index }) };
-        step.apply(event);
-        let (sent, answered) = match event {
-            StepEvent::Sent { at } => (Some(at.0), None),
+        let mut event = event.clone();
+        if let StepEvent::Sent { order, .. } = &mut event {
+            let last = "SELECT coalesce(max(sent_order), 0) FROM steps";
+            *order = change.query_row(last, [], |row| row.get::<_, i64>(0)).map_err(failed)?.saturating_add(1);
+        }
+        step.apply(&event);
+        let (sent, answered) = match &event {
+            StepEvent::Sent { at, .. } => (Some(at.0), None),
             StepEvent::Answered { at, .. } => (None, Some(at.0)),
             _ => (None, None),
         };
         let sql = "UPDATE steps SET before = ?3, state = ?4, answer = ?5, after = ?6, outcome = ?7, settled = ?8, remark = ?9, \
-                   tries = tries + (?10 IS NOT NULL), sent = coalesce(?10, sent), answered = coalesce(?11, answered) \
-                   WHERE run = ?1 AND place = ?2";
+                   tries = tries + (?10 IS NOT NULL), sent = coalesce(?10, sent), answered = coalesce(?11, answered), \
+                   sent_order = nullif(?12, 0) WHERE run = ?1 AND place = ?2";
         let values = params![
             run.number(),
             index.get() as i64,
@@ -249,7 +261,8 @@ impl Logbook {
             step.settled.map(|at| at.0),
             step.remark,
             sent,
-            answered
+            answered,
+            step.order
         ];
         change.execute(sql, values).map_err(failed)?;
         if let Some(at) = event.at() {
@@ -257,7 +270,8 @@ impl Logbook {
                 .execute("UPDATE runs SET touched = max(touched, ?2) WHERE number = ?1", params![run.number(), at.0])
                 .map_err(failed)?;
         }
-        change.commit().map_err(failed)
+        change.commit().map_err(failed)?;
+        Ok(event)
     }
 
     /// A run has got so far.
@@ -301,12 +315,14 @@ impl Logbook {
 }
 
 fn read_steps(connection: &Connection, run: RunId, index: Option<StepIndex>) -> rusqlite::Result<Vec<Step>> {
-    let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, settled, remark FROM steps \
+    let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, settled, remark, target, \
+               for_good, coalesce(sent_order, 0) FROM steps \
                WHERE run = ?1 AND (?2 IS NULL OR place = ?2) ORDER BY place";
     let mut statement = connection.prepare_cached(sql)?;
     let rows = statement.query_map(params![run.number(), index.map(|index| index.get() as i64)], |row| {
         let after: Option<String> = row.get(8)?;
         let outcome: Option<String> = row.get(9)?;
+        let target: Option<String> = row.get(12)?;
         Ok(Step {
             index: StepIndex::new(row.get::<_, i64>(0)?.try_into().unwrap_or(0)),
             id: parsed(row, 1)?,
@@ -320,6 +336,9 @@ fn read_steps(connection: &Connection, run: RunId, index: Option<StepIndex>) -> 
             outcome: outcome.map(|_| named(row, 9, Outcome::from_name)).transpose()?,
             settled: row.get::<_, Option<i64>>(10)?.map(Timestamp),
             remark: row.get(11)?,
+            target: target.map(|_| parsed(row, 12)).transpose()?,
+            for_good: row.get(13)?,
+            order: row.get(14)?,
         })
     })?;
     rows.collect()
@@ -360,6 +379,8 @@ mod tests {
             way: wibbet_core::plan::Change::Disable,
             words: "w".repeat(1000),
             before: PackageState::IN_USE,
+            target: None,
+            for_good: false,
             skip: None,
         };
         let steps: Vec<NewStep> = (0..100).map(step).collect();

@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 4] = ["
+const STEPS: [&str; 5] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -80,6 +80,17 @@ CREATE TABLE choices (name TEXT PRIMARY KEY, value TEXT NOT NULL) STRICT, WITHOU
 ALTER TABLE devices ADD COLUMN known_as TEXT;
 -- Labels are chosen and kept by other rules since; the files are read again.
 DELETE FROM apps;
+", "
+-- The order in which things were sent, which clocks do not tell; where a step that puts back leads to; and whether somebody
+-- has allowed a step that has no way back.
+ALTER TABLE steps ADD COLUMN sent_order INTEGER;
+ALTER TABLE steps ADD COLUMN target TEXT;
+ALTER TABLE steps ADD COLUMN for_good INTEGER NOT NULL DEFAULT 0;
+UPDATE steps SET sent_order = placed.n FROM (
+    SELECT run, place, row_number() OVER (ORDER BY coalesce(settled, answered, sent), run, place) AS n
+    FROM steps WHERE sent IS NOT NULL
+) AS placed WHERE steps.run = placed.run AND steps.place = placed.place;
+CREATE INDEX order_of_steps ON steps (sent_order);
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {
@@ -105,9 +116,13 @@ pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {
         }
         std::thread::sleep(Duration::from_millis(50));
     }
+    let version = |connection: &Connection| connection.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0));
+    if version(&connection).map_err(failed)? == LAYOUT {
+        return Ok(connection);
+    }
     // Of two programs that begin a logbook at once, the second waits here and finds it made.
     let change = connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(failed)?;
-    let found: i64 = change.query_row("PRAGMA user_version", [], |row| row.get(0)).map_err(failed)?;
+    let found = version(&change).map_err(failed)?;
     if found > LAYOUT {
         return Err(LogbookError::Newer { path: path.into(), found, known: LAYOUT });
     }

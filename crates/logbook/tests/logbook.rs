@@ -36,6 +36,8 @@ fn step(id: &str, skip: Option<&str>) -> NewStep {
         way: Change::Uninstall,
         words: format!("cmd package uninstall --user 10 {id}"),
         before: PackageState::IN_USE,
+        target: None,
+        for_good: false,
         skip: skip.map(str::to_owned),
     }
 }
@@ -62,7 +64,7 @@ fn a_run_is_kept_step_by_step() {
     assert_eq!((run.steps[1].state, run.steps[1].outcome), (StepState::Settled, Some(Outcome::Skipped)));
     assert!(run.has_open_steps() && !run.steps[0].is_open_question());
 
-    book.append(number, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(6) }).unwrap();
+    book.append(number, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(6), order: 0 }).unwrap();
     // Another program, or the same one after a kill, sees what was written.
     let other = Logbook::open(folder.path()).unwrap();
     assert!(seen(&other).steps[0].is_open_question());
@@ -78,10 +80,10 @@ fn a_run_is_kept_step_by_step() {
     assert_eq!((run.state, run.touched, run.is_unfinished()), (RunState::Finished, Timestamp(9), false));
 
     // Sending again forgets what the first sending brought.
-    book.append(number, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(10) }).unwrap();
+    book.append(number, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(10), order: 0 }).unwrap();
     assert_eq!((seen(&book).steps[0].answer.clone(), seen(&book).steps[0].outcome), (None, None));
     assert!(matches!(
-        book.append(number, StepIndex::new(9), &StepEvent::Sent { at: Timestamp(0) }),
+        book.append(number, StepIndex::new(9), &StepEvent::Sent { at: Timestamp(0), order: 0 }),
         Err(LogbookError::NoSuchStep { .. })
     ));
 }
@@ -145,7 +147,7 @@ fn two_programs_write_at_once_and_nothing_is_lost() {
         let mut book = Logbook::open(folder).unwrap();
         for _ in 0..20 {
             let number = book.begin_run(&device(), RunKind::TakeOut, &[step("a", None)], Timestamp(1)).unwrap();
-            book.append(number, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(2) }).unwrap();
+            book.append(number, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(2), order: 0 }).unwrap();
             book.append(number, StepIndex::new(0), &settled(OUT, "", 3)).unwrap();
         }
     };
@@ -230,6 +232,27 @@ fn a_logbook_of_the_first_layout_is_taken_over() {
     assert_eq!(book.devices().unwrap()[0].facts.kind, DeviceKind::Phone);
 }
 
+#[test]
+fn what_is_sent_has_an_order_that_no_clock_changes() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut book, first) = begin(folder.path());
+    let second = book.begin_run(&device(), RunKind::TakeOut, &[step("a.b", None)], Timestamp(1)).unwrap();
+    let sent = |book: &mut Logbook, run, at| match book
+        .append(run, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(at), order: 0 })
+        .unwrap()
+    {
+        StepEvent::Sent { order, .. } => order,
+        other => panic!("{other:?}"),
+    };
+    assert_eq!(sent(&mut book, second, 1_000_000), 1);
+    assert_eq!(sent(&mut book, first, 5), 2, "the clock was put back");
+    // Another program goes on behind it, and what is sent again is the latest.
+    let mut other = Logbook::open(folder.path()).unwrap();
+    assert_eq!(sent(&mut other, second, 6), 3);
+    let orders = [first, second].map(|run| book.run(run).unwrap().unwrap().steps[0].order);
+    assert_eq!(orders, [2, 3]);
+}
+
 /// Whatever happens to the steps of a run in whatever order: what the logbook shows is its beginning with all of it
 /// applied, by the same rule that the runner and the screen go by.
 #[test]
@@ -244,7 +267,7 @@ fn the_events_of_a_run_give_what_the_logbook_shows() {
         let word = ["", "well", "\u{1b}odd"][random.usize(0..3)];
         let event = match random.u8(0..5) {
             0 => StepEvent::BeforeWas(state),
-            1 => StepEvent::Sent { at: Timestamp(at) },
+            1 => StepEvent::Sent { at: Timestamp(at), order: 0 },
             2 => StepEvent::Answered { text: PlainText::new(word), at: Timestamp(at) },
             3 => StepEvent::Settled {
                 outcome: [Outcome::Done, Outcome::Unsettled, Outcome::NoEffect][random.usize(0..3)],
@@ -254,7 +277,7 @@ fn the_events_of_a_run_give_what_the_logbook_shows() {
             },
             _ => StepEvent::WaitsAgain { remark: word.into() },
         };
-        book.append(number, StepIndex::new(index), &event).unwrap();
+        let event = book.append(number, StepIndex::new(index), &event).unwrap();
         run.apply(StepIndex::new(index), &event);
         assert_eq!(book.run(number).unwrap().unwrap(), run, "after {event:?}");
     }

@@ -132,9 +132,12 @@ fn exit_codes_tell_the_ends_apart() {
             "--json",
         ],
     );
+    let first = &dry["steps"][0];
+    assert_eq!(first["data"], "go", "{dry}");
+    assert!(first["data_bytes"].is_u64(), "{dry}");
     assert_eq!(
         (&dry["run"], &dry["steps"][0]["back"], &dry["steps"][1]["back"]),
-        (&Value::Null, &object!("sure"), &object!("no-way"))
+        (&Value::Null, &object!("nearly"), &object!("no-way"))
     );
     assert!(!std::fs::read_to_string(&sim.transcript).unwrap().contains("uninstall --user 0 com.android.calendar"));
     assert_eq!(run(home.path(), &["run", at, "--user", "0", "--uninstall", "a;b", "--yes"]).status.code(), Some(2));

@@ -1,9 +1,19 @@
 //! Reading sizes, memory and use.
 
 use wibbet_core::package::Metrics;
-use wibbet_core::read::{MeasureReader, measure_requests};
+use wibbet_core::read::{MeasureReader, measure_requests, sizes_request};
 
 use crate::device::{AdbDevice, AskError, Device as _};
+
+/// Reads how large packages and their data are, as the device last worked it out.
+///
+/// # Errors
+/// When the device cannot be asked.
+pub async fn read_sizes(device: &AdbDevice) -> Result<Metrics, AskError> {
+    let mut reader = MeasureReader::default();
+    device.ask(&sizes_request(), &mut |piece| reader.feed(piece)).await?;
+    Ok(reader.finish())
+}
 
 /// Reads sizes, memory and use. What the device does not tell is in the gaps.
 ///

@@ -13,7 +13,7 @@ mod vitals;
 pub use claim::claim;
 pub use foreground::in_front;
 pub use labels::{LabelCost, LabelNews, device_languages, read_labels};
-pub use metrics::read_metrics;
+pub use metrics::{read_metrics, read_sizes};
 pub use open::open_on_device;
 pub use pair::{PairNews, pair_by_code, pair_by_qr};
 pub(crate) use sight::look_at;

@@ -56,7 +56,7 @@ pub(crate) async fn look_at<D: Device>(device: &D, id: &PackageId, user: UserId)
 /// When the device cannot be asked, or what it said cannot be used.
 pub async fn look_at_all<D: Device>(device: &D, of: &[(PackageId, UserId)]) -> Result<Vec<Sight>, SurveyError> {
     let all = states(device).await?;
-    let state = |(id, user): &(PackageId, UserId)| all.get(id).and_then(|states| states.get(user)).copied();
+    let state = |(id, user): &(PackageId, UserId)| all.get(id).map(|told| told.state(*user));
     // Whoever has it, has it. Whatever else was told has to be confirmed.
     let doubtful = of.iter().filter(|one| !state(one).is_some_and(|s| s.installed)).map(|(_, user)| *user);
     let mut lists = BTreeMap::new();
@@ -69,8 +69,8 @@ pub async fn look_at_all<D: Device>(device: &D, of: &[(PackageId, UserId)]) -> R
     let mut sights = Vec::with_capacity(of.len());
     for one in of {
         let (id, user) = one;
-        let Some(states) = all.get(id) else {
-            // The dump did not get to it, or it is gone.
+        let Some(told) = all.get(id).filter(|told| !told.state(*user).unreadable) else {
+            // The dump did not get to it or was cut there, or it is gone.
             sights.push(match look_at(device, id, *user).await {
                 Err(AskError::Silent(_)) => Sight { told: ReadBack::Silent, found: Finding::NOT_TOLD },
                 seen => seen?,
@@ -83,9 +83,9 @@ pub async fn look_at_all<D: Device>(device: &D, of: &[(PackageId, UserId)]) -> R
             (Some(_), Some((Some(list), _))) if list.contains(id) => DISAGREE,
             (Some(state), Some((Some(_), _))) => Finding::State(state),
             (Some(_), _) => UNCONFIRMED,
-            (None, _) => without_a_line(device, *user).await?,
+            (None, _) => Finding::NOT_TOLD,
         };
-        sights.push(Sight { told: ReadBack::States(states.clone()), found });
+        sights.push(Sight { told: told.clone(), found });
     }
     Ok(sights)
 }

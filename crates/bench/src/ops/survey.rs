@@ -5,9 +5,9 @@ use std::collections::BTreeMap;
 use thiserror::Error;
 use wibbet_core::ask::{Request, says_not_ready};
 use wibbet_core::device::User;
-use wibbet_core::package::{Inventory, PackageState};
-use wibbet_core::read::{self, DumpReader};
-use wibbet_types::{PackageId, UserId};
+use wibbet_core::package::Inventory;
+use wibbet_core::read::{self, DumpReader, ReadBack};
+use wibbet_types::PackageId;
 
 use crate::device::{AskError, Device};
 
@@ -90,14 +90,12 @@ pub async fn survey<D: Device>(
 
 /// Reads the states of all packages, which is one request however many are of interest. A package
 /// that the device did not get to is missing; it has to be asked for by itself.
-pub(super) async fn states<D: Device>(
-    device: &D,
-) -> Result<BTreeMap<PackageId, BTreeMap<UserId, PackageState>>, SurveyError> {
+pub(super) async fn states<D: Device>(device: &D) -> Result<BTreeMap<PackageId, ReadBack>, SurveyError> {
     let dump = dump(device, &read::survey_dump(), &mut |_| {}).await?;
     if dump.packages.is_empty() {
         return Err(unusable("it names no packages", &dump.gaps.join("; ")));
     }
-    Ok(dump.packages.into_iter().map(|(id, package)| (id, package.states)).collect())
+    Ok(read::read_back_all(dump))
 }
 
 /// The users, and what the device said where it named none.

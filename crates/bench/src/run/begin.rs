@@ -1,7 +1,7 @@
 //! Writing a run down before any of it is sent.
 
 use wibbet_core::android::Capabilities;
-use wibbet_core::plan::Plan;
+use wibbet_core::plan::{Plan, Reversal};
 use wibbet_core::run::RunKind;
 use wibbet_logbook::{LogbookError, NewStep};
 use wibbet_types::{DeviceId, RunId};
@@ -25,6 +25,8 @@ pub async fn begin_run(
             way: step.way,
             words: step.command(capabilities),
             before: step.before,
+            target: step.target,
+            for_good: step.skip.is_none() && matches!(step.back, Reversal::Impossible(_)),
             skip: step.skip.map(|skip| skip.to_string()),
         })
         .collect();

@@ -6,7 +6,11 @@ use futures_util::StreamExt as _;
 use futures_util::stream::FuturesUnordered;
 use tokio::sync::watch;
 use tokio::time::{Instant, timeout};
-use wibbet_core::run::{Run, RunState, Schedule, Step, StepEvent, StepState, before_sending, came_back, settle_open};
+use wibbet_core::plan::{SkipReason, TrayItem, without_way_back};
+use wibbet_core::run::{
+    Outcome, Run, RunState, Schedule, Step, StepEvent, StepState, before_sending, came_back, not_as_recorded,
+    settle_open,
+};
 use wibbet_logbook::LogbookError;
 use wibbet_types::{PackageId, RunId, StepIndex};
 
@@ -89,8 +93,7 @@ impl<'a, D: Device> Runner<'a, D> {
     /// Something happens to a step: on disk first, then by the same rule in memory, and for whoever watches.
     pub(super) async fn record(&self, index: StepIndex, event: StepEvent) -> Result<(), Left> {
         let number = self.run().number;
-        let kept = event.clone();
-        self.book.with(move |book| book.append(number, index, &kept)).await?;
+        let event = self.book.with(move |book| book.append(number, index, &event)).await?;
         self.run().apply(index, &event);
         (self.news)(RunNews::Step(index, event));
         Ok(())
@@ -136,7 +139,8 @@ impl<'a, D: Device> Runner<'a, D> {
     /// and takes down the states as they really are.
     async fn look_first(&self) -> Result<(), Left> {
         let steps = self.run().steps.clone();
-        for (step, sight) in steps.iter().zip(self.look_at_all(&steps).await?) {
+        let seen = self.look_at_all(&steps).await?;
+        for (step, sight) in steps.iter().zip(&seen) {
             let index = step.index;
             if step.is_open_question()
                 && let Some(event) = settle_open(step, sight.found, true, now())
@@ -148,6 +152,20 @@ impl<'a, D: Device> Runner<'a, D> {
             let step = self.run().steps[index.get()].clone();
             if let Some(event) = before_sending(&step, sight.found, now()) {
                 self.record(index, event).await?;
+            }
+        }
+        // Others may have lost it since this was planned: whoever has the last copy now is not told to give it up.
+        let waiting: Vec<Step> = self.run().steps.iter().filter(|s| s.state == StepState::Waiting).cloned().collect();
+        let taking_out = waiting.iter().filter(|step| step.way.takes_out()).map(|step| {
+            let item = TrayItem { id: step.id.clone(), user: step.user, way: step.way };
+            (item, &seen[step.index.get()].told)
+        });
+        let stuck = without_way_back(taking_out, &self.device.capabilities());
+        for step in waiting {
+            if !step.for_good && step.way.takes_out() && stuck.contains(&(step.id, step.user)) {
+                let remark = SkipReason::NoWayBack.to_string();
+                let event = StepEvent::Settled { outcome: Outcome::Skipped, after: None, remark, at: now() };
+                self.record(step.index, event).await?;
             }
         }
         Ok(())
@@ -167,7 +185,10 @@ impl<'a, D: Device> Runner<'a, D> {
         for (step, sight) in steps.iter().zip(self.look_at_all(&steps).await?) {
             let event = match step.is_open_question() {
                 true => settle_open(step, sight.found, false, now()),
-                false => came_back(step, sight.found, now()),
+                false => {
+                    let event = came_back(step, sight.found, now());
+                    event.or_else(|| not_as_recorded(&self.run(), step, sight.found, now()))
+                }
             };
             if sight.found.state().is_some() {
                 (self.news)(RunNews::States(step.id.clone(), sight.told));

@@ -28,7 +28,7 @@ impl<'a, D: Device> Runner<'a, D> {
         let deadline = Instant::now() + self.patience.link;
         let mut tries = 0;
         loop {
-            self.record(index, StepEvent::Sent { at: now() }).await?;
+            self.record(index, StepEvent::Sent { at: now(), order: 0 }).await?;
             let heard = match self.device.ask(&request, &mut |_| {}).await {
                 Ok(answer) => {
                     (self.news)(RunNews::Waiting(None));

@@ -127,6 +127,24 @@ impl PackageState {
         (!self.unreadable).then_some(self)
     }
 
+    /// What of it is not as in another, in words.
+    pub fn differences(self, wanted: Self) -> String {
+        let mut told = Vec::new();
+        let mut differs = |is: bool, was: bool, word: &str| match (is, was) {
+            (true, false) => told.push(format!("it is {word}")),
+            (false, true) => told.push(format!("it is not {word}")),
+            _ => {}
+        };
+        differs(self.installed, wanted.installed, "installed");
+        differs(self.hidden, wanted.hidden, "hidden");
+        differs(self.suspended, wanted.suspended, "suspended");
+        if self.enabled != wanted.enabled {
+            let [is, was] = [self, wanted].map(|state| state.enabled.number());
+            told.push(format!("its enabled setting is {is} and was {was}"));
+        }
+        told.join(", ")
+    }
+
     /// The state in a word.
     pub fn condition(self) -> Condition {
         match self {

@@ -7,7 +7,7 @@ mod take_out;
 mod tray;
 
 pub use change::Change;
-pub use plan::{Plan, PlannedStep, Reversal, SkipReason};
+pub use plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
 pub use put_back::plan_put_back;
-pub use take_out::plan_take_out;
+pub use take_out::{plan_take_out, without_way_back};
 pub use tray::TrayItem;

@@ -1,8 +1,9 @@
 //! What is going to be done, step by step, and whether each step can be undone.
 
+use std::collections::BTreeSet;
 use std::fmt;
 
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, UserId, bytes_words, named};
 
 use super::change::Change;
 use crate::android::Capabilities;
@@ -11,13 +12,31 @@ use crate::package::PackageState;
 /// Whether a step can be undone on this device, known before it is done.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Reversal {
-    /// Yes, to the recorded state.
+    /// Yes, to exactly the recorded state, the app's data included.
     Exact,
     /// Yes, but not to exactly the recorded state.
     Approximate(&'static str),
     /// Not from here, for this reason.
     Impossible(&'static str),
 }
+
+impl Reversal {
+    /// The app comes back, and not what its user had in it.
+    pub const WITHOUT_DATA: Self = Self::Approximate("it comes back without its data");
+}
+
+/// What becomes of an app's data for the user when a step is done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum AppData {
+    /// They stay.
+    Stay,
+    /// They go with it, and do not come back.
+    Go,
+    /// They go when the device starts the next time.
+    GoAtNextStart,
+}
+
+named!(AppData { Stay => "stay", Go => "go", GoAtNextStart => "go-at-next-start" });
 
 /// Why a step is not sent.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -71,8 +90,14 @@ pub struct PlannedStep {
     pub way: Change,
     /// The state as last read.
     pub before: PackageState,
+    /// Of a step that puts back: the state that all steps on this package and user lead to together.
+    pub target: Option<PackageState>,
     /// Whether it can be undone. Steps that put back are not asked for it and say [`Reversal::Exact`].
     pub back: Reversal,
+    /// What becomes of the app's data for the user.
+    pub data: AppData,
+    /// Where they go: the way of taking out that keeps them.
+    pub keeping: Option<Change>,
     /// Why it is not sent, if it is not.
     pub skip: Option<SkipReason>,
 }
@@ -96,5 +121,31 @@ impl Plan {
     /// How many steps will be sent.
     pub fn to_send(&self) -> usize {
         self.steps.iter().filter(|s| s.skip.is_none()).count()
+    }
+
+    /// The steps that will be sent and with which an app's data go.
+    pub fn losing_data(&self) -> impl Iterator<Item = &PlannedStep> {
+        self.steps.iter().filter(|s| s.skip.is_none() && s.data != AppData::Stay)
+    }
+
+    /// How much data goes for good, in words: "the data of 12 apps go for good: 3.4 GB". `None` where none do. `size` gives the
+    /// bytes of an app's data, where they are known; they are those of all users of the device, `several` of them or one.
+    pub fn data_words(&self, several: bool, size: impl Fn(&PackageId) -> Option<u64>) -> Option<String> {
+        let apps: BTreeSet<&PackageId> = self.losing_data().map(|step| &step.id).collect();
+        let known: Vec<u64> = apps.iter().filter_map(|id| size(id)).collect();
+        let bytes = bytes_words(known.iter().fold(0, |sum, bytes| sum.saturating_add(*bytes)));
+        let go = match apps.len() {
+            0 => return None,
+            1 => "the data of 1 app go for good".to_owned(),
+            n => format!("the data of {n} apps go for good"),
+        };
+        Some(match known.len() {
+            0 => format!("{go}; how much that is the device does not tell"),
+            n => {
+                let together = if several { ", all users together" } else { "" };
+                let of_all = if n == apps.len() { String::new() } else { format!(" of {n} of them") };
+                format!("{go}: {bytes}{of_all}{together}")
+            }
+        })
     }
 }

@@ -3,7 +3,7 @@
 use wibbet_types::{PackageId, UserId};
 
 use super::change::Change;
-use super::plan::{Plan, PlannedStep, Reversal, SkipReason};
+use super::plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
 use crate::android::Capabilities;
 use crate::package::{Enabled, Inventory, PackageKind, PackageState};
 
@@ -17,7 +17,18 @@ pub fn plan_put_back(
     for (id, user, target) in wanted {
         let before = inventory.state(id, *user);
         let mut push = |way, skip| {
-            steps.push(PlannedStep { id: id.clone(), user: *user, way, before, back: Reversal::Exact, skip });
+            let (id, target) = (id.clone(), Some(*target));
+            steps.push(PlannedStep {
+                id,
+                user: *user,
+                way,
+                before,
+                target,
+                back: Reversal::Exact,
+                data: AppData::Stay,
+                keeping: None,
+                skip,
+            });
         };
         let usual = if before.known && before.installed { Change::DefaultState } else { Change::Reinstall };
         if inventory.user(*user).is_none() {

@@ -1,14 +1,16 @@
 //! Planning to take packages out.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
+use std::sync::Arc;
 
 use wibbet_types::{PackageId, UserId};
 
 use super::change::Change;
-use super::plan::{Plan, PlannedStep, Reversal, SkipReason};
+use super::plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
 use super::tray::TrayItem;
-use crate::android::Capabilities;
+use crate::android::{Capabilities, KeepsData};
 use crate::package::{Enabled, Inventory, Package, PackageKind, PackageState};
+use crate::read::{ReadBack, users_by_number};
 
 /// Plans taking out what is in a tray. Steps that could not be undone are left unsent unless
 /// `without_way_back`.
@@ -51,7 +53,14 @@ pub fn plan_take_out(
         if skip.is_none() {
             left.change(item);
         }
-        steps.push(PlannedStep { id: item.id.clone(), user: item.user, way: item.way, before, back, skip });
+        let (id, target) = (item.id.clone(), None);
+        let data = package.map_or(AppData::Stay, |p| data_of(p.kind, item.way, before, capabilities));
+        let keeping = (data != AppData::Stay).then(|| {
+            let kept = package
+                .is_some_and(|p| data_of(p.kind, Change::UninstallKeepData, before, capabilities) == AppData::Stay);
+            if kept { Change::UninstallKeepData } else { Change::Disable }
+        });
+        steps.push(PlannedStep { id, user: item.user, way: item.way, before, target, back, data, keeping, skip });
     }
     for step in &mut steps {
         let item = TrayItem { id: step.id.clone(), user: step.user, way: step.way };
@@ -60,6 +69,26 @@ pub fn plan_take_out(
         }
     }
     Plan { steps }
+}
+
+/// Of steps that are about to be sent, in their order: those that have no way back on the device as it is told now.
+pub fn without_way_back<'a>(
+    steps: impl IntoIterator<Item = (TrayItem, &'a ReadBack)>,
+    capabilities: &Capabilities,
+) -> HashSet<(PackageId, UserId)> {
+    let (mut tray, mut packages) = (Vec::new(), BTreeMap::new());
+    for (item, told) in steps {
+        if let ReadBack::States(kind, states) = told {
+            let package = Package::bare(item.id.clone(), *kind, states.clone());
+            packages.insert(item.id.clone(), Arc::new(package));
+            tray.push(item);
+        }
+    }
+    let users = users_by_number(packages.values().flat_map(|package| package.states.keys().copied()));
+    let inventory = Inventory { users, packages, gaps: Vec::new() };
+    let plan = plan_take_out(&inventory, capabilities, &tray, false);
+    let stuck = plan.steps.into_iter().filter(|step| step.skip == Some(SkipReason::NoWayBack));
+    stuck.map(|step| (step.id, step.user)).collect()
 }
 
 /// For whom packages are installed once some steps are done.
@@ -90,6 +119,20 @@ impl<'a> Left<'a> {
             (None, Some(package)) => package.states.iter().any(|(user, s)| *user != item.user && s.installed),
             (None, None) => false,
         }
+    }
+}
+
+/// What becomes of the data of an app for the user that it is taken out for.
+fn data_of(kind: PackageKind, way: Change, before: PackageState, capabilities: &Capabilities) -> AppData {
+    match way {
+        _ if !before.installed => AppData::Stay,
+        Change::Uninstall => AppData::Go,
+        Change::UninstallKeepData if kind != PackageKind::User => match capabilities.keeps_data_of_system_apps() {
+            KeepsData::Yes => AppData::Stay,
+            KeepsData::UntilNextStart => AppData::GoAtNextStart,
+            KeepsData::No => AppData::Go,
+        },
+        _ => AppData::Stay,
     }
 }
 
@@ -127,7 +170,16 @@ fn way_back(
         Enabled::Default if item.way == Change::Disable && !capabilities.default_state => {
             Reversal::Approximate("this Android sets it to “enabled” instead of “default”")
         }
-        _ => Reversal::Exact,
+        _ => match data_of(package.kind, item.way, before, capabilities) {
+            AppData::Stay => Reversal::Exact,
+            AppData::Go if item.way == Change::Uninstall => Reversal::WITHOUT_DATA,
+            AppData::Go => {
+                Reversal::Approximate("this Android drops the data of its own apps all the same; disabling keeps them")
+            }
+            AppData::GoAtNextStart => Reversal::Approximate(
+                "this Android drops the data of its own apps when it starts the next time; disabling keeps them",
+            ),
+        },
     }
 }
 
@@ -215,12 +267,14 @@ mod tests {
             Reversal::Impossible(_) => "no way",
         };
         for (id, way, on_new, on_bare_6) in [
-            ("sys", Change::Uninstall, "sure", "no way"),
+            ("sys", Change::Uninstall, "nearly", "no way"),
+            ("sys", Change::UninstallKeepData, "sure", "no way"),
             ("sys", Change::Disable, "sure", "nearly"),
             ("upd", Change::Uninstall, "nearly", "no way"),
             ("app", Change::Uninstall, "no way", "no way"),
             ("app", Change::Disable, "sure", "nearly"),
-            ("both", Change::Uninstall, "sure", "no way"),
+            ("both", Change::Uninstall, "nearly", "no way"),
+            ("both", Change::UninstallKeepData, "sure", "no way"),
             ("frozen", Change::Uninstall, "nearly", "no way"),
         ] {
             let back = |capabilities| plan_take_out(&inventory, &capabilities, &[take(id, 0, way)], true).steps[0].back;
@@ -229,7 +283,48 @@ mod tests {
         }
         let helped =
             plan_take_out(&inventory, &old_device("pm install-existing"), &[take("sys", 0, Change::Uninstall)], false);
-        assert_eq!(helped.steps[0].back, Reversal::Exact);
+        assert_eq!(helped.steps[0].back, Reversal::WITHOUT_DATA);
+    }
+
+    #[test]
+    fn what_becomes_of_the_data_is_known_beforehand() {
+        use AppData::{Go, GoAtNextStart, Stay};
+        use PackageKind::{System, User};
+        let inventory = inventory(&[("sys", System, [IN, IN]), ("app", User, [IN, IN]), ("out", System, [OUT, IN])]);
+        for (id, way, data) in [
+            ("sys", Change::Uninstall, [Go, Go, Go]),
+            ("sys", Change::UninstallKeepData, [Go, GoAtNextStart, Stay]),
+            ("sys", Change::Disable, [Stay, Stay, Stay]),
+            ("app", Change::Uninstall, [Go, Go, Go]),
+            ("app", Change::UninstallKeepData, [Stay, Stay, Stay]),
+            ("out", Change::Uninstall, [Stay, Stay, Stay]),
+        ] {
+            let step =
+                |sdk| plan_take_out(&inventory, &testing::capabilities(sdk), &[take(id, 0, way)], true).steps.remove(0);
+            assert_eq!([29, 33, 34].map(|sdk| step(sdk).data), data, "{id} {way}");
+            assert!(
+                [29, 33, 34].into_iter().map(step).all(|s| s.back != Reversal::Exact || s.data == Stay),
+                "{id} {way}"
+            );
+        }
+        // What keeps them is named.
+        let keeping = |id, sdk| {
+            let tray = [take(id, 0, Change::Uninstall)];
+            plan_take_out(&inventory, &testing::capabilities(sdk), &tray, true).steps[0].keeping
+        };
+        assert_eq!(keeping("sys", 33), Some(Change::Disable));
+        assert_eq!(keeping("sys", 34), Some(Change::UninstallKeepData));
+        assert_eq!(keeping("app", 29), Some(Change::UninstallKeepData));
+        // In words, each app once.
+        let tray = [("sys", 0), ("sys", 10), ("app", 0)].map(|(id, user)| take(id, user, Change::Uninstall));
+        let plan = plan_take_out(&inventory, &new_device(), &tray, false);
+        let words =
+            |known: &[&str]| plan.data_words(false, |id| known.contains(&id.as_str()).then_some(1_500_000)).unwrap();
+        assert_eq!(words(&["sys", "app"]), "the data of 2 apps go for good: 3.0 MB");
+        assert_eq!(words(&["sys"]), "the data of 2 apps go for good: 1.5 MB of 1 of them");
+        assert_eq!(words(&[]), "the data of 2 apps go for good; how much that is the device does not tell");
+        let kept = plan_take_out(&inventory, &new_device(), &[take("sys", 0, Change::Disable)], false);
+        assert_eq!(kept.data_words(true, |_| Some(1)), None);
     }
 
     #[test]
@@ -241,13 +336,17 @@ mod tests {
         let steps = plan(&tray, false);
         assert_eq!(steps.iter().map(|s| s.skip).collect::<Vec<_>>(), [None, Some(SkipReason::NoWayBack)]);
         // The other user keeps it, so the first step can be undone; the second one could not be.
-        assert!(matches!((steps[0].back, steps[1].back), (Reversal::Exact, Reversal::Impossible(_))), "{steps:?}");
+        assert!(
+            matches!((steps[0].back, steps[1].back), (Reversal::WITHOUT_DATA, Reversal::Impossible(_))),
+            "{steps:?}"
+        );
         // If that is allowed, the first one cannot be undone either.
         let steps = plan(&tray, true);
         assert!(steps.iter().all(|s| s.skip.is_none() && matches!(s.back, Reversal::Impossible(_))), "{steps:?}");
         // Disabling for the other user leaves a copy.
         let steps = plan(&[take("both", 0, Change::Uninstall), take("both", 10, Change::Disable)], false);
-        assert!(steps.iter().all(|s| s.skip.is_none() && s.back == Reversal::Exact), "{steps:?}");
+        let backs: Vec<_> = steps.iter().map(|s| (s.skip, s.back)).collect();
+        assert_eq!(backs, [(None, Reversal::WITHOUT_DATA), (None, Reversal::Exact)]);
         // The update of a system app goes with its last copy.
         let steps = plan(&[take("upd", 0, Change::Uninstall), take("upd", 10, Change::Uninstall)], false);
         assert!(steps.iter().all(|s| s.skip.is_none() && matches!(s.back, Reversal::Approximate(_))), "{steps:?}");

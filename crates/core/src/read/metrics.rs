@@ -31,8 +31,16 @@ const NAMES: [&str; 5] = ["0", "1", "2", "3", "4"];
 
 /// What is asked: first what is there at once, then what the device has to work out.
 pub fn measure_requests() -> [Request; 2] {
-    let ask = |sources: &[Source]| marked_request(sources.iter().map(|s| (NAMES[*s as usize], command(*s))));
     [ask(&[Source::Clock, Source::Sizes, Source::Running, Source::Usage]), ask(&[Source::Memory])]
+}
+
+/// What is asked for sizes alone.
+pub fn sizes_request() -> Request {
+    ask(&[Source::Sizes])
+}
+
+fn ask(sources: &[Source]) -> Request {
+    marked_request(sources.iter().map(|s| (NAMES[*s as usize], command(*s))))
 }
 
 /// Reads the answers to [`measure_requests`] as they come.

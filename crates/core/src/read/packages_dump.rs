@@ -21,7 +21,7 @@ use wibbet_types::{DevicePath, DeviceTime, PackageId, PlainText, UserId};
 
 use super::lines::Lines;
 use crate::ask::says_not_ready;
-use crate::package::{Enabled, PackageDetails, PackageState};
+use crate::package::{Enabled, PackageDetails, PackageKind, PackageState};
 
 /// A package as the dump shows it.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -298,6 +298,15 @@ impl DumpReader {
 }
 
 impl DumpedPackage {
+    /// Where it comes from; `factory` where a factory version stands under it.
+    pub fn kind(&self, factory: bool) -> PackageKind {
+        match (self.system, self.updated || factory) {
+            (true, true) => PackageKind::UpdatedSystem,
+            (true, false) => PackageKind::System,
+            (false, _) => PackageKind::User,
+        }
+    }
+
     /// Nothing that was told of its states is believed.
     fn doubt(&mut self) {
         self.states.values_mut().for_each(|state| *state = PackageState::UNREADABLE);

@@ -38,11 +38,7 @@ pub fn inventory(
     }
     let mut packages = BTreeMap::new();
     for (id, dumped) in dump.packages {
-        let kind = match (dumped.system, dumped.updated || dump.factory_versions.contains(&id)) {
-            (true, true) => PackageKind::UpdatedSystem,
-            (true, false) => PackageKind::System,
-            (false, _) => PackageKind::User,
-        };
+        let kind = dumped.kind(dump.factory_versions.contains(&id));
         let somewhere = dumped.states.values().any(|s| s.installed);
         let believed = listed.is_empty() || apks.contains_key(&id);
         let told = |user: &User| dumped.states.get(&user.id).copied().filter(|_| believed);

@@ -15,6 +15,8 @@ pub enum StepEvent {
     Sent {
         /// When.
         at: Timestamp,
+        /// Its place in the order of all that was sent; the logbook gives it.
+        order: i64,
     },
     /// The device has answered, word for word.
     Answered {
@@ -45,7 +47,7 @@ impl StepEvent {
     /// When it happened, where that is part of it.
     pub fn at(&self) -> Option<Timestamp> {
         match self {
-            Self::Sent { at } | Self::Answered { at, .. } | Self::Settled { at, .. } => Some(*at),
+            Self::Sent { at, .. } | Self::Answered { at, .. } | Self::Settled { at, .. } => Some(*at),
             Self::BeforeWas(_) | Self::WaitsAgain { .. } => None,
         }
     }
@@ -56,8 +58,9 @@ impl Step {
     pub fn apply(&mut self, event: &StepEvent) {
         match event {
             StepEvent::BeforeWas(state) => self.before = *state,
-            StepEvent::Sent { .. } => {
+            StepEvent::Sent { order, .. } => {
                 self.state = StepState::Sent;
+                self.order = *order;
                 (self.answer, self.after, self.outcome, self.settled) = (None, None, None, None);
                 self.remark.clear();
             }

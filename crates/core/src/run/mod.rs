@@ -15,7 +15,7 @@ pub use event::StepEvent;
 pub use finding::Finding;
 pub use probe::{ChangeProbe, ProbeResult};
 pub use record::{Outcome, Run, RunKind, RunState, Step, StepState};
-pub use recovery::{before_sending, came_back, settle_open};
+pub use recovery::{before_sending, came_back, not_as_recorded, settle_open};
 pub use refusal::Refusal;
 pub use reply::{Reply, read_reply};
 pub use schedule::Schedule;

@@ -78,6 +78,14 @@ pub struct Step {
     pub words: String,
     /// The state before the run.
     pub before: PackageState,
+    /// Of a step that puts back: the state that all steps of the run on this package and user are to lead to together.
+    /// Records of old versions do not have it.
+    pub target: Option<PackageState>,
+    /// It has no way back, and somebody has allowed it all the same.
+    pub for_good: bool,
+    /// Its place in the order of all that was ever sent by this logbook's programs, whatever clocks say; 0 when it has not
+    /// been sent.
+    pub order: i64,
     /// How far it has got.
     pub state: StepState,
     /// What the device answered.

@@ -4,7 +4,7 @@ use wibbet_types::Timestamp;
 
 use super::event::StepEvent;
 use super::finding::Finding;
-use super::record::{Outcome, Step, StepState};
+use super::record::{Outcome, Run, Step, StepState};
 
 /// For how long after a step it is taken for a package's own doing that it is not so any more, in milliseconds.
 const BY_ITSELF: i64 = 5 * 60 * 1000;
@@ -51,8 +51,24 @@ pub fn before_sending(step: &Step, found: Finding, at: Timestamp) -> Option<Step
             }
             false => StepEvent::BeforeWas(now),
         }),
+        // Without it nobody could say afterwards what it was.
+        Finding::Unclear(_) if step.way.takes_out() => Some(StepEvent::Settled {
+            outcome: Outcome::Skipped,
+            after: None,
+            remark: "its state could not be read, so it was not sent".into(),
+            at,
+        }),
         _ => None,
     }
+}
+
+/// The last step of putting a package back, which was done and led to another state than it was to.
+pub fn not_as_recorded(run: &Run, step: &Step, found: Finding, at: Timestamp) -> Option<StepEvent> {
+    let (now, target) = (found.state()?, step.target?);
+    let is_last = !run.steps.iter().any(|s| s.index > step.index && s.id == step.id && s.user == step.user);
+    let remark = format!("it is back, but not just as it was: {}", now.differences(target));
+    let is_news = is_last && now != target && step.way.is_met_by(now) && step.remark != remark;
+    is_news.then_some(StepEvent::Settled { outcome: Outcome::Done, after: Some(now), remark, at })
 }
 
 /// A step that was done, and is not so any more when all of them are looked at once more. Of one that was done long ago
@@ -85,6 +101,9 @@ mod tests {
             way: Change::Uninstall,
             words: String::new(),
             before: PackageState::IN_USE,
+            target: None,
+            for_good: false,
+            order: 0,
             state,
             answer: None,
             after: None,
@@ -132,7 +151,9 @@ mod tests {
             assert_eq!(outcome(before_sending(&waiting, Finding::State(now), Timestamp(1))), found);
         }
         assert_eq!(outcome(before_sending(&waiting, Finding::NoSuchUser, Timestamp(1))), "refused");
-        assert_eq!(outcome(before_sending(&waiting, Finding::NOT_TOLD, Timestamp(1))), "left open");
+        assert_eq!(outcome(before_sending(&waiting, Finding::NOT_TOLD, Timestamp(1))), "skipped");
+        let back = Step { way: Change::Reinstall, ..step(StepState::Waiting, None) };
+        assert_eq!(outcome(before_sending(&back, Finding::NOT_TOLD, Timestamp(1))), "left open");
         let [out, back] = [OUT, PackageState::IN_USE].map(Finding::State);
         let done = Step { settled: Some(Timestamp(1000)), ..step(StepState::Settled, Some(Outcome::Done)) };
         assert_eq!(outcome(before_sending(&done, out, Timestamp(1000))), "left open");

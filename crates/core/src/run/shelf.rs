@@ -1,5 +1,7 @@
 //! What is off a device, who took it out, and where putting it back leads.
 
+use std::collections::HashMap;
+
 use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 
 use super::record::{Outcome, Run, RunKind, Step};
@@ -45,11 +47,12 @@ impl Shelf {
     /// The shelf of a device: what its inventory shows as off, told apart by its runs (any order).
     pub fn of(inventory: &Inventory, runs: &[Run]) -> Self {
         let mut entries: Vec<ShelfEntry> = Vec::new();
+        let record = Record::of(runs.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step))));
         for package in inventory.packages.values() {
             for user in &inventory.users {
                 let condition = package.state(user.id).condition();
                 if condition.is_off() {
-                    let (origin, target) = origin_of(runs, &package.id, user.id);
+                    let (origin, target) = record.origin(&package.id, user.id);
                     // Off before and still off as it was: putting back means using it again.
                     let target = if package.state(user.id) == target { PackageState::IN_USE } else { target };
                     entries.push(ShelfEntry { id: package.id.clone(), user: user.id, condition, origin, target });
@@ -67,30 +70,67 @@ impl Shelf {
     }
 }
 
-/// The state that a package had before Wibbet first took it out since it was last put back;
-/// "in use" where no run says anything.
+/// The state that a package had before Wibbet first took it out since it was last in use; "in use" where no run says
+/// anything.
 pub fn recorded_state(runs: &[Run], id: &PackageId, user: UserId) -> PackageState {
-    origin_of(runs, id, user).1
+    Record::of(
+        runs.iter()
+            .flat_map(|run| run.steps.iter().map(move |step| (run, step)))
+            .filter(|(_, step)| step.id == *id && step.user == user),
+    )
+    .origin(id, user)
+    .1
 }
 
-fn origin_of(runs: &[Run], id: &PackageId, user: UserId) -> (Origin, PackageState) {
-    // By when things were done: a run that was carried on later may have begun before another.
-    let mut done: Vec<(&Run, &Step)> = runs
-        .iter()
-        .flat_map(|run| run.steps.iter().map(move |step| (run, step)))
-        .filter(|(_, step)| step.id == *id && step.user == user && step.outcome == Some(Outcome::Done))
-        .collect();
-    done.sort_by_key(|(run, step)| (step.settled, run.number, step.index));
-    let mut found = (Origin::Before, None);
-    for (run, step) in done {
-        match run.kind {
-            RunKind::TakeOut => {
-                found = (Origin::Run { number: run.number, begun: run.begun }, found.1.or(Some(step.before)));
+/// What of a device was taken out by runs and has not been put back, by package and user: the takings-out, the first one
+/// at the bottom.
+struct Record<'a> {
+    taken: HashMap<(&'a PackageId, UserId), Vec<(&'a Run, PackageState)>>,
+}
+
+impl<'a> Record<'a> {
+    /// From the steps of runs, in any order.
+    fn of(steps: impl Iterator<Item = (&'a Run, &'a Step)>) -> Self {
+        // By when they were sent: a run that was carried on later may have begun before another, and clocks jump.
+        let mut done: Vec<(&Run, &Step)> = steps.filter(|(_, step)| step.outcome == Some(Outcome::Done)).collect();
+        done.sort_by_key(|(run, step)| (step.order, run.number, step.index));
+        let mut record = Self { taken: HashMap::new() };
+        for (run, step) in done {
+            let taken = record.taken.entry((&step.id, step.user)).or_default();
+            match run.kind {
+                RunKind::TakeOut => {
+                    // It was in use: whatever was taken out before has been put back by somebody.
+                    if step.before.condition() == Condition::InUse {
+                        taken.clear();
+                    }
+                    taken.push((run, step.before));
+                }
+                RunKind::PutBack => {
+                    let of_this = |s: &&Step| s.id == step.id && s.user == step.user;
+                    let last = run.steps.iter().rfind(of_this);
+                    let whole = run.steps.iter().filter(of_this).all(|s| s.outcome == Some(Outcome::Done));
+                    // Half of it done is not yet where it is to lead to.
+                    if whole && last.is_some_and(|last| last.index == step.index) {
+                        let reached = step.target.or(step.after);
+                        let from = taken.iter().position(|(_, before)| Some(*before) == reached);
+                        taken.truncate(from.unwrap_or(0));
+                    }
+                }
             }
-            RunKind::PutBack => found = (Origin::Before, None),
+        }
+        record
+    }
+
+    /// Who took a package out, and the state that putting it back leads to.
+    fn origin(&self, id: &PackageId, user: UserId) -> (Origin, PackageState) {
+        match self.taken.get(&(id, user)).map(Vec::as_slice) {
+            Some(taken @ [(_, first), ..]) => {
+                let by = |(run, _): &(&Run, PackageState)| Origin::Run { number: run.number, begun: run.begun };
+                (taken.last().map_or(Origin::Before, by), *first)
+            }
+            _ => (Origin::Before, PackageState::IN_USE),
         }
     }
-    (found.0, found.1.unwrap_or(PackageState::IN_USE))
 }
 
 #[cfg(test)]
@@ -116,6 +156,9 @@ mod tests {
             way,
             words: String::new(),
             before,
+            target: None,
+            for_good: false,
+            order: number,
             state: StepState::Settled,
             answer: None,
             after: None,
@@ -165,10 +208,61 @@ mod tests {
         ];
         let id = "a".parse().unwrap();
         assert_eq!(recorded_state(&runs, &id, OWNER), set);
-        runs.push(run(3, RunKind::PutBack, "a", Change::Reinstall, OUT, Done));
+        let mut back = run(3, RunKind::PutBack, "a", Change::Reinstall, OUT, Done);
+        back.steps[0].target = Some(set);
+        runs.push(back);
         assert_eq!(recorded_state(&runs, &id, OWNER), PackageState::IN_USE);
         runs.push(run(4, RunKind::TakeOut, "a", Change::Uninstall, OFF, Done));
         assert_eq!(recorded_state(&runs, &id, OWNER), OFF, "disabled before it was uninstalled");
+    }
+
+    #[test]
+    fn undoing_is_a_stack_whatever_the_clocks_say() {
+        use Outcome::{Done, Refused};
+        let set = PackageState { enabled: Enabled::Enabled, ..PackageState::IN_USE };
+        let id = "a".parse().unwrap();
+        let back = |number, target, outcome| {
+            let mut back = run(number, RunKind::PutBack, "a", Change::Reinstall, OUT, outcome);
+            back.steps[0].target = Some(target);
+            back
+        };
+        let mut runs = vec![
+            run(1, RunKind::TakeOut, "a", Change::Disable, set, Done),
+            run(2, RunKind::TakeOut, "a", Change::Uninstall, OFF, Done),
+            back(3, OFF, Done),
+        ];
+        assert_eq!(recorded_state(&runs, &id, OWNER), set, "only the second one was undone");
+        runs.push(run(4, RunKind::TakeOut, "a", Change::Uninstall, OFF, Done));
+        // The clock of this computer stood years back then.
+        runs[3].steps[0].settled = Some(Timestamp(0));
+        assert_eq!(recorded_state(&runs, &id, OWNER), set);
+        runs.reverse();
+        assert_eq!(recorded_state(&runs, &id, OWNER), set, "in any order");
+        runs.push(back(5, set, Refused));
+        assert_eq!(recorded_state(&runs, &id, OWNER), set, "it was not put back");
+        runs.push(back(6, set, Done));
+        assert_eq!(recorded_state(&runs, &id, OWNER), PackageState::IN_USE);
+        // Somebody put it back by hand and set it; what was recorded before says nothing any more.
+        let runs = [
+            run(1, RunKind::TakeOut, "a", Change::Uninstall, PackageState::IN_USE, Done),
+            run(2, RunKind::TakeOut, "a", Change::Uninstall, set, Done),
+        ];
+        assert_eq!(recorded_state(&runs, &id, OWNER), set);
+    }
+
+    #[test]
+    fn half_of_putting_back_takes_nothing_off_the_record() {
+        use Outcome::{Done, Refused};
+        let taken = run(1, RunKind::TakeOut, "a", Change::Uninstall, OFF, Done);
+        let mut back = run(2, RunKind::PutBack, "a", Change::Reinstall, OUT, Done);
+        let second =
+            Step { index: StepIndex::new(1), way: Change::Disable, outcome: Some(Refused), ..back.steps[0].clone() };
+        back.steps.push(second);
+        back.steps.iter_mut().for_each(|step| step.target = Some(OFF));
+        let id = "a".parse().unwrap();
+        assert_eq!(recorded_state(&[taken.clone(), back.clone()], &id, OWNER), OFF);
+        back.steps[1].outcome = Some(Done);
+        assert_eq!(recorded_state(&[taken, back], &id, OWNER), PackageState::IN_USE);
     }
 
     #[test]

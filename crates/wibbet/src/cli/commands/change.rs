@@ -5,8 +5,9 @@ use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::ops::{claim, details, look_at_all, survey};
+use wibbet_bench::ops::{claim, details, look_at_all, read_sizes, survey};
 use wibbet_bench::run::{RunNews, RunStart, run_plan, settle_interrupted};
+use wibbet_core::package::Metrics;
 use wibbet_core::plan::{Change, Plan, Reversal, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};
 use wibbet_types::{PackageId, RunId, UserId};
@@ -177,10 +178,11 @@ async fn carry_out(
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let capabilities = device.capabilities();
     if how.dry_run {
+        let metrics = sizes_of(device, plan).await;
         if how.json {
-            json::print(&json::Steps::planned(plan, &capabilities, facts.id.as_str()));
+            json::print(&json::Steps::planned(plan, &capabilities, facts.id.as_str(), &metrics));
         } else {
-            show_plan(plan, &capabilities);
+            show_plan(plan, &capabilities, &metrics);
         }
         return Ok(Exit::Done);
     }
@@ -189,7 +191,7 @@ async fn carry_out(
         told.iter().flat_map(|t| t.vitals.warnings()).for_each(|warning| tell(format_args!("beware: {warning}")));
     }
     if !how.yes && plan.to_send() > 0 {
-        show_plan(plan, &capabilities);
+        show_plan(plan, &capabilities, &sizes_of(device, plan).await);
         let steps = match plan.to_send() {
             1 => "1 step".to_owned(),
             n => format!("{n} steps"),
@@ -275,7 +277,15 @@ fn show(run: &Run, as_json: bool) -> Exit {
     Exit::of(run)
 }
 
-fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities) {
+/// How large the data are that a plan gives up; nothing where it gives up none, or the device does not tell.
+async fn sizes_of(device: &AdbDevice, plan: &Plan) -> Metrics {
+    match plan.losing_data().next() {
+        Some(_) => read_sizes(device).await.unwrap_or_default(),
+        None => Metrics::default(),
+    }
+}
+
+fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, metrics: &Metrics) {
     for step in &plan.steps {
         let words = step.command(capabilities);
         match step.skip {
@@ -285,5 +295,10 @@ fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities) {
         if let (None, Reversal::Approximate(why) | Reversal::Impossible(why)) = (step.skip, step.back) {
             line(format_args!("           {why}"));
         }
+    }
+    if let Some(data) = plan.data_words(true, |id| metrics.sizes.get(id).map(|sizes| sizes.data)) {
+        line(format_args!(
+            "beware: {data}; --uninstall-keep-data or --disable keeps them where a step does not say otherwise"
+        ));
     }
 }

@@ -2,7 +2,8 @@
 
 use serde::Serialize;
 use wibbet_core::android::Capabilities;
-use wibbet_core::plan::{Plan, Reversal};
+use wibbet_core::package::Metrics;
+use wibbet_core::plan::{AppData, Plan, Reversal};
 use wibbet_core::run::{Outcome, Run};
 use wibbet_types::Timestamp;
 
@@ -27,7 +28,13 @@ struct JsonStep {
     words: String,
     remark: String,
     #[serde(skip_serializing_if = "Option::is_none")]
+    target: Option<State>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     back: Option<&'static str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    data: Option<&'static str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    data_bytes: Option<u64>,
 }
 
 #[derive(Serialize)]
@@ -53,9 +60,12 @@ impl Steps {
             answer: step.answer.as_ref().map(ToString::to_string),
             state: step.after.map(State::from),
             before: step.before.into(),
+            target: step.target.map(Into::into),
             words: step.words.clone(),
             remark: step.remark.clone(),
             back: None,
+            data: None,
+            data_bytes: None,
         });
         Self {
             run: Some(run.number.number()),
@@ -74,7 +84,7 @@ impl Steps {
         Self { error: Some(failure.into()), ..Self::of(run) }
     }
 
-    pub(crate) fn planned(plan: &Plan, capabilities: &Capabilities, serial: &str) -> Self {
+    pub(crate) fn planned(plan: &Plan, capabilities: &Capabilities, serial: &str, metrics: &Metrics) -> Self {
         let steps = plan.steps.iter().map(|step| JsonStep {
             id: step.id.to_string(),
             user: step.user.number(),
@@ -83,6 +93,7 @@ impl Steps {
             answer: None,
             state: Some(step.before.into()),
             before: step.before.into(),
+            target: step.target.map(Into::into),
             words: step.command(capabilities),
             remark: match (step.skip, step.back) {
                 (Some(skip), _) => skip.to_string(),
@@ -94,6 +105,8 @@ impl Steps {
                 Reversal::Approximate(_) => "nearly",
                 Reversal::Impossible(_) => "no-way",
             }),
+            data: Some(step.data.name()),
+            data_bytes: (step.data != AppData::Stay).then(|| metrics.sizes.get(&step.id).map(|s| s.data)).flatten(),
         });
         Self {
             run: None,

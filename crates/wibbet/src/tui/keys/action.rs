@@ -42,6 +42,7 @@ pub(crate) enum Action {
     Send,
     ToDisable,
     AllowNoWayBack,
+    KeepData,
     Stop,
     CarryOn,
     PutBack,

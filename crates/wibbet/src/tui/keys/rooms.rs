@@ -343,6 +343,13 @@ pub(super) const RUN: &[Binding] = &[
         "In a plan, turns uninstalling into disabling where it could not be undone; after a run, plans to disable what could not be uninstalled.",
     ),
     bind(
+        Action::KeepData,
+        &[letter('K')],
+        "Keep their data",
+        "keep data",
+        "In a plan, changes whatever would drop an app's data to a way that keeps them: uninstalling with data kept where this Android can, else disabling.",
+    ),
+    bind(
         Action::PutBack,
         &[letter('b')],
         "Put back",

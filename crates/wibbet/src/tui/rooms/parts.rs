@@ -1,7 +1,7 @@
 //! What several rooms draw and do.
 
 use wibbet_core::package::{Condition, PackageState};
-use wibbet_core::plan::Change;
+use wibbet_core::plan::{Change, Plan};
 use wibbet_core::run::{Outcome, Run};
 use wibbet_types::{PackageId, UserId};
 
@@ -21,6 +21,12 @@ pub(crate) fn outcome_counts(run: &Run) -> String {
     let counted = words.map(|(outcome, word)| (run.count(outcome), word));
     let told: Vec<String> = counted.iter().filter(|(n, _)| *n > 0).map(|(n, word)| format!("{n} {word}")).collect();
     told.join(", ")
+}
+
+/// How much data a plan gives up for good, in words.
+pub(crate) fn data_words(device: &DeviceModel, plan: &Plan) -> Option<String> {
+    let several = device.inventory.as_ref().is_some_and(|inventory| inventory.users.len() > 1);
+    plan.data_words(several, |id| device.entry(id).and_then(|entry| entry.size(|sizes| sizes.data)))
 }
 
 /// What a package becomes, and the shortest words for it.

@@ -9,7 +9,7 @@ use wibbet_core::package::{Condition, PackageState};
 use wibbet_core::plan::{Change, PlannedStep, Reversal, SkipReason, TrayItem};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 
-use super::parts::{becoming, named, outcome_counts, review_put_back};
+use super::parts::{becoming, data_words, named, outcome_counts, review_put_back};
 use crate::tui::app::{App, DeviceModel, Review, RunPane};
 use crate::tui::keys::{Action, View, hint};
 use crate::tui::message::{Effect, to_session};
@@ -17,8 +17,8 @@ use crate::tui::widgets::{
     ColorDepth, Theme, capitalize, first_line, fit, glyph, spinner, tall_item_at, truncate, under_cursor, width, wrap,
 };
 
-/// Lines above the list.
-const HEAD: u16 = 3;
+/// Lines above the list, at least.
+const HEAD: usize = 3;
 
 type Item<'a> = Vec<Line<'a>>;
 
@@ -51,6 +51,7 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
         Action::Send => on(|d| d.is_ready() && !d.running && d.reviewed().is_some_and(|r| r.plan.to_send() > 0)),
         Action::ToDisable => on(|d| has_no_way_back(d) || (!d.running && !refused_uninstalls(d).is_empty())),
         Action::AllowNoWayBack => on(has_no_way_back),
+        Action::KeepData => on(|d| d.reviewed().is_some_and(|r| r.plan.losing_data().next().is_some())),
         Action::PutBack => on(|d| undoable(d, Some(d.run_at)).next().is_some()),
         Action::Undo => on(|d| undoable(d, None).next().is_some()),
         Action::Requests => on(|d| d.run_len() > 0),
@@ -79,6 +80,17 @@ pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
             false,
         ),
         Action::AllowNoWayBack => device.review_again(|_, _| {}, true),
+        Action::KeepData => device.review_again(
+            |items, plan| {
+                for step in plan.losing_data() {
+                    let item = items.iter_mut().find(|i| i.id == step.id && i.user == step.user);
+                    if let (Some(item), Some(way)) = (item, step.keeping) {
+                        item.way = way;
+                    }
+                }
+            },
+            false,
+        ),
         Action::PutBack | Action::Undo => {
             let only = (action == Action::PutBack).then_some(device.run_at);
             let wanted = undoable(device, only).map(|s| (s.id.clone(), s.user, s.before)).collect();
@@ -123,21 +135,18 @@ pub(super) fn line_at(app: &App, body: Rect, line: u16) -> Option<usize> {
     let device = app.device()?;
     let items = items(app, device, &Theme::new(ColorDepth::None), usize::from(body.width));
     let heights: Vec<usize> = items.iter().map(Vec::len).collect();
-    let line = line.checked_sub(body.y + HEAD)?;
-    tall_item_at(&heights, device.run_at, usize::from(body.height.saturating_sub(HEAD)), usize::from(line))
+    let above = head(app, device, &Theme::new(ColorDepth::None), usize::from(body.width)).len();
+    let line = usize::from(line.checked_sub(body.y)?).checked_sub(above)?;
+    tall_item_at(&heights, device.run_at, usize::from(body.height).saturating_sub(above), line)
 }
 
 pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
     let Some(device) = app.device() else { return };
     let cells = usize::from(body.width);
     let mut lines = head(app, device, theme, cells);
-    lines.truncate(usize::from(HEAD));
-    while lines.len() < usize::from(HEAD) {
-        lines.push(Line::raw(""));
-    }
     let items = items(app, device, theme, cells);
     let heights: Vec<usize> = items.iter().map(Vec::len).collect();
-    let room = usize::from(body.height.saturating_sub(HEAD));
+    let room = usize::from(body.height).saturating_sub(lines.len());
     let first = first_line(&heights, device.run_at, room);
     lines.extend(items.into_iter().flatten().skip(first).take(room));
     frame.render_widget(Paragraph::new(lines), body);
@@ -151,6 +160,12 @@ fn kind_words(kind: RunKind) -> &'static str {
 }
 
 fn head<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+    let mut lines = words_above(app, device, theme, cells);
+    lines.resize(lines.len().max(HEAD), Line::raw(""));
+    lines
+}
+
+fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
     match &device.pane {
         RunPane::Nothing => {
             let mut lines = vec![Line::raw("")];
@@ -205,11 +220,16 @@ fn head<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec
                 [one] => format!(" ▲ {one}"),
                 [first, rest @ ..] => format!(" ▲ {first} (+{} on the bench)", rest.len()),
             };
-            vec![
+            let mut lines = vec![
                 Line::styled(truncate(&title, cells), theme.strong),
                 Line::styled(truncate(&next, cells), theme.accent),
-                Line::styled(truncate(&warning, cells), theme.alert),
-            ]
+            ];
+            if let Some(data) = data_words(device, &review.plan) {
+                let words = format!(" {}. {} keeps them.", capitalize(&data), key(Action::KeepData));
+                lines.extend(wrap(&words, cells).into_iter().map(|line| Line::styled(line, theme.alert)));
+            }
+            lines.push(Line::styled(truncate(&warning, cells), theme.alert));
+            lines
         }
         RunPane::Shown(run) => {
             let title = format!(
@@ -319,6 +339,8 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         }
         (Some(skip), _) => under(format!("not sent: {skip}"), theme.alert),
         (None, Reversal::Impossible(why)) => under(format!("no way back: {why}"), theme.alert),
+        // The head says it of all of them.
+        (None, Reversal::WITHOUT_DATA) => {}
         (None, Reversal::Approximate(why)) => under(format!("when put back: {why}"), theme.plain),
         (None, Reversal::Exact) => {}
     }

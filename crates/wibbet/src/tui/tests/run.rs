@@ -3,6 +3,19 @@
 use super::*;
 use wibbet_core::read::ReadBack;
 
+#[test]
+fn data_that_go_for_good_are_said_and_one_key_keeps_them() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys("\n/calend\n /\x1b/music\n /\x1b");
+    assert!(screen.shows("but the data of 2 apps go for good"), "{}", screen.text());
+    screen.keys("\n");
+    assert!(screen.shows("The data of 2 apps go for good") && screen.shows("K keeps them"), "{}", screen.text());
+    screen.keys("K");
+    let tray: Vec<Change> = screen.model.app.devices[0].tray.iter().map(|i| i.way).collect();
+    assert_eq!(tray, [Change::UninstallKeepData, Change::UninstallKeepData], "Android 14 keeps them");
+    assert!(!screen.shows("go for good") && screen.shows("2 to send"), "{}", screen.text());
+}
+
 /// The whole job by keys: search, mark, plan, send, put one back.
 #[test]
 fn nothing_is_sent_before_it_was_shown_and_asked_for() {
@@ -37,7 +50,7 @@ fn nothing_is_sent_before_it_was_shown_and_asked_for() {
     screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(done.clone()))));
     screen.tell(SessionEvent::Run(RunNews::States(
         "com.android.calendar".parse().unwrap(),
-        ReadBack::States(BTreeMap::from([(UserId::OWNER, OUT)])),
+        ReadBack::States(PackageKind::System, BTreeMap::from([(UserId::OWNER, OUT)])),
     )));
     screen.tell(SessionEvent::Runs(Arc::new(vec![done])));
     screen.tell(SessionEvent::RunEnded(None));

@@ -9,7 +9,7 @@ use wibbet_core::plan::{Change, Plan, Reversal, TrayItem, plan_take_out};
 
 use crate::tui::app::DeviceModel;
 use crate::tui::keys::{Action, View, hint};
-use crate::tui::rooms::parts::{becoming, named};
+use crate::tui::rooms::parts::{becoming, data_words, named};
 use crate::tui::widgets::{Theme, fit, glyph, truncate, width};
 
 /// The plan for some items, with all that has no way back.
@@ -90,10 +90,14 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
     items.truncate(shown);
     lines.extend(items);
     if upshot == 1 {
-        let words = match stuck {
-            0 => " All of it can be put back. What leans on it is not worked out in this version yet.".to_owned(),
-            1 => " 1 of them cannot be put back from here; the plan says why.".to_owned(),
-            n => format!(" {n} of them cannot be put back from here; the plan says why."),
+        let words = match (stuck, data_words(device, &plan)) {
+            (0, None) => {
+                " All of it can be put back as it was. What leans on it is not worked out in this version yet."
+                    .to_owned()
+            }
+            (0, Some(data)) => format!(" All of it can be put back, but {data}."),
+            (1, _) => " 1 of them cannot be put back from here; the plan says why.".to_owned(),
+            (n, _) => format!(" {n} of them cannot be put back from here; the plan says why."),
         };
         lines.push(Line::styled(truncate(&words, cells), if stuck > 0 { theme.alert } else { theme.dim }));
     }
