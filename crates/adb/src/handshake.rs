@@ -46,6 +46,8 @@ pub enum Progress {
 pub(crate) enum Opening {
     /// This side introduces itself.
     Hello,
+    /// It does so to what has announced an encrypted connection: anything else is not answered.
+    HelloEncrypted,
     /// It has done so before the connection was encrypted; now the device does.
     Encrypted,
 }
@@ -71,7 +73,7 @@ where
     R: PacketSource,
     W: PacketSink,
 {
-    if opening == Opening::Hello {
+    if opening != Opening::Encrypted {
         let hello = Packet::new(Command::Cnxn, VERSION_SKIP_CHECKSUM, MAX_DATA, Banner::of_host());
         send(to, &hello, at, limits).await?;
     }
@@ -113,6 +115,17 @@ where
         if !speaks {
             speaks = true;
             progress(Progress::Speaks);
+        }
+        let may_not = match (opening, packet.command) {
+            (Opening::HelloEncrypted, Command::Cnxn | Command::Auth) => {
+                Some("it announced an encrypted connection, and does not encrypt")
+            }
+            // There the certificate has shown the key; a token could be anybody's, to be passed on.
+            (Opening::Encrypted, Command::Auth) => Some("it asks for a signature within the encrypted connection"),
+            _ => None,
+        };
+        if let Some(rule) = may_not {
+            return Err(LinkError::Broken { at: at.into(), rule: rule.into() });
         }
         match (packet.command, packet.arg0) {
             (Command::Cnxn, version) => {

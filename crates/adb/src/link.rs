@@ -98,10 +98,36 @@ impl Link {
         limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
+        Self::at_address(network, at, keys, limits, Opening::Hello, progress).await
+    }
+
+    /// Connects to what has announced an encrypted link. Whoever does not encrypt gets no answer: a signature would serve
+    /// somebody in between who passes it on to a device that trusts this computer.
+    ///
+    /// # Errors
+    /// As for [`Link::connect_at`]; a peer that does not encrypt is [`LinkError::Broken`].
+    pub async fn connect_encrypted(
+        network: &dyn Dialer,
+        at: &Address,
+        keys: &KeyRing,
+        limits: &Timeouts,
+        progress: &mut (dyn FnMut(Progress) + Send),
+    ) -> Result<Self, LinkError> {
+        Self::at_address(network, at, keys, limits, Opening::HelloEncrypted, progress).await
+    }
+
+    async fn at_address(
+        network: &dyn Dialer,
+        at: &Address,
+        keys: &KeyRing,
+        limits: &Timeouts,
+        opening: Opening,
+        progress: &mut (dyn FnMut(Progress) + Send),
+    ) -> Result<Self, LinkError> {
         // An encrypted link offers one key a connection.
         let mut refused = None;
         for key in keys.all() {
-            match Self::try_at(network, at, keys, key, limits, progress).await {
+            match Self::try_at(network, at, (keys, key), limits, opening, progress).await {
                 Err(error @ LinkError::NotPaired { .. }) => refused = Some(error),
                 other => return other,
             }
@@ -112,9 +138,9 @@ impl Link {
     async fn try_at(
         network: &dyn Dialer,
         address: &Address,
-        keys: &KeyRing,
-        key: &HostKey,
+        (keys, key): (&KeyRing, &HostKey),
         limits: &Timeouts,
+        opening: Opening,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
         let at = &address.to_string();
@@ -127,7 +153,7 @@ impl Link {
         progress(Progress::Reached);
         let (from, to) = tokio::io::split(socket);
         let (mut from, mut to) = (Bytes(from), Bytes(to));
-        match shake_hands(&mut from, &mut to, Opening::Hello, at, keys, limits, progress).await? {
+        match shake_hands(&mut from, &mut to, opening, at, keys, limits, progress).await? {
             Shaken::Agreed(agreed) => Ok(Self::own(Mux::start(from, to, at, &agreed, limits), agreed, false)),
             // Packets are never read beyond their end, so the stream is whole between two of them.
             Shaken::WantsTls => Self::encrypted(from.0.unsplit(to.0), at, keys, key, limits, progress).await,

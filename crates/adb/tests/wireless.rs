@@ -36,6 +36,8 @@ enum Then {
     Refuse,
     /// Another agreement to encrypt, within the encrypted connection.
     Again,
+    /// It wants a token signed, within the encrypted connection.
+    Token,
 }
 
 /// Takes any certificate, or none, and keeps the keys that it has seen.
@@ -146,6 +148,7 @@ async fn daemon(mut socket: TcpStream, then: Then, seen: Arc<Mutex<Vec<PublicKey
             let _ = tls.read(&mut [0; 64]).await;
         }
         Then::Garbage => tls.write_all(&[b'x'; 100]).await.unwrap(),
+        Then::Token => tls.write_all(&packet(b"AUTH", 1, 0, &[7; 20])).await.unwrap(),
         Then::Again => tls.write_all(&STLS).await.unwrap(),
         Then::Close | Then::Refuse => {}
     }
@@ -190,9 +193,36 @@ async fn the_ways_of_saying_no_are_told_apart() {
         let (made, ..) = meet(then, &KeyRing::of(key())).await;
         assert!(matches!(made, Err(LinkError::NotPaired { .. })), "{then:?}: {made:?}");
     }
-    for then in [Then::Garbage, Then::Again] {
+    for then in [Then::Garbage, Then::Again, Then::Token] {
         let (made, ..) = meet(then, &KeyRing::of(key())).await;
         assert!(matches!(made, Err(LinkError::Broken { .. })), "{then:?}: {made:?}");
+    }
+}
+
+/// A peer that announces an encrypted link and then passes on what a device that trusts this computer says: it is told
+/// nothing but hello.
+#[tokio::test]
+async fn what_was_announced_as_encrypted_gets_no_signature_without_it() {
+    let token = packet(b"AUTH", 1, 0, &[7; 20]);
+    let welcome = packet(b"CNXN", 0x0100_0001, 1 << 20, b"device::");
+    for says in [token, welcome] {
+        let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let at = listener.local_addr().unwrap().to_string();
+        let heard = tokio::spawn(async move {
+            let (mut socket, _) = listener.accept().await.unwrap();
+            let mut hello = [0; 24];
+            socket.read_exact(&mut hello).await.unwrap();
+            let mut banner = vec![0; u32::from_le_bytes(hello[12..16].try_into().unwrap()) as usize];
+            socket.read_exact(&mut banner).await.unwrap();
+            socket.write_all(&says).await.unwrap();
+            let mut rest = Vec::new();
+            let _ = socket.read_to_end(&mut rest).await;
+            rest
+        });
+        let keys = KeyRing::of(key());
+        let made = Link::connect_encrypted(&SystemDialer, &at.parse().unwrap(), &keys, &limits(), &mut |_| {}).await;
+        assert!(matches!(&made, Err(LinkError::Broken { rule, .. }) if rule.contains("does not encrypt")), "{made:?}");
+        assert_eq!(heard.await.unwrap(), b"");
     }
 }
 

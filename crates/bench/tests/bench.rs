@@ -17,7 +17,7 @@ use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Rung, RungStatus};
 use wibbet_core::plan::{Change, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, RunKind, StepEvent};
-use wibbet_sim::{Allow, Fault, Options, OwnerAction, Scenario, SimBus, SimDevice, SimNetwork};
+use wibbet_sim::{Allow, Direction, Fault, Options, OwnerAction, ReachedBy, Scenario, SimBus, SimDevice, SimNetwork};
 use wibbet_types::{RunId, UserId};
 
 struct Seen {
@@ -179,6 +179,57 @@ async fn a_cable_pulled_in_the_middle_of_a_survey_is_told_at_once_and_recovers()
     assert!(!phone.transcript().iter().any(|l| l.starts_with("usb:")), "{:?}", phone.transcript());
 }
 
+/// Anybody on a network can announce a device that does not encrypt, and pass on what this computer signs.
+#[tokio::test]
+async fn what_announces_itself_in_the_clear_is_an_offer() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let mut scenario = Scenario::spare_handset();
+    scenario.reached_by = ReachedBy::Address;
+    let handset = announced(scenario, &network).await;
+    let mut seen = Seen::start(bus, network, &[]);
+    let card = seen
+        .until(|e| match e {
+            BenchEvent::Session(card, SessionEvent::Ladder(l)) if l.name() == "offered" => Some(*card),
+            _ => None,
+        })
+        .await;
+    tokio::time::sleep(Duration::from_millis(200)).await;
+    assert_eq!(handset.packets(Direction::ToDevice), 0, "not even a hello");
+    // Somebody wants it.
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Survey));
+    assert_eq!(seen.facts().await.0, card);
+    seen.named(card, "ready").await;
+}
+
+/// A dialog that was refused is not opened again and again on the device.
+#[tokio::test]
+async fn a_refused_dialog_is_opened_again_only_when_somebody_wants_it() {
+    let bus = Arc::new(SimBus::default());
+    let options = Options { allow: Allow::Never, ..Options::default() };
+    let phone = SimDevice::start(Scenario::crew_phone(), options).await.unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let mut workplace = workplace(folder.path(), patience(1));
+    workplace.patience.pause = Duration::from_millis(5);
+    workplace.limits.tap = Duration::from_millis(100);
+    workplace.surroundings = Arc::new(Surroundings::simulated(Some(Arc::clone(&bus) as _), None));
+    bus.plug(&phone);
+    let (told, mut events) = mpsc::unbounded_channel();
+    let bench = Bench::start(workplace, Vec::new(), move |event| drop(told.send(event)));
+    let named = async |events: &mut mpsc::UnboundedReceiver<BenchEvent>, name: &str| loop {
+        match timeout(Duration::from_secs(120), events.recv()).await.unwrap().unwrap() {
+            BenchEvent::Session(card, SessionEvent::Ladder(l)) if l.name() == name => return card,
+            _ => {}
+        }
+    };
+    let card = named(&mut events, "not-authorised").await;
+    tokio::time::sleep(Duration::from_millis(500)).await;
+    assert_eq!(phone.dialogs(), 1);
+    bench.send(BenchCommand::Session(card, SessionCommand::Survey));
+    named(&mut events, "awaiting-tap").await;
+    named(&mut events, "not-authorised").await;
+    assert_eq!(phone.dialogs(), 2);
+}
+
 #[tokio::test]
 async fn the_second_switch_is_noticed_when_it_is_switched() {
     let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
@@ -195,8 +246,13 @@ async fn the_second_switch_is_noticed_when_it_is_switched() {
         _ => None,
     })
     .await;
-    // Nothing was changed by finding out.
-    assert_eq!(phone.holds("com.android.htmlviewer", 0), Some((true, 0)));
+    // Nothing was sent for it but questions.
+    let changing = ["uninstall", "enable", "disable", "default-state", "settings put"];
+    assert!(
+        phone.transcript().iter().all(|line| changing.iter().all(|word| !line.contains(word))),
+        "{:#?}",
+        phone.transcript()
+    );
 }
 
 #[tokio::test]

@@ -21,7 +21,7 @@ use wibbet_core::link::{Rung, RungStatus};
 use wibbet_core::package::{Inventory, Note, Scope};
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent};
-use wibbet_sim::{Allow, Options, OwnerAction, Scenario, SimBus, SimDevice};
+use wibbet_sim::{Allow, Fault, Options, OwnerAction, Scenario, SimBus, SimDevice};
 use wibbet_types::{Address, PlainText, StepIndex, UserId};
 
 const MUSIC: &str = "com.android.music";
@@ -220,12 +220,16 @@ async fn a_run_is_stopped_on_demand() {
     assert!(runs[0].count(Outcome::Done) >= 1 && runs[0].count(Outcome::Done) < items.len());
 }
 
-/// An old device has no command whose refusal shows the second switch beforehand: the first change does.
+/// A build that does not tell what is permitted: the first change does.
 #[tokio::test]
-async fn without_a_probe_the_first_change_shows_the_second_switch() {
+async fn without_an_answer_the_first_change_shows_the_second_switch() {
     let mut scenario = Scenario::spare_handset();
     (scenario.second_switch, scenario.second_switch_off) = (true, true);
     let sim = device(scenario, 1).await;
+    for name in ["DELETE_PACKAGES", "CHANGE_COMPONENT_ENABLED_STATE"] {
+        let command = format!("dumpsys package check-permission android.permission.{name} com.android.shell 0");
+        sim.set_fault(Fault::Says(command, "Unknown argument: check-permission; use -h for help\n".into()));
+    }
     let mut seen = Seen::start(sim.address());
     let inventory = seen.inventory().await;
     let changes = |seen: SessionEvent| match seen {
@@ -236,7 +240,7 @@ async fn without_a_probe_the_first_change_shows_the_second_switch() {
         _ => None,
     };
     let (standing, known) = seen.until(|e| changes(e).filter(|(_, known)| known.contains("first change"))).await;
-    assert_eq!((standing, known.as_str()), (RungStatus::Unknown, "the first change will show"));
+    assert_eq!((standing, known.as_str()), (RungStatus::Unknown, "it does not tell; the first change will show"));
     let old = Capabilities { install_existing: true, ..Capabilities::new(23, DaemonFeatures::default()) };
     let item = TrayItem { id: id(MUSIC), user: UserId::OWNER, way: Change::Uninstall };
     let plan = plan_take_out(&inventory, &old, &[item], true);

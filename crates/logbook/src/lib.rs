@@ -97,7 +97,7 @@ impl Logbook {
         |error| LogbookError::from_sqlite(&self.path, error)
     }
 
-    /// Notes that a device was met, and where; `known_as` is the serial by which it goes there, where it does. The id
+    /// Notes that a device was met, and where, empty for a place that will be another's soon; `known_as` is the serial by which it goes there, where it does. The id
     /// by which it is known here: its serial, or the serial with a number behind it where another device has the same.
     pub fn note_device(
         &self,
@@ -119,7 +119,7 @@ impl Logbook {
         let sql = "INSERT INTO devices (id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, first_seen, last_seen, known_as) \
                    VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?12, ?13) \
                    ON CONFLICT (id) DO UPDATE SET maker = ?3, model = ?4, kind = ?5, sdk = ?6, release = ?7, patch = ?8, \
-                   build = ?9, android_id = coalesce(?10, android_id), address = ?11, last_seen = ?12, forgotten = 0, \
+                   build = ?9, android_id = coalesce(?10, android_id), address = coalesce(nullif(?11, ''), address), last_seen = ?12, forgotten = 0, \
                    known_as = coalesce(?13, known_as)";
         let android = &facts.android;
         let values = params![

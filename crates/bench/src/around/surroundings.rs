@@ -90,6 +90,7 @@ impl Surroundings {
             serial: d.serial.clone(),
             name: PlainText::default(),
             route: Route::Server(d.serial),
+            offered: false,
         };
         devices.into_iter().filter(|d| d.cable).map(sighting).collect()
     }
@@ -119,6 +120,8 @@ pub struct Sighting {
     pub name: PlainText,
     /// The way to it. On a cable it may turn out to offer no debugging.
     pub route: Route,
+    /// It announces itself without encryption: nothing is sent to it before somebody asks for that.
+    pub offered: bool,
 }
 
 impl Sighting {
@@ -127,6 +130,7 @@ impl Sighting {
             serial: seen.serial.as_str().to_owned(),
             name: seen.name.clone(),
             route: Route::Cable(seen.place.clone()),
+            offered: false,
         }
     }
 
@@ -138,6 +142,7 @@ impl Sighting {
             AnnouncedKind::Plain => Route::Address(at),
         };
         let serial = announced.serial().unwrap_or_default().to_owned();
-        Some(Self { serial, name: PlainText::default(), route })
+        let offered = announced.kind == AnnouncedKind::Plain;
+        Some(Self { serial, name: PlainText::default(), route, offered })
     }
 }

@@ -119,6 +119,15 @@ impl AdbDevice {
         self.route().map_or_else(|| "no way".into(), |route| route.to_string())
     }
 
+    /// Where it may be found another time; empty where that is not to be remembered. The port of wireless debugging is
+    /// that of one start, and the network that of one customer: another device may be there next time.
+    pub fn lasting_address(&self) -> String {
+        match self.route() {
+            Some(Route::Air { .. }) => String::new(),
+            _ => self.address(),
+        }
+    }
+
     /// The features that its daemon announced, and the package service's commands.
     pub async fn offers(&self) -> (Vec<&'static str>, Vec<String>) {
         let features = self.live.lock().await.as_ref().map_or_else(Vec::new, |l| l.banner().features.names());

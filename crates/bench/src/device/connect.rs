@@ -68,6 +68,11 @@ impl AdbDevice {
         }
     }
 
+    /// The link as it is now. Whoever waits for its end is not taken in by another one that is made meanwhile.
+    pub(crate) async fn current(&self) -> Option<Link> {
+        self.live.lock().await.clone()
+    }
+
     /// Ends the link, if there is one; the next request makes it anew.
     pub async fn hang_up(&self) {
         *self.live.lock().await = None;
@@ -136,7 +141,10 @@ impl AdbDevice {
                 let server = self.surroundings.server.as_ref().ok_or_else(|| missing("the debugging server"))?;
                 Link::connect_server(server, serial, &self.limits, progress).await
             }
-            Route::Air { at, .. } | Route::Address(at) => {
+            Route::Air { at, .. } => {
+                Link::connect_encrypted(&*self.surroundings.network, at, &self.keys, &self.limits, progress).await
+            }
+            Route::Address(at) => {
                 Link::connect_at(&*self.surroundings.network, at, &self.keys, &self.limits, progress).await
             }
         }

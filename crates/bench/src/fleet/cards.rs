@@ -16,6 +16,18 @@ impl FleetTask {
         facts: Option<DeviceFacts>,
         shown: bool,
     ) -> CardId {
+        self.card_of((route, false), name, claimed, facts, shown)
+    }
+
+    /// A card for a way; `offered` where nothing is to be sent by it before somebody asks for it.
+    fn card_of(
+        &mut self,
+        (route, offered): (Route, bool),
+        name: String,
+        claimed: String,
+        facts: Option<DeviceFacts>,
+        shown: bool,
+    ) -> CardId {
         self.last_card += 1;
         let id = self.last_card;
         let device = self.workplace.device_by(vec![route.clone()]);
@@ -28,7 +40,11 @@ impl FleetTask {
             // The bench is ending when nobody listens any more.
             let _ = told.send((id, event));
         };
-        let session = Session::start(device, self.workplace.clone(), events);
+        let workplace = self.workplace.clone();
+        let session = match offered {
+            true => Session::offer(device, workplace, events),
+            false => Session::start(device, workplace, events),
+        };
         self.tried.insert(route, id);
         let card = Card {
             session,
@@ -117,7 +133,7 @@ impl FleetTask {
             // Its last way may have gone a moment ago, and its link not be known to have.
             (!of.linked || routes.is_empty()) && routes.iter().all(|r| std::mem::discriminant(r) != kind)
         });
-        if let Some(card) = back {
+        if let Some(card) = back.filter(|_| !sighting.offered) {
             return self.assign_route(*card, route.clone());
         }
         let name = match (sighting.name.as_str(), sighting.serial.as_str()) {
@@ -125,7 +141,7 @@ impl FleetTask {
             ("", serial) => serial.to_owned(),
             (name, _) => name.to_owned(),
         };
-        self.new_card(route.clone(), name, sighting.serial.clone(), None, known.is_empty());
+        self.card_of((route.clone(), sighting.offered), name, sighting.serial.clone(), None, known.is_empty());
     }
 
     fn assign_route(&mut self, card: CardId, route: Route) {

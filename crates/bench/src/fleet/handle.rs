@@ -1,6 +1,6 @@
 //! The bench as its owner holds it.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 
 use tokio::sync::mpsc;
@@ -36,6 +36,7 @@ impl Bench {
             last_card: 0,
             tried: HashMap::new(),
             pairing: None,
+            announced: HashSet::new(),
         };
         let task = tokio::spawn(floor.live(addresses, inbox, heard));
         Self { commands, task }

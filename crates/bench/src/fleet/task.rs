@@ -1,6 +1,6 @@
 //! The task of the bench: it watches cables, networks and debugging servers.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -43,7 +43,12 @@ pub(crate) struct FleetTask {
     /// Which card a route was given to.
     pub(super) tried: HashMap<Route, CardId>,
     pub(super) pairing: Option<JoinHandle<()>>,
+    /// The ways that are announced now.
+    pub(super) announced: HashSet<Route>,
 }
+
+/// So many announced ways are looked at.
+const MOST_ANNOUNCED: usize = 32;
 
 /// How often another program's debugging server is asked what it has.
 const ASK_SERVER: Duration = Duration::from_secs(2);
@@ -132,9 +137,11 @@ impl FleetTask {
             (a.kind == AnnouncedKind::Pairing).then(|| (a.instance.clone(), at))
         };
         self.tell(BenchEvent::Offers(announced.iter().filter_map(offers).collect()));
-        let seen: Vec<Sighting> = announced.iter().filter_map(Sighting::on_air).collect();
+        // Whoever is on the network can announce as much as they like.
+        let seen: Vec<Sighting> = announced.iter().filter_map(Sighting::on_air).take(MOST_ANNOUNCED).collect();
         let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
-        self.withdraw(|route| matches!(route, Route::Air { .. }) && !now.contains(route));
+        let announced_before = std::mem::replace(&mut self.announced, now.iter().cloned().collect());
+        self.withdraw(|route| announced_before.contains(route) && !now.contains(route));
         seen.iter().for_each(|sighting| self.on_sighting(sighting));
         self.drop_orphans();
     }

@@ -5,10 +5,10 @@ use std::time::Duration;
 
 use tokio::sync::{Notify, mpsc, watch};
 use tokio::time::Instant;
+use wibbet_adb::{Link, LinkError};
 use wibbet_core::ask::Opening;
 use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
 use wibbet_core::package::Inventory;
-use wibbet_core::run::ChangeProbe;
 use wibbet_types::Locale;
 
 use super::background::BackgroundTask;
@@ -46,7 +46,6 @@ pub(crate) struct Actor {
     pub(super) wake: Arc<Notify>,
     pub(super) ladder: Ladder,
     pub(super) details: Details,
-    pub(super) probe: Option<ChangeProbe>,
     /// The link was closed on purpose: it is made again only when somebody asks for it.
     pub(super) closed: bool,
     pub(super) inventory: Option<Arc<Inventory>>,
@@ -73,6 +72,7 @@ impl Actor {
                 self.rest().await;
             }
             let linked = self.link().await;
+            let link = self.device.current().await;
             // Who wants to close the link need not wait until everything has been read.
             if linked && let Ok(command) = self.inbox.try_recv() {
                 match command {
@@ -85,7 +85,7 @@ impl Actor {
                 }
             }
             if linked && self.read_all().await {
-                self.serve().await;
+                self.serve(link).await;
             } else {
                 self.pause().await;
             }
@@ -129,12 +129,14 @@ impl Actor {
         // A device that does not know this computer is not bothered more than needed: a pairing from here wakes the
         // session.
         let unpaired = self.ladder.trouble.as_ref().is_some_and(|t| t.advice == Advice::Pair);
+        let refused = self.ladder.trouble.as_ref().is_some_and(|t| t.advice == Advice::AllowAfterAll);
         let until = Instant::now() + self.workplace.patience.pause * if unpaired { 12 } else { 4 };
         loop {
             let wake = Arc::clone(&self.wake);
             let command = tokio::select! {
                 command = self.inbox.recv() => command,
-                () = tokio::time::sleep_until(until) => return,
+                // A dialog that was refused or left is not opened again before a person wants it, here or by the cable.
+                () = tokio::time::sleep_until(until), if !refused => return,
                 () = wake.notified() => return,
             };
             match command {
@@ -151,16 +153,23 @@ impl Actor {
         }
     }
 
-    async fn serve(&mut self) {
+    /// Serves commands until a link goes. What is read in the background makes another one when it needs it, and may be
+    /// quicker than this; the going is told all the same, and everything read anew.
+    async fn serve(&mut self, mut link: Option<Link>) {
         let mut ticks = 0;
         let mut tick = tokio::time::interval(LOOK_AGAIN);
         tick.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
         tick.reset();
         loop {
-            let device = Arc::clone(&self.device);
+            let going = async {
+                match &link {
+                    Some(link) => link.ended().await,
+                    None => LinkError::Lost { at: self.device.address(), why: "there is no link".into() },
+                }
+            };
             let command = tokio::select! {
                 command = self.inbox.recv() => command,
-                error = device.gone() => {
+                error = going => {
                     self.lost(&error);
                     return;
                 }
@@ -196,10 +205,13 @@ impl Actor {
                 }
                 Some(SessionCommand::Run(kind, plan)) => {
                     let ended = self.run(RunStart::New(kind, plan)).await;
+                    // A run makes the link anew by itself.
+                    link = self.device.current().await;
                     self.after_run(ended).await
                 }
                 Some(SessionCommand::CarryOn(number)) => {
                     let ended = self.run(RunStart::Resume(number)).await;
+                    link = self.device.current().await;
                     self.after_run(ended).await
                 }
                 Some(SessionCommand::StayAwake(on)) => {
@@ -220,7 +232,7 @@ impl Actor {
     /// Looks at what may have mended itself on the device, and now and then at battery and the like.
     async fn look_again(&mut self, ticks: u32) {
         if self.ladder.standing(Rung::Changes) == RungStatus::Missing {
-            self.try_changes().await;
+            self.ask_for_changes().await;
         }
         if self.ladder.standing(Rung::Started) == RungStatus::Missing || ticks.is_multiple_of(VITALS_EVERY) {
             self.read_details().await;

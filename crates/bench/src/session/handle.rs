@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use tokio::sync::{Notify, mpsc, watch};
 use tokio::task::JoinHandle;
-use wibbet_core::link::Ladder;
+use wibbet_core::link::{Advice, Ladder, Rung};
 
 use super::actor::Actor;
 use super::background::BackgroundTask;
@@ -31,6 +31,24 @@ impl Session {
         workplace: Workplace,
         events: impl Fn(SessionEvent) + Send + Sync + 'static,
     ) -> Self {
+        Self::begin(device, workplace, false, events)
+    }
+
+    /// Starts a session with a device that was only announced: nothing is sent to it before somebody asks for it.
+    pub(crate) fn offer(
+        device: AdbDevice,
+        workplace: Workplace,
+        events: impl Fn(SessionEvent) + Send + Sync + 'static,
+    ) -> Self {
+        Self::begin(device, workplace, true, events)
+    }
+
+    fn begin(
+        device: AdbDevice,
+        workplace: Workplace,
+        offered: bool,
+        events: impl Fn(SessionEvent) + Send + Sync + 'static,
+    ) -> Self {
         let (commands, inbox) = mpsc::unbounded_channel();
         let stop = Arc::new(watch::Sender::new(false));
         let wake = Arc::new(Notify::new());
@@ -44,13 +62,17 @@ impl Session {
             wake: Arc::clone(&wake),
             ladder: Ladder::default(),
             details: Details::default(),
-            probe: None,
             closed: false,
             inventory: None,
             languages: None,
             reading: BackgroundTask::default(),
             following: BackgroundTask::default(),
         };
+        if offered {
+            actor.closed = true;
+            let seen = format!("{} is announced", actor.device.address());
+            actor.fall(actor.advise(Rung::Authorised, Advice::Offered, seen));
+        }
         let task = tokio::spawn(async move { actor.live().await });
         Self { commands, stop, wake, device, task }
     }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use wibbet_adb::LinkError;
-use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, RungStatus};
+use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung};
 
 use super::actor::Actor;
 use super::event::SessionEvent;
@@ -51,8 +51,7 @@ impl Actor {
                 self.ladder.climb(Rung::Free, "it could be opened");
                 self.ladder.climb(Rung::Authorised, "it accepted this computer's key");
                 self.ladder.climb(Rung::Shell, "it answered with its properties");
-                self.ladder.note(Rung::Changes, RungStatus::Unknown, "not tried yet");
-                let address = self.device.address();
+                let address = self.device.lasting_address();
                 let (note, known_as) = (facts.clone(), self.device.known_as());
                 let noted = move |book: &mut wibbet_logbook::Logbook| {
                     book.note_device(&note, &address, known_as.as_deref(), now())

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use wibbet_core::link::{Advice, Rung, RungStatus};
-use wibbet_core::run::{ChangeProbe, ProbeResult};
+use wibbet_core::read::{ChangesPermitted, changes_request, read_changes};
 
 use super::actor::Actor;
 use super::event::SessionEvent;
@@ -26,7 +26,7 @@ impl Actor {
         if slow {
             self.read_details().await;
         }
-        self.try_changes().await;
+        self.ask_for_changes().await;
         true
     }
 
@@ -46,33 +46,23 @@ impl Actor {
         self.tell_ladder();
     }
 
-    /// Tries whether changes are permitted, in a way that changes nothing.
-    pub(super) async fn try_changes(&mut self) {
-        let Some(probe) = &self.probe else {
-            // What a refused change has shown stands until another one shows better.
-            if self.ladder.standing(Rung::Changes) != RungStatus::Missing {
-                self.ladder.note(Rung::Changes, RungStatus::Unknown, "the first change will show");
-                self.tell_ladder();
-            }
-            return;
-        };
-        let Ok(answer) = self.device.ask(&probe.request(), &mut |_| {}).await else { return };
-        let id = probe.id.clone();
-        match probe.read(&answer) {
-            ProbeResult::Given => {
-                self.ladder.note(
-                    Rung::Changes,
-                    RungStatus::Holds,
-                    format!("{id} could be set to the state that it is in"),
-                );
-            }
-            ProbeResult::Withheld => {
-                let seen = format!("it refused to set {id} to the state that it is in");
+    /// Asks whether changes are permitted. Nothing is tried: the first change shows what cannot be asked.
+    pub(super) async fn ask_for_changes(&mut self) {
+        let Ok(answer) = self.device.ask(&changes_request(), &mut |_| {}).await else { return };
+        let note = |status, known: &str| (status, known.to_owned());
+        let (status, known) = match read_changes(&answer) {
+            ChangesPermitted::All => note(RungStatus::Holds, "Android permits them"),
+            ChangesPermitted::UninstallOnly => note(RungStatus::Unknown, "uninstalling is permitted, disabling is not"),
+            ChangesPermitted::No => {
+                let seen = "the permission to uninstall packages is not given to the shell";
                 let trouble = self.advise(Rung::Changes, Advice::SecondSwitch, seen);
-                self.ladder.fall(trouble);
+                return self.fall(trouble);
             }
-            ProbeResult::Unclear => self.ladder.note(Rung::Changes, RungStatus::Unknown, "the first change will show"),
-        }
+            // What a refused change has shown stands until another one shows better.
+            ChangesPermitted::NotTold if self.ladder.standing(Rung::Changes) == RungStatus::Missing => return,
+            ChangesPermitted::NotTold => note(RungStatus::Unknown, "it does not tell; the first change will show"),
+        };
+        self.ladder.note(Rung::Changes, status, known);
         self.tell_ladder();
     }
 
@@ -89,7 +79,6 @@ impl Actor {
                 // What the device can do may have become known only now.
                 self.tell_facts();
                 self.settle().await;
-                self.probe = ChangeProbe::choose(&inventory, &self.device.capabilities());
                 self.ladder.climb(Rung::Service, format!("it listed {} packages", inventory.packages.len()));
                 self.ladder.surveyed = true;
                 let inventory = Arc::new(inventory);

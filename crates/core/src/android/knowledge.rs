@@ -4,7 +4,6 @@ use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
 use serde::Deserialize;
-use wibbet_types::PackageId;
 
 const SOURCE: &str = include_str!("../../data/android.toml");
 
@@ -13,15 +12,7 @@ const SOURCE: &str = include_str!("../../data/android.toml");
 struct Knowledge {
     permissions: BTreeMap<String, String>,
     partitions: BTreeMap<String, String>,
-    probe: Probe,
     names: Names,
-}
-
-#[derive(Debug, Default, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Probe {
-    first: Vec<String>,
-    never: Vec<String>,
 }
 
 #[derive(Debug, Default, Deserialize)]
@@ -42,16 +33,6 @@ pub fn permission_words(permission: &str) -> Option<&'static str> {
 /// Partitions that code can be on, and what a search for each finds.
 pub fn partitions() -> impl Iterator<Item = (&'static str, &'static str)> {
     KNOWLEDGE.partitions.iter().map(|(name, doc)| (name.as_str(), doc.as_str()))
-}
-
-/// Packages whose state is set to what it is, to see whether changes are permitted; the likeliest first.
-pub(crate) fn probe_first() -> impl Iterator<Item = PackageId> {
-    KNOWLEDGE.probe.first.iter().filter_map(|id| id.parse().ok())
-}
-
-/// Whether a package is never taken for that.
-pub(crate) fn is_never_probed(id: &PackageId) -> bool {
-    KNOWLEDGE.probe.never.iter().any(|never| never == id.as_str())
 }
 
 /// Whether a part of an id says who made a package, or nothing.
@@ -77,11 +58,6 @@ mod tests {
         for (name, doc) in &known.partitions {
             assert!(name.bytes().all(|b| b.is_ascii_lowercase() || b == b'_') && !doc.is_empty(), "{name}");
         }
-        for id in known.probe.first.iter().chain(&known.probe.never) {
-            let id: PackageId = id.parse().unwrap();
-            assert!(known.probe.first.iter().all(|f| f != id.as_str()) || !is_never_probed(&id), "{id} is both");
-        }
-        assert_eq!(probe_first().count(), known.probe.first.len());
         assert!(known.names.empty.iter().all(|part| part.to_lowercase() == *part && !part.contains('.')));
     }
 

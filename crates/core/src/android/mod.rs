@@ -3,7 +3,7 @@
 mod knowledge;
 mod versions;
 
-pub(crate) use knowledge::{is_never_probed, probe_first, says_nothing};
+pub(crate) use knowledge::says_nothing;
 pub use knowledge::{partitions, permission_words};
 pub use versions::{Capabilities, DaemonFeatures};
 pub(crate) use versions::{KeepsData, Program, has_system_settings};

@@ -36,11 +36,13 @@ pub enum Advice {
     Restart,
     /// The maker's second switch.
     SecondSwitch,
+    /// It announces itself without encryption; somebody has to want the link.
+    Offered,
 }
 
 impl Advice {
     /// Every advice.
-    pub const ALL: [Self; 15] = [
+    pub const ALL: [Self; 16] = [
         Self::CheckCable,
         Self::CheckNetwork,
         Self::CheckAddress,
@@ -56,6 +58,7 @@ impl Advice {
         Self::WaitForStart,
         Self::Restart,
         Self::SecondSwitch,
+        Self::Offered,
     ];
 
     /// The word for machines, a promise of `docs/json.md`.
@@ -76,6 +79,7 @@ impl Advice {
             Self::WaitForStart => "not-ready",
             Self::Restart => "broken",
             Self::SecondSwitch => "second-switch",
+            Self::Offered => "offered",
         }
     }
 
@@ -97,12 +101,13 @@ impl Advice {
             Self::WaitForStart => "starting",
             Self::Restart => "in trouble",
             Self::SecondSwitch => "changes not permitted",
+            Self::Offered => "offered: not linked",
         }
     }
 
     /// Whether Wibbet notices by itself when it has been done.
     pub fn mends_itself(self) -> bool {
-        !matches!(self, Self::WrongDevice)
+        !matches!(self, Self::WrongDevice | Self::AllowAfterAll | Self::Offered)
     }
 
     /// What to do, in words.
@@ -131,7 +136,7 @@ impl Advice {
             }
             Self::Allow => "Unlock the device, tick “Always allow” and tap “Allow”.".into(),
             Self::AllowAfterAll => {
-                "Wake and unlock the device; at “Allow USB debugging?” tick “Always allow” and tap “Allow”. If nothing is asked: switch debugging off and on.".into()
+                "Wake and unlock the device; at “Allow USB debugging?” tick “Always allow” and tap “Allow”. If nothing is asked: switch debugging off and on. Then try again here: it is not asked twice by itself.".into()
             }
             Self::Pair => format!(
                 "On the device: {options}, Wireless debugging, “Pair device with pairing code” or “with QR code”."
@@ -140,6 +145,9 @@ impl Advice {
             Self::StartAndroid => "Start the device into Android; in this mode it has no packages to show.".into(),
             Self::WaitForStart => "The device is still starting; it is tried again.".into(),
             Self::Restart => "It is tried again; switching debugging off and on, or restarting the device, may help.".into(),
+            Self::Offered => {
+                "Something announces this address without encryption, and anybody on the network can. If it is your device, link it: only then is anything sent to it.".into()
+            }
             Self::SecondSwitch => format!(
                 "On the device: {options}. Some makers put a second switch under “USB debugging” that permits changes; it may ask for an account or a SIM. Switch it on: it is noticed."
             ),

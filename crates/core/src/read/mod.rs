@@ -1,6 +1,7 @@
 //! Reading what a device printed: one module for each command.
 
 mod apks;
+mod changes;
 mod foreground;
 mod help;
 mod languages;
@@ -17,6 +18,7 @@ mod users;
 mod vitals;
 
 pub use apks::{ApkCounts, ApkPaths, ApkReading, ApkWork, Looked, RangeAnswer};
+pub use changes::{ChangesPermitted, changes_request, read_changes};
 pub use foreground::{front_request, read_front};
 pub use help::{commands_requests, read_commands};
 pub use languages::{language_request, read_languages};

@@ -2,7 +2,6 @@
 
 mod event;
 mod finding;
-mod probe;
 mod record;
 mod recovery;
 mod refusal;
@@ -13,7 +12,6 @@ mod verdict;
 
 pub use event::StepEvent;
 pub use finding::Finding;
-pub use probe::{ChangeProbe, ProbeResult};
 pub use record::{Outcome, Run, RunKind, RunState, Step, StepState};
 pub use recovery::{before_sending, came_back, not_as_recorded, settle_open};
 pub use refusal::Refusal;

@@ -66,6 +66,20 @@ impl State {
     }
 }
 
+impl State {
+    /// `dumpsys package check-permission PERMISSION PACKAGE [USER]`: `PackageManager.PERMISSION_GRANTED` or `_DENIED`.
+    pub(crate) fn check_permission(&self, given: &[String]) -> Output {
+        let [permission, package, ..] = given else {
+            return Output::ok("Error: check-permission missing permission argument\n");
+        };
+        let of_the_shell = ["android.permission.DELETE_PACKAGES", "android.permission.CHANGE_COMPONENT_ENABLED_STATE"];
+        let granted = package == "com.android.shell"
+            && of_the_shell.contains(&permission.as_str())
+            && !self.scenario.second_switch_off;
+        Output::ok(if granted { "0\n" } else { "-1\n" })
+    }
+}
+
 fn write_package(out: &mut String, id: &str, package: &InstalledPackage, sdk: u32, device_version: &str) {
     let old = sdk < 24;
     let data = &package.data;

@@ -90,6 +90,9 @@ impl State {
                 Some("user") if rest.get(1).is_some_and(|w| w == "list") => self.list_users(),
                 other => Output::failed(20, format!("cmd: Can't find service: {}\n", other.unwrap_or(""))),
             },
+            "dumpsys" if first == Some("package") && rest.get(1).is_some_and(|w| w == "check-permission") => {
+                self.check_permission(&rest[2..])
+            }
             "dumpsys" if first == Some("package") => self.dump_packages(rest.get(1).map(String::as_str)),
             "dumpsys" => match first.unwrap_or("") {
                 "diskstats" => self.diskstats(),

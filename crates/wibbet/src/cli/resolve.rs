@@ -180,7 +180,7 @@ impl Finder<'_> {
     }
 
     pub(crate) async fn note(&self, device: &AdbDevice, facts: &DeviceFacts) -> Result<(), Failure> {
-        let (noted, address, known_as) = (facts.clone(), device.address(), device.known_as());
+        let (noted, address, known_as) = (facts.clone(), device.lasting_address(), device.known_as());
         let noting =
             move |book: &mut wibbet_logbook::Logbook| book.note_device(&noted, &address, known_as.as_deref(), now());
         let id = self.workplace.book.with(noting).await?;

@@ -39,8 +39,8 @@ async fn settle(heard: &mut mpsc::UnboundedReceiver<SessionEvent>, tap: Duration
             _ => continue,
         }
         let ladder = &told.ladder;
-        let tried = ladder.standing(Rung::Changes) != RungStatus::Unknown
-            || ladder.rungs[Rung::Changes as usize].known.contains("first change");
+        let changes = &ladder.rungs[Rung::Changes as usize];
+        let tried = changes.standing != RungStatus::Unknown || !changes.known.is_empty();
         let stuck = ladder.missing().is_some_and(|rung| rung < Rung::Changes) && !ladder.awaits_tap();
         if stuck || (ladder.surveyed && tried && told.details.is_some()) {
             break;

@@ -11,8 +11,8 @@ use wibbet_bench::fleet::{Bench, BenchEvent, CardId};
 use wibbet_bench::ops::{Details, details, survey};
 use wibbet_bench::session::SessionEvent;
 use wibbet_bench::workplace::Workplace;
-use wibbet_core::device::DeviceFacts;
-use wibbet_core::link::Ladder;
+use wibbet_core::device::{DeviceFacts, DeviceKind};
+use wibbet_core::link::{Advice, Ladder};
 use wibbet_core::package::Inventory;
 use wibbet_core::run::{Outcome, Run};
 use wibbet_types::UserId;
@@ -29,9 +29,19 @@ struct Looked {
     ready: bool,
 }
 
-async fn look_at(finder: &Finder<'_>, route: Route, before: Option<DeviceFacts>) -> Result<Looked, Failure> {
+async fn look_at(
+    finder: &Finder<'_>,
+    (route, offered): (Route, bool),
+    before: Option<DeviceFacts>,
+) -> Result<Looked, Failure> {
     let device = finder.workplace.device_by(vec![route.clone()]);
     let address = route.to_string();
+    if offered {
+        // Nothing is sent to what announces itself without encryption before somebody names it.
+        let why = Advice::Offered.words(DeviceKind::Unknown, None);
+        let shown = json::Device::of(None, &address, Advice::Offered.name(), Some(why)).with(&[route], None);
+        return Ok(Looked { facts: None, shown, ready: false });
+    }
     let (facts, link, trouble, told) = match device.connect(&mut |_| {}).await {
         Ok(facts) => {
             finder.note(&device, &facts).await?;
@@ -51,17 +61,20 @@ async fn look_at(finder: &Finder<'_>, route: Route, before: Option<DeviceFacts>)
 
 pub(crate) async fn bench(finder: &Finder<'_>, as_json: bool) -> Result<Exit, Failure> {
     let known = finder.workplace.book.with(|book| book.devices()).await?;
-    let mut routes: Vec<Route> = finder.around(|_| false).await.into_iter().map(|s| s.route).collect();
+    let seen = finder.around(|_| false).await;
+    let mut routes: Vec<(Route, bool)> = seen.into_iter().map(|s| (s.route, s.offered)).collect();
     for address in finder.addresses().await? {
-        let seen = |r: &Route| matches!(r, Route::Air { at, .. } | Route::Address(at) if *at == address);
-        if !routes.iter().any(seen) {
-            routes.push(Route::Address(address));
+        let same = |r: &Route| matches!(r, Route::Air { at, .. } | Route::Address(at) if *at == address);
+        match routes.iter_mut().find(|(route, _)| same(route)) {
+            // It was named, or met there.
+            Some((_, offered)) => *offered = false,
+            None => routes.push((Route::Address(address), false)),
         }
     }
-    let looked = join_all(routes.into_iter().map(|route| {
+    let looked = join_all(routes.into_iter().map(|(route, offered)| {
         let address = route.to_string();
         let before = known.iter().find(|d| d.address == address).map(|d| d.facts.clone());
-        look_at(finder, route, before)
+        look_at(finder, (route, offered), before)
     }))
     .await;
     // One device by several ways is shown once, by the best of those that work.

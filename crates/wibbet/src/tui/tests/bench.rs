@@ -105,12 +105,9 @@ fn a_device_that_was_waited_for_takes_nobody_away_from_another() {
 fn the_card_tells_what_the_device_is_and_warns() {
     let mut screen = Screen::linked(128, 40);
     screen.tell(SessionEvent::Details(Box::new(details())));
-    for text in [
-        "battery 87 %, charging",
-        "▲ user 10 is managed by com.pellmoor.work",
-        "com.android.htmlviewer could be set",
-        "on the screen",
-    ] {
+    for text in
+        ["battery 87 %, charging", "▲ user 10 is managed by com.pellmoor.work", "Android permits them", "on the screen"]
+    {
         assert!(screen.shows(text), "{text}\n{}", screen.text());
     }
     // The second switch blocks changes, and nothing else.
