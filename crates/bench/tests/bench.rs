@@ -6,6 +6,7 @@ use std::time::Duration;
 use crate::support::{device, patience, workplace};
 use tokio::sync::mpsc;
 use tokio::time::timeout;
+use wibbet_adb::AnnouncedKind;
 use wibbet_bench::around::{Route, Surroundings};
 use wibbet_bench::fleet::{Bench, BenchCommand, BenchEvent, CardId};
 use wibbet_bench::ops::PairNews;
@@ -199,6 +200,32 @@ async fn what_announces_itself_in_the_clear_is_an_offer() {
     seen.bench.send(BenchCommand::Session(card, SessionCommand::Survey));
     assert_eq!(seen.facts().await.0, card);
     seen.named(card, "ready").await;
+}
+
+/// Whoever names an address means it, announced or not; and it stays when it is announced no more.
+#[tokio::test]
+async fn an_offer_that_somebody_names_is_linked() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let mut scenario = Scenario::spare_handset();
+    scenario.reached_by = ReachedBy::Address;
+    let handset = announced(scenario, &network).await;
+    let mut seen = Seen::start(bus, network.clone(), &[]);
+    let offered = |e: &BenchEvent| match e {
+        BenchEvent::Session(card, SessionEvent::Ladder(l)) if l.name() == "offered" => Some(*card),
+        _ => None,
+    };
+    let card = seen.until(offered).await;
+    seen.bench.send(BenchCommand::Add(handset.address()));
+    assert_eq!(seen.facts().await.0, card);
+    seen.named(card, "ready").await;
+    network.withdraw(AnnouncedKind::Plain, &handset.instance());
+    tokio::time::sleep(Duration::from_millis(200)).await;
+    let mut gone = false;
+    while let Ok(event) = seen.events.try_recv() {
+        gone |= matches!(&event, BenchEvent::Gone(_))
+            || matches!(&event, BenchEvent::Routes(_, routes) if routes.is_empty());
+    }
+    assert!(!gone, "a named address stays");
 }
 
 /// A dialog that was refused is not opened again and again on the device.

@@ -14,7 +14,7 @@ use wibbet_types::Address;
 use super::event::{BenchCommand, BenchEvent, CardId};
 use crate::around::{Route, Sighting};
 use crate::ops::{pair_by_code, pair_by_qr};
-use crate::session::{Session, SessionEvent};
+use crate::session::{Session, SessionCommand, SessionEvent};
 use crate::workplace::Workplace;
 
 #[derive(Debug)]
@@ -114,6 +114,13 @@ impl FleetTask {
             Some(card) => {
                 // Named twice, or remembered as well: what is known of it is of use all the same.
                 let card = *card;
+                // It was but an offer so far, and somebody names it now.
+                if facts.is_none()
+                    && self.announced.remove(&route)
+                    && let Some(of) = self.cards.get(&card)
+                {
+                    of.session.send(SessionCommand::Survey);
+                }
                 if let (Some(facts), Some(of)) = (facts, self.cards.get_mut(&card)) {
                     of.claimed = facts.serial.as_str().to_owned();
                 }
@@ -140,7 +147,10 @@ impl FleetTask {
         // Whoever is on the network can announce as much as they like.
         let seen: Vec<Sighting> = announced.iter().filter_map(Sighting::on_air).take(MOST_ANNOUNCED).collect();
         let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
-        let announced_before = std::mem::replace(&mut self.announced, now.iter().cloned().collect());
+        // A way that somebody has named stays, announced or not.
+        let named = |route: &Route| self.tried.contains_key(route) && !self.announced.contains(route);
+        let announced = now.iter().filter(|route| !named(route)).cloned().collect();
+        let announced_before = std::mem::replace(&mut self.announced, announced);
         self.withdraw(|route| announced_before.contains(route) && !now.contains(route));
         seen.iter().for_each(|sighting| self.on_sighting(sighting));
         self.drop_orphans();

@@ -40,7 +40,8 @@ impl SimNetwork {
         });
     }
 
-    pub(crate) fn withdraw(&self, kind: AnnouncedKind, instance: &str) {
+    /// Something is announced no more.
+    pub fn withdraw(&self, kind: AnnouncedKind, instance: &str) {
         self.0.announced.send_modify(|all| all.retain(|a| (a.kind, a.instance.as_str()) != (kind, instance)));
     }
 
