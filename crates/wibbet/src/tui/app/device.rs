@@ -289,6 +289,11 @@ impl DeviceModel {
         }
     }
 
+    /// Whether sizes, which are those of all users together, are not those of one.
+    pub(crate) fn has_several_users(&self) -> bool {
+        self.inventory.as_ref().is_some_and(|inventory| inventory.users.len() > 1)
+    }
+
     /// The plan that has not been sent.
     pub(crate) fn reviewed(&self) -> Option<&Review> {
         match &self.pane {

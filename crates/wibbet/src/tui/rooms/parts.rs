@@ -23,9 +23,8 @@ pub(crate) fn outcome_counts(run: &Run) -> String {
     told.join(", ")
 }
 
-/// How much data a plan gives up for good, in words.
-pub(crate) fn data_words(device: &DeviceModel, plan: &Plan) -> Option<String> {
-    let several = device.inventory.as_ref().is_some_and(|inventory| inventory.users.len() > 1);
+/// How much data a plan gives up for good, in words; `several` says that sizes are those of all users together.
+pub(crate) fn data_words(device: &DeviceModel, plan: &Plan, several: bool) -> Option<String> {
     plan.data_words(several, |id| device.entry(id).and_then(|entry| entry.size(|sizes| sizes.data)))
 }
 

@@ -224,9 +224,10 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 Line::styled(truncate(&title, cells), theme.strong),
                 Line::styled(truncate(&next, cells), theme.accent),
             ];
-            if let Some(data) = data_words(device, &review.plan) {
-                let words = format!(" {}. {} keeps them.", capitalize(&data), key(Action::KeepData));
-                lines.extend(wrap(&words, cells).into_iter().map(|line| Line::styled(line, theme.alert)));
+            if let Some(data) = data_words(device, &review.plan, device.has_several_users()) {
+                let words = format!("{}. {} keeps them.", capitalize(&data), key(Action::KeepData));
+                let wrapped = wrap(&words, cells.saturating_sub(1)).into_iter();
+                lines.extend(wrapped.map(|line| Line::styled(format!(" {line}"), theme.alert)));
             }
             lines.push(Line::styled(truncate(&warning, cells), theme.alert));
             lines

@@ -90,7 +90,7 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
     items.truncate(shown);
     lines.extend(items);
     if upshot == 1 {
-        let words = match (stuck, data_words(device, &plan)) {
+        let words = match (stuck, data_words(device, &plan, false)) {
             (0, None) => {
                 " All of it can be put back as it was. What leans on it is not worked out in this version yet."
                     .to_owned()
