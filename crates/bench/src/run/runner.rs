@@ -1,5 +1,6 @@
 //! Carrying out a run: each step written down, sent, answered, read back.
 
+use std::collections::HashSet;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use futures_util::StreamExt as _;
@@ -8,7 +9,7 @@ use tokio::sync::watch;
 use tokio::time::{Instant, timeout};
 use wibbet_core::plan::{SkipReason, TrayItem, without_way_back};
 use wibbet_core::run::{
-    Outcome, Run, RunState, Schedule, Step, StepEvent, StepState, before_sending, came_back, not_as_recorded,
+    Outcome, Run, RunState, Schedule, Step, StepEvent, StepState, before_sending, came_back, is_fresh, not_as_recorded,
     settle_open,
 };
 use wibbet_logbook::LogbookError;
@@ -28,6 +29,8 @@ pub struct Runner<'a, D> {
     pub(super) news: &'a (dyn Fn(RunNews) + Send + Sync),
     stop: watch::Receiver<bool>,
     run: Mutex<Run>,
+    /// The steps that were settled in this go.
+    settled: Mutex<HashSet<StepIndex>>,
 }
 
 /// Why a step was left where it is.
@@ -60,7 +63,7 @@ impl<'a, D: Device> Runner<'a, D> {
         news: &'a (dyn Fn(RunNews) + Send + Sync),
     ) -> Result<Run, RunError> {
         let run = book.with(move |book| book.run(number)).await?.ok_or(RunError::NoSuchRun(number))?;
-        let runner = Self { device, book, patience, news, stop, run: Mutex::new(run) };
+        let runner = Self { device, book, patience, news, stop, run: Mutex::new(run), settled: Mutex::default() };
         let ended = runner.all().await;
         let state = match &ended {
             Ok(()) if !runner.run().has_open_steps() => RunState::Finished,
@@ -95,6 +98,9 @@ impl<'a, D: Device> Runner<'a, D> {
         let number = self.run().number;
         let event = self.book.with(move |book| book.append(number, index, &event)).await?;
         self.run().apply(index, &event);
+        if matches!(event, StepEvent::Settled { .. }) {
+            self.settled.lock().unwrap_or_else(PoisonError::into_inner).insert(index);
+        }
         (self.news)(RunNews::Step(index, event));
         Ok(())
     }
@@ -186,7 +192,8 @@ impl<'a, D: Device> Runner<'a, D> {
             let event = match step.is_open_question() {
                 true => settle_open(step, sight.found, false, now()),
                 false => {
-                    let event = came_back(step, sight.found, now());
+                    let own = self.settled.lock().unwrap_or_else(PoisonError::into_inner).contains(&step.index);
+                    let event = came_back(step, sight.found, now()).filter(|_| own || is_fresh(step, now()));
                     event.or_else(|| not_as_recorded(&self.run(), step, sight.found, now()))
                 }
             };

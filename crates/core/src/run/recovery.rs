@@ -71,12 +71,16 @@ pub fn not_as_recorded(run: &Run, step: &Step, found: Finding, at: Timestamp) ->
     is_news.then_some(StepEvent::Settled { outcome: Outcome::Done, after: Some(now), remark, at })
 }
 
-/// A step that was done, and is not so any more when all of them are looked at once more. Of one that was done long ago
-/// nothing is said: somebody may have put it right since.
+/// Whether a step was settled so shortly before that nobody will have put it right since.
+pub fn is_fresh(step: &Step, at: Timestamp) -> bool {
+    step.settled.is_some_and(|settled| (0..=BY_ITSELF).contains(&at.0.saturating_sub(settled.0)))
+}
+
+/// A step that was done, and is not so any more when all of them are looked at once more. That is asked only of what was
+/// done in the same go, or is fresh: of anything else somebody may have put it right since.
 pub fn came_back(step: &Step, found: Finding, at: Timestamp) -> Option<StepEvent> {
     let now = found.state()?;
-    let since = step.settled.map_or(0, |settled| at.0.saturating_sub(settled.0));
-    (!step.way.is_met_by(now) && (0..=BY_ITSELF).contains(&since)).then(|| StepEvent::Settled {
+    (!step.way.is_met_by(now)).then(|| StepEvent::Settled {
         outcome: Outcome::NoEffect,
         after: Some(now),
         remark: format!("it was done, and a moment later it was {} again by itself", now.condition().word()),
@@ -157,17 +161,16 @@ mod tests {
         let [out, back] = [OUT, PackageState::IN_USE].map(Finding::State);
         let done = Step { settled: Some(Timestamp(1000)), ..step(StepState::Settled, Some(Outcome::Done)) };
         assert_eq!(outcome(before_sending(&done, out, Timestamp(1000))), "left open");
-        for (found, at, event) in [
-            (out, 1000, "left open"),
-            (back, 1000, "no-effect"),
-            (back, 1000 + BY_ITSELF, "no-effect"),
-            (back, 1001 + BY_ITSELF, "left open"),
-            // The clock was put back in between: nothing can be said of when.
-            (back, 999, "left open"),
-            (Finding::NOT_TOLD, 1000, "left open"),
-            (Finding::NoSuchUser, 1000, "left open"),
+        for (found, event) in [
+            (out, "left open"),
+            (back, "no-effect"),
+            (Finding::NOT_TOLD, "left open"),
+            (Finding::NoSuchUser, "left open"),
         ] {
-            assert_eq!(outcome(came_back(&done, found, Timestamp(at))), event, "{found:?} {at}");
+            assert_eq!(outcome(came_back(&done, found, Timestamp(1000))), event, "{found:?}");
         }
+        // The clock may have been put back in between: then nothing can be said of when.
+        let fresh = [999, 1000, 1000 + BY_ITSELF, 1001 + BY_ITSELF].map(|at| is_fresh(&done, Timestamp(at)));
+        assert_eq!(fresh, [false, true, true, false]);
     }
 }
