@@ -8,7 +8,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, BorderType, Paragraph};
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::device::Root;
-use wibbet_core::link::{Rung, RungState, RungStatus};
+use wibbet_core::link::{Advice, Rung, RungState, RungStatus};
 use wibbet_core::package::Condition;
 use wibbet_core::run::Outcome;
 
@@ -163,7 +163,12 @@ fn standing(app: &App, device: &DeviceModel, theme: &Theme) -> (String, Style) {
     }
     match (&device.ladder.trouble, &device.inventory) {
         (Some(_), _) if device.ladder.awaits_tap() => ("waits for “Allow” on it".into(), theme.accent),
-        (Some(trouble), _) => (trouble.advice.short().into(), theme.alert),
+        (Some(trouble), _) => match trouble.advice {
+            // Nothing is wrong with it.
+            Advice::Offered => (format!("offered: {} links it", app.hint(Action::ReadAgain)), theme.accent),
+            Advice::AllowAfterAll => (format!("not allowed: {} asks again", app.hint(Action::ReadAgain)), theme.alert),
+            other => (other.short().into(), theme.alert),
+        },
         (None, Some(_)) if device.unfinished().is_some() => ("a run is unfinished".into(), theme.alert),
         (None, Some(inventory)) if device.ladder.is_up() => {
             let off = device.shelf.entries.len();
