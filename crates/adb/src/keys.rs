@@ -148,12 +148,7 @@ impl HostKey {
 
 /// Writes a file that was not there, for its owner only. It has reached the disk when this returns.
 fn write_new(path: &Path, text: &str) -> std::io::Result<()> {
-    let mut options = fs::OpenOptions::new();
-    // Nothing that lies there is followed or written over.
-    options.write(true).create_new(true);
-    #[cfg(unix)]
-    std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
-    let mut file = options.open(path)?;
+    let mut file = wibbet_types::new_private_file(path)?;
     file.write_all(text.as_bytes())?;
     file.sync_all()
 }

@@ -6,11 +6,11 @@
 //!
 //! ```no_run
 //! # async fn example() -> Result<(), Box<dyn std::error::Error>> {
-//! use wibbet_adb::{Collected, KeyRing, Link, Service, SystemDialer, Timeouts};
+//! use wibbet_adb::{Encryption, Collected, KeyRing, Link, Service, SystemDialer, Timeouts};
 //!
 //! let keys = KeyRing::open("/tmp/keys".as_ref(), None, "me@bench")?;
 //! let at = "127.0.0.1:5555".parse()?;
-//! let link = Link::connect_at(&SystemDialer, &at, &keys, &Timeouts::default(), &mut |_| {}).await?;
+//! let link = Link::connect_at(&SystemDialer, &at, Encryption::WhereAsked, &keys, &Timeouts::default(), &mut |_| {}).await?;
 //! let mut said = Collected::default();
 //! link.call(&Service::ShellV2("getprop".into()), &Timeouts::default(), &mut said).await?;
 //! println!("{}", String::from_utf8_lossy(&said.out));
@@ -42,7 +42,7 @@ pub use discovery::{Announced, AnnouncedKind, Announcements, MdnsAnnouncer, Syst
 pub use error::{CallError, LinkError};
 pub use handshake::Progress;
 pub use keys::{HostKey, KeyError, KeyRing, PublicKey, TOKEN_LEN};
-pub use link::{Link, Stream};
+pub use link::{Encryption, Link, Stream};
 pub use services::{Channel, Collected, Service, Sink};
 pub use shell::{ShellDecoder, ShellId, encode_shell};
 pub use sync::{Entry, SyncClient, SyncError, SyncId, read_sync_header, sync_message};

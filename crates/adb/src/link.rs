@@ -85,45 +85,34 @@ fn through_server(serial: &str) -> String {
     format!("USB, through another program's server ({serial})")
 }
 
+/// What is demanded of whatever answers at an address.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Encryption {
+    /// A daemon that asks for it gets an encrypted connection: for an address that a person named.
+    WhereAsked,
+    /// Whoever does not ask for it gets no answer: for what has announced an encrypted link. A signature would serve
+    /// somebody in between who passes it on to a device that trusts this computer.
+    Demanded,
+}
+
 impl Link {
-    /// Connects to a daemon at an address, telling `progress` how far it has got. A daemon that asks for it gets
-    /// an encrypted connection.
+    /// Connects to a daemon at an address, telling `progress` how far it has got.
     ///
     /// # Errors
-    /// Each way in which there can be no link is a [`LinkError`] of its own.
+    /// Each way in which there can be no link is a [`LinkError`] of its own; a peer that does not encrypt where that is
+    /// demanded is [`LinkError::Broken`].
     pub async fn connect_at(
         network: &dyn Dialer,
         at: &Address,
+        encryption: Encryption,
         keys: &KeyRing,
         limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
-        Self::at_address(network, at, keys, limits, Opening::Hello, progress).await
-    }
-
-    /// Connects to what has announced an encrypted link. Whoever does not encrypt gets no answer: a signature would serve
-    /// somebody in between who passes it on to a device that trusts this computer.
-    ///
-    /// # Errors
-    /// As for [`Link::connect_at`]; a peer that does not encrypt is [`LinkError::Broken`].
-    pub async fn connect_encrypted(
-        network: &dyn Dialer,
-        at: &Address,
-        keys: &KeyRing,
-        limits: &Timeouts,
-        progress: &mut (dyn FnMut(Progress) + Send),
-    ) -> Result<Self, LinkError> {
-        Self::at_address(network, at, keys, limits, Opening::HelloEncrypted, progress).await
-    }
-
-    async fn at_address(
-        network: &dyn Dialer,
-        at: &Address,
-        keys: &KeyRing,
-        limits: &Timeouts,
-        opening: Opening,
-        progress: &mut (dyn FnMut(Progress) + Send),
-    ) -> Result<Self, LinkError> {
+        let opening = match encryption {
+            Encryption::WhereAsked => Opening::Hello,
+            Encryption::Demanded => Opening::HelloEncrypted,
+        };
         // An encrypted link offers one key a connection.
         let mut refused = None;
         for key in keys.all() {

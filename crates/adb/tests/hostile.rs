@@ -8,7 +8,7 @@ use std::time::Duration;
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::{TcpListener, TcpStream};
 use wibbet_adb::pairing::pair;
-use wibbet_adb::{CallError, Command, HostKey, KeyRing, Link, LinkError, Packet, SystemDialer, Timeouts};
+use wibbet_adb::{CallError, Command, Encryption, HostKey, KeyRing, Link, LinkError, Packet, SystemDialer, Timeouts};
 
 const PEM: &str = include_str!("key.pem");
 /// How much a flood sends, far more than may be held.
@@ -144,19 +144,21 @@ async fn serve(daemon: Daemon, mut socket: TcpStream) {
 /// How it ended for the host, whether or not it reads what comes.
 async fn meet(at: &str, reads: bool) -> Result<(), String> {
     let link =
-        Link::connect_at(&SystemDialer, &at.parse().unwrap(), &keys(), &limits(), &mut |_| {}).await.map_err(|e| {
-            assert!(
-                matches!(
-                    e,
-                    LinkError::Broken { .. }
-                        | LinkError::NotADaemon { .. }
-                        | LinkError::Lost { .. }
-                        | LinkError::NotPaired { .. }
-                ),
-                "{e:?}"
-            );
-            e.to_string()
-        })?;
+        Link::connect_at(&SystemDialer, &at.parse().unwrap(), Encryption::WhereAsked, &keys(), &limits(), &mut |_| {})
+            .await
+            .map_err(|e| {
+                assert!(
+                    matches!(
+                        e,
+                        LinkError::Broken { .. }
+                            | LinkError::NotADaemon { .. }
+                            | LinkError::Lost { .. }
+                            | LinkError::NotPaired { .. }
+                    ),
+                    "{e:?}"
+                );
+                e.to_string()
+            })?;
     let mut stream = link.open("shell,v2,raw:x", limits().idle).await.map_err(|e: CallError| e.to_string())?;
     if !reads {
         return Err(link.ended().await.to_string());

@@ -4,7 +4,7 @@
 use std::time::Duration;
 
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _, DuplexStream, duplex};
-use wibbet_adb::{CallError, Collected, HostKey, KeyRing, Link, LinkError, Service, Timeouts};
+use wibbet_adb::{CallError, Collected, HostKey, KeyRing, Link, LinkError, Service, Stream, Timeouts};
 
 const PEM: &str = include_str!("key.pem");
 const VECTORS: &str = include_str!("key-vectors.txt");
@@ -179,23 +179,30 @@ async fn the_last_data_of_a_command_come_without_waiting() {
     assert_eq!((code, said.out.len()), (Ok(Some(7)), 150_000));
 }
 
+/// A link with one stream, which both sides number as they do first, over a wire with a device that takes so much data a
+/// packet.
+async fn one_stream(wire: DuplexStream, device: &mut DuplexStream, most: u32) -> (Link, Stream) {
+    let linking = host(wire);
+    expect(device, &packet(b"CNXN", 0x0100_0001, 1 << 20, HELLO, true)).await;
+    device.write_all(&packet(b"CNXN", 0x0100_0001, most, b"device::", false)).await.unwrap();
+    let link = linking.await.unwrap().unwrap();
+    let opening = tokio::spawn({
+        let link = link.clone();
+        async move { link.open("shell:x", limits().idle).await }
+    });
+    expect(device, &packet(b"OPEN", 1, 0, b"shell:x\0", false)).await;
+    device.write_all(&packet(b"OKAY", 5, 1, b"", false)).await.unwrap();
+    let stream = opening.await.unwrap().unwrap();
+    (link, stream)
+}
+
 /// A device that never waits for its data to be taken would fill the memory of a stream that nobody reads; it is cut
 /// off, whether its packets are large, small or empty.
 #[tokio::test]
 async fn more_than_a_socket_holds_ends_the_link() {
     for (size, fits, too_many) in [(4096, 64, 200), (1, 2000, 10_000), (0, 2000, 10_000)] {
         let (wire, mut device) = duplex(1 << 22);
-        let linking = host(wire);
-        expect(&mut device, &packet(b"CNXN", 0x0100_0001, 1 << 20, HELLO, true)).await;
-        device.write_all(&packet(b"CNXN", 0x0100_0001, 4096, b"device::", false)).await.unwrap();
-        let link = linking.await.unwrap().unwrap();
-        let opening = tokio::spawn({
-            let link = link.clone();
-            async move { link.open("shell:x", limits().idle).await }
-        });
-        expect(&mut device, &packet(b"OPEN", 1, 0, b"shell:x\0", false)).await;
-        device.write_all(&packet(b"OKAY", 5, 1, b"", false)).await.unwrap();
-        let mut stream = opening.await.unwrap().unwrap();
+        let (link, mut stream) = one_stream(wire, &mut device, 4096).await;
         let flood = |count: usize| packet(b"WRTE", 5, 1, &vec![b'z'; size], false).repeat(count);
         device.write_all(&flood(fits)).await.unwrap();
         for _ in 0..fits {
@@ -213,17 +220,7 @@ async fn more_than_a_socket_holds_ends_the_link() {
 #[tokio::test(start_paused = true)]
 async fn a_device_that_takes_nothing_is_given_up() {
     let (wire, mut device) = duplex(1 << 16);
-    let linking = host(wire);
-    expect(&mut device, &packet(b"CNXN", 0x0100_0001, 1 << 20, HELLO, true)).await;
-    device.write_all(&packet(b"CNXN", 0x0100_0001, 1 << 20, b"device::ro.product.model=m;", false)).await.unwrap();
-    let link = linking.await.unwrap().unwrap();
-    let opening = tokio::spawn({
-        let link = link.clone();
-        async move { link.open("sync:", limits().idle).await }
-    });
-    expect(&mut device, &packet(b"OPEN", 1, 0, b"sync:\0", false)).await;
-    device.write_all(&packet(b"OKAY", 5, 1, b"", false)).await.unwrap();
-    let mut stream = opening.await.unwrap().unwrap();
+    let (link, mut stream) = one_stream(wire, &mut device, 1 << 20).await;
     // More than the wire holds; the device goes on breathing and reads nothing.
     let begun = tokio::time::Instant::now();
     stream.write(&[b'z'; 100_000], limits().idle).await.unwrap();

@@ -11,7 +11,7 @@ use rustls::{DigitallySignedStruct, DistinguishedName, SignatureScheme};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::{TcpListener, TcpStream};
 use tokio_rustls::TlsAcceptor;
-use wibbet_adb::{HostKey, KeyRing, Link, LinkError, Progress, PublicKey, SystemDialer, Timeouts};
+use wibbet_adb::{Encryption, HostKey, KeyRing, Link, LinkError, Progress, PublicKey, SystemDialer, Timeouts};
 
 const PEM: &str = include_str!("key.pem");
 /// `STLS`, version 0x01000000, no data; worked out by hand.
@@ -168,7 +168,10 @@ async fn meet(then: Then, keys: &KeyRing) -> (Result<Link, LinkError>, Vec<Publi
     });
     let mut steps = Vec::new();
     let made =
-        Link::connect_at(&SystemDialer, &at.parse().unwrap(), keys, &limits(), &mut |step| steps.push(step)).await;
+        Link::connect_at(&SystemDialer, &at.parse().unwrap(), Encryption::WhereAsked, keys, &limits(), &mut |step| {
+            steps.push(step)
+        })
+        .await;
     let seen = seen.lock().unwrap().clone();
     (made, seen, steps)
 }
@@ -220,7 +223,9 @@ async fn what_was_announced_as_encrypted_gets_no_signature_without_it() {
             rest
         });
         let keys = KeyRing::of(key());
-        let made = Link::connect_encrypted(&SystemDialer, &at.parse().unwrap(), &keys, &limits(), &mut |_| {}).await;
+        let made =
+            Link::connect_at(&SystemDialer, &at.parse().unwrap(), Encryption::Demanded, &keys, &limits(), &mut |_| {})
+                .await;
         assert!(matches!(&made, Err(LinkError::Broken { rule, .. }) if rule.contains("does not encrypt")), "{made:?}");
         assert_eq!(heard.await.unwrap(), b"");
     }

@@ -32,10 +32,21 @@ struct Seen {
 
 impl Seen {
     fn start(bus: Arc<SimBus>, network: SimNetwork, addresses: &[&SimDevice]) -> Self {
+        Self::with(bus, network, addresses, |_| {})
+    }
+
+    /// The same, with something changed in the workplace.
+    fn with(
+        bus: Arc<SimBus>,
+        network: SimNetwork,
+        addresses: &[&SimDevice],
+        change: impl FnOnce(&mut Workplace),
+    ) -> Self {
         let folder = tempfile::tempdir().unwrap();
         let mut workplace = workplace(folder.path(), patience(1));
         workplace.patience.pause = Duration::from_millis(20);
         workplace.surroundings = Arc::new(Surroundings::simulated(Some(Arc::clone(&bus) as _), Some(network.seen())));
+        change(&mut workplace);
         let addresses = addresses.iter().map(|d| d.address()).collect();
         let (told, events) = mpsc::unbounded_channel();
         let bench = Bench::start(workplace.clone(), addresses, move |event| drop(told.send(event)));
@@ -54,6 +65,15 @@ impl Seen {
     async fn facts(&mut self) -> (CardId, DeviceFacts) {
         self.until(|e| match e {
             BenchEvent::Session(card, SessionEvent::Facts(facts, _)) => Some((*card, (**facts).clone())),
+            _ => None,
+        })
+        .await
+    }
+
+    /// The first card that is named so.
+    async fn any_named(&mut self, name: &str) -> CardId {
+        self.until(|e| match e {
+            BenchEvent::Session(card, SessionEvent::Ladder(l)) if l.name() == name => Some(*card),
             _ => None,
         })
         .await
@@ -188,12 +208,7 @@ async fn what_announces_itself_in_the_clear_is_an_offer() {
     scenario.reached_by = ReachedBy::Address;
     let handset = announced(scenario, &network).await;
     let mut seen = Seen::start(bus, network, &[]);
-    let card = seen
-        .until(|e| match e {
-            BenchEvent::Session(card, SessionEvent::Ladder(l)) if l.name() == "offered" => Some(*card),
-            _ => None,
-        })
-        .await;
+    let card = seen.any_named("offered").await;
     tokio::time::sleep(Duration::from_millis(200)).await;
     assert_eq!(handset.packets(Direction::ToDevice), 0, "not even a hello");
     // Somebody wants it.
@@ -210,11 +225,7 @@ async fn an_offer_that_somebody_names_is_linked() {
     scenario.reached_by = ReachedBy::Address;
     let handset = announced(scenario, &network).await;
     let mut seen = Seen::start(bus, network.clone(), &[]);
-    let offered = |e: &BenchEvent| match e {
-        BenchEvent::Session(card, SessionEvent::Ladder(l)) if l.name() == "offered" => Some(*card),
-        _ => None,
-    };
-    let card = seen.until(offered).await;
+    let card = seen.any_named("offered").await;
     seen.bench.send(BenchCommand::Add(handset.address()));
     assert_eq!(seen.facts().await.0, card);
     seen.named(card, "ready").await;
@@ -234,26 +245,17 @@ async fn a_refused_dialog_is_opened_again_only_when_somebody_wants_it() {
     let bus = Arc::new(SimBus::default());
     let options = Options { allow: Allow::Never, ..Options::default() };
     let phone = SimDevice::start(Scenario::crew_phone(), options).await.unwrap();
-    let folder = tempfile::tempdir().unwrap();
-    let mut workplace = workplace(folder.path(), patience(1));
-    workplace.patience.pause = Duration::from_millis(5);
-    workplace.limits.tap = Duration::from_millis(100);
-    workplace.surroundings = Arc::new(Surroundings::simulated(Some(Arc::clone(&bus) as _), None));
     bus.plug(&phone);
-    let (told, mut events) = mpsc::unbounded_channel();
-    let bench = Bench::start(workplace, Vec::new(), move |event| drop(told.send(event)));
-    let named = async |events: &mut mpsc::UnboundedReceiver<BenchEvent>, name: &str| loop {
-        match timeout(Duration::from_secs(120), events.recv()).await.unwrap().unwrap() {
-            BenchEvent::Session(card, SessionEvent::Ladder(l)) if l.name() == name => return card,
-            _ => {}
-        }
-    };
-    let card = named(&mut events, "not-authorised").await;
+    let mut seen = Seen::with(bus, SimNetwork::default(), &[], |workplace| {
+        workplace.patience.pause = Duration::from_millis(5);
+        workplace.limits.tap = Duration::from_millis(100);
+    });
+    let card = seen.any_named("not-authorised").await;
     tokio::time::sleep(Duration::from_millis(500)).await;
     assert_eq!(phone.dialogs(), 1);
-    bench.send(BenchCommand::Session(card, SessionCommand::Survey));
-    named(&mut events, "awaiting-tap").await;
-    named(&mut events, "not-authorised").await;
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Survey));
+    seen.named(card, "awaiting-tap").await;
+    seen.named(card, "not-authorised").await;
     assert_eq!(phone.dialogs(), 2);
 }
 
@@ -287,12 +289,7 @@ async fn pairing_by_code_and_by_qr_ends_in_a_link() {
     let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
     let go = announced(Scenario::seventh_hand(), &network).await;
     let mut seen = Seen::start(bus, network, &[]);
-    let card = seen
-        .until(|e| match e {
-            BenchEvent::Session(card, SessionEvent::Ladder(l)) if l.name() == "not-paired" => Some(*card),
-            _ => None,
-        })
-        .await;
+    let card = seen.any_named("not-paired").await;
     seen.bench.send(BenchCommand::ShowQr);
     let text =
         seen.until(|e| if let BenchEvent::Pairing(PairNews::Show(t)) = e { Some(t.clone()) } else { None }).await;

@@ -259,6 +259,15 @@ async fn what_is_told_badly_is_not_done() {
     let run = place.carry_on(number).await.unwrap();
     assert_eq!(outcomes(&run), [Unsettled]);
     assert_eq!(run.state, RunState::Stopped);
+    // As long as it cannot be read, carrying on neither sends it again nor says that it was not sent.
+    let all = place.device.ask(&wibbet_core::read::survey_dump(), &mut |_| {}).await.unwrap().out;
+    let twice = all.replacen("Packages:\n", &format!("Packages:\n  Package [{NOTES}] (1):\n"), 1);
+    place.sim.set_fault(Fault::Says("dumpsys package packages".into(), twice));
+    let sent = || place.sim.transcript().iter().filter(|line| line.contains("uninstall")).count();
+    let before = sent();
+    let run = place.carry_on(number).await.unwrap();
+    assert_eq!((outcomes(&run), run.state), (vec![Unsettled], RunState::Stopped));
+    assert_eq!(sent(), before);
     place.sim.forget_says();
     // Nor is what the list does not confirm, neither that of the one package nor that of all.
     let number = place.begin(&[(RADIO, Change::Uninstall)]).await;

@@ -9,7 +9,7 @@ use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::{mpsc, watch};
 use tokio::time::timeout;
-use wibbet_adb::{Link, SystemDialer, Timeouts, UsbTrouble};
+use wibbet_adb::{Encryption, Link, SystemDialer, Timeouts, UsbTrouble};
 use wibbet_bench::around::{Route, Surroundings};
 use wibbet_bench::device::Device as _;
 use wibbet_bench::fleet::{Bench, BenchEvent};
@@ -172,7 +172,9 @@ async fn serve(mut socket: TcpStream, server: Server) -> Option<()> {
 async fn what_another_program_holds_is_used_through_its_server() {
     let phone = device(Scenario::crew_phone(), 1).await;
     let limits = Timeouts { connect: LONG, answer: LONG, tap: LONG, idle: LONG, write: LONG };
-    let link = Link::connect_at(&SystemDialer, &phone.address(), &keys(), &limits, &mut |_| {}).await.unwrap();
+    let link = Link::connect_at(&SystemDialer, &phone.address(), Encryption::WhereAsked, &keys(), &limits, &mut |_| {})
+        .await
+        .unwrap();
     let other = Server::new(link, "shell_v2,cmd,abb,abb_exec");
     let server = other.start().await;
 
@@ -214,7 +216,16 @@ async fn a_device_that_goes_in_the_middle_of_a_change_is_looked_at() {
         for pull in [Pull::Done, Pull::Undone] {
             let phone = device(Scenario::crew_phone(), 1).await;
             let limits = Timeouts { connect: LONG, answer: LONG, tap: LONG, idle: LONG, write: LONG };
-            let link = Link::connect_at(&SystemDialer, &phone.address(), &keys(), &limits, &mut |_| {}).await.unwrap();
+            let link = Link::connect_at(
+                &SystemDialer,
+                &phone.address(),
+                Encryption::WhereAsked,
+                &keys(),
+                &limits,
+                &mut |_| {},
+            )
+            .await
+            .unwrap();
             let other = Server::new(link, features);
             *other.pull.lock().unwrap() = pull;
             let folder = tempfile::tempdir().unwrap();

@@ -220,15 +220,24 @@ async fn a_run_is_stopped_on_demand() {
     assert!(runs[0].count(Outcome::Done) >= 1 && runs[0].count(Outcome::Done) < items.len());
 }
 
-/// A build that does not tell what is permitted: the first change does.
+/// A build that does not tell what is permitted, and one that says yes and refuses: the first change shows it, and what it has
+/// shown stands.
 #[tokio::test]
-async fn without_an_answer_the_first_change_shows_the_second_switch() {
+async fn the_first_change_shows_the_second_switch_where_the_device_does_not_tell() {
+    for (says, at_first) in
+        [("Unknown argument: check-permission; use -h for help\n", RungStatus::Unknown), ("0\n", RungStatus::Holds)]
+    {
+        the_first_change_shows(says, at_first).await;
+    }
+}
+
+async fn the_first_change_shows(says: &str, at_first: RungStatus) {
     let mut scenario = Scenario::spare_handset();
     (scenario.second_switch, scenario.second_switch_off) = (true, true);
     let sim = device(scenario, 1).await;
     for name in ["DELETE_PACKAGES", "CHANGE_COMPONENT_ENABLED_STATE"] {
         let command = format!("dumpsys package check-permission android.permission.{name} com.android.shell 0");
-        sim.set_fault(Fault::Says(command, "Unknown argument: check-permission; use -h for help\n".into()));
+        sim.set_fault(Fault::Says(command, says.into()));
     }
     let mut seen = Seen::start(sim.address());
     let inventory = seen.inventory().await;
@@ -239,14 +248,24 @@ async fn without_an_answer_the_first_change_shows_the_second_switch() {
         }
         _ => None,
     };
-    let (standing, known) = seen.until(|e| changes(e).filter(|(_, known)| known.contains("first change"))).await;
-    assert_eq!((standing, known.as_str()), (RungStatus::Unknown, "it does not tell; the first change will show"));
+    let known = match at_first {
+        RungStatus::Holds => "Android permits them",
+        _ => "it does not tell; the first change will show",
+    };
+    seen.until(|e| changes(e).filter(|told| *told == (at_first, known.to_owned()))).await;
     let old = Capabilities { install_existing: true, ..Capabilities::new(23, DaemonFeatures::default()) };
     let item = TrayItem { id: id(MUSIC), user: UserId::OWNER, way: Change::Uninstall };
     let plan = plan_take_out(&inventory, &old, &[item], true);
     seen.session.send(SessionCommand::Run(RunKind::TakeOut, plan.clone()));
     assert_eq!(seen.ended().await, None);
     seen.ladder("second-switch").await;
+    // It is asked for again every two seconds.
+    tokio::time::sleep(Duration::from_millis(4500)).await;
+    while let Ok(event) = seen.events.try_recv() {
+        if let Some((standing, known)) = changes(event) {
+            assert_eq!(standing, RungStatus::Missing, "{known}");
+        }
+    }
     // It stays so until a change goes through.
     sim.act(OwnerAction::SecondSwitch(true)).await.unwrap();
     seen.session.send(SessionCommand::Run(RunKind::TakeOut, plan));

@@ -91,6 +91,8 @@ UPDATE steps SET sent_order = placed.n FROM (
     FROM steps WHERE sent IS NOT NULL
 ) AS placed WHERE steps.run = placed.run AND steps.place = placed.place;
 CREATE INDEX order_of_steps ON steps (sent_order);
+-- Where a device was met by wireless debugging is not remembered any more: the port was that of one start.
+UPDATE devices SET address = '' WHERE sdk >= 30 AND address LIKE '%:%' AND address NOT LIKE '%:5555';
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

@@ -6,8 +6,8 @@ use std::time::Duration;
 use tokio::io::AsyncWriteExt as _;
 use tokio::net::TcpListener;
 use wibbet_adb::{
-    CallError, Collected, HostKey, KeyRing, Link, LinkError, Progress, Service, SyncClient, SyncError, SystemDialer,
-    Timeouts,
+    CallError, Collected, Encryption, HostKey, KeyRing, Link, LinkError, Progress, Service, SyncClient, SyncError,
+    SystemDialer, Timeouts,
 };
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Options, Scenario, SimDevice};
 
@@ -27,7 +27,9 @@ async fn device(scenario: Scenario, allow: Allow) -> SimDevice {
 }
 
 async fn open(device: &SimDevice) -> Link {
-    Link::connect_at(&SystemDialer, &device.address(), &keys(), &quick(), &mut |_| {}).await.unwrap()
+    Link::connect_at(&SystemDialer, &device.address(), Encryption::WhereAsked, &keys(), &quick(), &mut |_| {})
+        .await
+        .unwrap()
 }
 
 const AT_ONCE: Allow = Allow::After(Duration::ZERO);
@@ -104,7 +106,15 @@ async fn a_computer_is_asked_about_once() {
     let (steps, mut seen) = tokio::sync::mpsc::unbounded_channel();
     let first = tokio::spawn(async move {
         let mut progress = |step| drop(steps.send(step));
-        Link::connect_at(&SystemDialer, &address.parse().unwrap(), &keys(), &quick(), &mut progress).await
+        Link::connect_at(
+            &SystemDialer,
+            &address.parse().unwrap(),
+            Encryption::WhereAsked,
+            &keys(),
+            &quick(),
+            &mut progress,
+        )
+        .await
     });
     assert_eq!(seen.recv().await, Some(Progress::Reached));
     assert_eq!(seen.recv().await, Some(Progress::Speaks));
@@ -129,7 +139,9 @@ async fn a_device_that_trusts_the_customary_key_does_not_ask() {
     let customary = folder.path().join("adbkey");
     std::fs::write(&customary, PEM).unwrap();
     let ring = KeyRing::open(&folder.path().join("own"), Some(&customary), "test@bench").unwrap();
-    Link::connect_at(&SystemDialer, &device.address(), &ring, &quick(), &mut |_| {}).await.unwrap();
+    Link::connect_at(&SystemDialer, &device.address(), Encryption::WhereAsked, &ring, &quick(), &mut |_| {})
+        .await
+        .unwrap();
     assert_eq!(device.dialogs(), 1, "that of the first link");
 }
 
@@ -137,7 +149,9 @@ async fn a_device_that_trusts_the_customary_key_does_not_ask() {
 async fn the_ways_of_not_getting_a_link_are_told_apart() {
     let limits = Timeouts { answer: Duration::from_secs(2), tap: Duration::from_millis(300), ..quick() };
     let connect = async |at: String| {
-        Link::connect_at(&SystemDialer, &at.parse().unwrap(), &keys(), &limits, &mut |_| {}).await.unwrap_err()
+        Link::connect_at(&SystemDialer, &at.parse().unwrap(), Encryption::WhereAsked, &keys(), &limits, &mut |_| {})
+            .await
+            .unwrap_err()
     };
 
     let unused = TcpListener::bind("127.0.0.1:0").await.unwrap();
@@ -212,7 +226,15 @@ async fn a_connection_cut_in_the_middle_of_a_packet_is_lost_and_nothing_else() {
     for bytes in [0, 1, 23, 24, 30, 60, 100, 5000] {
         for way in [Direction::FromDevice, Direction::ToDevice] {
             device.set_fault(Fault::Cut(CutAt::Bytes(way, bytes)));
-            let tried = Link::connect_at(&SystemDialer, &device.address(), &keys(), &quick(), &mut |_| {}).await;
+            let tried = Link::connect_at(
+                &SystemDialer,
+                &device.address(),
+                Encryption::WhereAsked,
+                &keys(),
+                &quick(),
+                &mut |_| {},
+            )
+            .await;
             match tried {
                 Err(error) => {
                     let plain = matches!(error, LinkError::Lost { .. } | LinkError::NotADaemon { .. });
@@ -271,7 +293,9 @@ async fn a_restarted_device_is_away_then_not_ready_then_as_before() {
     say(&link, abb(&["package", "uninstall", "--user", "0", "com.android.egg"])).await.unwrap();
     assert!(say(&link, Service::ShellV2("reboot".into())).await.is_err());
     let link = loop {
-        match Link::connect_at(&SystemDialer, &device.address(), &keys(), &quick(), &mut |_| {}).await {
+        match Link::connect_at(&SystemDialer, &device.address(), Encryption::WhereAsked, &keys(), &quick(), &mut |_| {})
+            .await
+        {
             Ok(link) => break link,
             Err(_) => tokio::time::sleep(Duration::from_millis(10)).await,
         }

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use wibbet_adb::{Collected, HostKey, KeyRing, Link, Service, SystemDialer, Timeouts};
+use wibbet_adb::{Collected, Encryption, HostKey, KeyRing, Link, Service, SystemDialer, Timeouts};
 use wibbet_sim::{Allow, Options, Scenario, SimDevice};
 
 const PEM: &str = include_str!("../../adb/tests/key.pem");
@@ -21,9 +21,16 @@ impl Phone {
         let key = HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
         let limits = Timeouts { answer: Duration::from_secs(60), ..Timeouts::default() };
         let address = sim.address().to_string();
-        let link = Link::connect_at(&SystemDialer, &address.parse().unwrap(), &KeyRing::of(key), &limits, &mut |_| {})
-            .await
-            .unwrap();
+        let link = Link::connect_at(
+            &SystemDialer,
+            &address.parse().unwrap(),
+            Encryption::WhereAsked,
+            &KeyRing::of(key),
+            &limits,
+            &mut |_| {},
+        )
+        .await
+        .unwrap();
         Self { sim, link, old }
     }
 

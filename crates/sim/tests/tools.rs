@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use wibbet_adb::{Collected, HostKey, KeyRing, Link, Service, SyncClient, SystemDialer, Timeouts};
+use wibbet_adb::{Collected, Encryption, HostKey, KeyRing, Link, Service, SyncClient, SystemDialer, Timeouts};
 use wibbet_sim::{Allow, Options, OwnerAction, SampleApk, Scenario, SimDevice};
 use wibbet_types::DevicePath;
 
@@ -13,7 +13,16 @@ async fn linked(scenario: Scenario) -> (SimDevice, Link) {
     let sim = SimDevice::start(scenario, options).await.unwrap();
     let key = HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
     let limits = Timeouts { answer: Duration::from_secs(60), ..Timeouts::default() };
-    let link = Link::connect_at(&SystemDialer, &sim.address(), &KeyRing::of(key), &limits, &mut |_| {}).await.unwrap();
+    let link = Link::connect_at(
+        &SystemDialer,
+        &sim.address(),
+        Encryption::WhereAsked,
+        &KeyRing::of(key),
+        &limits,
+        &mut |_| {},
+    )
+    .await
+    .unwrap();
     (sim, link)
 }
 

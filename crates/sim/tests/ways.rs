@@ -6,8 +6,8 @@ use std::time::Duration;
 
 use wibbet_adb::pairing::{PairError, pair, qr_text};
 use wibbet_adb::{
-    AnnouncedKind, Collected, HostKey, KeyRing, Link, LinkError, Service, SystemDialer, Timeouts, UsbBus as _,
-    UsbTrouble,
+    AnnouncedKind, Collected, Encryption, HostKey, KeyRing, Link, LinkError, Service, SystemDialer, Timeouts,
+    UsbBus as _, UsbTrouble,
 };
 use wibbet_sim::{Allow, Options, OwnerAction, Scenario, SimBus, SimDevice, SimNetwork};
 
@@ -28,7 +28,7 @@ async fn device(scenario: Scenario, network: Option<SimNetwork>) -> SimDevice {
 }
 
 async fn by_air(device: &SimDevice) -> Result<Link, LinkError> {
-    Link::connect_at(&SystemDialer, &device.address(), &keys(), &limits(), &mut |_| {}).await
+    Link::connect_at(&SystemDialer, &device.address(), Encryption::WhereAsked, &keys(), &limits(), &mut |_| {}).await
 }
 
 async fn serial_over(link: &Link) -> String {
@@ -92,7 +92,9 @@ async fn the_second_key_of_the_ring_is_tried_over_the_air_too() {
     let home = tempfile::tempdir().unwrap();
     std::fs::write(home.path().join("customary"), PEM).unwrap();
     let ring = KeyRing::open(home.path(), Some(&home.path().join("customary")), "a@b").unwrap();
-    let link = Link::connect_at(&SystemDialer, &go.address(), &ring, &limits(), &mut |_| {}).await.unwrap();
+    let link = Link::connect_at(&SystemDialer, &go.address(), Encryption::WhereAsked, &ring, &limits(), &mut |_| {})
+        .await
+        .unwrap();
     assert_eq!(serial_over(&link).await, "TG-70007-7");
 }
 
@@ -145,7 +147,8 @@ async fn the_owner_allows_denies_and_switches() {
     let at = phone.address().to_string();
     let connecting = tokio::spawn(async move {
         let limits = Timeouts { tap: Duration::from_secs(30), ..limits() };
-        Link::connect_at(&SystemDialer, &at.parse().unwrap(), &keys(), &limits, &mut |_| {}).await
+        Link::connect_at(&SystemDialer, &at.parse().unwrap(), Encryption::WhereAsked, &keys(), &limits, &mut |_| {})
+            .await
     });
     while !phone.screen(None).acts.contains(&OwnerAction::Allow) {
         tokio::time::sleep(Duration::from_millis(10)).await;

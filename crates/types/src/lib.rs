@@ -27,7 +27,7 @@ pub use android::AndroidVersion;
 pub use ids::{BadId, DeviceId, PackageId, RunId, Serial, StepIndex, UserId};
 pub use locale::Locale;
 pub use path::{BadPath, DevicePath, shell_quoted};
-pub use private::{private_file, private_folder};
+pub use private::{new_private_file, private_file, private_folder};
 pub use text::PlainText;
 pub use time::{DeviceTime, Timestamp};
 pub use words::{Named, bytes_words};

@@ -1,6 +1,6 @@
 //! Folders and files that are for nobody but their owner.
 
-use std::fs::{DirBuilder, OpenOptions};
+use std::fs::{DirBuilder, File, OpenOptions};
 use std::path::Path;
 
 /// Makes a folder, with those above it that are missing, for its owner only (0700). One that is there stays as it is.
@@ -20,12 +20,20 @@ pub fn private_folder(path: &Path) -> std::io::Result<()> {
 /// # Errors
 /// Those of the system.
 pub fn private_file(path: &Path) -> std::io::Result<()> {
+    match new_private_file(path) {
+        Err(error) if error.kind() != std::io::ErrorKind::AlreadyExists => Err(error),
+        _ => Ok(()),
+    }
+}
+
+/// Makes a file that was not there, for its owner only (0600). Nothing that lies there is followed or written over.
+///
+/// # Errors
+/// Those of the system; `AlreadyExists` among them.
+pub fn new_private_file(path: &Path) -> std::io::Result<File> {
     let mut options = OpenOptions::new();
     options.write(true).create_new(true);
     #[cfg(unix)]
     std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
-    match options.open(path) {
-        Err(error) if error.kind() != std::io::ErrorKind::AlreadyExists => Err(error),
-        _ => Ok(()),
-    }
+    options.open(path)
 }

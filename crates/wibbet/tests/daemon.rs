@@ -13,7 +13,7 @@ use std::time::Duration;
 
 use crate::support::{LONG, Screen, Sim, command, home, json, run, wait};
 use serde_json::Value;
-use wibbet_adb::{HostKey, KeyRing, Link, SyncClient, SyncError, SystemDialer, Timeouts};
+use wibbet_adb::{Encryption, HostKey, KeyRing, Link, SyncClient, SyncError, SystemDialer, Timeouts};
 use wibbet_sim::{Scenario, SimAndroid};
 
 const SERIAL: &str = "CT5-0417-2291";
@@ -234,7 +234,10 @@ async fn files_to_and_fro(at: &str) {
     let pem = include_str!("../../adb/tests/key.pem");
     let keys = KeyRing::of(HostKey::from_pem(pem, "test@bench", "vector".as_ref()).unwrap());
     let limits = Timeouts { connect: LONG, answer: LONG, tap: LONG, idle: LONG, write: LONG };
-    let link = Link::connect_at(&SystemDialer, &at.parse().unwrap(), &keys, &limits, &mut |_| {}).await.unwrap();
+    let link =
+        Link::connect_at(&SystemDialer, &at.parse().unwrap(), Encryption::WhereAsked, &keys, &limits, &mut |_| {})
+            .await
+            .unwrap();
     let data: Vec<u8> = (0..300_001u32).map(|n| (n * 7 % 251) as u8).collect();
     let path = "/data/local/tmp/it's here".parse().unwrap();
     let mut sync = SyncClient::open(&link, LONG).await.unwrap();

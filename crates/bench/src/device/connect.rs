@@ -2,7 +2,7 @@
 
 use std::sync::atomic::Ordering;
 
-use wibbet_adb::{CallError, Feature, Link, LinkError};
+use wibbet_adb::{CallError, Encryption, Feature, Link, LinkError};
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::says_not_ready;
 use wibbet_core::device::DeviceFacts;
@@ -141,11 +141,13 @@ impl AdbDevice {
                 let server = self.surroundings.server.as_ref().ok_or_else(|| missing("the debugging server"))?;
                 Link::connect_server(server, serial, &self.limits, progress).await
             }
-            Route::Air { at, .. } => {
-                Link::connect_encrypted(&*self.surroundings.network, at, &self.keys, &self.limits, progress).await
-            }
-            Route::Address(at) => {
-                Link::connect_at(&*self.surroundings.network, at, &self.keys, &self.limits, progress).await
+            Route::Air { at, .. } | Route::Address(at) => {
+                let encryption = match route {
+                    Route::Air { .. } => Encryption::Demanded,
+                    _ => Encryption::WhereAsked,
+                };
+                let network = &*self.surroundings.network;
+                Link::connect_at(network, at, encryption, &self.keys, &self.limits, progress).await
             }
         }
     }

@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use super::event::BenchEvent;
-use super::task::{Events, FleetTask};
+use super::task::{Card, Events, FleetTask};
+use crate::around::Route;
 
 impl FleetTask {
     pub(super) fn start_pairing<F>(&mut self, pairing: impl FnOnce(Events) -> F + Send + 'static)
@@ -14,8 +15,10 @@ impl FleetTask {
             former.abort();
         }
         let events = Arc::clone(&self.events);
-        // Cards without a link need not wait for their next try once a device is paired.
-        let waiting: Vec<_> = self.cards.values().filter(|c| !c.linked).map(|c| c.session.waker()).collect();
+        // What is reached by air and has no link need not wait for its next try once a device is paired.
+        let by_air = |c: &&Card| c.session.device().routes().iter().any(|route| matches!(route, Route::Air { .. }));
+        let waiting: Vec<_> =
+            self.cards.values().filter(|c| !c.linked).filter(by_air).map(|c| c.session.waker()).collect();
         let pairing = pairing(Arc::clone(&events));
         self.pairing = Some(tokio::spawn(async move {
             match pairing.await {

@@ -9,6 +9,7 @@ use wibbet_adb::{Link, LinkError};
 use wibbet_core::ask::Opening;
 use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
 use wibbet_core::package::Inventory;
+use wibbet_core::read::ChangesPermitted;
 use wibbet_types::Locale;
 
 use super::background::BackgroundTask;
@@ -46,6 +47,8 @@ pub(crate) struct Actor {
     pub(super) wake: Arc<Notify>,
     pub(super) ladder: Ladder,
     pub(super) details: Details,
+    /// What the device last said of changes that are permitted.
+    pub(super) permitted: ChangesPermitted,
     /// The link was closed on purpose: it is made again only when somebody asks for it.
     pub(super) closed: bool,
     pub(super) inventory: Option<Arc<Inventory>>,

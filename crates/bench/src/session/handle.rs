@@ -5,6 +5,7 @@ use std::sync::Arc;
 use tokio::sync::{Notify, mpsc, watch};
 use tokio::task::JoinHandle;
 use wibbet_core::link::{Advice, Ladder, Rung};
+use wibbet_core::read::ChangesPermitted;
 
 use super::actor::Actor;
 use super::background::BackgroundTask;
@@ -62,6 +63,7 @@ impl Session {
             wake: Arc::clone(&wake),
             ladder: Ladder::default(),
             details: Details::default(),
+            permitted: ChangesPermitted::NotTold,
             closed: false,
             inventory: None,
             languages: None,

@@ -49,18 +49,24 @@ impl Actor {
     /// Asks whether changes are permitted. Nothing is tried: the first change shows what cannot be asked.
     pub(super) async fn ask_for_changes(&mut self) {
         let Ok(answer) = self.device.ask(&changes_request(), &mut |_| {}).await else { return };
-        let note = |status, known: &str| (status, known.to_owned());
-        let (status, known) = match read_changes(&answer) {
-            ChangesPermitted::All => note(RungStatus::Holds, "Android permits them"),
-            ChangesPermitted::UninstallOnly => note(RungStatus::Unknown, "uninstalling is permitted, disabling is not"),
+        let before = std::mem::replace(&mut self.permitted, read_changes(&answer));
+        let (status, known) = match self.permitted {
+            // A build that refuses without taking the permission: a change that was refused has shown that, and another one
+            // has to show better.
+            now if now != ChangesPermitted::No
+                && before != ChangesPermitted::No
+                && self.ladder.standing(Rung::Changes) == RungStatus::Missing =>
+            {
+                return;
+            }
+            ChangesPermitted::All => (RungStatus::Holds, "Android permits them"),
+            ChangesPermitted::UninstallOnly => (RungStatus::Unknown, "uninstalling is permitted, disabling is not"),
             ChangesPermitted::No => {
                 let seen = "the permission to uninstall packages is not given to the shell";
                 let trouble = self.advise(Rung::Changes, Advice::SecondSwitch, seen);
                 return self.fall(trouble);
             }
-            // What a refused change has shown stands until another one shows better.
-            ChangesPermitted::NotTold if self.ladder.standing(Rung::Changes) == RungStatus::Missing => return,
-            ChangesPermitted::NotTold => note(RungStatus::Unknown, "it does not tell; the first change will show"),
+            ChangesPermitted::NotTold => (RungStatus::Unknown, "it does not tell; the first change will show"),
         };
         self.ladder.note(Rung::Changes, status, known);
         self.tell_ladder();

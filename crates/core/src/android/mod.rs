@@ -6,4 +6,4 @@ mod versions;
 pub(crate) use knowledge::says_nothing;
 pub use knowledge::{partitions, permission_words};
 pub use versions::{Capabilities, DaemonFeatures};
-pub(crate) use versions::{KeepsData, Program, has_system_settings};
+pub(crate) use versions::{Program, has_system_settings};

@@ -73,14 +73,6 @@ pub(crate) fn has_system_settings(sdk: u32) -> bool {
     sdk >= ANDROID_8
 }
 
-/// Whether data of the system's own apps stay when they are uninstalled for a user with the wish to keep them.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum KeepsData {
-    Yes,
-    UntilNextStart,
-    No,
-}
-
 impl Capabilities {
     /// What is certain from the API level and the banner alone. Before Android 8 the help of `pm` tells more, see
     /// [`Capabilities::learn_from_help`].
@@ -113,16 +105,16 @@ impl Capabilities {
         self.sdk >= ANDROID_5
     }
 
-    /// What becomes of the data of one of the system's own apps that is uninstalled for a user with the wish to keep them.
-    /// Up to Android 10 the wish is passed over; up to 13 they lie there until the next start, when whatever belongs to
-    /// nobody is cleared away; since 14 the package service remembers that they are there. Source: `PackageManagerService`
-    /// (`clearPackageStateForUser`, `reconcileAppsData`), `PackageUserState.dataExists`.
-    pub(crate) fn keeps_data_of_system_apps(&self) -> KeepsData {
-        match self.sdk {
-            ANDROID_14.. => KeepsData::Yes,
-            ANDROID_11.. => KeepsData::UntilNextStart,
-            _ => KeepsData::No,
-        }
+    /// Whether data of the system's own apps stay when they are uninstalled for a user with the wish to keep them: the
+    /// package service remembers since Android 14 that they are there. Source: `PackageUserState.dataExists`.
+    pub(crate) fn keeps_data_of_system_apps(&self) -> bool {
+        self.sdk >= ANDROID_14
+    }
+
+    /// Whether they lie there at least until the next start, when what belongs to nobody is cleared away. Up to Android 10
+    /// the wish is passed over. Source: `PackageManagerService`, `clearPackageStateForUser` and `reconcileAppsData`.
+    pub(crate) fn keeps_data_until_the_next_start(&self) -> bool {
+        self.sdk >= ANDROID_11
     }
 
     /// Whether the service itself is called, without a shell. The framing of arguments that is spoken here came with

@@ -8,7 +8,7 @@ use wibbet_types::{PackageId, UserId};
 use super::change::Change;
 use super::plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
 use super::tray::TrayItem;
-use crate::android::{Capabilities, KeepsData};
+use crate::android::Capabilities;
 use crate::package::{Enabled, Inventory, Package, PackageKind, PackageState};
 use crate::read::{ReadBack, users_by_number};
 
@@ -127,11 +127,11 @@ fn data_of(kind: PackageKind, way: Change, before: PackageState, capabilities: &
     match way {
         _ if !before.installed => AppData::Stay,
         Change::Uninstall => AppData::Go,
-        Change::UninstallKeepData if kind != PackageKind::User => match capabilities.keeps_data_of_system_apps() {
-            KeepsData::Yes => AppData::Stay,
-            KeepsData::UntilNextStart => AppData::GoAtNextStart,
-            KeepsData::No => AppData::Go,
-        },
+        Change::UninstallKeepData if kind == PackageKind::User || capabilities.keeps_data_of_system_apps() => {
+            AppData::Stay
+        }
+        Change::UninstallKeepData if capabilities.keeps_data_until_the_next_start() => AppData::GoAtNextStart,
+        Change::UninstallKeepData => AppData::Go,
         _ => AppData::Stay,
     }
 }
@@ -171,7 +171,11 @@ fn way_back(
             Reversal::Approximate("this Android sets it to “enabled” instead of “default”")
         }
         _ => match data_of(package.kind, item.way, before, capabilities) {
-            AppData::Stay => Reversal::Exact,
+            AppData::Stay if item.way == Change::Disable || !before.installed => Reversal::Exact,
+            // Source: what `PackageManagerService` clears for a user whatever is said of data.
+            AppData::Stay => {
+                Reversal::Approximate("its data stay; accounts, keys and default roles do not")
+            }
             AppData::Go if item.way == Change::Uninstall => Reversal::WITHOUT_DATA,
             AppData::Go => {
                 Reversal::Approximate("this Android drops the data of its own apps all the same; disabling keeps them")
@@ -268,13 +272,13 @@ mod tests {
         };
         for (id, way, on_new, on_bare_6) in [
             ("sys", Change::Uninstall, "nearly", "no way"),
-            ("sys", Change::UninstallKeepData, "sure", "no way"),
+            ("sys", Change::UninstallKeepData, "nearly", "no way"),
             ("sys", Change::Disable, "sure", "nearly"),
             ("upd", Change::Uninstall, "nearly", "no way"),
             ("app", Change::Uninstall, "no way", "no way"),
             ("app", Change::Disable, "sure", "nearly"),
             ("both", Change::Uninstall, "nearly", "no way"),
-            ("both", Change::UninstallKeepData, "sure", "no way"),
+            ("both", Change::UninstallKeepData, "nearly", "no way"),
             ("frozen", Change::Uninstall, "nearly", "no way"),
         ] {
             let back = |capabilities| plan_take_out(&inventory, &capabilities, &[take(id, 0, way)], true).steps[0].back;

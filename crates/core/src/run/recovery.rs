@@ -12,8 +12,8 @@ const BY_ITSELF: i64 = 5 * 60 * 1000;
 /// What a step that an interruption left open turns out to be. `None` leaves it open.
 ///
 /// Whoever only settles (`carrying_on` is false) leaves a step that was judged "unsettled" as it was judged: that is
-/// what the technician was told. Whoever carries the run on has been asked to, so that step waits again; so does one
-/// of which nothing can be read, since sending it will find out.
+/// what the technician was told. Whoever carries the run on has been asked to, so that step waits again. One of which
+/// nothing can be read stays open: it may have been done. One that puts back waits again, since sending it does no harm.
 pub fn settle_open(step: &Step, found: Finding, carrying_on: bool, at: Timestamp) -> Option<StepEvent> {
     match found {
         Finding::State(state) if step.way.is_met_by(state) => Some(StepEvent::Settled {
@@ -27,7 +27,9 @@ pub fn settle_open(step: &Step, found: Finding, carrying_on: bool, at: Timestamp
             Some(StepEvent::WaitsAgain { remark })
         }
         Finding::NoSuchUser => Some(no_such_user(at)),
-        Finding::Unclear(_) if carrying_on => Some(StepEvent::WaitsAgain { remark: String::new() }),
+        Finding::Unclear(_) if carrying_on && !step.way.takes_out() => {
+            Some(StepEvent::WaitsAgain { remark: String::new() })
+        }
         _ => None,
     }
 }
@@ -133,15 +135,17 @@ mod tests {
         for (step, now, settling, carrying_on) in [
             (&sent, Some(OUT), "done", "done"),
             (&sent, Some(PackageState::IN_USE), "waits", "waits"),
-            (&sent, None, "left open", "waits"),
+            (&sent, None, "left open", "left open"),
             (&unsettled, Some(OUT), "done", "done"),
             (&unsettled, Some(PackageState::IN_USE), "left open", "waits"),
-            (&unsettled, None, "left open", "waits"),
+            (&unsettled, None, "left open", "left open"),
         ] {
             let look = now.map_or(Finding::NOT_TOLD, Finding::State);
             let found = [false, true].map(|carrying_on| outcome(settle_open(step, look, carrying_on, Timestamp(1))));
             assert_eq!(found, [settling, carrying_on], "{now:?} {:?}", step.outcome);
         }
+        let back = Step { way: Change::Reinstall, ..sent.clone() };
+        assert_eq!(outcome(settle_open(&back, Finding::NOT_TOLD, true, Timestamp(1))), "waits");
         for step in [&sent, &unsettled] {
             assert_eq!(outcome(settle_open(step, Finding::NoSuchUser, false, Timestamp(1))), "refused");
         }

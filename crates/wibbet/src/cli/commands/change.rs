@@ -297,8 +297,6 @@ fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, met
         }
     }
     if let Some(data) = plan.data_words(true, |id| metrics.sizes.get(id).map(|sizes| sizes.data)) {
-        line(format_args!(
-            "beware: {data}; --uninstall-keep-data or --disable keeps them where a step does not say otherwise"
-        ));
+        line(format_args!("beware: {data}; --keep-data or --disable keeps them, unless a step says otherwise"));
     }
 }
