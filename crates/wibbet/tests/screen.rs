@@ -49,26 +49,45 @@ fn the_demo_does_the_whole_job_by_keys_alone() {
     assert!(!home.path().join("logbook.sqlite").exists(), "the user's own logbook is not touched");
 }
 
-/// Presses a key until a text is on the screen, each time waiting for what the key does.
-fn press_until(screen: &Screen, key: &str, text: &str) {
-    for _ in 0..12 {
-        let before = screen.text();
+/// Presses a key until a text is on the screen, each time waiting for what the key does. What is there to be chosen may change
+/// meanwhile, so that the key is pressed once too often: where it does nothing any more, `back` leads to the beginning.
+///
+/// Nothing is pressed because of a picture that is half drawn: the key would come on top of what is there by then, and the
+/// next one would do something else than what is read.
+fn press_until(screen: &Screen, key: &str, back: &str, text: &str) {
+    let begun = std::time::Instant::now();
+    let lines = |text: &str| {
+        // Of the window only: what is behind it may change by itself.
+        let part = |line: &str| {
+            let (_, from) = line.split_once('⟩').or_else(|| line.split_once("own screen"))?;
+            from.split(['┃', '━']).next().map(str::to_owned)
+        };
+        text.lines().filter_map(part).collect::<Vec<_>>()
+    };
+    let drawn = || {
+        let (mut last, mut same) = (screen.text(), 0);
+        while same < 3 {
+            std::thread::sleep(std::time::Duration::from_millis(30));
+            let now = screen.text();
+            same = if lines(&now) == lines(&last) { same + 1 } else { 0 };
+            last = now;
+        }
+        last
+    };
+    while begun.elapsed() < crate::support::LONG {
+        let before = drawn();
         if before.contains(text) {
             return;
         }
         screen.keys(key);
-        let lines = |text: &str| {
-            // Of the window only: what is behind it may change by itself.
-            let part = |line: &str| {
-                let (_, from) = line.split_once('⟩').or_else(|| line.split_once("own screen"))?;
-                from.split(['┃', '━']).next().map(str::to_owned)
-            };
-            text.lines().filter_map(part).collect::<Vec<_>>()
-        };
-        crate::support::wait("the screen to follow the key", || {
-            let now = screen.text();
-            now.contains(text) || lines(&now) != lines(&before)
-        });
+        let pressed = std::time::Instant::now();
+        while lines(&screen.text()) == lines(&before) {
+            if pressed.elapsed() > std::time::Duration::from_secs(5) {
+                (0..12).for_each(|_| screen.keys(back));
+                break;
+            }
+            std::thread::sleep(std::time::Duration::from_millis(30));
+        }
     }
     screen.wait_for(text);
 }
@@ -76,9 +95,9 @@ fn press_until(screen: &Screen, key: &str, text: &str) {
 /// Opens the devices' own screens on the one of that name, and does the act that has those words.
 fn on_its_own_screen(screen: &Screen, name: &str, act: &str) {
     screen.wait_for("The own screen of the");
-    press_until(screen, "Right", &format!("The own screen of the {name}"));
+    press_until(screen, "Right", "Left", &format!("The own screen of the {name}"));
     screen.wait_for(act);
-    press_until(screen, "Down", &format!("⟩ {act}"));
+    press_until(screen, "Down", "Up", &format!("⟩ {act}"));
     screen.keys("Enter");
 }
 

@@ -173,9 +173,7 @@ fn way_back(
         _ => match data_of(package.kind, item.way, before, capabilities) {
             AppData::Stay if item.way == Change::Disable || !before.installed => Reversal::Exact,
             // Source: what `PackageManagerService` clears for a user whatever is said of data.
-            AppData::Stay => {
-                Reversal::Approximate("its data stay; accounts, keys and default roles do not")
-            }
+            AppData::Stay => Reversal::Approximate("its data stay; accounts, keys and default roles do not"),
             AppData::Go if item.way == Change::Uninstall => Reversal::WITHOUT_DATA,
             AppData::Go => {
                 Reversal::Approximate("this Android drops the data of its own apps all the same; disabling keeps them")

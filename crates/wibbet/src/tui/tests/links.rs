@@ -78,6 +78,18 @@ fn the_windows_about_links_at_their_sizes() {
     let plug = Effect::Demo("CT5-0417-2291".into(), crate::demo::DemoAct::Cable(true));
     assert_eq!(screen.effects.last(), Some(&plug));
     assert!(screen.shows("⟩ plug the cable in") && screen.shows("simulated"));
+    // Something else to do comes before it: the cursor stays on what it was on. When that goes, Enter does nothing.
+    let acts = |screen: &mut Screen, acts: Vec<crate::demo::DemoAct>| screen.model.app.device_screens[0].acts = acts;
+    let allow = crate::demo::DemoAct::Owner(wibbet_sim::OwnerAction::Allow);
+    acts(&mut screen, vec![allow.clone(), crate::demo::DemoAct::Cable(false), crate::demo::DemoAct::Cable(true)]);
+    assert!(screen.shows("⟩ plug the cable in"), "{}", screen.text());
+    screen.effects.clear();
+    screen.keys("\n");
+    assert_eq!(screen.effects, [plug]);
+    acts(&mut screen, vec![allow]);
+    screen.effects.clear();
+    screen.keys("\n");
+    assert!(screen.effects.is_empty() && screen.shows("⟩ tap “Allow”"), "{:?}", screen.effects);
 }
 
 #[test]

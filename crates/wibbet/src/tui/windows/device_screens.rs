@@ -17,7 +17,16 @@ use crate::tui::widgets::{Theme, draw_list, step, wrap};
 #[derive(Debug, Clone, Default)]
 pub(crate) struct DeviceScreens {
     at: usize,
-    act: usize,
+    /// What is under the cursor. It is gone after by what it does and not by its place: while one looks, other things to do come
+    /// and go.
+    act: Option<DemoAct>,
+}
+
+impl DeviceScreens {
+    /// Where the cursor stands in a list.
+    fn place(&self, acts: &[DemoAct]) -> usize {
+        acts.iter().position(|act| Some(act) == self.act.as_ref()).unwrap_or(0)
+    }
 }
 
 impl Form for DeviceScreens {
@@ -36,7 +45,8 @@ impl Form for DeviceScreens {
         };
         let own = |s: &DemoScreen| Some(&s.serial) == serial.as_ref();
         let at = if app.pairing { place(&pairs) } else { place(&own) };
-        Some(Self { at: at.unwrap_or(0), act: 0 })
+        let at = at.unwrap_or(0);
+        Some(Self { at, act: app.device_screens.get(at).and_then(|screen| screen.acts.first()).cloned() })
     }
 
     fn layer(&self) -> Layer {
@@ -46,18 +56,20 @@ impl Form for DeviceScreens {
     fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
         let count = app.device_screens.len();
         let Some(screen) = app.device_screens.get(self.at) else { return Flow::Close };
+        let mut place = self.place(&screen.acts);
         match action {
-            Action::PreviousField => (self.at, self.act) = ((self.at + count - 1) % count, 0),
-            Action::NextField => (self.at, self.act) = ((self.at + 1) % count, 0),
-            Action::Up => step(&mut self.act, screen.acts.len(), -1),
-            Action::Down => step(&mut self.act, screen.acts.len(), 1),
+            Action::PreviousField => (self.at, self.act, place) = ((self.at + count - 1) % count, None, 0),
+            Action::NextField => (self.at, self.act, place) = ((self.at + 1) % count, None, 0),
+            Action::Up => step(&mut place, screen.acts.len(), -1),
+            Action::Down => step(&mut place, screen.acts.len(), 1),
             Action::Accept => {
-                // The list may have become shorter since.
-                let chosen = screen.acts.get(self.act.min(screen.acts.len().saturating_sub(1))).cloned();
+                // What was chosen may not be there any more: then nothing is done.
+                let chosen = self.act.as_ref().or(screen.acts.first()).filter(|act| screen.acts.contains(act)).cloned();
                 out.extend(chosen.map(|act| Effect::Demo(screen.serial.clone(), act)));
             }
             _ => return Flow::Close,
         }
+        self.act = app.device_screens.get(self.at).and_then(|screen| screen.acts.get(place)).cloned();
         Flow::Stay
     }
 
@@ -77,7 +89,7 @@ impl Form for DeviceScreens {
         let room = framed(&title, (columns, said + acts), (Layer::DeviceScreens, ALL), theme, frame);
         frame.render_widget(Paragraph::new(lines), room);
         let list = Rect { y: room.y + said.min(room.height), height: room.height.saturating_sub(said), ..room };
-        let at = self.act.min(screen.acts.len().saturating_sub(1));
+        let at = self.place(&screen.acts);
         let row = |act: &DemoAct, n: usize| {
             let sign = if n == at { "⟩ " } else { "  " };
             Line::from(vec![Span::styled(sign, theme.accent), Span::styled(act.words(), theme.plain)])
