@@ -25,6 +25,7 @@ async fn main() {
         let place = tempfile::tempdir().unwrap();
         let workplace = Workplace {
             book: SharedLogbook::open(place.path()).unwrap(),
+            meeting: wibbet_logbook::MeetingPlaces::only(place.path()),
             keys: Arc::new(KeyRing::of(HostKey::from_pem(PEM, "bench@mark", "key".as_ref()).unwrap())),
             limits: Timeouts { connect: long, answer: long, tap: long, idle: long, write: long },
             patience: RunPolicy {

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use wibbet_adb::{KeyRing, Timeouts};
+use wibbet_logbook::MeetingPlaces;
 use wibbet_types::Address;
 
 use crate::around::{Route, Surroundings};
@@ -15,6 +16,8 @@ use crate::policy::RunPolicy;
 pub struct Workplace {
     /// The logbook.
     pub book: SharedLogbook,
+    /// Where the programs of one user find each other.
+    pub meeting: MeetingPlaces,
     /// The keys of this computer.
     pub keys: Arc<KeyRing>,
     /// How long to wait while a link is made.

@@ -14,9 +14,10 @@ use wibbet_bench::run::RunNews;
 use wibbet_bench::session::{SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
-use wibbet_core::device::DeviceFacts;
+use wibbet_core::device::{DeviceFacts, Likeness};
 use wibbet_core::link::{Rung, RungStatus};
-use wibbet_core::plan::{Change, TrayItem, plan_take_out};
+use wibbet_core::package::Inventory;
+use wibbet_core::plan::{Change, Plan, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, RunKind, StepEvent};
 use wibbet_sim::{Allow, Direction, Fault, Options, OwnerAction, ReachedBy, Scenario, SimBus, SimDevice, SimNetwork};
 use wibbet_types::{RunId, UserId};
@@ -85,6 +86,14 @@ impl Seen {
                 .then_some(())
         })
         .await;
+    }
+
+    async fn inventory(&mut self, card: CardId) -> Arc<Inventory> {
+        self.until(|e| match e {
+            BenchEvent::Session(of, SessionEvent::Inventory(i)) if *of == card => Some(Arc::clone(i)),
+            _ => None,
+        })
+        .await
     }
 
     async fn routes(&mut self, card: CardId, kinds: &[&str]) {
@@ -237,6 +246,162 @@ async fn an_offer_that_somebody_names_is_linked() {
             || matches!(&event, BenchEvent::Routes(_, routes) if routes.is_empty());
     }
     assert!(!gone, "a named address stays");
+}
+
+/// A phone on its cable, and something on the air that announces itself as that phone and takes any computer: pairing is
+/// what it wants.
+async fn impersonated(android_id: Option<&str>) -> (Seen, CardId, SimDevice, SimDevice) {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let phone = device(Scenario::crew_phone(), 1).await;
+    bus.plug(&phone);
+    let mut seen = Seen::start(Arc::clone(&bus), network.clone(), &[]);
+    let (card, _) = seen.facts().await;
+    seen.named(card, "ready").await;
+    let scenario =
+        Scenario { reached_by: ReachedBy::Air, android_id: android_id.map(str::to_owned), ..Scenario::crew_phone() };
+    let other = announced(scenario, &network).await;
+    let dialog = other.act(OwnerAction::ShowCode).await.unwrap().unwrap();
+    let at = dialog.address.try_into().unwrap();
+    seen.bench.send(BenchCommand::Pair { at, code: dialog.code });
+    seen.until(|e| matches!(e, BenchEvent::Paired(Ok(_))).then_some(())).await;
+    (seen, card, phone, other)
+}
+
+const MUSIC: &str = "com.android.music";
+
+fn plan_of(ids: &[&str], inventory: &Inventory) -> Plan {
+    let item = |id: &&str| TrayItem { id: crate::support::id(id), user: UserId::OWNER, way: Change::Uninstall };
+    let items: Vec<TrayItem> = ids.iter().map(item).collect();
+    plan_take_out(inventory, &Capabilities::new(34, DaemonFeatures::default()), &items, false)
+}
+
+/// Serial, maker and model can be known from outside, and the serial is in every announcement.
+#[tokio::test]
+async fn what_says_that_it_is_a_known_phone_and_does_not_show_it_gets_nothing() {
+    let (mut seen, card, phone, other) = impersonated(None).await;
+    let stranger = seen
+        .until(|e| match e {
+            BenchEvent::Session(of, SessionEvent::Ladder(l)) if l.name() == "not-proven" => {
+                assert!(l.trouble.as_ref().unwrap().seen.contains("does not show its Android id"), "{l:?}");
+                Some(*of)
+            }
+            _ => None,
+        })
+        .await;
+    assert_ne!(stranger, card);
+    // The phone goes in the middle of a run: it goes on with nobody else.
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Survey));
+    let inventory = seen.inventory(card).await;
+    phone.set_fault(Fault::Latency(Duration::from_millis(30)));
+    let plan = plan_of(&[MUSIC, "com.android.email"], &inventory);
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Run(RunKind::TakeOut, plan)));
+    seen.until(|e| {
+        matches!(e, BenchEvent::Session(_, SessionEvent::Run(RunNews::Step(_, StepEvent::Sent { .. })))).then_some(())
+    })
+    .await;
+    seen.bus.unplug("CT5-0417-2291");
+    seen.until(|e| matches!(e, BenchEvent::Session(_, SessionEvent::Run(RunNews::Waiting(Some(_))))).then_some(()))
+        .await;
+    tokio::time::sleep(Duration::from_millis(300)).await;
+    seen.bus.plug(&phone);
+    let why = seen
+        .until(|e| if let BenchEvent::Session(_, SessionEvent::RunEnded(why)) = e { Some(why.clone()) } else { None })
+        .await;
+    assert_eq!(why, None);
+    assert!([MUSIC, "com.android.email"].iter().all(|id| phone.holds(id, 0) == Some((false, 0))));
+    let asked = other.transcript();
+    assert!(asked.iter().any(|line| line.contains("getprop")));
+    assert!(asked.iter().all(|line| !line.contains("package") && !line.contains("pm ")), "{asked:#?}");
+    let known = seen.workplace.book.with(|book| book.devices()).await.unwrap();
+    assert_eq!((known.len(), known[0].address.starts_with("USB")), (1, true));
+}
+
+/// Even with the Android id in hand: the phone has started at another time.
+#[tokio::test]
+async fn two_that_have_started_at_different_times_are_two() {
+    let (mut seen, card, _phone, other) = impersonated(Some("9f3c2b1a00e4d5c6")).await;
+    let stranger = seen
+        .until(|e| match e {
+            BenchEvent::Card { card: of, .. } if *of != card => Some(*of),
+            BenchEvent::Gone(of) => panic!("{of} has gone"),
+            _ => None,
+        })
+        .await;
+    seen.named(stranger, "ready").await;
+    let mut joined = false;
+    while let Ok(event) = seen.events.try_recv() {
+        joined |= matches!(&event, BenchEvent::Routes(of, routes) if *of == card && routes.len() > 1);
+    }
+    assert!(!joined);
+    assert!(!other.transcript().is_empty());
+}
+
+/// The same phone by cable and by air shows the same boot id over both.
+#[tokio::test]
+async fn a_run_goes_on_by_air_when_it_is_the_same_phone() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let phone = announced(Scenario { reached_by: ReachedBy::Air, ..Scenario::crew_phone() }, &network).await;
+    bus.plug(&phone);
+    let mut seen = Seen::start(Arc::clone(&bus), network, &[]);
+    let (card, _) = seen.facts().await;
+    let dialog = phone.act(OwnerAction::ShowCode).await.unwrap().unwrap();
+    seen.bench.send(BenchCommand::Pair { at: dialog.address.try_into().unwrap(), code: dialog.code });
+    seen.routes(card, &["cable", "air"]).await;
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Survey));
+    let inventory = seen.inventory(card).await;
+    let ids = ["com.corvane.notes", "com.corvane.radio", "com.corvane.mirror", "com.corvane.tips"];
+    phone.set_fault(Fault::Latency(Duration::from_millis(30)));
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Run(RunKind::TakeOut, plan_of(&ids, &inventory))));
+    seen.until(|e| {
+        matches!(e, BenchEvent::Session(_, SessionEvent::Run(RunNews::Step(_, StepEvent::Sent { .. })))).then_some(())
+    })
+    .await;
+    bus.unplug("CT5-0417-2291");
+    let why = seen
+        .until(|e| if let BenchEvent::Session(_, SessionEvent::RunEnded(why)) = e { Some(why.clone()) } else { None })
+        .await;
+    assert_eq!(why, None);
+    assert!(ids.iter().all(|id| phone.holds(id, 0) == Some((false, 0))));
+}
+
+/// A device that is met again where it was comes back by itself; another one there gets one look, and then nothing before
+/// somebody wants it.
+#[tokio::test]
+async fn where_a_device_was_met_another_day_nobody_else_is_taken_for_it() {
+    for known in ["e0731bb4429fd15a", "0123456789abcdef"] {
+        let tv = device(Scenario::waiting_room_tv(), 1).await;
+        let address = tv.address();
+        let mut seen = Seen::with(Arc::default(), SimNetwork::default(), &[], |workplace| {
+            let facts = DeviceFacts {
+                id: tv.serial().parse().unwrap(),
+                serial: tv.serial().parse().unwrap(),
+                maker: "Tarnbek".into(),
+                model: "Vista 43".into(),
+                android_id: Some(known.into()),
+                ..wibbet_core::testing::facts()
+            };
+            let mut book = wibbet_logbook::Logbook::open(workplace.book.folder()).unwrap();
+            let at = address.to_string();
+            book.note_device(&facts, Likeness::Alike, &at, None, wibbet_types::Timestamp(1)).unwrap();
+        });
+        let devices = |seen: &Seen| seen.workplace.book.clone();
+        if known.starts_with('e') {
+            seen.any_named("ready").await;
+            let met = devices(&seen).with(|book| book.devices()).await.unwrap();
+            assert_eq!((met.len(), met[0].address.clone()), (1, address.to_string()));
+            continue;
+        }
+        let card = seen.any_named("wrong-device").await;
+        tokio::time::sleep(Duration::from_millis(300)).await;
+        let said = tv.transcript();
+        assert_eq!(said.iter().filter(|line| line.contains("getprop")).count(), 1, "one look: {said:#?}");
+        assert!(said.iter().all(|line| !line.contains("package")), "{said:#?}");
+        assert_eq!(devices(&seen).with(|book| book.devices()).await.unwrap()[0].address, "");
+        // Whoever means what is there now names it.
+        seen.bench.send(BenchCommand::Add(address.clone()));
+        let other = seen.any_named("ready").await;
+        assert_ne!(other, card);
+    }
 }
 
 /// A dialog that was refused is not opened again and again on the device.
@@ -451,15 +616,9 @@ async fn a_run_goes_on_by_address_when_the_cable_is_pulled_in_the_middle() {
         })
         .await;
     seen.bench.send(BenchCommand::Session(card, SessionCommand::Survey));
-    let inventory = seen
-        .until(|e| match e {
-            BenchEvent::Session(of, SessionEvent::Inventory(i)) if *of == card => Some(Arc::clone(i)),
-            _ => None,
-        })
-        .await;
+    let inventory = seen.inventory(card).await;
     let ids = ["com.corvane.notes", "com.corvane.radio", "com.corvane.mirror", "com.corvane.tips"];
-    let items = ids.map(|id| TrayItem { id: crate::support::id(id), user: UserId::OWNER, way: Change::Uninstall });
-    let plan = plan_take_out(&inventory, &Capabilities::new(34, DaemonFeatures::default()), &items, false);
+    let plan = plan_of(&ids, &inventory);
     phone.set_fault(Fault::Latency(Duration::from_millis(30)));
     seen.bench.send(BenchCommand::Session(card, SessionCommand::Run(RunKind::TakeOut, plan)));
     seen.until(|e| {

@@ -11,7 +11,7 @@ use wibbet_adb::Timeouts;
 use wibbet_bench::around::Route;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::logbook::SharedLogbook;
-use wibbet_bench::ops::{claim, survey};
+use wibbet_bench::ops::{claim, note_met, survey};
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::run::{RunError, RunNews, Runner, begin_run, settle_interrupted};
 use wibbet_bench::workplace::Workplace;
@@ -31,6 +31,7 @@ struct Place {
     device: AdbDevice,
     book: SharedLogbook,
     patience: RunPolicy,
+    workplace: Workplace,
     _folder: tempfile::TempDir,
 }
 
@@ -41,7 +42,7 @@ async fn place(scenario: Scenario, window: usize) -> Place {
     let workplace = workplace(folder.path(), patience);
     let device = workplace.device(sim.address());
     device.connect(&mut |_| {}).await.unwrap();
-    Place { sim, device, book: workplace.book, patience, _folder: folder }
+    Place { sim, device, book: workplace.book.clone(), patience, workplace, _folder: folder }
 }
 
 impl Place {
@@ -188,6 +189,7 @@ async fn nothing_is_called_done_that_is_not() {
     // The device's own limit is fixed when it is made, so it is made anew with the shorter one.
     let workplace = Workplace {
         book: place.book.clone(),
+        meeting: wibbet_logbook::MeetingPlaces::only(place.book.folder()),
         keys: keys(),
         limits: Timeouts::default(),
         patience: place.patience,
@@ -544,7 +546,7 @@ async fn another_device_at_the_same_address_is_never_sent_to() {
     let place = place(Scenario::crew_phone(), 1).await;
     let number = place.begin(&THREE).await;
     let address = place.sim.address();
-    let Place { sim, device, book, patience, _folder } = place;
+    let Place { sim, device, book, patience, .. } = place;
     drop(sim);
     device.gone().await;
     let options = Options {
@@ -615,12 +617,27 @@ async fn an_old_device_without_the_command_says_beforehand_what_cannot_be_undone
 #[tokio::test]
 async fn the_second_program_on_a_device_is_told() {
     let place = place(Scenario::crew_phone(), 1).await;
-    let at = place.device.address();
-    let held = claim(&place.book, &place.id(), &at).unwrap();
-    let error = claim(&place.book, &place.id(), &at).unwrap_err();
-    assert!(error.to_string().contains("another Wibbet"), "{error}");
+    // Another logbook, another way, another name for the address: it is the same device.
+    let folder = tempfile::tempdir().unwrap();
+    let other = workplace(folder.path(), patience(1));
+    let other = Workplace { meeting: place.workplace.meeting.clone(), ..other };
+    let elsewhere = other.device(format!("localhost:{}", place.sim.address().port()).parse().unwrap());
+    for (workplace, device) in [(&place.workplace, &place.device), (&other, &elsewhere)] {
+        device.connect(&mut |_| {}).await.unwrap();
+        note_met(&workplace.book, device).await.unwrap();
+    }
+    let held = claim(&place.workplace, &place.device).unwrap().unwrap();
+    for (workplace, device) in [(&place.workplace, &place.device), (&other, &elsewhere)] {
+        let error = claim(workplace, device).unwrap_err();
+        assert!(error.to_string().contains("another Wibbet"), "{error}");
+    }
+    // It restarts under the one, and is still taken when it is up again.
+    place.sim.restart();
+    while place.device.ask(&wibbet_core::read::changes_request(), &mut |_| {}).await.is_err() {}
+    while elsewhere.ask(&wibbet_core::read::changes_request(), &mut |_| {}).await.is_err() {}
+    claim(&other, &elsewhere).unwrap_err();
     drop(held);
-    assert!(claim(&place.book, &place.id(), &at).is_ok());
+    assert!(claim(&other, &elsewhere).unwrap().is_some());
 }
 
 #[tokio::test]

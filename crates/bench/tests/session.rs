@@ -9,9 +9,9 @@ use tokio::time::timeout;
 use wibbet_bench::around::{Route, Surroundings};
 use wibbet_bench::device::{AskError, Device as _};
 use wibbet_bench::logbook::now;
-use wibbet_bench::ops::{claim, details};
+use wibbet_bench::ops::{claim, details, note_met};
 use wibbet_bench::run::{RunNews, begin_run};
-use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
+use wibbet_bench::session::{CloseStep, Session, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::Opening;
@@ -62,6 +62,14 @@ impl Seen {
 
     async fn ladder(&mut self, name: &str) {
         self.until(|e| matches!(e, SessionEvent::Ladder(l) if l.name() == name).then_some(())).await;
+    }
+
+    async fn note(&mut self) -> String {
+        self.until(|e| if let SessionEvent::Note(note) = e { Some(note) } else { None }).await
+    }
+
+    async fn closed(&mut self) -> Vec<CloseStep> {
+        self.until(|e| if let SessionEvent::Closed(steps) = e { Some(steps) } else { None }).await
     }
 
     async fn ended(&mut self) -> Option<String> {
@@ -152,12 +160,25 @@ async fn a_run_is_carried_out_and_told() {
 #[tokio::test]
 async fn nothing_is_begun_without_a_link_or_on_a_device_that_is_claimed() {
     let sim = device(Scenario::crew_phone(), 1).await;
-    let address = sim.address().to_string();
+    let address = sim.address();
     let mut seen = Seen::start(sim.address());
     let inventory = seen.inventory().await;
-    let held = claim(&seen.workplace.book, &"CT5-0417-2291".parse().unwrap(), &address).unwrap();
+    let elsewhere = seen.workplace.device(address);
+    elsewhere.connect(&mut |_| {}).await.unwrap();
+    note_met(&seen.workplace.book, &elsewhere).await.unwrap();
+    let held = claim(&seen.workplace, &elsewhere).unwrap().unwrap();
     seen.session.send(SessionCommand::Run(RunKind::TakeOut, plan(&inventory, MUSIC)));
     assert!(seen.ended().await.unwrap().contains("another Wibbet"));
+    // Nor is anything else changed.
+    seen.session.send(SessionCommand::StayAwake(true));
+    assert!(seen.note().await.contains("another Wibbet"));
+    let opening = Opening { id: MUSIC.parse().unwrap(), user: UserId::OWNER, class: None };
+    seen.session.send(SessionCommand::Open(opening));
+    assert!(seen.note().await.contains("another Wibbet"));
+    seen.session.send(SessionCommand::Close { switch_off: true, forget: true });
+    let closed = seen.closed().await;
+    assert!(closed.len() == 1 && !closed[0].done && closed[0].known.contains("another Wibbet"), "{closed:?}");
+    assert!(sim.transcript().iter().all(|line| !line.contains("settings put") && !line.contains("am start")));
     drop(held);
     drop(sim);
     seen.ladder("no-answer").await;

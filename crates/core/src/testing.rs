@@ -53,6 +53,7 @@ pub fn facts() -> DeviceFacts {
         kind: DeviceKind::Phone,
         build: "CTN5.14.0922".into(),
         android_id: None,
+        boot_id: None,
         maker: "Corvane".into(),
         model: "Tarn 5".into(),
         android: AndroidVersion::new(34, "14"),

@@ -4,6 +4,7 @@ use std::fs::{File, OpenOptions, TryLockError};
 use std::io::{Read as _, Seek as _, Write as _};
 use std::path::{Path, PathBuf};
 
+use sha2::{Digest as _, Sha256};
 use thiserror::Error;
 
 /// Why a device cannot be worked on.
@@ -37,11 +38,11 @@ pub struct Claim {
 }
 
 impl Claim {
-    /// Claims a device by name (its serial or its address) in a folder.
+    /// Claims a device in a folder by a name that is the same for everybody who means it; people are shown another one.
     ///
     /// # Errors
     /// [`ClaimError::Held`] when another program, or another part of this one, has it.
-    pub fn take(folder: &Path, name: &str) -> Result<Self, ClaimError> {
+    pub fn take(folder: &Path, name: &str, shown: &str) -> Result<Self, ClaimError> {
         let path = folder.join(file_name(name));
         let failed = |why| ClaimError::File { path: path.clone(), why };
         wibbet_types::private_folder(folder).map_err(failed)?;
@@ -56,7 +57,7 @@ impl Claim {
                 let process = process.trim();
                 let known = !process.is_empty() && process.bytes().all(|b| b.is_ascii_digit());
                 let process = if known { process.to_owned() } else { "unknown".to_owned() };
-                return Err(ClaimError::Held { name: name.to_owned(), process });
+                return Err(ClaimError::Held { name: shown.to_owned(), process });
             }
             Err(TryLockError::Error(why)) => return Err(failed(why)),
         }
@@ -67,9 +68,67 @@ impl Claim {
     }
 }
 
-/// A name as a file name: letters, digits, `-` and `.` as they are, the rest in hex.
+/// Where the programs of one user find each other, whatever logbook they have.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct MeetingPlaces(Vec<PathBuf>);
+
+impl MeetingPlaces {
+    /// Those of this computer's user. Two, since a program that was started by a service or by `sudo` may know but one of
+    /// them: the folder for running programs, and one among the temporary files.
+    pub fn of_this_user() -> Self {
+        let (user, of_user) = user();
+        let runtime = std::env::var_os("XDG_RUNTIME_DIR").map(PathBuf::from);
+        let runtime = runtime.or_else(|| Some(Path::new("/run/user").join(user?.to_string())));
+        let runtime = runtime.filter(|folder| folder.is_dir()).map(|folder| folder.join("wibbet"));
+        let temporary = std::env::temp_dir().join(format!("wibbet-{of_user}"));
+        Self(runtime.into_iter().chain([temporary]).filter(|folder| is_own(folder)).collect())
+    }
+
+    /// A folder that nobody else knows: for simulated devices, and for tests.
+    pub fn only(folder: &Path) -> Self {
+        Self(vec![folder.join("meeting")])
+    }
+
+    /// The folders.
+    pub fn folders(&self) -> &[PathBuf] {
+        &self.0
+    }
+}
+
+/// The number of the user, where there are such, and what tells the user apart from others.
+fn user() -> (Option<u32>, String) {
+    #[cfg(unix)]
+    {
+        let user = rustix::process::geteuid().as_raw();
+        (Some(user), user.to_string())
+    }
+    #[cfg(not(unix))]
+    (None, std::env::var("USERNAME").unwrap_or_default().chars().filter(|c| c.is_ascii_alphanumeric()).collect())
+}
+
+/// Whether a folder, which is made if need be, belongs to nobody but this user: in a place that all may write to, another
+/// one could have been quicker.
+fn is_own(folder: &Path) -> bool {
+    let made = wibbet_types::private_folder(folder).and_then(|()| folder.symlink_metadata());
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::MetadataExt as _;
+        let own = |about: &std::fs::Metadata| Some(about.uid()) == user().0 && about.mode() & 0o077 == 0;
+        made.is_ok_and(|about| about.is_dir() && own(&about))
+    }
+    #[cfg(not(unix))]
+    made.is_ok_and(|about| about.is_dir())
+}
+
+/// A name as a file name: letters, digits, `-` and `.` as they are, the rest in hex; a long one by its hash, since file
+/// names end at 255 bytes.
 fn file_name(name: &str) -> String {
     let mut out = String::from("device-");
+    if name.len() > 60 {
+        let hash = Sha256::digest(name);
+        out.extend(hash.iter().map(|byte| format!("{byte:02x}")));
+        return out + ".claim";
+    }
     for byte in name.bytes() {
         match byte {
             b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'-' | b'.' => out.push(byte.into()),
@@ -87,13 +146,37 @@ mod tests {
     #[test]
     fn one_at_a_time_and_told_in_words() {
         let folder = tempfile::tempdir().unwrap();
-        let first = Claim::take(folder.path(), "CT5/../x").unwrap();
-        let error = Claim::take(folder.path(), "CT5/../x").unwrap_err().to_string();
+        let first = Claim::take(folder.path(), "CT5/../x", "CT5").unwrap();
+        let error = Claim::take(folder.path(), "CT5/../x", "CT5").unwrap_err().to_string();
         assert!(error.contains(&std::process::id().to_string()) && error.contains("Nothing was sent"), "{error}");
-        let other = Claim::take(folder.path(), "other").unwrap();
+        assert!(error.contains("at work on CT5."), "{error}");
+        let other = Claim::take(folder.path(), "other", "other").unwrap();
         drop(first);
-        Claim::take(folder.path(), "CT5/../x").unwrap();
+        Claim::take(folder.path(), "CT5/../x", "CT5").unwrap();
         drop(other);
-        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2, "no name leads out of the folder");
+        // As long as a serial may be, of bytes that no file name has.
+        let long: String = "\u{1}".repeat(250);
+        let held = Claim::take(folder.path(), &long, "long").unwrap();
+        Claim::take(folder.path(), &long, "long").unwrap_err();
+        Claim::take(folder.path(), &long[1..], "long").unwrap();
+        drop(held);
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 4, "no name leads out of the folder");
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn a_meeting_place_belongs_to_nobody_else() {
+        use std::os::unix::fs::{PermissionsExt as _, symlink};
+        let folder = tempfile::tempdir().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        assert!(is_own(&at("new")) && is_own(&at("new")));
+        std::fs::set_permissions(at("new"), std::fs::Permissions::from_mode(0o770)).unwrap();
+        assert!(!is_own(&at("new")), "others may write there");
+        std::fs::create_dir(at("elsewhere")).unwrap();
+        symlink(at("elsewhere"), at("link")).unwrap();
+        assert!(!is_own(&at("link")), "it leads elsewhere");
+        std::fs::write(at("file"), "").unwrap();
+        assert!(!is_own(&at("file")));
+        assert!(MeetingPlaces::of_this_user().folders().len() <= 2);
     }
 }

@@ -16,14 +16,14 @@ mod schema;
 use std::path::{Path, PathBuf};
 
 use rusqlite::{Connection, Row, TransactionBehavior, params};
-use wibbet_core::device::{DeviceFacts, DeviceKind};
+use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
 use wibbet_core::package::PackageState;
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepEvent, StepState};
 use wibbet_types::{
     AndroidVersion, DeviceId, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, private_folder,
 };
 
-pub use claim::{Claim, ClaimError};
+pub use claim::{Claim, ClaimError, MeetingPlaces};
 pub use error::LogbookError;
 
 type Result<T> = std::result::Result<T, LogbookError>;
@@ -97,23 +97,35 @@ impl Logbook {
         |error| LogbookError::from_sqlite(&self.path, error)
     }
 
-    /// Notes that a device was met, and where, empty for a place that will be another's soon; `known_as` is the serial by which it goes there, where it does. The id
-    /// by which it is known here: its serial, or the serial with a number behind it where another device has the same.
+    /// Notes that a device was met, and where, empty for a place that will be another's soon; `known_as` is the serial by
+    /// which it goes there, where it does. The id by which it is known here: its serial, or the serial with a number behind
+    /// it where another device has the same. `None`, and nothing is noted, where less than `least` speaks for it that
+    /// it is the one that it says it is.
     pub fn note_device(
-        &self,
+        &mut self,
         facts: &DeviceFacts,
+        least: Likeness,
         address: &str,
         known_as: Option<&str>,
         now: Timestamp,
-    ) -> Result<DeviceId> {
-        let known = self.devices()?;
-        let same = known.iter().find(|d| d.facts.is_same_device(facts)).map(|d| d.facts.id.clone());
-        let taken = |id: &DeviceId| known.iter().any(|d| d.facts.id == *id);
-        let id = match same {
-            Some(id) => id,
+    ) -> Result<Option<DeviceId>> {
+        let path = self.path.clone();
+        let failed = |error| LogbookError::from_sqlite(&path, error);
+        // Of two programs that meet two devices of one serial at once, the second sees what the first has noted.
+        let behavior = TransactionBehavior::Immediate;
+        let change = self.connection.transaction_with_behavior(behavior).map_err(failed)?;
+        let known: Vec<DeviceFacts> = read_devices(&change).map_err(failed)?.into_iter().map(|d| d.facts).collect();
+        let alike =
+            known.iter().map(|k| (k.likeness(facts), k)).filter(|(likeness, _)| *likeness > Likeness::Different);
+        // Of several that are alike the one for which most speaks.
+        let id = match alike.max_by_key(|(likeness, known)| (*likeness, std::cmp::Reverse(&known.id))) {
+            Some((likeness, known)) if likeness >= least => known.id.clone(),
+            Some(_) => return Ok(None),
+            // Without one it could not be told from others another time.
+            None if least > Likeness::Alike && facts.android_id.is_none() => return Ok(None),
             None => (1..)
                 .map_while(|n| DeviceId::nth(&facts.serial, n).ok())
-                .find(|id| !taken(id))
+                .find(|id| known.iter().all(|known| known.id != *id))
                 .ok_or_else(|| LogbookError::NoIdLeft { serial: facts.serial.clone() })?,
         };
         let sql = "INSERT INTO devices (id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, first_seen, last_seen, known_as) \
@@ -137,43 +149,27 @@ impl Logbook {
             now.0,
             known_as
         ];
-        self.connection.execute(sql, values).map_err(self.failed())?;
-        Ok(id)
+        change.execute(sql, values).map_err(failed)?;
+        change.commit().map_err(failed)?;
+        Ok(Some(id))
     }
 
     /// The devices that have been met, the last one first.
     pub fn devices(&self) -> Result<Vec<KnownDevice>> {
-        let sql = "SELECT id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, last_seen, forgotten, awake_before, known_as \
-                   FROM devices ORDER BY last_seen DESC, id";
-        let mut statement = self.connection.prepare(sql).map_err(self.failed())?;
-        let rows = statement.query_map([], |row| {
-            let text = |i| row.get::<_, String>(i).map(|t| PlainText::new(&t));
-            Ok(KnownDevice {
-                facts: DeviceFacts {
-                    id: parsed(row, 0)?,
-                    serial: parsed(row, 1)?,
-                    maker: text(2)?,
-                    model: text(3)?,
-                    kind: DeviceKind::from_name(&row.get::<_, String>(4)?),
-                    android: AndroidVersion::new(row.get(5)?, &row.get::<_, String>(6)?),
-                    patch: text(7)?,
-                    build: text(8)?,
-                    android_id: row.get::<_, Option<String>>(9)?.map(|t| PlainText::new(&t)),
-                },
-                address: row.get(10)?,
-                seen: Timestamp(row.get(11)?),
-                forgotten: row.get(12)?,
-                awake_before: row.get(13)?,
-                known_as: row.get(14)?,
-            })
-        });
-        rows.and_then(Iterator::collect).map_err(self.failed())
+        read_devices(&self.connection).map_err(self.failed())
     }
 
     /// A device is not linked by itself any more, until it is met again. Its runs stay.
     pub fn forget_device(&self, id: &DeviceId) -> Result<()> {
         let sql = "UPDATE devices SET forgotten = 1 WHERE id = ?1";
         self.connection.execute(sql, [id.as_str()]).map_err(self.failed())?;
+        Ok(())
+    }
+
+    /// Nothing is to be found at an address any more that was met there.
+    pub fn forget_address(&self, address: &str) -> Result<()> {
+        let sql = "UPDATE devices SET address = '' WHERE address = ?1";
+        self.connection.execute(sql, [address]).map_err(self.failed())?;
         Ok(())
     }
 
@@ -312,6 +308,35 @@ impl Logbook {
     pub fn run(&self, number: RunId) -> Result<Option<Run>> {
         Ok(self.read_runs("number = ?1", params![number.number()])?.pop())
     }
+}
+
+fn read_devices(connection: &Connection) -> rusqlite::Result<Vec<KnownDevice>> {
+    let sql = "SELECT id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, last_seen, forgotten, awake_before, known_as \
+               FROM devices ORDER BY last_seen DESC, id";
+    let mut statement = connection.prepare_cached(sql)?;
+    let rows = statement.query_map([], |row| {
+        let text = |i| row.get::<_, String>(i).map(|t| PlainText::new(&t));
+        Ok(KnownDevice {
+            facts: DeviceFacts {
+                id: parsed(row, 0)?,
+                serial: parsed(row, 1)?,
+                maker: text(2)?,
+                model: text(3)?,
+                kind: DeviceKind::from_name(&row.get::<_, String>(4)?),
+                android: AndroidVersion::new(row.get(5)?, &row.get::<_, String>(6)?),
+                patch: text(7)?,
+                build: text(8)?,
+                android_id: row.get::<_, Option<String>>(9)?.map(|t| PlainText::new(&t)),
+                boot_id: None,
+            },
+            address: row.get(10)?,
+            seen: Timestamp(row.get(11)?),
+            forgotten: row.get(12)?,
+            awake_before: row.get(13)?,
+            known_as: row.get(14)?,
+        })
+    })?;
+    rows.collect()
 }
 
 fn read_steps(connection: &Connection, run: RunId, index: Option<StepIndex>) -> rusqlite::Result<Vec<Step>> {

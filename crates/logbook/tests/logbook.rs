@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use wibbet_core::device::{DeviceFacts, DeviceKind};
+use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
 use wibbet_core::package::PackageState;
 use wibbet_core::plan::Change;
 use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent, StepState};
@@ -22,6 +22,7 @@ fn facts(model: &str) -> DeviceFacts {
         kind: DeviceKind::Phone,
         build: PlainText::default(),
         android_id: None,
+        boot_id: None,
         maker: "Corvane".into(),
         model: model.into(),
         android: AndroidVersion::new(34, "14"),
@@ -88,6 +89,34 @@ fn a_run_is_kept_step_by_step() {
     ));
 }
 
+/// Meets a device where a person has chosen what is there.
+fn note(
+    book: &mut Logbook,
+    facts: &DeviceFacts,
+    address: &str,
+    known_as: Option<&str>,
+    now: Timestamp,
+) -> Result<DeviceId, LogbookError> {
+    book.note_device(facts, Likeness::Alike, address, known_as, now).map(Option::unwrap)
+}
+
+#[test]
+fn what_proves_nothing_is_not_noted_where_anybody_may_be() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut book = Logbook::open(folder.path()).unwrap();
+    let with_id = |id: &str| DeviceFacts { android_id: Some(id.into()), ..facts("Tarn 5") };
+    let mut heard = |facts: &DeviceFacts| {
+        let met = book.note_device(facts, Likeness::SameInstallation, "", None, Timestamp(1)).unwrap();
+        met.map(|id| id.to_string())
+    };
+    assert_eq!(heard(&facts("Tarn 5")), None, "it could not be told from another one later");
+    assert_eq!(heard(&with_id("aaaaaaaaaaaaaaaa")).as_deref(), Some("CT5-1"));
+    assert_eq!(heard(&facts("Tarn 5")), None);
+    assert_eq!(heard(&with_id("bbbbbbbbbbbbbbbb")).as_deref(), Some("CT5-1.2"), "another one says so");
+    assert_eq!(heard(&with_id("aaaaaaaaaaaaaaaa")).as_deref(), Some("CT5-1"));
+    assert_eq!(book.devices().unwrap().len(), 2);
+}
+
 #[test]
 #[cfg(unix)]
 fn the_record_is_for_its_owner() {
@@ -95,10 +124,10 @@ fn the_record_is_for_its_owner() {
     let mode = |path: &std::path::Path| std::fs::metadata(path).unwrap().permissions().mode() & 0o777;
     let place = tempfile::tempdir().unwrap();
     let folder = place.path().join("new/folder");
-    let book = Logbook::open(&folder).unwrap();
-    book.note_device(&facts("Tarn 5"), "USB 1-4", Some("0123456789"), Timestamp(1)).unwrap();
+    let mut book = Logbook::open(&folder).unwrap();
+    note(&mut book, &facts("Tarn 5"), "USB 1-4", Some("0123456789"), Timestamp(1)).unwrap();
     assert_eq!(book.devices().unwrap()[0].known_as.as_deref(), Some("0123456789"));
-    let _claim = wibbet_logbook::Claim::take(&folder.join("claims"), "S").unwrap();
+    let _claim = wibbet_logbook::Claim::take(&folder.join("claims"), "S", "S").unwrap();
     for part in [".", "claims"] {
         assert_eq!(mode(&folder.join(part)), 0o700, "{part}");
     }
@@ -114,10 +143,10 @@ fn the_record_is_for_its_owner() {
 #[test]
 fn devices_are_met_again() {
     let folder = tempfile::tempdir().unwrap();
-    let book = Logbook::open(&folder.path().join("new/folder")).unwrap();
-    book.note_device(&facts("Tarn 5"), "127.0.0.1:5555", None, Timestamp(1)).unwrap();
+    let mut book = Logbook::open(&folder.path().join("new/folder")).unwrap();
+    note(&mut book, &facts("Tarn 5"), "127.0.0.1:5555", None, Timestamp(1)).unwrap();
     let updated = DeviceFacts { patch: "2026-10-05".into(), ..facts("Tarn 5") };
-    book.note_device(&updated, "127.0.0.1:6000", None, Timestamp(2)).unwrap();
+    note(&mut book, &updated, "127.0.0.1:6000", None, Timestamp(2)).unwrap();
     let devices = book.devices().unwrap();
     assert_eq!(devices.len(), 1);
     assert_eq!(
@@ -163,36 +192,36 @@ fn two_programs_write_at_once_and_nothing_is_lost() {
 #[test]
 fn devices_of_equal_serial_are_told_apart_and_forgotten_ones_come_back() {
     let folder = tempfile::tempdir().unwrap();
-    let book = Logbook::open(folder.path()).unwrap();
+    let mut book = Logbook::open(folder.path()).unwrap();
     let with_id = |id: &str| DeviceFacts { android_id: Some(id.into()), ..facts("Tarn 5") };
     // What does not tell its Android id yet is taken for the one that is known.
-    let first = book.note_device(&facts("Tarn 5"), "USB 1-4", None, Timestamp(1)).unwrap();
-    assert_eq!(book.note_device(&with_id("aaaaaaaaaaaaaaaa"), "h:1", None, Timestamp(2)).unwrap(), first);
-    let second = book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:2", None, Timestamp(3)).unwrap();
-    let third = book.note_device(&facts("Tarn 5 Lite"), "h:3", None, Timestamp(4)).unwrap();
+    let first = note(&mut book, &facts("Tarn 5"), "USB 1-4", None, Timestamp(1)).unwrap();
+    assert_eq!(note(&mut book, &with_id("aaaaaaaaaaaaaaaa"), "h:1", None, Timestamp(2)).unwrap(), first);
+    let second = note(&mut book, &with_id("bbbbbbbbbbbbbbbb"), "h:2", None, Timestamp(3)).unwrap();
+    let third = note(&mut book, &facts("Tarn 5 Lite"), "h:3", None, Timestamp(4)).unwrap();
     assert_eq!([first.as_str(), second.as_str(), third.as_str()], ["CT5-1", "CT5-1.2", "CT5-1.3"]);
-    assert_eq!(book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", None, Timestamp(5)).unwrap(), second);
+    assert_eq!(note(&mut book, &with_id("bbbbbbbbbbbbbbbb"), "h:9", None, Timestamp(5)).unwrap(), second);
     let known = book.devices().unwrap();
     assert_eq!((known.len(), known[0].address.as_str(), known[0].facts.id.as_str()), (3, "h:9", "CT5-1.2"));
-    let of = |id: &DeviceId| book.devices().unwrap().into_iter().find(|d| d.facts.id == *id).unwrap();
-    assert_eq!(of(&first).facts.android_id.as_ref().map(PlainText::as_str), Some("aaaaaaaaaaaaaaaa"));
+    let of = |book: &Logbook, id: &DeviceId| book.devices().unwrap().into_iter().find(|d| d.facts.id == *id).unwrap();
+    assert_eq!(of(&book, &first).facts.android_id.as_ref().map(PlainText::as_str), Some("aaaaaaaaaaaaaaaa"));
 
     // A serial that leaves no room for a number names one device only; the search for another id ends.
     let long = |model: &str| DeviceFacts { serial: "9".repeat(128).parse().unwrap(), ..facts(model) };
-    book.note_device(&long("Tarn 5"), "h:4", None, Timestamp(4)).unwrap();
-    let clash = book.note_device(&long("Rill 2"), "h:5", None, Timestamp(4));
+    note(&mut book, &long("Tarn 5"), "h:4", None, Timestamp(4)).unwrap();
+    let clash = note(&mut book, &long("Rill 2"), "h:5", None, Timestamp(4));
     assert!(matches!(clash, Err(LogbookError::NoIdLeft { .. })), "{clash:?}");
     let known = book.devices().unwrap().into_iter().find(|d| d.address == "h:4").unwrap();
     book.forget_device(&known.facts.id).unwrap();
 
     book.forget_device(&second).unwrap();
     book.set_awake_before(&second, Some(3)).unwrap();
-    assert!(of(&second).forgotten && !of(&first).forgotten);
-    book.note_device(&with_id("bbbbbbbbbbbbbbbb"), "h:9", None, Timestamp(6)).unwrap();
-    assert!(!of(&second).forgotten, "met again");
-    assert_eq!(of(&second).awake_before, Some(3), "what is to be put back stays");
+    assert!(of(&book, &second).forgotten && !of(&book, &first).forgotten);
+    note(&mut book, &with_id("bbbbbbbbbbbbbbbb"), "h:9", None, Timestamp(6)).unwrap();
+    assert!(!of(&book, &second).forgotten, "met again");
+    assert_eq!(of(&book, &second).awake_before, Some(3), "what is to be put back stays");
     book.set_awake_before(&second, None).unwrap();
-    assert_eq!(of(&second).awake_before, None);
+    assert_eq!(of(&book, &second).awake_before, None);
 }
 
 #[test]
@@ -216,19 +245,14 @@ fn a_logbook_of_the_first_layout_is_taken_over() {
     )
     .unwrap();
     drop(old);
-    let book = Logbook::open(folder.path()).unwrap();
+    let mut book = Logbook::open(folder.path()).unwrap();
     let known = book.devices().unwrap();
     assert_eq!((known.len(), known[0].facts.id.as_str(), known[0].address.as_str()), (1, "CT5-1", "127.0.0.1:5555"));
     assert_eq!((known[0].facts.kind, known[0].forgotten), (DeviceKind::Unknown, false));
     assert_eq!(book.runs(Some(&device())).unwrap()[0].number, RunId::new(7));
     // Met again, it is the same device, of which more is known now.
-    let id = book.note_device(
-        &DeviceFacts { android_id: Some("aaaaaaaaaaaaaaaa".into()), ..facts("Tarn 5") },
-        "USB 1-2",
-        None,
-        Timestamp(9),
-    );
-    assert_eq!(id.unwrap(), device());
+    let met = DeviceFacts { android_id: Some("aaaaaaaaaaaaaaaa".into()), ..facts("Tarn 5") };
+    assert_eq!(note(&mut book, &met, "USB 1-2", None, Timestamp(9)).unwrap(), device());
     assert_eq!(book.devices().unwrap()[0].facts.kind, DeviceKind::Phone);
 }
 

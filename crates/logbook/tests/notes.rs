@@ -16,6 +16,7 @@ fn device(id: &str, model: &str) -> DeviceFacts {
         patch: "".into(),
         build: "CTN5".into(),
         android_id: None,
+        boot_id: None,
     }
 }
 

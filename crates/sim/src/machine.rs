@@ -31,6 +31,7 @@ pub(crate) fn restart(shared: &Arc<Shared>) {
         let mut state = shared.state();
         state.down = true;
         state.calls_until_ready = CALLS_BEFORE_READY;
+        state.start_anew();
         state.transcript.push("restart".into());
     }
     shared.end(&[Access::Plain, Access::Cable, Access::Air]);

@@ -4,7 +4,7 @@ use std::process::ExitCode;
 
 use wibbet_adb::LinkError;
 use wibbet_bench::device::AskError;
-use wibbet_bench::ops::SurveyError;
+use wibbet_bench::ops::{NoteError, SurveyError};
 use wibbet_bench::run::RunError;
 use wibbet_core::run::{Outcome, Run, Step};
 use wibbet_logbook::ClaimError;
@@ -103,11 +103,14 @@ impl From<AskError> for Failure {
     fn from(error: AskError) -> Self {
         let exit = match &error {
             AskError::NoLink(LinkError::NotAuthorised { .. } | LinkError::NotPaired { .. }) => Exit::NotAuthorised,
+            AskError::Taken(_) => Exit::Busy,
             // Something answers; it does not keep to the protocol.
             AskError::NoLink(LinkError::Broken { .. }) | AskError::Lost(LinkError::Broken { .. }) => Exit::Trouble,
-            AskError::NoLink(_) | AskError::OtherDevice(_) | AskError::NotAndroid(_) | AskError::Lost(_) => {
-                Exit::NoDevice
-            }
+            AskError::NoLink(_)
+            | AskError::OtherDevice(_)
+            | AskError::NotProven(_)
+            | AskError::NotAndroid(_)
+            | AskError::Lost(_) => Exit::NoDevice,
             _ => Exit::Trouble,
         };
         Self::new(exit, error.to_string())
@@ -131,11 +134,21 @@ impl From<ClaimError> for Failure {
     }
 }
 
+impl From<NoteError> for Failure {
+    fn from(error: NoteError) -> Self {
+        match error {
+            NoteError::Ask(error) => error.into(),
+            NoteError::Logbook(error) => error.into(),
+        }
+    }
+}
+
 impl From<RunError> for Failure {
     fn from(error: RunError) -> Self {
         match error {
             RunError::Ask(ref ask) => Self { message: error.to_string(), ..Self::from(ask.clone()) },
             RunError::Claim(claim) => claim.into(),
+            RunError::OtherDevice { .. } => Self::new(Exit::Usage, error.to_string()),
             RunError::Device(_) => Self::new(Exit::NoDevice, error.to_string()),
             other => Self::trouble(other),
         }

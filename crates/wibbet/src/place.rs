@@ -10,6 +10,7 @@ use wibbet_adb::{KeyRing, Timeouts};
 use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::workplace::Workplace;
+use wibbet_logbook::MeetingPlaces;
 
 /// The folders of this user.
 #[derive(Debug, Clone)]
@@ -20,6 +21,8 @@ pub(crate) struct Folders {
     pub(crate) data: PathBuf,
     /// The platform's customary key.
     pub(crate) customary_key: Option<PathBuf>,
+    /// For simulated devices: programs that work on real ones are not met.
+    apart: bool,
 }
 
 impl Folders {
@@ -30,19 +33,20 @@ impl Folders {
         let customary_key = base.as_ref().ok().map(|b| b.home_dir().join(".android/adbkey"));
         if let Some(home) = std::env::var_os("WIBBET_HOME").filter(|h| !h.is_empty()) {
             let home = PathBuf::from(home);
-            return Ok(Self { configuration: home.clone(), data: home, customary_key });
+            return Ok(Self { configuration: home.clone(), data: home, customary_key, apart: false });
         }
         let base = base?;
         Ok(Self {
             configuration: base.config_dir().join("wibbet"),
             data: base.data_dir().join("wibbet"),
             customary_key,
+            apart: false,
         })
     }
 
     /// One folder for everything, away from the user's own.
     pub(crate) fn apart(folder: &Path) -> Self {
-        Self { configuration: folder.to_owned(), data: folder.to_owned(), customary_key: None }
+        Self { configuration: folder.to_owned(), data: folder.to_owned(), customary_key: None, apart: true }
     }
 
     /// Opens key and logbook. `answer` replaces how long to wait for an answer to a change, `tap`
@@ -53,6 +57,7 @@ impl Folders {
         let patience = RunPolicy::default();
         Ok(Workplace {
             book: SharedLogbook::open(&self.data)?,
+            meeting: if self.apart { MeetingPlaces::only(&self.data) } else { MeetingPlaces::of_this_user() },
             keys: Arc::new(keys),
             limits: Timeouts { tap: tap.unwrap_or(limits.tap), ..limits },
             surroundings: Arc::default(),

@@ -214,9 +214,12 @@ fn a_pulled_link_in_a_run_comes_back_by_itself() {
     screen.wait_for("com.android.apps.");
     screen.keys("Space Space Space Space Enter");
     screen.wait_for("4 to send");
-    sim.tell("fault cut=from:9");
-    std::thread::sleep(std::time::Duration::from_millis(200));
+    // Slow enough to be cut in the middle, whatever else is read meanwhile.
+    sim.tell("fault latency=100");
     screen.keys("s");
+    screen.wait_for("1 of 4");
+    sim.tell("fault cut=from:1");
+    sim.tell("fault latency=0");
     screen.wait_for("4 of 4");
     screen.wait_for("the others not");
     let (packages, _) = json(home.path(), &["packages", sim.address(), "--json"]);

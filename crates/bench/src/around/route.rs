@@ -1,6 +1,7 @@
 //! One way to a device.
 
 use wibbet_adb::UsbPlace;
+use wibbet_core::device::Likeness;
 use wibbet_types::Address;
 
 /// One way to a device. The order is that of preference.
@@ -17,8 +18,12 @@ pub enum Route {
         /// Where; the port changes.
         at: Address,
     },
-    /// By address.
+    /// By an address that a person has named.
     Address(Address),
+    /// By an address where a device was met another day. Another one may be there now.
+    Remembered(Address),
+    /// By an address that announces itself in the clear, which anybody can. Nothing is sent there before somebody wants it.
+    Hearsay(Address),
 }
 
 impl Route {
@@ -28,8 +33,27 @@ impl Route {
             Self::Cable(_) => "cable",
             Self::Server(_) => "server",
             Self::Air { .. } => "air",
-            Self::Address(_) => "address",
+            Self::Address(_) | Self::Remembered(_) | Self::Hearsay(_) => "address",
         }
+    }
+
+    /// The address, of a way over a network.
+    pub fn at(&self) -> Option<&Address> {
+        match self {
+            Self::Cable(_) | Self::Server(_) => None,
+            Self::Air { at, .. } | Self::Address(at) | Self::Remembered(at) | Self::Hearsay(at) => Some(at),
+        }
+    }
+
+    /// Whether a person has chosen what is at its other end. Whoever is on a network can announce themselves as any
+    /// device, and any program of this computer can pretend to be a debugging server.
+    pub fn is_chosen(&self) -> bool {
+        matches!(self, Self::Cable(_) | Self::Address(_))
+    }
+
+    /// How much has to speak for it that a known device is at its other end.
+    pub fn least_likeness(&self) -> Likeness {
+        if self.is_chosen() { Likeness::Alike } else { Likeness::SameInstallation }
     }
 
     /// Whether it is the way that the other one was, at another place perhaps.
@@ -37,8 +61,8 @@ impl Route {
         match (self, other) {
             (Self::Cable(_), Self::Cable(_)) => true,
             (Self::Air { instance: one, .. }, Self::Air { instance: two, .. }) => one == two,
-            // What was only an address before has told its name.
-            (Self::Air { at, .. }, Self::Address(address)) => at == address,
+            (Self::Address(at), Self::Remembered(other) | Self::Hearsay(other)) => at == other,
+            (Self::Remembered(at), Self::Hearsay(other)) => at == other,
             (one, two) => one == two,
         }
     }
@@ -56,7 +80,7 @@ impl std::fmt::Display for Route {
         match self {
             Self::Cable(place) => write!(f, "USB {place}"),
             Self::Server(_) => f.write_str("another program's debugging server"),
-            Self::Air { at, .. } | Self::Address(at) => at.fmt(f),
+            Self::Air { at, .. } | Self::Address(at) | Self::Remembered(at) | Self::Hearsay(at) => at.fmt(f),
         }
     }
 }
@@ -69,13 +93,15 @@ mod tests {
     fn routes_replace_one_another_and_stand_best_first() {
         let air = |at: &str| Route::Air { instance: "adb-S-aaaaaa".into(), at: at.parse().unwrap() };
         let cable = |number| Route::Cable(UsbPlace { bus: "1".into(), number });
-        let mut routes = vec![Route::Address("h:1".parse().unwrap())];
+        let (address, heard) = (Route::Address("h:1".parse().unwrap()), Route::Hearsay("h:1".parse().unwrap()));
+        let mut routes = vec![heard];
+        address.clone().take_into(&mut routes);
+        assert_eq!(routes, [address.clone()], "somebody has named it");
         air("h:1").take_into(&mut routes);
-        assert_eq!(routes, [air("h:1")]);
+        assert_eq!(routes, [air("h:1"), address.clone()], "no announcement takes a named address away");
         air("h:2").take_into(&mut routes);
         cable(3).take_into(&mut routes);
-        Route::Address("h:9".parse().unwrap()).take_into(&mut routes);
         cable(4).take_into(&mut routes);
-        assert_eq!(routes, [cable(4), air("h:2"), Route::Address("h:9".parse().unwrap())]);
+        assert_eq!(routes, [cable(4), air("h:2"), address]);
     }
 }

@@ -90,7 +90,6 @@ impl Surroundings {
             serial: d.serial.clone(),
             name: PlainText::default(),
             route: Route::Server(d.serial),
-            offered: false,
         };
         devices.into_iter().filter(|d| d.cable).map(sighting).collect()
     }
@@ -120,8 +119,6 @@ pub struct Sighting {
     pub name: PlainText,
     /// The way to it. On a cable it may turn out to offer no debugging.
     pub route: Route,
-    /// It announces itself without encryption: nothing is sent to it before somebody asks for that.
-    pub offered: bool,
 }
 
 impl Sighting {
@@ -130,7 +127,6 @@ impl Sighting {
             serial: seen.serial.as_str().to_owned(),
             name: seen.name.clone(),
             route: Route::Cable(seen.place.clone()),
-            offered: false,
         }
     }
 
@@ -139,10 +135,9 @@ impl Sighting {
         let route = match announced.kind {
             AnnouncedKind::Pairing => return None,
             AnnouncedKind::Connect => Route::Air { instance: announced.instance.clone(), at },
-            AnnouncedKind::Plain => Route::Address(at),
+            AnnouncedKind::Plain => Route::Hearsay(at),
         };
         let serial = announced.serial().unwrap_or_default().to_owned();
-        let offered = announced.kind == AnnouncedKind::Plain;
-        Some(Self { serial, name: PlainText::default(), route, offered })
+        Some(Self { serial, name: PlainText::default(), route })
     }
 }

@@ -1,7 +1,7 @@
 //! A device over the debugging protocol: asking it over the best link.
 
 use std::collections::BTreeSet;
-use std::sync::atomic::AtomicBool;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use wibbet_adb::{
@@ -13,6 +13,7 @@ use wibbet_core::device::DeviceFacts;
 use wibbet_core::read::{RangeTools, commands_requests, read_commands};
 use wibbet_types::DeviceId;
 
+use super::claims::DeviceClaims;
 use super::device::{AskError, Device};
 use crate::around::{Route, Surroundings};
 use crate::policy::RunPolicy;
@@ -30,6 +31,8 @@ pub struct AdbDevice {
     pub(super) keys: Arc<KeyRing>,
     pub(super) limits: Timeouts,
     pub(super) patience: RunPolicy,
+    /// Somebody wants to go by what is only hearsay.
+    believes: AtomicBool,
     /// It is looked for by its serial when it has gone.
     pub(super) follows: AtomicBool,
     pub(super) live: tokio::sync::Mutex<Option<Link>>,
@@ -47,6 +50,10 @@ pub(super) struct Routes {
 #[derive(Debug)]
 pub(super) struct Known {
     pub(super) facts: Option<DeviceFacts>,
+    /// It has its name in the logbook.
+    noted: bool,
+    /// The right to change it, while that is being done.
+    pub(super) claims: Option<DeviceClaims>,
     /// The package service's commands, from its help.
     pub(super) commands: Vec<String>,
     pub(super) capabilities: Capabilities,
@@ -76,10 +83,13 @@ impl AdbDevice {
             keys,
             limits,
             patience,
+            believes: AtomicBool::new(false),
             follows: AtomicBool::new(false),
             live: tokio::sync::Mutex::new(None),
             known: Mutex::new(Known {
                 facts: None,
+                noted: false,
+                claims: None,
                 commands: Vec::new(),
                 capabilities,
                 learned: false,
@@ -102,6 +112,22 @@ impl AdbDevice {
     pub fn route(&self) -> Option<Route> {
         let ways = self.ways();
         ways.last.clone().or_else(|| ways.all.first().cloned())
+    }
+
+    /// Whether nobody knows who is at the end of the ways to it.
+    pub(crate) fn is_hearsay(&self) -> bool {
+        self.ways().all.iter().all(|route| matches!(route, Route::Remembered(_) | Route::Hearsay(_)))
+    }
+
+    /// From now on it is looked for at addresses that nobody has named, too: somebody wants that.
+    pub fn believe_hearsay(&self) {
+        self.believes.store(true, Ordering::Relaxed);
+    }
+
+    /// The ways that may be tried, best first.
+    pub(super) fn ways_to_try(&self) -> Vec<Route> {
+        let believes = self.believes.load(Ordering::Relaxed);
+        self.routes().into_iter().filter(|route| believes || !matches!(route, Route::Hearsay(_))).collect()
     }
 
     /// There is one way more.
@@ -135,10 +161,23 @@ impl AdbDevice {
     }
 
     /// Takes the name by which the logbook knows it.
-    pub fn set_id(&self, id: DeviceId) {
-        if let Some(facts) = &mut self.known().facts {
+    pub(crate) fn set_id(&self, id: DeviceId) {
+        let known = &mut *self.known();
+        if let Some(facts) = &mut known.facts {
             facts.id = id;
+            known.noted = true;
         }
+    }
+
+    /// Whether the id that it goes by is its name in the logbook, and not made of its serial for want of one.
+    pub(crate) fn is_noted(&self) -> bool {
+        self.known().noted
+    }
+
+    /// Keeps the right to change it as long as what is given back lives.
+    pub(crate) fn claimed(&self, claims: DeviceClaims) -> Claimed<'_> {
+        self.known().claims = Some(claims);
+        Claimed(self)
     }
 
     /// What the device is, once it has been contacted.
@@ -178,6 +217,16 @@ impl AdbDevice {
             Delivery::AbbExec(_) => offered.abb_exec = false,
             Delivery::Shell(_) => {}
         }
+    }
+}
+
+/// The right to change a device. It ends when this is dropped.
+#[derive(Debug)]
+pub struct Claimed<'a>(&'a AdbDevice);
+
+impl Drop for Claimed<'_> {
+    fn drop(&mut self) {
+        self.0.known().claims = None;
     }
 }
 

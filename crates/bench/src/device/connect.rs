@@ -5,8 +5,8 @@ use std::sync::atomic::Ordering;
 use wibbet_adb::{CallError, Encryption, Feature, Link, LinkError};
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::says_not_ready;
-use wibbet_core::device::DeviceFacts;
-use wibbet_core::read::{ANDROID_ID, Properties, read_android_id};
+use wibbet_core::device::{DeviceFacts, Likeness};
+use wibbet_core::read::{IDENTITY, Properties, read_identity};
 use wibbet_types::Serial;
 
 use super::adb::{AdbDevice, LinkStep};
@@ -23,7 +23,7 @@ impl AdbDevice {
                 let seen = self.surroundings.on_cables().into_iter().find(|seen| seen.place == place)?;
                 Some(seen.serial.into_string()).filter(|serial| !serial.is_empty())
             }
-            Route::Air { .. } | Route::Address(_) => None,
+            Route::Air { .. } | Route::Address(_) | Route::Remembered(_) | Route::Hearsay(_) => None,
         }
     }
 
@@ -104,17 +104,19 @@ impl AdbDevice {
     async fn any_way(&self, progress: &mut (dyn FnMut(LinkStep) + Send)) -> Result<Link, AskError> {
         let mut first = None;
         self.look_for_it();
-        for route in self.routes() {
+        for route in self.ways_to_try() {
             let made = self.by(&route, progress).await;
             let met = match made {
                 Ok(link) => {
-                    self.ways().last = Some(route);
-                    self.meet(&link).await.map(|()| link)
+                    self.ways().last = Some(route.clone());
+                    self.meet(&link, &route).await.map(|()| link)
                 }
                 Err(error) => Err(AskError::NoLink(error)),
             };
             match met {
                 Ok(link) => return Ok(link),
+                // Whoever holds the ways has to know that this one leads elsewhere.
+                Err(error @ AskError::OtherDevice(_)) => return Err(error),
                 Err(error) => drop(first.get_or_insert(error)),
             }
         }
@@ -141,7 +143,7 @@ impl AdbDevice {
                 let server = self.surroundings.server.as_ref().ok_or_else(|| missing("the debugging server"))?;
                 Link::connect_server(server, serial, &self.limits, progress).await
             }
-            Route::Air { at, .. } | Route::Address(at) => {
+            Route::Air { at, .. } | Route::Address(at) | Route::Remembered(at) | Route::Hearsay(at) => {
                 let encryption = match route {
                     Route::Air { .. } => Encryption::Demanded,
                     _ => Encryption::WhereAsked,
@@ -161,7 +163,7 @@ impl AdbDevice {
     }
 
     /// Asks a device that has just been linked what it is.
-    async fn meet(&self, link: &Link) -> Result<(), AskError> {
+    async fn meet(&self, link: &Link, route: &Route) -> Result<(), AskError> {
         let features = &link.banner().features;
         let offered = DaemonFeatures {
             abb: features.has(Feature::Abb),
@@ -180,27 +182,21 @@ impl AdbDevice {
                 rule: "it does not report its version of Android".into(),
             })
         })?;
-        let id = self.shell(link, ANDROID_ID).await.map_err(|e| self.nothing_sent(e))?;
-        facts.android_id = read_android_id(&id.out);
+        let ids = self.shell(link, IDENTITY).await.map_err(|e| self.nothing_sent(e))?;
+        (facts.boot_id, facts.android_id) = read_identity(&ids.out);
         {
             let known = self.known();
-            if let Some(before) = known.facts.as_ref().filter(|before| !before.is_same_device(&facts)) {
-                return Err(AskError::OtherDevice(format!(
-                    "at {} there is {} (serial {}) now, not {} (serial {}). Nothing was sent to it",
-                    self.address(),
-                    facts.name(),
-                    facts.serial,
-                    before.name(),
-                    before.serial
-                )));
-            }
             if let Some(before) = &known.facts {
+                recognise(before, &facts, route, known.claims.is_some())?;
                 facts.id = before.id.clone();
                 facts.android_id = facts.android_id.or_else(|| before.android_id.clone());
             }
         }
         let fresh = Capabilities::new(facts.android.sdk(), offered);
         let mut known = self.known();
+        if let Some(claims) = &mut known.claims {
+            claims.follow(&facts).map_err(|held| AskError::Taken(held.to_string()))?;
+        }
         if known.facts.as_ref().is_some_and(|before| before.android != facts.android || before.build != facts.build) {
             // A system update: its programs may know more, or less.
             (known.learned, known.tools) = (false, None);
@@ -217,6 +213,39 @@ impl AdbDevice {
         known.facts = Some(facts);
         Ok(())
     }
+}
+
+/// Whether a way leads to the device that is expected there.
+fn recognise(before: &DeviceFacts, now: &DeviceFacts, route: &Route, held: bool) -> Result<(), AskError> {
+    let likeness = before.likeness(now);
+    let restarted = held && !route.is_chosen() && before.boot_id.is_some() && likeness < Likeness::SameStart;
+    let at = format!("at {route} there is {} (serial {})", now.name(), now.serial);
+    match likeness {
+        // While something is done to the device, whoever announces themselves in its place does not end that.
+        Likeness::Different if !(held && !route.is_chosen()) => Err(AskError::OtherDevice(format!(
+            "{at} now, not {} (serial {}). Nothing was sent to it",
+            before.name(),
+            before.serial
+        ))),
+        Likeness::Different => {
+            Err(AskError::NotProven(format!("{at} now, which is another device. Nothing was sent to it")))
+        }
+        _ if restarted => Err(AskError::NotProven(format!(
+            "{at}, but it has another boot id than before: it has restarted meanwhile, or it is another one that pretends. Nothing was sent to it"
+        ))),
+        enough if enough >= route.least_likeness() => Ok(()),
+        _ => Err(not_proven(route, now)),
+    }
+}
+
+/// What says that it is a device that is known, and does not show it.
+pub(crate) fn not_proven(route: &Route, facts: &DeviceFacts) -> AskError {
+    AskError::NotProven(format!(
+        "at {route} something says that it is {} (serial {}), but does not show {}. Nothing was sent to it",
+        facts.name(),
+        facts.serial,
+        if facts.android_id.is_some() { "what is known of that" } else { "its Android id" }
+    ))
 }
 
 /// A serial for a device that names none: its address, which is all that tells it apart.

@@ -15,6 +15,12 @@ pub enum AskError {
     /// What answers now is another device. The request was not sent.
     #[error("{0}")]
     OtherDevice(String),
+    /// What answers says that it is the device, and does not show it. The request was not sent.
+    #[error("{0}")]
+    NotProven(String),
+    /// It has restarted, and another program has begun to work on it since. The request was not sent.
+    #[error("{0}")]
+    Taken(String),
     /// It answers, but is not in Android: recovery and the like. Nothing was asked.
     #[error("{0}")]
     NotAndroid(String),

@@ -49,6 +49,8 @@ pub fn trouble_of_asking(error: &AskError, facts: Option<&DeviceFacts>) -> LinkT
     let advice = match error {
         AskError::NoLink(link) | AskError::Lost(link) => return trouble_of(link, facts),
         AskError::OtherDevice(_) => Advice::WrongDevice,
+        AskError::NotProven(_) => Advice::NotProven,
+        AskError::Taken(_) => Advice::EndTheOther,
         AskError::NotAndroid(_) => Advice::StartAndroid,
         AskError::Silent(_) | AskError::Broken(_) | AskError::Refused(_) => Advice::Restart,
     };
@@ -71,6 +73,7 @@ mod tests {
         let why = || "what came back".to_owned();
         for (error, advice) in [
             (AskError::OtherDevice(why()), Advice::WrongDevice),
+            (AskError::NotProven(why()), Advice::NotProven),
             (AskError::NotAndroid(why()), Advice::StartAndroid),
             (AskError::Silent(why()), Advice::Restart),
             (AskError::Broken(why()), Advice::Restart),

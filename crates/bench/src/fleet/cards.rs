@@ -1,6 +1,6 @@
 //! Which card a sighting belongs to.
 
-use wibbet_core::device::DeviceFacts;
+use wibbet_core::device::{DeviceFacts, Likeness};
 
 use super::event::{BenchEvent, CardId};
 use super::task::{Card, FleetTask};
@@ -8,21 +8,10 @@ use crate::around::{Route, Sighting};
 use crate::session::Session;
 
 impl FleetTask {
+    /// A card for a way. By one of which there is but hearsay nothing is sent before somebody asks for it.
     pub(super) fn new_card(
         &mut self,
         route: Route,
-        name: String,
-        claimed: String,
-        facts: Option<DeviceFacts>,
-        shown: bool,
-    ) -> CardId {
-        self.card_of((route, false), name, claimed, facts, shown)
-    }
-
-    /// A card for a way; `offered` where nothing is to be sent by it before somebody asks for it.
-    fn card_of(
-        &mut self,
-        (route, offered): (Route, bool),
         name: String,
         claimed: String,
         facts: Option<DeviceFacts>,
@@ -41,9 +30,9 @@ impl FleetTask {
             let _ = told.send((id, event));
         };
         let workplace = self.workplace.clone();
-        let session = match offered {
-            true => Session::offer(device, workplace, events),
-            false => Session::start(device, workplace, events),
+        let session = match route {
+            Route::Hearsay(_) => Session::offer(device, workplace, events),
+            _ => Session::start(device, workplace, events),
         };
         self.tried.insert(route, id);
         let card = Card {
@@ -105,46 +94,51 @@ impl FleetTask {
         if self.tried.contains_key(route) {
             return;
         }
-        // A name on the network whose port has changed, or an address that has told its name.
-        if let Route::Air { instance, at } = route {
+        // A name on the network whose port has changed.
+        if let Route::Air { instance, .. } = route {
             let same = self.cards.iter().find(|(_, c)| {
-                c.session.device().routes().iter().any(|r| match r {
-                    Route::Air { instance: known, .. } => known == instance,
-                    Route::Address(address) => address == at,
-                    _ => false,
-                })
+                let routes = c.session.device().routes();
+                routes.iter().any(|r| matches!(r, Route::Air { instance: known, .. } if known == instance))
             });
             if let Some((card, _)) = same {
                 return self.assign_route(*card, route.clone());
             }
         }
-        let kind = std::mem::discriminant(route);
+        // More is known of the address than that.
+        if let Route::Hearsay(at) = route
+            && [Route::Address(at.clone()), Route::Remembered(at.clone())].iter().any(|r| self.tried.contains_key(r))
+        {
+            return;
+        }
         let known: Vec<CardId> = self
             .cards
             .iter()
             .filter(|(_, c)| !sighting.serial.is_empty() && c.claimed == sighting.serial)
             .map(|(id, _)| *id)
             .collect();
-        // A device that has no link now and none of this kind is most likely the one that comes back here. If it is
-        // not, it says so itself.
+        // A device that has no link now and none of this kind is most likely the one that comes back here. If it is not,
+        // it says so itself. What nobody has chosen is met first, unless there is no other way.
         let back = known.iter().find(|card| {
             let of = &self.cards[*card];
             let routes = of.session.device().routes();
             // Its last way may have gone a moment ago, and its link not be known to have.
-            (!of.linked || routes.is_empty()) && routes.iter().all(|r| std::mem::discriminant(r) != kind)
+            let cable = matches!(route, Route::Cable(_) | Route::Server(_)) && !of.linked;
+            routes.is_empty() || (cable && routes.iter().all(|r| r.kind() != route.kind()))
         });
-        if let Some(card) = back.filter(|_| !sighting.offered) {
+        if let Some(card) = back.filter(|_| !matches!(route, Route::Hearsay(_))) {
             return self.assign_route(*card, route.clone());
         }
+        // Beside a card of the same name it is shown when it turns out to be another device.
+        let shown = known.iter().all(|card| self.cards[card].session.device().is_hearsay());
         let name = match (sighting.name.as_str(), sighting.serial.as_str()) {
             ("", "") => route.to_string(),
             ("", serial) => serial.to_owned(),
             (name, _) => name.to_owned(),
         };
-        self.card_of((route.clone(), sighting.offered), name, sighting.serial.clone(), None, known.is_empty());
+        self.new_card(route.clone(), name, sighting.serial.clone(), None, shown);
     }
 
-    fn assign_route(&mut self, card: CardId, route: Route) {
+    pub(super) fn assign_route(&mut self, card: CardId, route: Route) {
         if let Some(of) = self.cards.get(&card) {
             of.session.device().add_route(route.clone());
             of.session.wake();
@@ -156,23 +150,41 @@ impl FleetTask {
         }
     }
 
-    /// Whether a card's device is that of another card, which then has one way more.
-    pub(super) fn merge(&mut self, card: CardId) -> bool {
-        let Some(facts) = self.cards.get(&card).and_then(|c| c.facts.clone()) else { return false };
-        let same = self
-            .cards
-            .iter()
-            .find(|(id, c)| **id != card && c.facts.as_ref().is_some_and(|f| f.is_same_device(&facts)))
-            .map(|(id, _)| *id);
-        let Some(other) = same else { return false };
-        let Some(newcomer) = self.cards.remove(&card) else { return false };
-        let routes = newcomer.session.device().routes();
-        if newcomer.shown {
-            self.tell(BenchEvent::Gone(card));
+    /// Joins cards that turn out to be of one device: the older one then has the ways of both. Whether the card is still
+    /// there.
+    pub(super) fn join(&mut self, card: CardId) -> bool {
+        while let Some((older, newer)) = self.pair_of(card) {
+            let Some(newcomer) = self.cards.remove(&newer) else { break };
+            let routes = newcomer.session.device().routes();
+            if newcomer.shown {
+                self.tell(BenchEvent::Gone(newer));
+            }
+            // Its link ends here; the other card makes its own when it needs one.
+            drop(newcomer);
+            routes.into_iter().for_each(|route| self.assign_route(older, route));
+            if newer == card {
+                return false;
+            }
         }
-        // Its link ends here; the other card makes its own when it needs one.
-        drop(newcomer);
-        routes.into_iter().for_each(|route| self.assign_route(other, route));
         true
+    }
+
+    /// A card with another one of the same device, the older one first.
+    fn pair_of(&self, card: CardId) -> Option<(CardId, CardId)> {
+        let of = self.cards.get(&card)?;
+        let (other, _) = self.cards.iter().find(|(id, other)| **id != card && of.is_one_with(other))?;
+        Some((card.min(*other), card.max(*other)))
+    }
+}
+
+impl Card {
+    /// Whether two cards are of one device, by what it has told over the ways of each.
+    fn is_one_with(&self, other: &Self) -> bool {
+        let (Some(one), Some(two)) = (&self.facts, &other.facts) else { return false };
+        let ways = [self, other].into_iter().flat_map(|card| card.session.device().routes());
+        let least = ways.map(|route| route.least_likeness()).max().unwrap_or(Likeness::Alike);
+        // Two that are linked at the same time and have started at different ones are two.
+        let two_starts = self.linked && other.linked && one.started_apart(two);
+        one.likeness(two) >= least && !two_starts
     }
 }

@@ -72,7 +72,7 @@ impl FleetTask {
         self.look_at_cables();
         self.look_at_air();
         for address in addresses {
-            self.add_address(address, None);
+            self.add_address(address);
         }
         self.add_remembered().await;
         loop {
@@ -103,29 +103,39 @@ impl FleetTask {
         // Those on a cable are seen when they are there.
         for device in known.into_iter().filter(|d| !d.forgotten) {
             if let Ok(address) = device.address.parse() {
-                self.add_address(address, Some(device.facts));
+                self.add_remembered_address(address, device.facts);
             }
         }
     }
 
-    fn add_address(&mut self, address: Address, facts: Option<DeviceFacts>) {
+    /// An address that a person has named, with what is known of the device there.
+    fn add_address(&mut self, address: Address) {
         let route = Route::Address(address.clone());
-        match self.tried.get(&route) {
+        if self.tried.contains_key(&route) {
+            return;
+        }
+        // It was but announced or remembered so far.
+        let other = [Route::Remembered(address.clone()), Route::Hearsay(address.clone())];
+        match other.iter().find_map(|other| self.tried.remove(other)) {
             Some(card) => {
-                // Named twice, or remembered as well: what is known of it is of use all the same.
-                let card = *card;
-                // It was but an offer so far, and somebody names it now.
-                if facts.is_none()
-                    && self.announced.remove(&route)
-                    && let Some(of) = self.cards.get(&card)
-                {
+                self.assign_route(card, route);
+                if let Some(of) = self.cards.get(&card) {
                     of.session.send(SessionCommand::Survey);
                 }
-                if let (Some(facts), Some(of)) = (facts, self.cards.get_mut(&card)) {
-                    of.claimed = facts.serial.as_str().to_owned();
-                }
             }
-            None => drop(self.new_card(route, address.to_string(), String::new(), facts, true)),
+            None => drop(self.new_card(route, address.to_string(), String::new(), None, true)),
+        }
+    }
+
+    /// An address where a device was met another day.
+    fn add_remembered_address(&mut self, address: Address, facts: DeviceFacts) {
+        match self.tried.get(&Route::Address(address.clone())).and_then(|card| self.cards.get_mut(card)) {
+            // It is named as well: what is known of it is of use all the same.
+            Some(of) => of.claimed = facts.serial.as_str().to_owned(),
+            None => {
+                let name = facts.name();
+                self.new_card(Route::Remembered(address), name, String::new(), Some(facts), true);
+            }
         }
     }
 
@@ -146,12 +156,11 @@ impl FleetTask {
         self.tell(BenchEvent::Offers(announced.iter().filter_map(offers).collect()));
         // Whoever is on the network can announce as much as they like.
         let seen: Vec<Sighting> = announced.iter().filter_map(Sighting::on_air).take(MOST_ANNOUNCED).collect();
-        let now: Vec<Route> = seen.iter().map(|s| s.route.clone()).collect();
-        // A way that somebody has named stays, announced or not.
-        let named = |route: &Route| self.tried.contains_key(route) && !self.announced.contains(route);
-        let announced = now.iter().filter(|route| !named(route)).cloned().collect();
-        let announced_before = std::mem::replace(&mut self.announced, announced);
-        self.withdraw(|route| announced_before.contains(route) && !now.contains(route));
+        // An address that is known from elsewhere stays, announced or not.
+        let own = |route: &Route| self.tried.contains_key(route) && !self.announced.contains(route);
+        let now: HashSet<Route> = seen.iter().map(|s| s.route.clone()).filter(|route| !own(route)).collect();
+        let before = std::mem::replace(&mut self.announced, now.clone());
+        self.withdraw(|route| before.contains(route) && !now.contains(route));
         seen.iter().for_each(|sighting| self.on_sighting(sighting));
         self.drop_orphans();
     }
@@ -176,15 +185,26 @@ impl FleetTask {
         match &event {
             SessionEvent::Ladder(ladder) => {
                 let missing = ladder.trouble.as_ref().map(|t| t.advice);
-                of.linked = ladder.holds(Rung::Shell);
+                let was_linked = std::mem::replace(&mut of.linked, ladder.holds(Rung::Shell));
+                let unlinked = was_linked && !of.linked;
                 let not_to_be_had = [Advice::EndTheOther, Advice::Permission];
                 of.taken = not_to_be_had.iter().any(|advice| missing == Some(*advice));
+                // It may be back already by another way, and could not be told from another device as long as this link
+                // was thought to be up.
+                if unlinked && !self.join(card) {
+                    return;
+                }
+                // That what is announced is not what it says is something to see.
+                if missing == Some(Advice::NotProven) {
+                    self.show(card);
+                }
             }
             SessionEvent::Facts(facts, _) => {
                 of.claimed = facts.serial.as_str().to_owned();
-                let first = of.facts.is_none();
                 of.facts = Some((**facts).clone());
-                if first && self.merge(card) {
+                // It has just been asked over its link.
+                of.linked = true;
+                if !self.join(card) {
                     return;
                 }
                 self.show(card);
@@ -231,7 +251,7 @@ impl FleetTask {
                     of.session.stop_run();
                 }
             }
-            BenchCommand::Add(address) => self.add_address(address, None),
+            BenchCommand::Add(address) => self.add_address(address),
             BenchCommand::Pair { at, code } => {
                 let workplace = self.workplace.clone();
                 self.start_pairing(async move |_| pair_by_code(&workplace, &at, &code).await);

@@ -11,7 +11,7 @@ use super::settle::settle_interrupted;
 use wibbet_types::RunId;
 
 use crate::device::{AdbDevice, Device as _};
-use crate::ops::claim;
+use crate::ops::{claim, note_met};
 use crate::workplace::Workplace;
 
 /// What is to be carried out.
@@ -55,14 +55,23 @@ async fn carry_out(
     number: &mut Option<RunId>,
 ) -> Result<Run, RunError> {
     let book = &workplace.book;
-    let facts = device.facts().ok_or_else(|| RunError::Device("the device is not known yet".into()))?;
-    let _claims = claim(book, &facts.id, &device.address())?;
+    let facts = match device.facts().filter(|_| device.is_noted()) {
+        Some(facts) => facts,
+        None => note_met(book, device).await?,
+    };
+    let _claimed = claim(workplace, device)?;
     for found in settle_interrupted(book, device, &facts.id).await? {
         news(RunNews::Found(found));
     }
     let run = match start {
         RunStart::New(kind, plan) => begin_run(book, &facts.id, kind, &plan, &device.capabilities()).await?,
-        RunStart::Resume(number) => number,
+        RunStart::Resume(number) => {
+            let run = book.with(move |book| book.run(number)).await?.ok_or(RunError::NoSuchRun(number))?;
+            if run.device != facts.id {
+                return Err(RunError::OtherDevice { run: number, of: run.device, here: facts.id });
+            }
+            number
+        }
     };
     *number = Some(run);
     Runner::carry_out(device, book, workplace.patience, run, stop, news).await

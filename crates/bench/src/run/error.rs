@@ -6,9 +6,10 @@ use thiserror::Error;
 use wibbet_core::read::ReadBack;
 use wibbet_core::run::{Run, StepEvent};
 use wibbet_logbook::LogbookError;
-use wibbet_types::{PackageId, RunId, StepIndex};
+use wibbet_types::{DeviceId, PackageId, RunId, StepIndex};
 
 use crate::device::AskError;
+use crate::ops::NoteError;
 
 /// Why a run cannot go on. What it has done so far is in the logbook.
 #[derive(Debug, Error)]
@@ -28,6 +29,25 @@ pub enum RunError {
     /// There is no such run.
     #[error("the logbook has no run {0}")]
     NoSuchRun(RunId),
+    /// The run was carried out on another device.
+    #[error("run {run} is of the device {of}, and this is {here}. Nothing was sent")]
+    OtherDevice {
+        /// The run.
+        run: RunId,
+        /// Its device.
+        of: DeviceId,
+        /// The one at hand.
+        here: DeviceId,
+    },
+}
+
+impl From<NoteError> for RunError {
+    fn from(error: NoteError) -> Self {
+        match error {
+            NoteError::Ask(error) => Self::Ask(error),
+            NoteError::Logbook(error) => Self::Logbook(error),
+        }
+    }
 }
 
 /// What becomes of a run while it is carried out.

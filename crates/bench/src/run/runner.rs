@@ -223,7 +223,9 @@ impl<'a, D: Device> Runner<'a, D> {
     /// A trouble that may pass is given back; one that cannot ends the run.
     pub(super) fn or_final(&self, error: AskError) -> Result<RunError, Left> {
         match error {
-            AskError::OtherDevice(_) | AskError::NotAndroid(_) => Err(Left::Failed(RunError::Ask(error))),
+            AskError::OtherDevice(_) | AskError::Taken(_) | AskError::NotAndroid(_) => {
+                Err(Left::Failed(RunError::Ask(error)))
+            }
             other => Ok(RunError::Ask(other)),
         }
     }

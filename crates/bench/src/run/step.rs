@@ -41,11 +41,11 @@ impl<'a, D: Device> Runner<'a, D> {
                     Response::Replied(said)
                 }
                 // Nothing was sent: it is tried again when there is a link.
-                Err(error @ AskError::NoLink(_)) => {
+                Err(error @ (AskError::NoLink(_) | AskError::NotProven(_))) => {
                     self.wait(deadline, RunError::Ask(error)).await?;
                     continue;
                 }
-                Err(error @ (AskError::OtherDevice(_) | AskError::NotAndroid(_))) => {
+                Err(error @ (AskError::OtherDevice(_) | AskError::Taken(_) | AskError::NotAndroid(_))) => {
                     return Err(Left::Failed(RunError::Ask(error)));
                 }
                 Err(AskError::Refused(why)) => {

@@ -23,6 +23,10 @@ use crate::workplace::Workplace;
 
 impl Actor {
     pub(super) async fn open(&self, opening: Opening) {
+        let _claims = match self.claimed() {
+            Ok(claims) => claims,
+            Err(why) => return self.tell(SessionEvent::Note(format!("{} was not opened: {why}", opening.id))),
+        };
         let note = match open_on_device(&self.device, &opening).await {
             Ok(None) => format!("{} was opened on the device.", opening.id),
             Ok(Some(said)) => format!("{} was not opened: the device says: {said}", opening.id),
@@ -43,14 +47,18 @@ pub(crate) struct Actor {
     pub(super) workplace: Workplace,
     pub(super) events: Arc<dyn Fn(SessionEvent) + Send + Sync>,
     pub(super) inbox: mpsc::UnboundedReceiver<SessionCommand>,
+    /// A command that came while the link was made.
+    pub(super) waiting: Option<SessionCommand>,
     pub(super) stop: Arc<watch::Sender<bool>>,
     pub(super) wake: Arc<Notify>,
     pub(super) ladder: Ladder,
     pub(super) details: Details,
     /// What the device last said of changes that are permitted.
     pub(super) permitted: ChangesPermitted,
-    /// The link was closed on purpose: it is made again only when somebody asks for it.
+    /// The link was closed on purpose, or never asked for: it is made only when somebody asks for it.
     pub(super) closed: bool,
+    /// There is but hearsay of the device. A better way to it is reason enough to begin.
+    pub(super) offered: bool,
     pub(super) inventory: Option<Arc<Inventory>>,
     pub(super) languages: Option<Vec<Locale>>,
     /// Labels and metrics are being read.
@@ -84,12 +92,16 @@ impl Actor {
                         continue;
                     }
                     SessionCommand::Survey => {}
-                    other => self.refuse(&other),
+                    // It was wanted while the link was made anew.
+                    other => self.waiting = Some(other),
                 }
             }
             if linked && self.read_all().await {
                 self.serve(link).await;
             } else {
+                if let Some(command) = self.waiting.take() {
+                    self.refuse(&command);
+                }
                 self.pause().await;
             }
         }
@@ -98,14 +110,25 @@ impl Actor {
     /// Closed: nothing is done until somebody asks for the device.
     async fn rest(&mut self) {
         loop {
-            match self.inbox.recv().await {
-                Some(SessionCommand::Survey) => break,
+            let wake = Arc::clone(&self.wake);
+            let command = tokio::select! {
+                command = self.inbox.recv() => command,
+                () = wake.notified(), if self.offered => match self.device.is_hearsay() {
+                    true => continue,
+                    false => break,
+                },
+            };
+            match command {
+                Some(SessionCommand::Survey) => {
+                    self.device.believe_hearsay();
+                    break;
+                }
                 Some(SessionCommand::Note(note)) => self.write_note(note).await,
                 Some(command) => self.refuse(&command),
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
             }
         }
-        self.closed = false;
+        (self.closed, self.offered) = (false, false);
         self.ladder = Ladder::default();
     }
 
@@ -170,7 +193,10 @@ impl Actor {
                     None => LinkError::Lost { at: self.device.address(), why: "there is no link".into() },
                 }
             };
+            let waiting = self.waiting.take();
             let command = tokio::select! {
+                biased;
+                () = std::future::ready(()), if waiting.is_some() => waiting,
                 command = self.inbox.recv() => command,
                 error = going => {
                     self.lost(&error);
@@ -223,7 +249,7 @@ impl Actor {
                 }
                 Some(SessionCommand::Close { switch_off, forget }) => {
                     self.close(switch_off, forget).await;
-                    false
+                    !self.closed
                 }
             };
             if !goes_on {

@@ -35,7 +35,7 @@ impl Session {
         Self::begin(device, workplace, false, events)
     }
 
-    /// Starts a session with a device that was only announced: nothing is sent to it before somebody asks for it.
+    /// Starts a session with a device of which there is but hearsay: nothing is sent to it before somebody asks for it.
     pub(crate) fn offer(
         device: AdbDevice,
         workplace: Workplace,
@@ -59,21 +59,22 @@ impl Session {
             workplace,
             events: Arc::new(events),
             inbox,
+            waiting: None,
             stop: Arc::clone(&stop),
             wake: Arc::clone(&wake),
             ladder: Ladder::default(),
             details: Details::default(),
             permitted: ChangesPermitted::NotTold,
-            closed: false,
+            closed: offered,
+            offered,
             inventory: None,
             languages: None,
             reading: BackgroundTask::default(),
             following: BackgroundTask::default(),
         };
         if offered {
-            actor.closed = true;
-            let seen = format!("{} is announced", actor.device.address());
-            actor.fall(actor.advise(Rung::Authorised, Advice::Offered, seen));
+            let at = actor.device.address();
+            actor.fall(actor.advise(Rung::Authorised, Advice::Offered, format!("{at} is announced")));
         }
         let task = tokio::spawn(async move { actor.live().await });
         Self { commands, stop, wake, device, task }

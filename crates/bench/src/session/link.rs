@@ -8,7 +8,7 @@ use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung};
 use super::actor::Actor;
 use super::event::SessionEvent;
 use crate::device::{AskError, Device as _, LinkStep, advised, trouble_of, trouble_of_asking};
-use crate::logbook::now;
+use crate::ops::{NoteError, forget_place, note_met};
 
 impl Actor {
     pub(super) fn fall(&mut self, trouble: LinkTrouble) {
@@ -51,14 +51,16 @@ impl Actor {
                 self.ladder.climb(Rung::Free, "it could be opened");
                 self.ladder.climb(Rung::Authorised, "it accepted this computer's key");
                 self.ladder.climb(Rung::Shell, "it answered with its properties");
-                let address = self.device.lasting_address();
-                let (note, known_as) = (facts.clone(), self.device.known_as());
-                let noted = move |book: &mut wibbet_logbook::Logbook| {
-                    book.note_device(&note, &address, known_as.as_deref(), now())
-                };
-                match self.workplace.book.with(noted).await {
-                    Ok(id) => self.device.set_id(id),
-                    Err(error) => self.tell(SessionEvent::Note(error.to_string())),
+                match note_met(&self.workplace.book, &self.device).await {
+                    Ok(_) => {}
+                    Err(NoteError::Ask(error)) => {
+                        self.device.hang_up().await;
+                        self.fall(trouble_of_asking(&error, Some(&facts)));
+                        self.forget_place(&error).await;
+                        return false;
+                    }
+                    // It can be looked at; a run tries again to note it, and is not begun where that fails.
+                    Err(NoteError::Logbook(error)) => self.tell(SessionEvent::Note(error.to_string())),
                 }
                 self.tell_facts();
                 self.tell_ladder();
@@ -70,12 +72,30 @@ impl Actor {
             }
             Err(error) => {
                 self.fall(trouble_of_asking(&error, self.device.facts().as_ref()));
+                if self.forget_place(&error).await {
+                    return false;
+                }
                 if let (AskError::OtherDevice(_), Some(route)) = (&error, self.device.route()) {
                     self.tell(SessionEvent::OtherDevice(route));
                 }
                 false
             }
         }
+    }
+
+    /// Where something else is now than the device that was met there, nothing more is sent before somebody wants it.
+    async fn forget_place(&mut self, why: &AskError) -> bool {
+        let forgotten = match forget_place(&self.workplace.book, &self.device, why).await {
+            Ok(forgotten) => forgotten,
+            Err(error) => {
+                self.tell(SessionEvent::Note(error.to_string()));
+                true
+            }
+        };
+        if forgotten {
+            (self.closed, self.offered) = (true, true);
+        }
+        forgotten
     }
 
     pub(super) fn tell_facts(&self) {

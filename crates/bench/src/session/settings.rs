@@ -8,7 +8,8 @@ use wibbet_core::link::Ladder;
 
 use super::actor::Actor;
 use super::event::{CloseStep, SessionEvent};
-use crate::device::Device as _;
+use crate::device::{Claimed, Device as _};
+use crate::ops::claim;
 
 /// How long the link may take to go when debugging has been switched off.
 const GOING: Duration = Duration::from_secs(10);
@@ -22,7 +23,11 @@ impl Actor {
     }
 
     pub(super) async fn stay_awake(&mut self, on: bool) {
-        let done = if on { self.wake_up().await } else { self.let_sleep().await };
+        let done = match self.claimed() {
+            Ok(_claims) if on => self.wake_up().await,
+            Ok(_claims) => self.let_sleep().await,
+            Err(why) => Err(why),
+        };
         match done {
             Ok(now) => {
                 self.details.vitals.stays_awake = now.parse().ok();
@@ -30,6 +35,12 @@ impl Actor {
             }
             Err(why) => self.tell(SessionEvent::Note(format!("that could not be set on the device: {why}"))),
         }
+    }
+
+    /// The right to change the device, for every change that is no run.
+    pub(super) fn claimed(&self) -> Result<Claimed<'_>, String> {
+        let claimed = claim(&self.workplace, &self.device).map_err(|error| error.to_string())?;
+        claimed.ok_or_else(|| "the device could not be written down in the logbook".into())
     }
 
     async fn wake_up(&self) -> Result<String, String> {
@@ -60,19 +71,15 @@ impl Actor {
     }
 
     /// Closes the link: what was changed for its sake is put back, debugging is switched off, and its going is seen.
+    /// Under a run of another program nothing is done, and the link stays as it is.
     pub(super) async fn close(&mut self, switch_off: bool, forget: bool) {
-        let mut steps = Vec::new();
-        if let Some(before) = self.awake_before().await {
-            let done = self.let_sleep().await;
-            steps.push(CloseStep {
-                what: format!("stay-awake back to {before}"),
-                done: done.as_deref() == Ok(before.to_string().as_str()),
-                known: done.map_or_else(|e| e, |now| format!("read back: {now}")),
-            });
-        }
-        if switch_off {
-            steps.extend(self.switch_off().await);
-        }
+        let mut steps = match self.undo_for_closing(switch_off).await {
+            Ok(steps) => steps,
+            Err(known) => {
+                let what = if switch_off { "switch debugging off" } else { "let the device sleep again" };
+                return self.tell(SessionEvent::Closed(vec![CloseStep { what: what.into(), done: false, known }]));
+            }
+        };
         if forget && let Some(facts) = self.device.facts() {
             let done = self.workplace.book.with(move |book| book.forget_device(&facts.id)).await;
             steps.push(CloseStep {
@@ -88,6 +95,28 @@ impl Actor {
         self.ladder = Ladder::default();
         self.tell_ladder();
         self.tell(SessionEvent::Closed(steps));
+    }
+
+    /// Puts back on the device what was changed for the link's sake, and switches debugging off if that is wanted.
+    async fn undo_for_closing(&self, switch_off: bool) -> Result<Vec<CloseStep>, String> {
+        let mut steps = Vec::new();
+        let awake_before = self.awake_before().await;
+        if !switch_off && awake_before.is_none() {
+            return Ok(steps);
+        }
+        let _claimed = self.claimed()?;
+        if let Some(before) = awake_before {
+            let done = self.let_sleep().await;
+            steps.push(CloseStep {
+                what: format!("stay-awake back to {before}"),
+                done: done.as_deref() == Ok(before.to_string().as_str()),
+                known: done.map_or_else(|e| e, |now| format!("read back: {now}")),
+            });
+        }
+        if switch_off {
+            steps.extend(self.switch_off().await);
+        }
+        Ok(steps)
     }
 
     /// Switches debugging off, the way that is in use last, and watches the link go.

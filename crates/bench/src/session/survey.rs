@@ -114,8 +114,8 @@ impl Actor {
 
     async fn settle(&self) {
         let Some(facts) = self.device.facts() else { return };
-        // Another program holds the claim; it settles its own runs.
-        let Ok(_claims) = claim(&self.workplace.book, &facts.id, &self.device.address()) else { return };
+        // Another program holds the claim; it settles its own runs. So does one whose name is not known.
+        let Ok(Some(_claimed)) = claim(&self.workplace, &self.device) else { return };
         match settle_interrupted(&self.workplace.book, &*self.device, &facts.id).await {
             Ok(told) => told.into_iter().for_each(|note| self.tell(SessionEvent::Note(note))),
             Err(error) => self.tell(SessionEvent::Note(error.to_string())),

@@ -72,6 +72,22 @@ pub struct DeviceFacts {
     pub build: PlainText,
     /// `settings get secure android_id`, which is made anew by a factory reset; `None` where it could not be read.
     pub android_id: Option<PlainText>,
+    /// `/proc/sys/kernel/random/boot_id`, 122 random bits that are made anew at each start and announced nowhere; `None`
+    /// where they could not be read. Not kept in the logbook.
+    pub boot_id: Option<PlainText>,
+}
+
+/// How much speaks for it that two devices are one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Likeness {
+    /// They say different things of themselves.
+    Different,
+    /// Equal serial, maker and model, and nothing against it. All of that can be known from outside, and cheap boxes share it.
+    Alike,
+    /// The Android id is equal too, which is announced nowhere. A restart may lie between.
+    SameInstallation,
+    /// The boot id is: it is the same device, and has not restarted in between.
+    SameStart,
 }
 
 impl DeviceFacts {
@@ -85,13 +101,52 @@ impl DeviceFacts {
         }
     }
 
-    /// Whether what two devices say of themselves is what one and the same says: equal serial, maker and model, and
-    /// not two different Android ids. Cheap boxes have equal serials.
-    pub fn is_same_device(&self, other: &Self) -> bool {
-        let ids_differ = match (&self.android_id, &other.android_id) {
-            (Some(one), Some(two)) => one != two,
-            _ => false,
+    /// How much speaks for it that this is the device which `other` tells of.
+    pub fn likeness(&self, other: &Self) -> Likeness {
+        let told = |one: &Option<PlainText>, two: &Option<PlainText>| {
+            one.as_ref().zip(two.as_ref()).map(|(one, two)| one == two)
         };
-        (&self.serial, &self.maker, &self.model) == (&other.serial, &other.maker, &other.model) && !ids_differ
+        let seen = (&self.serial, &self.maker, &self.model) == (&other.serial, &other.maker, &other.model);
+        match (told(&self.android_id, &other.android_id), told(&self.boot_id, &other.boot_id)) {
+            _ if !seen => Likeness::Different,
+            (Some(false), _) => Likeness::Different,
+            (_, Some(true)) => Likeness::SameStart,
+            (Some(true), _) => Likeness::SameInstallation,
+            (None, _) => Likeness::Alike,
+        }
+    }
+
+    /// Whether both have told a boot id, and not the same one: two devices, or one that has restarted in between.
+    pub fn started_apart(&self, other: &Self) -> bool {
+        self.boot_id.as_ref().zip(other.boot_id.as_ref()).is_some_and(|(one, two)| one != two)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testing;
+
+    #[test]
+    fn what_can_be_known_from_outside_proves_nothing() {
+        let of = |android: &str, boot: &str| {
+            let told = |text: &str| (!text.is_empty()).then(|| PlainText::new(text));
+            DeviceFacts { android_id: told(android), boot_id: told(boot), ..testing::facts() }
+        };
+        for (one, two, likeness) in [
+            (("", ""), ("", ""), Likeness::Alike),
+            (("a1", ""), ("", ""), Likeness::Alike),
+            (("", "b1"), ("", "b2"), Likeness::Alike),
+            (("a1", "b1"), ("a1", "b2"), Likeness::SameInstallation),
+            (("a1", ""), ("a1", "b2"), Likeness::SameInstallation),
+            (("a1", "b1"), ("", "b1"), Likeness::SameStart),
+            (("a1", "b1"), ("a1", "b1"), Likeness::SameStart),
+            (("a1", "b1"), ("a2", "b1"), Likeness::Different),
+        ] {
+            let (one, two) = (of(one.0, one.1), of(two.0, two.1));
+            assert_eq!((one.likeness(&two), two.likeness(&one)), (likeness, likeness), "{one:?} {two:?}");
+        }
+        let other = DeviceFacts { model: PlainText::new("Other"), ..of("a1", "b1") };
+        assert_eq!(other.likeness(&of("a1", "b1")), Likeness::Different);
     }
 }

@@ -4,6 +4,6 @@ mod facts;
 mod users;
 mod vitals;
 
-pub use facts::{DeviceFacts, DeviceKind};
+pub use facts::{DeviceFacts, DeviceKind, Likeness};
 pub use users::{User, UserCondition, UserKind};
 pub use vitals::{Battery, Managed, Root, Space, Vitals};

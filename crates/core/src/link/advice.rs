@@ -38,11 +38,13 @@ pub enum Advice {
     SecondSwitch,
     /// It announces itself without encryption; somebody has to want the link.
     Offered,
+    /// It says that it is a device that is known, and does not show it.
+    NotProven,
 }
 
 impl Advice {
     /// Every advice.
-    pub const ALL: [Self; 16] = [
+    pub const ALL: [Self; 17] = [
         Self::CheckCable,
         Self::CheckNetwork,
         Self::CheckAddress,
@@ -59,6 +61,7 @@ impl Advice {
         Self::Restart,
         Self::SecondSwitch,
         Self::Offered,
+        Self::NotProven,
     ];
 
     /// The word for machines, a promise of `docs/json.md`.
@@ -80,6 +83,7 @@ impl Advice {
             Self::Restart => "broken",
             Self::SecondSwitch => "second-switch",
             Self::Offered => "offered",
+            Self::NotProven => "not-proven",
         }
     }
 
@@ -102,6 +106,7 @@ impl Advice {
             Self::Restart => "in trouble",
             Self::SecondSwitch => "changes not permitted",
             Self::Offered => "offered: not linked",
+            Self::NotProven => "not shown to be it",
         }
     }
 
@@ -147,6 +152,9 @@ impl Advice {
             Self::Restart => "It is tried again; switching debugging off and on, or restarting the device, may help.".into(),
             Self::Offered => {
                 "Something announces this address without encryption, and anybody on the network can. If it is your device, link it: only then is anything sent to it.".into()
+            }
+            Self::NotProven => {
+                "Whoever is on the network can say that. If it is your device: unlock it and wait until it has started; else use its cable, or add its address by hand.".into()
             }
             Self::SecondSwitch => format!(
                 "On the device: {options}. Some makers put a second switch under “USB debugging” that permits changes; it may ask for an account or a SIM. Switch it on: it is noticed."

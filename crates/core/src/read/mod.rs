@@ -25,7 +25,7 @@ pub use languages::{language_request, read_languages};
 pub use metrics::{MeasureReader, measure_requests, sizes_request};
 pub use packages_dump::{DumpReader, DumpedPackage, PackageDump};
 pub use packages_list::{installed_request, known_request, read_installed, read_package_list};
-pub use properties::{ANDROID_ID, Properties, read_android_id};
+pub use properties::{IDENTITY, Properties, read_identity};
 pub use ranges::{ChunkHead, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
 pub use read_back::{ReadBack, read_back, read_back_all, read_back_request};
 pub use survey::{inventory, survey_dump, survey_list};

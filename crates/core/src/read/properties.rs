@@ -61,15 +61,30 @@ impl Properties {
             kind: DeviceKind::from_characteristics(self.get("ro.build.characteristics")),
             build: text("ro.build.display.id"),
             android_id: None,
+            boot_id: None,
         })
     }
 }
 
-/// What is asked to tell devices of equal serial apart, beside their properties.
-pub const ANDROID_ID: &str = "settings get secure android_id";
+/// What is asked to tell devices of equal serial apart, beside their properties: the id of this start of its kernel, and
+/// the one that Android gives an installation. The shell may read both (`proc_random`, the settings provider).
+pub const IDENTITY: &str = "cat /proc/sys/kernel/random/boot_id; settings get secure android_id";
 
-/// Reads the answer to [`ANDROID_ID`]: sixteen hex digits, or nothing that can be used.
-pub fn read_android_id(text: &str) -> Option<PlainText> {
+/// Reads the answer to [`IDENTITY`], in which errors may be mixed: the boot id and the Android id.
+pub fn read_identity(text: &str) -> (Option<PlainText>, Option<PlainText>) {
+    let boot_id = text.lines().map(str::trim).find(|line| is_uuid(line)).map(PlainText::new);
+    (boot_id, text.lines().rev().find_map(read_android_id))
+}
+
+/// Whether a text is a UUID in the kernel's form: 8-4-4-4-12 hex digits.
+fn is_uuid(text: &str) -> bool {
+    let parts: Vec<&str> = text.split('-').collect();
+    parts.iter().map(|part| part.len()).eq([8, 4, 4, 4, 12])
+        && parts.iter().all(|part| part.chars().all(|c| c.is_ascii_hexdigit()))
+}
+
+/// Reads an Android id: sixteen hex digits, or nothing that can be used.
+fn read_android_id(text: &str) -> Option<PlainText> {
     let id = text.trim();
     (id.len() >= 8 && id.len() <= 16 && id.chars().all(|c| c.is_ascii_hexdigit())).then(|| PlainText::new(id))
 }
@@ -93,5 +108,23 @@ mod tests {
         assert!(Properties::read("").facts(&stand_in).is_none());
         let bare = Properties::read("[ro.build.version.sdk]: [23]\n[ro.serialno]: []").facts(&stand_in).unwrap();
         assert_eq!(bare.serial, stand_in);
+    }
+
+    #[test]
+    fn what_tells_devices_apart() {
+        let (boot, android) = ("7c1e0a52-9f6d-4b35-8d21-5e0f3a9c4471", "9f3c2b1a00e4d5c6");
+        let told = |text: &str| {
+            let (boot, android) = read_identity(text);
+            (boot.map(|id| id.to_string()), android.map(|id| id.to_string()))
+        };
+        assert_eq!(told(&format!("{boot}\n{android}\n")), (Some(boot.into()), Some(android.into())));
+        let denied = "cat: /proc/sys/kernel/random/boot_id: Permission denied\r\n9f3c2b1a00e4d5c6\r\n";
+        assert_eq!(told(denied), (None, Some(android.into())));
+        assert_eq!(told(&format!("{boot}\ncmd: Can't find service: settings\n")), (Some(boot.into()), None));
+        for none in
+            ["null", "", "Error: no", "9f3c2b1a00e4d5c69f3c", "7c1e0a52-9f6d-4b35-8d21", "-".repeat(36).as_str()]
+        {
+            assert_eq!(told(none), (None, None));
+        }
     }
 }

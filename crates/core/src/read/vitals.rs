@@ -173,7 +173,6 @@ fn accounts(body: &str) -> Option<u32> {
 mod tests {
     use super::*;
     use crate::read::help::read_commands;
-    use crate::read::properties::read_android_id;
     use proptest::prelude::*;
 
     const NEW: &str = "wibbet-part:booted\n1\nwibbet-part:current\n0\nwibbet-part:awake\n0\nwibbet-part:uptime\n93784.11 300.00\n\
@@ -230,14 +229,6 @@ wibbet-part:accounts\nUser UserInfo{0:Crew:4c13}:\n  Accounts: 2\n    Account {n
         let new = "Package manager (package) commands:\n  help\n    Print this help text.\n\n  list packages [-f]\n  install-existing [--user USER_ID|all|current]\n    installs things\n";
         assert_eq!(read_commands(new), ["list", "install-existing"]);
         assert!(read_commands("Can't find service: package").is_empty());
-    }
-
-    #[test]
-    fn android_ids() {
-        assert_eq!(read_android_id("9f3c2b1a00e4d5c6\n").unwrap().as_str(), "9f3c2b1a00e4d5c6");
-        for none in ["null", "", "Error: no", "9f3c2b1a00e4d5c69f3c"] {
-            assert_eq!(read_android_id(none), None);
-        }
     }
 
     proptest! {

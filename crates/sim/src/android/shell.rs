@@ -114,6 +114,7 @@ impl State {
             "cat" if first == Some("/proc/uptime") => {
                 Output::ok(format!("{}.25 9000.00\n", 3600 * 26 + self.started.elapsed().as_secs()))
             }
+            "cat" if first == Some("/proc/sys/kernel/random/boot_id") => Output::ok(format!("{}\n", self.boot_id)),
             "df" => Output::ok(self.df()),
             "id" => Output::ok("uid=2000(shell) gid=2000(shell) groups=2000(shell),1004(input),1007(log)\n"),
             "ls" => Output::failed(

@@ -59,6 +59,8 @@ pub(crate) struct State {
     /// `settings`, by namespace and name.
     pub(crate) settings: BTreeMap<String, String>,
     pub(crate) started: Instant,
+    /// `/proc/sys/kernel/random/boot_id`, another one after each start.
+    pub(crate) boot_id: String,
     /// The package on the device's screen, and the user whose it is.
     pub(crate) front: (String, u32),
     /// The fingerprint in the dialog that asks whether to allow a computer.
@@ -90,11 +92,17 @@ impl State {
                 ("global/stay_on_while_plugged_in".to_owned(), "0".to_owned()),
             ]),
             started: Instant::now(),
+            boot_id: new_boot_id(),
             front: (crate::catalogue::usage::home_screen(&scenario), 0),
             asks: None,
             pairing: None,
             scenario,
         }
+    }
+
+    /// What is so only until the device starts anew.
+    pub(crate) fn start_anew(&mut self) {
+        self.boot_id = new_boot_id();
     }
 
     /// Sets a fault of the device or its line.
@@ -135,4 +143,11 @@ impl State {
     pub(crate) fn holds(&self, id: &str, user: u32) -> Option<(bool, u8)> {
         self.packages.get(id)?.users.get(&user).map(|u| (u.installed, u.enabled))
     }
+}
+
+/// A random UUID as the kernel makes one. Not out of the seed: no two devices and no two starts ever have the same.
+fn new_boot_id() -> String {
+    let n = fastrand::Rng::new().u128(..);
+    let (a, b, c, d, e) = (n >> 96, (n >> 80) & 0xffff, (n >> 64) & 0xfff, (n >> 48) & 0x3fff, n & 0xffff_ffff_ffff);
+    format!("{a:08x}-{b:04x}-4{c:03x}-{:04x}-{e:012x}", d | 0x8000)
 }

@@ -133,6 +133,8 @@ impl SimAndroid {
         create_dir_all(root.join("proc"))?;
         create_dir_all(root.join("phone"))?;
         replace("proc/uptime", b"93784.25 9000.00\n")?;
+        create_dir_all(root.join("proc/sys/kernel/random"))?;
+        replace("proc/sys/kernel/random/boot_id", format!("{}\n", self.state().boot_id).as_bytes())?;
         let properties: String = self.daemon_properties().iter().map(|(n, v)| format!("{n}={v}\n")).collect();
         replace("phone/props", properties.as_bytes())?;
         for (path, file) in files.iter().filter(|(path, _)| apks || !path.ends_with(".apk")) {

@@ -3,10 +3,10 @@
 use std::time::Duration;
 
 use wibbet_bench::around::{Route, Sighting};
-use wibbet_bench::device::{AdbDevice, AskError, LinkStep};
-use wibbet_bench::logbook::now;
+use wibbet_bench::device::{AdbDevice, LinkStep};
+use wibbet_bench::ops::{NoteError, forget_place, note_met};
 use wibbet_bench::workplace::Workplace;
-use wibbet_core::device::DeviceFacts;
+use wibbet_core::device::{DeviceFacts, Likeness};
 use wibbet_types::{Address, Serial};
 
 use crate::exit::{Exit, Failure};
@@ -49,23 +49,26 @@ impl Finder<'_> {
         self.workplace.surroundings.look(LISTEN, enough).await
     }
 
-    /// Every address worth trying: those named and those where devices were last met.
-    pub(crate) async fn addresses(&self) -> Result<Vec<Address>, Failure> {
-        let mut addresses = self.at.to_vec();
+    /// The addresses that are named, and those where devices were last met.
+    pub(crate) async fn addresses(&self) -> Result<Vec<Route>, Failure> {
+        let mut routes: Vec<Route> = self.at.iter().cloned().map(Route::Address).collect();
         for known in self.workplace.book.with(|book| book.devices()).await? {
             // What was met on a cable is seen on a cable.
-            match known.address.parse() {
-                Ok(address) if !known.forgotten && !addresses.contains(&address) => addresses.push(address),
-                _ => {}
+            let Ok(address) = known.address.parse::<Address>() else { continue };
+            if !known.forgotten && routes.iter().all(|route| route.at() != Some(&address)) {
+                routes.push(Route::Remembered(address));
             }
         }
-        Ok(addresses)
+        Ok(routes)
     }
 
     /// Links the device that is called `name`: an id, a serial, or HOST:PORT.
     pub(crate) async fn link(&self, name: &str) -> Result<AdbDevice, Failure> {
         let mut first_error = None;
         for Candidate { device, wanted } in self.candidates(name).await? {
+            if let Some(Route::Remembered(address) | Route::Hearsay(address)) = device.route() {
+                tell(format_args!("trying {address}, where {name} was last met or announces itself"));
+            }
             match self.meet(&device, wanted.as_ref().and_then(|w| w.facts.as_ref())).await {
                 Ok(facts) if wanted.as_ref().is_none_or(|w| w.fits(&facts)) => return Ok(device),
                 Ok(_) => {}
@@ -85,7 +88,12 @@ impl Finder<'_> {
     /// The devices that a name may mean, the likeliest first: the place or the serial by which a device is seen, the
     /// serial that it tells, or the id by which it is known here.
     pub(crate) async fn candidates(&self, name: &str) -> Result<Vec<Candidate>, Failure> {
-        let at = |route, wanted| Candidate { device: self.workplace.device_by(vec![route]), wanted };
+        let at = |route, wanted| {
+            let device = self.workplace.device_by(vec![route]);
+            // Somebody asks for this device.
+            device.believe_hearsay();
+            Candidate { device, wanted }
+        };
         if let Ok(address) = name.parse() {
             return Ok(vec![at(Route::Address(address), None)]);
         }
@@ -121,10 +129,20 @@ impl Finder<'_> {
             Err(failure) => return Err(failure),
         };
         let met = self.workplace.book.with(|book| book.devices()).await?;
-        let last_seen = met.iter().filter(|d| d.facts.serial == wanted.serial).filter_map(|d| d.address.parse().ok());
-        let mut addresses: Vec<Address> = last_seen.chain(self.at.iter().cloned()).collect();
-        addresses.dedup();
-        found.extend(addresses.into_iter().map(|address| at(Route::Address(address), Some(wanted.clone()))));
+        // Where another one was met that one is looked for.
+        let meant = |facts: &DeviceFacts| match &wanted.facts {
+            Some(wanted) => wanted.id == facts.id,
+            None => facts.serial == wanted.serial,
+        };
+        let last_seen = met.iter().filter(|d| meant(&d.facts)).filter_map(|d| d.address.parse().ok());
+        let named = self.at.iter().cloned().map(Route::Address);
+        let mut places: Vec<Route> = Vec::new();
+        for route in named.chain(last_seen.map(Route::Remembered)) {
+            if places.iter().all(|known| known.at() != route.at()) {
+                places.push(route);
+            }
+        }
+        found.extend(places.into_iter().map(|route| at(route, Some(wanted.clone()))));
         Ok(found)
     }
 
@@ -168,24 +186,15 @@ impl Finder<'_> {
             }
         };
         device.follow();
-        match device.connect(&mut progress).await {
-            Ok(facts) => {
-                self.note(device, &facts).await?;
-                device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))
-            }
-            // Another one of the same serial: not the one that is meant.
-            Err(AskError::OtherDevice(why)) => Err(Failure::new(Exit::NoDevice, why)),
+        let book = &self.workplace.book;
+        let met = match device.connect(&mut progress).await {
+            Ok(_) => note_met(book, device).await,
             Err(error) => Err(error.into()),
+        };
+        if let Err(NoteError::Ask(why)) = &met {
+            forget_place(book, device, why).await?;
         }
-    }
-
-    pub(crate) async fn note(&self, device: &AdbDevice, facts: &DeviceFacts) -> Result<(), Failure> {
-        let (noted, address, known_as) = (facts.clone(), device.lasting_address(), device.known_as());
-        let noting =
-            move |book: &mut wibbet_logbook::Logbook| book.note_device(&noted, &address, known_as.as_deref(), now());
-        let id = self.workplace.book.with(noting).await?;
-        device.set_id(id);
-        Ok(())
+        Ok(met?)
     }
 }
 
@@ -196,7 +205,8 @@ impl Wanted {
     }
 
     fn fits(&self, facts: &DeviceFacts) -> bool {
-        facts.serial == self.serial && self.facts.as_ref().is_none_or(|wanted| wanted.is_same_device(facts))
+        facts.serial == self.serial
+            && self.facts.as_ref().is_none_or(|wanted| wanted.likeness(facts) > Likeness::Different)
     }
 }
 
@@ -226,6 +236,7 @@ mod tests {
         let key = wibbet_adb::HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
         Workplace {
             book: SharedLogbook::open(folder).unwrap(),
+            meeting: wibbet_logbook::MeetingPlaces::only(folder),
             keys: Arc::new(wibbet_adb::KeyRing::of(key)),
             limits: wibbet_adb::Timeouts::default(),
             patience: RunPolicy::default(),

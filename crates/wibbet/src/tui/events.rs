@@ -2,7 +2,6 @@
 
 use std::sync::Arc;
 
-use wibbet_bench::around::Route;
 use wibbet_bench::fleet::{BenchCommand, BenchEvent};
 use wibbet_bench::ops::PairNews;
 use wibbet_bench::run::RunNews;
@@ -33,9 +32,7 @@ pub(super) fn bench(model: &mut Model, event: BenchEvent) -> Vec<Effect> {
         }
         BenchEvent::Routes(card, routes) => {
             if let Some(place) = model.app.devices.iter().position(|d| d.card == card) {
-                let awaited = model.app.awaited.as_ref().is_some_and(|a| {
-                    routes.iter().any(|r| matches!(r, Route::Address(at) | Route::Air { at, .. } if at == a))
-                });
+                let awaited = model.app.awaited.as_ref().is_some_and(|a| routes.iter().any(|r| r.at() == Some(a)));
                 model.app.devices[place].routes = routes;
                 if awaited {
                     model.app.awaited = None;

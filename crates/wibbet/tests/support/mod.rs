@@ -115,7 +115,8 @@ pub(crate) fn command(home: &Path, arguments: &[&str]) -> Command {
         .arg("--no-search")
         .env("WIBBET_HOME", home)
         .env("HOME", home)
-        .env_remove("XDG_RUNTIME_DIR")
+        .env("XDG_RUNTIME_DIR", home)
+        .env("TMPDIR", home)
         .stdin(Stdio::null());
     command
 }

@@ -69,7 +69,7 @@ pub(crate) async fn put_back(
     may_change(how)?;
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
-    let claims = claim(&finder.workplace.book, &facts.id, &device.address())?;
+    let claims = claim(finder.workplace, &device)?;
     // What an interruption left open is part of what was recorded.
     settle(finder, &device, &facts.id).await?;
     let inventory = survey(&device, &mut |_| {}).await?;
@@ -96,7 +96,7 @@ pub(crate) async fn carry_on(
     may_change(how)?;
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
-    let claims = claim(&finder.workplace.book, &facts.id, &device.address())?;
+    let claims = claim(finder.workplace, &device)?;
     let runs = async || {
         let serial = facts.id.clone();
         finder.workplace.book.with(move |book| book.runs(Some(&serial))).await

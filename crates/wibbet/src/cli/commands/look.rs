@@ -8,10 +8,10 @@ use tokio::sync::mpsc;
 use wibbet_bench::around::Route;
 use wibbet_bench::device::{AdbDevice, AskError, trouble_of};
 use wibbet_bench::fleet::{Bench, BenchEvent, CardId};
-use wibbet_bench::ops::{Details, details, survey};
+use wibbet_bench::ops::{Details, NoteError, details, forget_place, note_met, survey};
 use wibbet_bench::session::SessionEvent;
 use wibbet_bench::workplace::Workplace;
-use wibbet_core::device::{DeviceFacts, DeviceKind};
+use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
 use wibbet_core::link::{Advice, Ladder};
 use wibbet_core::package::Inventory;
 use wibbet_core::run::{Outcome, Run};
@@ -29,29 +29,39 @@ struct Looked {
     ready: bool,
 }
 
-async fn look_at(
-    finder: &Finder<'_>,
-    (route, offered): (Route, bool),
-    before: Option<DeviceFacts>,
-) -> Result<Looked, Failure> {
+async fn look_at(finder: &Finder<'_>, route: Route, before: Option<DeviceFacts>) -> Result<Looked, Failure> {
     let device = finder.workplace.device_by(vec![route.clone()]);
     let address = route.to_string();
-    if offered {
-        // Nothing is sent to what announces itself without encryption before somebody names it.
+    if matches!(route, Route::Hearsay(_)) {
+        // Nothing is sent there before somebody names it.
         let why = Advice::Offered.words(DeviceKind::Unknown, None);
         let shown = json::Device::of(None, &address, Advice::Offered.name(), Some(why)).with(&[route], None);
         return Ok(Looked { facts: None, shown, ready: false });
     }
-    let (facts, link, trouble, told) = match device.connect(&mut |_| {}).await {
-        Ok(facts) => {
-            finder.note(&device, &facts).await?;
-            (device.facts(), "ready", None, details(&device).await)
-        }
+    if let (Route::Remembered(_), Some(facts)) = (&route, &before) {
+        device.expect(facts.clone());
+    }
+    let met = match device.connect(&mut |_| {}).await {
+        Ok(_) => match note_met(&finder.workplace.book, &device).await {
+            Ok(facts) => Ok(facts),
+            Err(NoteError::Ask(error)) => Err(error),
+            Err(NoteError::Logbook(error)) => return Err(error.into()),
+        },
+        Err(error) => Err(error),
+    };
+    if let Err(why) = &met {
+        forget_place(&finder.workplace.book, &device, why).await?;
+    }
+    let (facts, link, trouble, told) = match met {
+        Ok(facts) => (Some(facts), "ready", None, details(&device).await),
+        Err(AskError::OtherDevice(why)) => (None, Advice::WrongDevice.name(), Some(why), None),
         Err(AskError::NoLink(error)) => {
             let trouble = trouble_of(&error, before.as_ref());
             (before, trouble.advice.name(), Some(format!("{error}")), None)
         }
         Err(AskError::NotAndroid(why)) => (before, "not-android", Some(why), None),
+        // What it says of itself is not repeated here: it is not shown to be so.
+        Err(AskError::NotProven(why)) => (None, Advice::NotProven.name(), Some(why), None),
         Err(other) => (before, "trouble", Some(other.to_string()), None),
     };
     let ready = link == "ready";
@@ -62,19 +72,18 @@ async fn look_at(
 pub(crate) async fn bench(finder: &Finder<'_>, as_json: bool) -> Result<Exit, Failure> {
     let known = finder.workplace.book.with(|book| book.devices()).await?;
     let seen = finder.around(|_| false).await;
-    let mut routes: Vec<(Route, bool)> = seen.into_iter().map(|s| (s.route, s.offered)).collect();
-    for address in finder.addresses().await? {
-        let same = |r: &Route| matches!(r, Route::Air { at, .. } | Route::Address(at) if *at == address);
-        match routes.iter_mut().find(|(route, _)| same(route)) {
-            // It was named, or met there.
-            Some((_, offered)) => *offered = false,
-            None => routes.push((Route::Address(address), false)),
+    let mut routes: Vec<Route> = seen.into_iter().map(|s| s.route).collect();
+    for route in finder.addresses().await? {
+        // An address that is announced as well has been named: nothing of it is hearsay any more.
+        routes.retain(|seen| !matches!(seen, Route::Hearsay(_)) || seen.at() != route.at());
+        if routes.iter().all(|seen| seen.at() != route.at()) {
+            routes.push(route);
         }
     }
-    let looked = join_all(routes.into_iter().map(|(route, offered)| {
+    let looked = join_all(routes.into_iter().map(|route| {
         let address = route.to_string();
         let before = known.iter().find(|d| d.address == address).map(|d| d.facts.clone());
-        look_at(finder, (route, offered), before)
+        look_at(finder, route, before)
     }))
     .await;
     // One device by several ways is shown once, by the best of those that work.
@@ -82,7 +91,7 @@ pub(crate) async fn bench(finder: &Finder<'_>, as_json: bool) -> Result<Exit, Fa
     for one in looked {
         let one = one?;
         let same = found.iter_mut().find(|other| match (&one.facts, &other.facts) {
-            (Some(a), Some(b)) => a.is_same_device(b),
+            (Some(a), Some(b)) => a.likeness(b) > Likeness::Different && !a.started_apart(b),
             _ => false,
         });
         match same {

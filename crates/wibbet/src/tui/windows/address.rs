@@ -49,9 +49,9 @@ impl Form for Address {
                 return Flow::Stay;
             }
         };
-        let has = |d: &DeviceModel| {
-            d.routes.iter().any(|r| matches!(r, Route::Address(at) | Route::Air { at, .. } if *at == address))
-        };
+        // Of what there was but hearsay somebody has named now.
+        let named = |r: &Route| r.at() == Some(&address) && !matches!(r, Route::Remembered(_) | Route::Hearsay(_));
+        let has = |d: &DeviceModel| d.routes.iter().any(named);
         if let Some(place) = app.devices.iter().position(has) {
             app.current = place;
             app.tell("That device is on the bench already.");
