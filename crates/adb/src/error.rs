@@ -129,6 +129,14 @@ pub enum CallError {
         /// The service.
         service: PlainText,
     },
+    /// The service goes on and on. Whether the device acted is unknown.
+    #[error("the answer to “{service}” did not come to an end within {limit}")]
+    Endless {
+        /// The service.
+        service: PlainText,
+        /// What it may take at most, in words.
+        limit: String,
+    },
     /// The service's answer does not follow its own format.
     #[error("the answer to “{service}” could not be read: {rule}")]
     Garbled {

@@ -21,6 +21,7 @@
 //! `shell_protocol`), and the observed behaviour of daemons.
 
 mod banner;
+mod budget;
 mod discovery;
 mod error;
 mod handshake;

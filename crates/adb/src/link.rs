@@ -347,6 +347,14 @@ impl Link {
         Ok(())
     }
 
+    /// Ends the link from this side: nothing answers over it any more. Whatever waits on it learns of that; what was
+    /// written and not taken is not waited for.
+    pub fn give_up(&self, why: &str) {
+        if let Transport::Own(connection) = &*self.way {
+            connection.give_up(why);
+        }
+    }
+
     /// The longest name of a service that can be opened, in bytes: it has to fit into a packet, and over another
     /// program's server into its four digits.
     pub fn longest_name(&self) -> usize {

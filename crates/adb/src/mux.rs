@@ -139,6 +139,12 @@ impl Connection {
         self.0.max_data
     }
 
+    pub(crate) fn give_up(&self, why: &str) {
+        self.0.end(LinkError::lost(&self.0.at, why));
+        // The socket goes with the tasks.
+        self.0.tasks.lock().unwrap_or_else(PoisonError::into_inner).iter().for_each(JoinHandle::abort);
+    }
+
     pub(crate) fn is_ended(&self) -> bool {
         self.0.table().end.is_some()
     }

@@ -2,6 +2,7 @@
 
 use wibbet_types::PlainText;
 
+use crate::budget::CallBudget;
 use crate::error::CallError;
 use crate::link::Link;
 use crate::shell::{OldShellReader, ShellDecoder, ShellId};
@@ -95,16 +96,17 @@ impl Link {
         let mut stream = self.open(&service.wire_name(), limits.idle).await?;
         let name = shown_name(service);
         let cut_short = || CallError::CutShort { service: name.clone() };
-        let idle = limits.idle;
+        let mut budget = CallBudget::new(limits.idle);
         let named = |error| match error {
             CallError::Silent { waited, .. } => CallError::Silent { service: name.clone(), waited },
+            CallError::Endless { limit, .. } => CallError::Endless { service: name.clone(), limit },
             other => other,
         };
         match service {
             Service::ShellV2(_) | Service::Abb(_) => {
                 let mut decoder = ShellDecoder::default();
                 let mut code = None;
-                while let Some(piece) = stream.read(idle).await.map_err(named)? {
+                while let Some(piece) = budget.read(&mut stream).await.map_err(named)? {
                     decoder.feed(&piece, &mut |id, data| match id {
                         ShellId::Out => sink.piece(Channel::Out, data),
                         ShellId::Err => sink.piece(Channel::Err, data),
@@ -119,7 +121,7 @@ impl Link {
             }
             Service::OldShell(_) => {
                 let mut reader = OldShellReader::default();
-                while let Some(piece) = stream.read(idle).await.map_err(named)? {
+                while let Some(piece) = budget.read(&mut stream).await.map_err(named)? {
                     reader.feed(&piece, &mut |data| sink.piece(Channel::Out, data));
                 }
                 let code = reader.finish(&mut |data| sink.piece(Channel::Out, data));
@@ -131,7 +133,7 @@ impl Link {
             Service::Exec(_) | Service::AbbExec(_) => {
                 // Nothing in what came shows whether it is whole, but that answers in text end with a line.
                 let mut whole = matches!(service, Service::Exec(_));
-                while let Some(piece) = stream.read(idle).await.map_err(named)? {
+                while let Some(piece) = budget.read(&mut stream).await.map_err(named)? {
                     whole = matches!(service, Service::Exec(_)) || piece.ends_with(b"\n");
                     sink.piece(Channel::Out, &piece);
                 }

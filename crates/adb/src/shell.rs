@@ -112,6 +112,7 @@ impl OldShellReader {
     const MARK: &'static [u8] = b"\x01wibbet:";
     /// The mark, three digits, CR CR LF.
     const HOLD: usize = Self::MARK.len() + 6;
+    const MOST_CRS: usize = 16;
 
     /// `command` with the echo behind it. The mark starts with a control character that no answer
     /// of a device holds; `printf` would be neater, but old devices have none.
@@ -122,9 +123,11 @@ impl OldShellReader {
     pub(crate) fn feed(&mut self, piece: &[u8], each: &mut dyn FnMut(&[u8])) {
         self.held.extend_from_slice(piece);
         if self.held.len() > Self::HOLD {
-            let mut cut = self.held.len() - Self::HOLD;
-            // A run of CRs stays with what follows it, to see whether that is a line feed.
-            while cut > 0 && self.held[cut - 1] == b'\r' {
+            let most = self.held.len() - Self::HOLD;
+            let mut cut = most;
+            // A run of CRs stays with what follows it, to see whether that is a line feed; no terminal makes a long one.
+            let least = most.saturating_sub(Self::MOST_CRS);
+            while cut > least && self.held[cut - 1] == b'\r' {
                 cut -= 1;
             }
             let ready: Vec<u8> = self.held.drain(..cut).collect();
@@ -211,6 +214,19 @@ mod tests {
         assert_eq!(old(&[b"no end"]), ("no end".into(), None));
         assert_eq!(old(&[b"\x01wibbet:1\n"]), (String::new(), Some(1)));
         assert_eq!(old(&[b"a\rb\n\x01wibbet:0\n"]), ("a\rb\n".into(), Some(0)));
+    }
+
+    /// A device that says nothing but carriage returns is neither held nor read again and again.
+    #[test]
+    fn a_flood_of_carriage_returns_is_passed_on() {
+        let mut reader = OldShellReader::default();
+        let mut passed = 0;
+        for _ in 0..1000 {
+            reader.feed(&[b'\r'; 4096], &mut |bytes| passed += bytes.len());
+            assert!(reader.held.len() < 100, "{}", reader.held.len());
+        }
+        reader.finish(&mut |bytes| passed += bytes.len());
+        assert_eq!(passed, 4096 * 1000);
     }
 
     proptest! {

@@ -8,6 +8,7 @@ use std::time::Duration;
 use thiserror::Error;
 use wibbet_types::{DevicePath, PlainText};
 
+use crate::budget::CallBudget;
 use crate::error::CallError;
 use crate::link::{Link, Stream};
 
@@ -105,6 +106,7 @@ pub enum SyncError {
 pub struct SyncClient {
     stream: Stream,
     idle: Duration,
+    budget: CallBudget,
     held: Vec<u8>,
     at: usize,
 }
@@ -112,7 +114,8 @@ pub struct SyncClient {
 impl SyncClient {
     /// Opens the service; `idle` is how long to wait for each answer.
     pub async fn open(link: &Link, idle: Duration) -> Result<Self, CallError> {
-        Ok(Self { stream: link.open("sync:", idle).await?, idle, held: Vec::new(), at: 0 })
+        let stream = link.open("sync:", idle).await?;
+        Ok(Self { stream, idle, budget: CallBudget::new(idle), held: Vec::new(), at: 0 })
     }
 
     /// Looks at a path. A mode of 0 means that nothing is there.
@@ -172,8 +175,16 @@ impl SyncClient {
         }
     }
 
-    /// Fetches a file, passing its bytes to `each`. How many there were.
-    pub async fn recv(&mut self, path: &DevicePath, each: &mut (dyn FnMut(&[u8]) + Send)) -> Result<u64, SyncError> {
+    /// Fetches a file of at most `most` bytes, passing them to `each`. How many there were.
+    ///
+    /// # Errors
+    /// Among others when the file does not end there.
+    pub async fn recv(
+        &mut self,
+        path: &DevicePath,
+        most: u64,
+        each: &mut (dyn FnMut(&[u8]) + Send),
+    ) -> Result<u64, SyncError> {
         self.ask(SyncId::Recv, path.as_str().as_bytes()).await?;
         let mut total = 0;
         loop {
@@ -182,6 +193,9 @@ impl SyncClient {
                 Some((SyncId::Data, length)) if length as usize <= CHUNK => {
                     let data = self.take(length as usize).await?;
                     total += u64::from(length);
+                    if total > most {
+                        return Err(garbled(path, "more bytes than the file has"));
+                    }
                     each(&data);
                 }
                 Some((SyncId::Done, _)) => return Ok(total),
@@ -214,6 +228,7 @@ impl SyncClient {
     }
 
     async fn ask(&mut self, id: SyncId, words: &[u8]) -> Result<(), CallError> {
+        self.budget = CallBudget::new(self.idle);
         self.stream.write(&sync_message(id, words), self.idle).await
     }
 
@@ -232,7 +247,7 @@ impl SyncClient {
         while self.held.len() - self.at < n {
             self.held.drain(..self.at);
             self.at = 0;
-            match self.stream.read(self.idle).await? {
+            match self.budget.read(&mut self.stream).await? {
                 Some(piece) => self.held.extend_from_slice(&piece),
                 None => return Err(CallError::CutShort { service: self.stream.name().clone() }),
             }

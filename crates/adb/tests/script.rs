@@ -229,3 +229,38 @@ async fn a_device_that_takes_nothing_is_given_up() {
     assert_eq!(begun.elapsed().as_secs(), 30);
     assert!(link.open("shell:x", limits().idle).await.is_err());
 }
+
+/// Links a device that asks for nothing.
+async fn linked(device: &mut DuplexStream, linking: tokio::task::JoinHandle<Result<Link, LinkError>>) -> Link {
+    expect(device, &packet(b"CNXN", 0x0100_0001, 1 << 20, HELLO, true)).await;
+    device.write_all(&packet(b"CNXN", 0x0100_0001, 256 * 1024, b"device::features=shell_v2", false)).await.unwrap();
+    linking.await.unwrap().unwrap()
+}
+
+/// Who says a byte now and then comes to an end too, and who never stops saying as well.
+#[tokio::test(start_paused = true)]
+async fn an_answer_without_an_end_is_ended() {
+    for (piece, pause) in [(&b"\x01\x01\0\0\0x"[..], Duration::from_secs(20)), (&[1; 256 * 1024][..], Duration::ZERO)] {
+        let (wire, mut device) = duplex(1 << 20);
+        let link = linked(&mut device, host(wire)).await;
+        let served = tokio::spawn(async move {
+            expect(&mut device, &packet(b"OPEN", 1, 0, b"shell,v2,raw:x\0", false)).await;
+            device.write_all(&packet(b"OKAY", 7, 1, b"", false)).await.unwrap();
+            for _ in 0..1000 {
+                tokio::time::sleep(pause).await;
+                let sent = device.write_all(&packet(b"WRTE", 7, 1, piece, false)).await;
+                let mut okay = [0; 24];
+                if sent.is_err() || device.read_exact(&mut okay).await.is_err() || &okay[..4] == b"CLSE" {
+                    return;
+                }
+            }
+            panic!("it was listened to all the time");
+        });
+        let begun = tokio::time::Instant::now();
+        let service = Service::ShellV2("x".into());
+        let error = link.call(&service, &limits(), &mut Collected::default()).await.unwrap_err();
+        assert!(matches!(error, CallError::Endless { .. }), "{error}");
+        assert!(begun.elapsed() <= limits().idle * 10, "{:?}", begun.elapsed());
+        served.await.unwrap();
+    }
+}

@@ -121,6 +121,7 @@ pub fn run(number: i64, ids: &[&str]) -> Run {
     // 23 November 2026, 09:07 UTC.
     let time = Timestamp(1_795_424_820_000);
     Run {
+        not_understood: Vec::new(),
         number: RunId::new(number),
         device: facts().id,
         kind: RunKind::TakeOut,

@@ -13,6 +13,7 @@ mod error;
 mod notes;
 mod schema;
 
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
 use rusqlite::{Connection, Row, TransactionBehavior, params};
@@ -115,6 +116,11 @@ impl Logbook {
         let behavior = TransactionBehavior::Immediate;
         let change = self.connection.transaction_with_behavior(behavior).map_err(failed)?;
         let known: Vec<DeviceFacts> = read_devices(&change).map_err(failed)?.into_iter().map(|d| d.facts).collect();
+        let taken: HashSet<String> = {
+            let mut ids = change.prepare_cached("SELECT id FROM devices").map_err(failed)?;
+            let ids = ids.query_map([], |row| row.get(0)).and_then(Iterator::collect);
+            ids.map_err(failed)?
+        };
         let alike =
             known.iter().map(|k| (k.likeness(facts), k)).filter(|(likeness, _)| *likeness > Likeness::Different);
         // Of several that are alike the one for which most speaks.
@@ -125,7 +131,7 @@ impl Logbook {
             None if least > Likeness::Alike && facts.android_id.is_none() => return Ok(None),
             None => (1..)
                 .map_while(|n| DeviceId::nth(&facts.serial, n).ok())
-                .find(|id| known.iter().all(|known| known.id != *id))
+                .find(|id| !taken.contains(id.as_str()))
                 .ok_or_else(|| LogbookError::NoIdLeft { serial: facts.serial.clone() })?,
         };
         let sql = "INSERT INTO devices (id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, first_seen, last_seen, known_as) \
@@ -230,7 +236,7 @@ impl Logbook {
         // It reads before it writes: another program's write in between must not make it start over.
         let behavior = TransactionBehavior::Immediate;
         let change = self.connection.transaction_with_behavior(behavior).map_err(failed)?;
-        let found = read_steps(&change, run, Some(index)).map_err(failed)?.pop();
+        let found = read_steps(&change, run, Some(index)).map_err(failed)?.0.pop();
         let Some(mut step) = found else { return Err(LogbookError::NoSuchStep { run, index }) };
         let mut event = event.clone();
         if let StepEvent::Sent { order, .. } = &mut event {
@@ -287,19 +293,27 @@ impl Logbook {
             format!("SELECT number, serial, kind, state, begun, touched FROM runs WHERE {which} ORDER BY number DESC");
         let mut statement = self.connection.prepare_cached(&sql).map_err(self.failed())?;
         let rows = statement.query_map(values, |row| {
-            Ok(Run {
+            let mut gaps = Vec::new();
+            let kind = understood(named(row, 2, RunKind::from_name), &mut gaps)?;
+            let state = understood(named(row, 3, RunState::from_name), &mut gaps)?;
+            let Some(device) = understood(parsed(row, 1), &mut gaps)? else { return Ok(None) };
+            Ok(Some(Run {
                 number: RunId::new(row.get(0)?),
-                device: parsed(row, 1)?,
-                kind: named(row, 2, RunKind::from_name)?,
-                state: named(row, 3, RunState::from_name)?,
+                device,
+                kind: kind.unwrap_or(RunKind::TakeOut),
+                state: state.unwrap_or(RunState::Finished),
                 begun: Timestamp(row.get(4)?),
                 touched: Timestamp(row.get(5)?),
                 steps: Vec::new(),
-            })
+                not_understood: gaps,
+            }))
         });
-        let mut runs: Vec<Run> = rows.and_then(Iterator::collect).map_err(self.failed())?;
+        let mut runs: Vec<Run> =
+            rows.and_then(|rows| rows.filter_map(rusqlite::Result::transpose).collect()).map_err(self.failed())?;
         for run in &mut runs {
-            run.steps = read_steps(&self.connection, run.number, None).map_err(self.failed())?;
+            let (steps, gaps) = read_steps(&self.connection, run.number, None).map_err(self.failed())?;
+            run.steps = steps;
+            run.not_understood.extend(gaps);
         }
         Ok(runs)
     }
@@ -314,7 +328,7 @@ fn read_devices(connection: &Connection) -> rusqlite::Result<Vec<KnownDevice>> {
     let sql = "SELECT id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, last_seen, forgotten, awake_before, known_as \
                FROM devices ORDER BY last_seen DESC, id";
     let mut statement = connection.prepare_cached(sql)?;
-    let rows = statement.query_map([], |row| {
+    let device = |row: &Row<'_>| {
         let text = |i| row.get::<_, String>(i).map(|t| PlainText::new(&t));
         Ok(KnownDevice {
             facts: DeviceFacts {
@@ -335,38 +349,71 @@ fn read_devices(connection: &Connection) -> rusqlite::Result<Vec<KnownDevice>> {
             awake_before: row.get(13)?,
             known_as: row.get(14)?,
         })
-    })?;
-    rows.collect()
+    };
+    // One that is not understood is left alone.
+    let rows = statement.query_map([], |row| understood(device(row), &mut Vec::new()))?;
+    rows.filter_map(rusqlite::Result::transpose).collect()
 }
 
-fn read_steps(connection: &Connection, run: RunId, index: Option<StepIndex>) -> rusqlite::Result<Vec<Step>> {
+/// The steps that are understood, and what of the others is not.
+fn read_steps(
+    connection: &Connection,
+    run: RunId,
+    index: Option<StepIndex>,
+) -> rusqlite::Result<(Vec<Step>, Vec<String>)> {
     let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, settled, remark, target, \
                for_good, coalesce(sent_order, 0) FROM steps \
                WHERE run = ?1 AND (?2 IS NULL OR place = ?2) ORDER BY place";
     let mut statement = connection.prepare_cached(sql)?;
-    let rows = statement.query_map(params![run.number(), index.map(|index| index.get() as i64)], |row| {
-        let after: Option<String> = row.get(8)?;
-        let outcome: Option<String> = row.get(9)?;
-        let target: Option<String> = row.get(12)?;
-        Ok(Step {
-            index: StepIndex::new(row.get::<_, i64>(0)?.try_into().unwrap_or(0)),
-            id: parsed(row, 1)?,
-            user: UserId::new(row.get(2)?),
-            way: parsed(row, 3)?,
-            words: row.get(4)?,
-            before: parsed(row, 5)?,
-            state: named(row, 6, StepState::from_name)?,
-            answer: row.get::<_, Option<String>>(7)?.map(|t| PlainText::new(&t)),
-            after: after.map(|_| parsed(row, 8)).transpose()?,
-            outcome: outcome.map(|_| named(row, 9, Outcome::from_name)).transpose()?,
-            settled: row.get::<_, Option<i64>>(10)?.map(Timestamp),
-            remark: row.get(11)?,
-            target: target.map(|_| parsed(row, 12)).transpose()?,
-            for_good: row.get(13)?,
-            order: row.get(14)?,
-        })
-    })?;
-    rows.collect()
+    let mut rows = statement.query(params![run.number(), index.map(|index| index.get() as i64)])?;
+    let (mut steps, mut gaps) = (Vec::new(), Vec::new());
+    while let Some(row) = rows.next()? {
+        let mut unclear = Vec::new();
+        steps.extend(understood(step_of(row), &mut unclear)?);
+        let place: i64 = row.get(0)?;
+        gaps.extend(unclear.into_iter().map(|why| format!("step {}: {why}", place.saturating_add(1))));
+    }
+    Ok((steps, gaps))
+}
+
+fn step_of(row: &Row<'_>) -> rusqlite::Result<Step> {
+    let after: Option<String> = row.get(8)?;
+    let outcome: Option<String> = row.get(9)?;
+    let target: Option<String> = row.get(12)?;
+    Ok(Step {
+        index: StepIndex::new(row.get::<_, i64>(0)?.try_into().unwrap_or(0)),
+        id: parsed(row, 1)?,
+        user: UserId::new(row.get(2)?),
+        way: parsed(row, 3)?,
+        words: row.get(4)?,
+        before: parsed(row, 5)?,
+        state: named(row, 6, StepState::from_name)?,
+        answer: row.get::<_, Option<String>>(7)?.map(|t| PlainText::new(&t)),
+        after: after.map(|_| parsed(row, 8)).transpose()?,
+        outcome: outcome.map(|_| named(row, 9, Outcome::from_name)).transpose()?,
+        settled: row.get::<_, Option<i64>>(10)?.map(Timestamp),
+        remark: row.get(11)?,
+        target: target.map(|_| parsed(row, 12)).transpose()?,
+        for_good: row.get(13)?,
+        order: row.get(14)?,
+    })
+}
+
+/// What a row says, or `None` and a gap where this version does not know what that means: another one wrote it, and one
+/// row does not lock all others away.
+fn understood<T>(read: rusqlite::Result<T>, gaps: &mut Vec<String>) -> rusqlite::Result<Option<T>> {
+    match read {
+        Ok(told) => Ok(Some(told)),
+        Err(rusqlite::Error::FromSqlConversionFailure(_, _, why)) => {
+            gaps.push(PlainText::short(&why.to_string()).into_string());
+            Ok(None)
+        }
+        Err(rusqlite::Error::IntegralValueOutOfRange(_, value)) => {
+            gaps.push(format!("the number {value} is out of range"));
+            Ok(None)
+        }
+        Err(error) => Err(error),
+    }
 }
 
 fn bad_value(column: usize, why: impl std::error::Error + Send + Sync + 'static) -> rusqlite::Error {

@@ -256,6 +256,37 @@ fn a_logbook_of_the_first_layout_is_taken_over() {
     assert_eq!(book.devices().unwrap()[0].facts.kind, DeviceKind::Phone);
 }
 
+/// A word of a later version locks nobody out, and is left as it is.
+#[test]
+fn a_row_that_is_not_understood_is_shown_and_left_alone() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut book = Logbook::open(folder.path()).unwrap();
+    note(&mut book, &facts("Tarn 5"), "h:1", None, Timestamp(1)).unwrap();
+    let well = book.begin_run(&device(), RunKind::TakeOut, &[step("a.b", None)], Timestamp(1)).unwrap();
+    let odd =
+        book.begin_run(&device(), RunKind::TakeOut, &[step("c.d", None), step("e.f", None)], Timestamp(2)).unwrap();
+    let odder = book.begin_run(&device(), RunKind::TakeOut, &[step("g.h", None)], Timestamp(3)).unwrap();
+    let raw = rusqlite::Connection::open(folder.path().join(Logbook::FILE)).unwrap();
+    raw.execute("UPDATE steps SET way = 'freeze' WHERE run = ?1 AND place = 0", [odd.number()]).unwrap();
+    raw.execute("UPDATE runs SET kind = 'catch', state = 'adrift' WHERE number = ?1", [odder.number()]).unwrap();
+    raw.execute("INSERT INTO devices (id, serial, maker, model, kind, sdk, release, patch, build, address, first_seen, last_seen) VALUES ('CT5-1.2', 'not a
+serial', '', '', '', 1, '', '', '', '', 1, 1)", []).unwrap();
+    let runs = book.runs(Some(&device())).unwrap();
+    let shown: Vec<_> = runs.iter().map(|run| (run.number, run.steps.len(), run.not_understood.len())).collect();
+    assert_eq!(shown, [(odder, 1, 2), (odd, 1, 1), (well, 1, 0)]);
+    assert!(runs[1].not_understood[0].contains("step 1") && runs[1].not_understood[0].contains("freeze"), "{runs:?}");
+    assert!(!runs[0].is_unfinished() && !runs[1].is_unfinished() && runs[2].is_unfinished());
+    // What goes on beside it goes on; no id is given away a second time.
+    book.append(well, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(4), order: 0 }).unwrap();
+    let other = DeviceFacts { android_id: Some("bbbbbbbbbbbbbbbb".into()), model: "Other".into(), ..facts("Tarn 5") };
+    assert_eq!(note(&mut book, &other, "h:2", None, Timestamp(5)).unwrap().as_str(), "CT5-1.3");
+    let kept: String =
+        raw.query_row("SELECT way FROM steps WHERE run = ?1 AND place = 0", [odd.number()], |r| r.get(0)).unwrap();
+    assert_eq!(kept, "freeze");
+    let serial: String = raw.query_row("SELECT serial FROM devices WHERE id = 'CT5-1.2'", [], |r| r.get(0)).unwrap();
+    assert_eq!(serial, "not a\nserial");
+}
+
 #[test]
 fn what_is_sent_has_an_order_that_no_clock_changes() {
     let folder = tempfile::tempdir().unwrap();

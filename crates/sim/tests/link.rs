@@ -263,16 +263,16 @@ async fn files_are_looked_at_fetched_and_sent() {
         let seen = sync.stat(&framework).await.unwrap();
         assert_eq!(seen.mode, 0o100_644);
         let mut fetched = Vec::new();
-        let total = sync.recv(&framework, &mut |piece| fetched.extend_from_slice(piece)).await.unwrap();
+        let total = sync.recv(&framework, u64::MAX, &mut |piece| fetched.extend_from_slice(piece)).await.unwrap();
         assert_eq!((total, fetched.len() as u64), (u64::from(seen.size), total));
         assert_eq!(sync.stat(&path("/nothing")).await.unwrap().mode, 0);
-        assert!(matches!(sync.recv(&path("/nothing"), &mut |_| {}).await, Err(SyncError::Failed { .. })));
+        assert!(matches!(sync.recv(&path("/nothing"), u64::MAX, &mut |_| {}).await, Err(SyncError::Failed { .. })));
 
         let data: Vec<u8> = (0..200_000u32).map(|n| n as u8).collect();
         let target = path("/data/local/tmp/wibbet-test");
         sync.send(&target, 0o600, 77, &data).await.unwrap();
         let mut back = Vec::new();
-        sync.recv(&target, &mut |piece| back.extend_from_slice(piece)).await.unwrap();
+        sync.recv(&target, u64::MAX, &mut |piece| back.extend_from_slice(piece)).await.unwrap();
         assert!(back == data);
         let listed = sync.list(&path("/data/local/tmp")).await.unwrap();
         assert_eq!(

@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 
 use wibbet_adb::{
     CallError, Channel, Collected, Feature, KeyRing, Link, Progress, Service, Sink as _, SyncError, Timeouts,
@@ -17,6 +18,9 @@ use super::claims::DeviceClaims;
 use super::device::{AskError, Device};
 use crate::around::{Route, Surroundings};
 use crate::policy::RunPolicy;
+
+/// How long a link may take to answer when it is asked whether it is there yet.
+const STILL_THERE: Duration = Duration::from_secs(5);
 
 /// How far the making of a link has got.
 pub type LinkStep = Progress;
@@ -209,6 +213,13 @@ impl AdbDevice {
         Ok(answer(said, code))
     }
 
+    /// Whether anything is answered over the link at all.
+    async fn still_answers(&self, link: &Link) -> bool {
+        let limits = Timeouts { idle: STILL_THERE, ..self.limits };
+        let asked = link.call(&shell_service(link, "echo"), &limits, &mut Collected::default()).await;
+        !matches!(asked, Err(CallError::Silent { .. } | CallError::Link(_)))
+    }
+
     /// A service that was announced has been refused: it is not tried again.
     fn forget(&self, carriage: &Delivery) {
         let offered = &mut self.known().capabilities.offered;
@@ -273,7 +284,15 @@ impl Device for AdbDevice {
                     refused = Some(format!("the device refused “{service}”"));
                 }
                 Err(CallError::Link(error)) => return Err(AskError::Lost(error)),
-                Err(error @ CallError::Silent { .. }) => return Err(AskError::Silent(error.to_string())),
+                Err(error @ CallError::Silent { .. }) => {
+                    if self.still_answers(&link).await {
+                        return Err(AskError::Silent(error.to_string()));
+                    }
+                    // A device that has left the network sends no word of it, and what is sent to it now may be acted on
+                    // minutes later.
+                    link.give_up("it does not answer anything any more");
+                    return Err(AskError::Lost(link.ended().await));
+                }
                 Err(error) => return Err(AskError::Broken(error.to_string())),
             }
         }

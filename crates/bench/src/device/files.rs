@@ -25,9 +25,7 @@ impl AdbDevice {
         let mut bytes = Vec::new();
         let fetched = async {
             let mut sync = SyncClient::open(&link, self.patience.look).await?;
-            let mut take =
-                |piece: &[u8]| bytes.extend_from_slice(&piece[..piece.len().min(most - bytes.len().min(most))]);
-            sync.recv(path, &mut take).await
+            sync.recv(path, most as u64, &mut |piece: &[u8]| bytes.extend_from_slice(piece)).await
         };
         fetched.await.map_err(|e| asked(&e))?;
         Ok(bytes)
@@ -62,9 +60,13 @@ impl AdbDevice {
         if let Some(tools) = self.known().tools {
             return Ok(tools);
         }
+        // What was tried there says a few lines.
+        const MOST_SAID: usize = 64 * 1024;
         let mut said = Vec::new();
-        self.raw(&probe_command(file, size), &mut |piece| said.extend_from_slice(&piece[..piece.len().min(4096)]))
-            .await?;
+        self.raw(&probe_command(file, size), &mut |piece| {
+            said.extend_from_slice(&piece[..piece.len().min(MOST_SAID.saturating_sub(said.len()))])
+        })
+        .await?;
         let tools = read_probe(&said);
         self.known().tools = Some(tools);
         Ok(tools)

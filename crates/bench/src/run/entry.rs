@@ -6,7 +6,7 @@ use wibbet_core::run::{Run, RunKind};
 
 use super::begin::begin_run;
 use super::error::{RunError, RunNews};
-use super::runner::Runner;
+use super::runner::{Runner, stopped};
 use super::settle::settle_interrupted;
 use wibbet_types::RunId;
 
@@ -60,9 +60,13 @@ async fn carry_out(
         None => note_met(book, device).await?,
     };
     let _claimed = claim(workplace, device)?;
-    for found in settle_interrupted(book, device, &facts.id).await? {
-        news(RunNews::Found(found));
-    }
+    // Whatever is not settled for a stop stays an open question.
+    let settled = tokio::select! {
+        biased;
+        settled = settle_interrupted(book, device, &facts.id) => settled?,
+        () = stopped(stop.clone()) => return Err(RunError::Stopped),
+    };
+    settled.into_iter().for_each(|found| news(RunNews::Found(found)));
     let run = match start {
         RunStart::New(kind, plan) => begin_run(book, &facts.id, kind, &plan, &device.capabilities()).await?,
         RunStart::Resume(number) => {

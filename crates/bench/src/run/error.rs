@@ -26,9 +26,20 @@ pub enum RunError {
     /// Another program is at work on the device.
     #[error(transparent)]
     Claim(#[from] wibbet_logbook::ClaimError),
+    /// Somebody asked to stop before the run was begun.
+    #[error("stopped before anything was sent")]
+    Stopped,
     /// There is no such run.
     #[error("the logbook has no run {0}")]
     NoSuchRun(RunId),
+    /// Another version of Wibbet wrote the run.
+    #[error("run {run} was written by another version of Wibbet ({why}): carry it on with that one. Nothing was sent")]
+    NotUnderstood {
+        /// The run.
+        run: RunId,
+        /// What is not understood of it.
+        why: String,
+    },
     /// The run was carried out on another device.
     #[error("run {run} is of the device {of}, and this is {here}. Nothing was sent")]
     OtherDevice {

@@ -2,6 +2,7 @@
 
 use std::collections::HashSet;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 
 use futures_util::StreamExt as _;
 use futures_util::stream::FuturesUnordered;
@@ -33,6 +34,10 @@ pub struct Runner<'a, D> {
     settled: Mutex<HashSet<StepIndex>>,
 }
 
+/// How long a look that has begun may go on when somebody asks to stop: it mostly ends much sooner, and then nothing stays
+/// open.
+const LAST_LOOK: Duration = Duration::from_secs(2);
+
 /// Why a step was left where it is.
 pub(crate) enum Left {
     /// Somebody asked to stop.
@@ -63,6 +68,9 @@ impl<'a, D: Device> Runner<'a, D> {
         news: &'a (dyn Fn(RunNews) + Send + Sync),
     ) -> Result<Run, RunError> {
         let run = book.with(move |book| book.run(number)).await?.ok_or(RunError::NoSuchRun(number))?;
+        if let Some(why) = run.not_understood.first() {
+            return Err(RunError::NotUnderstood { run: number, why: why.clone() });
+        }
         let runner = Self { device, book, patience, news, stop, run: Mutex::new(run), settled: Mutex::default() };
         let ended = runner.all().await;
         let state = match &ended {
@@ -211,7 +219,7 @@ impl<'a, D: Device> Runner<'a, D> {
         let of: Vec<_> = steps.iter().map(|step| (step.id.clone(), step.user)).collect();
         let deadline = Instant::now() + self.patience.link;
         loop {
-            let why = match look_at_all(self.device, &of).await {
+            let why = match self.until_stopped(look_at_all(self.device, &of)).await? {
                 Ok(seen) => return Ok(seen),
                 Err(SurveyError::Ask(error)) => self.or_final(error)?,
                 Err(other) => RunError::Device(other.to_string()),
@@ -242,16 +250,31 @@ impl<'a, D: Device> Runner<'a, D> {
             other => other.to_string(),
         };
         (self.news)(RunNews::Waiting(Some(words)));
-        let mut stop = self.stop.clone();
-        let stopped = async move {
-            if stop.wait_for(|stop| *stop).await.is_err() {
-                // A sender that has gone cannot stop anything any more.
-                std::future::pending::<()>().await;
-            }
-        };
-        match timeout(self.patience.pause, stopped).await {
+        match timeout(self.patience.pause, stopped(self.stop.clone())).await {
             Ok(()) => Err(Left::Stopped),
             Err(_) => Ok(()),
         }
+    }
+
+    /// Reads something, unless somebody stops and it does not end soon then. What is not known for that stays an open
+    /// question. Never around what changes the device.
+    pub(super) async fn until_stopped<T>(&self, reading: impl Future<Output = T>) -> Result<T, Left> {
+        let enough = async {
+            stopped(self.stop.clone()).await;
+            tokio::time::sleep(LAST_LOOK).await;
+        };
+        tokio::select! {
+            biased;
+            read = reading => Ok(read),
+            () = enough => Err(Left::Stopped),
+        }
+    }
+}
+
+/// Waits until somebody asks to stop.
+pub(super) async fn stopped(mut stop: watch::Receiver<bool>) {
+    if stop.wait_for(|stop| *stop).await.is_err() {
+        // A sender that has gone cannot stop anything any more.
+        std::future::pending::<()>().await;
     }
 }

@@ -12,6 +12,9 @@ use crate::device::{AskError, Device};
 use crate::logbook::now;
 use crate::ops::{Sight, look_at};
 
+/// So many bytes of an answer are kept.
+const MOST_KEPT: usize = 16 * 1024;
+
 impl<'a, D: Device> Runner<'a, D> {
     pub(super) async fn step(&self, index: StepIndex) -> Result<(), Left> {
         let step = self.run().steps[index.get()].clone();
@@ -91,7 +94,9 @@ impl<'a, D: Device> Runner<'a, D> {
     }
 
     async fn answered(&self, index: StepIndex, answer: &str) -> Result<(), Left> {
-        self.record(index, StepEvent::Answered { text: PlainText::new(answer), at: now() }).await
+        // The beginning says what became of it; whatever a device says more is not the record's to keep.
+        let text = PlainText::new(&answer[..answer.floor_char_boundary(MOST_KEPT)]);
+        self.record(index, StepEvent::Answered { text, at: now() }).await
     }
 
     /// Reads a step's package back, waiting for the link where it has gone.
@@ -99,7 +104,7 @@ impl<'a, D: Device> Runner<'a, D> {
         let deadline = Instant::now() + self.patience.link;
         let mut unclear = 0;
         loop {
-            let why = match look_at(self.device, &step.id, step.user).await {
+            let why = match self.until_stopped(look_at(self.device, &step.id, step.user)).await? {
                 Ok(sight) => match (sight.found, &sight.told) {
                     (Finding::Unclear(why), told) => {
                         unclear += 1;

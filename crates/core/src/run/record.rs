@@ -124,6 +124,9 @@ pub struct Run {
     pub touched: Timestamp,
     /// The steps, in order.
     pub steps: Vec<Step>,
+    /// What of its record this version does not understand, in words: another one wrote it. Such a run is shown and left
+    /// alone. Its steps are those that are understood.
+    pub not_understood: Vec<String>,
 }
 
 impl Run {
@@ -140,7 +143,7 @@ impl Run {
     /// Whether the run can be carried on: a step is open, or the last look at all of them was not
     /// taken.
     pub fn is_unfinished(&self) -> bool {
-        self.state != RunState::Finished
+        self.state != RunState::Finished && self.not_understood.is_empty()
     }
 
     /// The steps whose aims the run as a whole has reached: of several done ones for a package and
@@ -148,6 +151,6 @@ impl Run {
     pub fn reached(&self) -> impl Iterator<Item = &Step> {
         let done = |s: &&Step| s.outcome == Some(Outcome::Done);
         let last: BTreeMap<_, _> = self.steps.iter().filter(done).map(|s| ((&s.id, s.user), s.index)).collect();
-        last.into_values().filter_map(|index| self.steps.get(index.get()))
+        last.into_values().filter_map(|index| self.steps.iter().find(|step| step.index == index))
     }
 }

@@ -168,6 +168,7 @@ mod tests {
         };
         let device = "S".parse().unwrap();
         Run {
+            not_understood: Vec::new(),
             number: RunId::new(number),
             device,
             kind,

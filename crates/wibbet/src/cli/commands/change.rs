@@ -274,6 +274,9 @@ fn show(run: &Run, as_json: bool) -> Exit {
             line(format_args!("           {}", step.remark));
         }
     }
+    for why in &run.not_understood {
+        line(format_args!("beware: another version of Wibbet wrote a part of this: {why}"));
+    }
     Exit::of(run)
 }
 

@@ -228,12 +228,15 @@ pub(crate) async fn runs(workplace: &Workplace, as_json: bool) -> Result<Exit, F
 }
 
 fn one_line(run: &Run) -> String {
-    let counts: Vec<String> =
+    let mut counts: Vec<String> =
         [Outcome::Done, Outcome::Refused, Outcome::NoEffect, Outcome::Unsettled, Outcome::Skipped]
             .into_iter()
             .filter(|o| run.count(*o) > 0)
             .map(|o| format!("{} {o}", run.count(o)))
             .collect();
+    if !run.not_understood.is_empty() {
+        counts.push("not all of it understood".into());
+    }
     format!(
         "run {:<5} {:<22} {:<9} {:<9} {}  {}",
         run.number,

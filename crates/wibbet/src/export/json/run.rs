@@ -46,6 +46,8 @@ pub(crate) struct Steps {
     begun: Option<String>,
     dry_run: bool,
     steps: Vec<JsonStep>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    not_understood: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     error: Option<JsonError>,
 }
@@ -75,6 +77,7 @@ impl Steps {
             begun: Some(time(run.begun)),
             dry_run: false,
             steps: steps.collect(),
+            not_understood: run.not_understood.clone(),
             error: None,
         }
     }
@@ -116,6 +119,7 @@ impl Steps {
             begun: None,
             dry_run: true,
             steps: steps.collect(),
+            not_understood: Vec::new(),
             error: None,
         }
     }

@@ -240,7 +240,13 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 device.name(),
                 app.clock(run.begun)
             );
-            vec![Line::styled(truncate(&title, cells), theme.strong), progress(run, theme, cells), Line::raw("")]
+            let mut lines = vec![Line::styled(truncate(&title, cells), theme.strong), progress(run, theme, cells)];
+            if let Some(why) = run.not_understood.first() {
+                let words = format!(" Another version of Wibbet wrote a part of this: {why}. It is left alone.");
+                lines.push(Line::styled(truncate(&words, cells), theme.alert));
+            }
+            lines.push(Line::raw(""));
+            lines
         }
     }
 }
