@@ -13,7 +13,7 @@ use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::{claim, note_met, survey};
 use wibbet_bench::policy::RunPolicy;
-use wibbet_bench::run::{RunError, RunNews, Runner, begin_run, settle_interrupted};
+use wibbet_bench::run::{RunError, RunNews, RunStart, Runner, begin_run, run_plan, settle_interrupted};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::package::{Enabled, PackageState};
 use wibbet_core::plan::{Change, TrayItem, plan_put_back, plan_take_out};
@@ -687,4 +687,34 @@ async fn a_survey_tells_the_conditions_apart() {
         [kind("com.android.webview"), kind("fer.pellmoor.tides"), kind("android")],
         ["updated-system", "user", "system"]
     );
+}
+
+/// A device that leaves the network sends no word of it. The link is made anew, and the run goes on.
+#[tokio::test(start_paused = true)]
+async fn a_link_that_dies_without_a_word_is_made_anew() {
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = crate::support::in_memory(Scenario::crew_phone(), 1, folder.path(), patience(1)).await;
+    let device = workplace.device(sim.address());
+    device.connect(&mut |_| {}).await.unwrap();
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let items = [NOTES, RADIO, EGG].map(|i| TrayItem { id: id(i), user: OWNER, way: Change::Uninstall });
+    let plan = plan_take_out(&inventory, &device.capabilities(), &items, false);
+    let sent = Mutex::new(0);
+    let news = |news| {
+        if let RunNews::Step(_, StepEvent::Sent { .. }) = news {
+            let mut sent = sent.lock().unwrap();
+            *sent += 1;
+            if *sent == 2 {
+                sim.set_fault(Fault::Adrift);
+            }
+        }
+    };
+    let (_stop, stopped) = watch::channel(false);
+    let begun = tokio::time::Instant::now();
+    let ended = run_plan(&workplace, &device, RunStart::New(RunKind::TakeOut, plan), stopped, &news).await;
+    assert_eq!(outcomes(&ended.result.unwrap()), [Outcome::Done; 3]);
+    assert!([NOTES, RADIO, EGG].iter().all(|id| sim.holds(id, 0) == Some((false, 0))));
+    // The answer is waited for as long as a change may take, and then it is asked whether anything is there.
+    let limit = workplace.patience.change + Duration::from_secs(10);
+    assert!(begun.elapsed() < limit, "{:?}", begun.elapsed());
 }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use wibbet_types::PackageId;
 
-use super::packages_dump::{DumpedPackage, PackageDump};
+use super::packages_dump::{DumpedPackage, MOST_USERS, PackageDump};
 use crate::ask::Request;
 use crate::device::User;
 use crate::package::{Inventory, Package, PackageKind, PackageState};
@@ -27,6 +27,9 @@ pub fn inventory(
     listed: &[(PackageId, Option<wibbet_types::DevicePath>)],
 ) -> Inventory {
     let mut gaps = dump.gaps;
+    if users.len() >= MOST_USERS {
+        gaps.push(format!("the device lists {MOST_USERS} users or more: only so many are shown"));
+    }
     let missing = listed.iter().filter(|(id, _)| !dump.packages.contains_key(id)).count();
     let apks: std::collections::HashMap<_, _> = listed.iter().map(|(id, apk)| (id, apk)).collect();
     if missing > 0 {

@@ -44,6 +44,9 @@ pub(crate) struct State {
     pub(crate) latency: Duration,
     pub(crate) traffic: crate::line::Traffic,
     pub(crate) mute: bool,
+    /// So many connections have been made, and so many of the first ones are dead.
+    pub(crate) connections: u64,
+    pub(crate) adrift: u64,
     pub(crate) no_tools: bool,
     pub(crate) transcript: Vec<String>,
     /// So many calls of the package service fail yet, because the device has just started.
@@ -79,6 +82,8 @@ impl State {
             latency: Duration::ZERO,
             traffic: crate::line::Traffic::default(),
             mute: false,
+            connections: 0,
+            adrift: 0,
             no_tools: false,
             transcript: Vec::new(),
             calls_until_ready: 0,
@@ -112,6 +117,7 @@ impl State {
             Fault::Line(line) => self.traffic.line = line,
             Fault::Cut(at) => self.cutter.set(at),
             Fault::Mute => self.mute = true,
+            Fault::Adrift => self.adrift = self.connections,
             Fault::NoTools => self.no_tools = true,
             Fault::Says(command, answer) => {
                 self.says.insert(command, answer);

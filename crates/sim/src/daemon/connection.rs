@@ -41,11 +41,16 @@ where
     let (from, to) = tokio::io::split(stream);
     let (out, queue) = mpsc::unbounded_channel();
     let checksum = shared.state().scenario.protocol.version < VERSION_SKIP_CHECKSUM;
+    let number = {
+        let mut state = shared.state();
+        state.connections += 1;
+        state.connections
+    };
     // In this order, so that a seed leads to the same course each time.
     tokio::select! {
         biased;
-        () = read_all(BufReader::new(from), shared, out, checksum, welcomed) => {}
-        () = write_all(to, queue, shared, checksum) => {}
+        () = read_all(BufReader::new(from), shared, (out, number), checksum, welcomed) => {}
+        () = write_all(to, queue, shared, (checksum, number)) => {}
     }
 }
 
@@ -53,9 +58,12 @@ pub(crate) async fn write_all<W: AsyncWrite + Unpin>(
     mut to: W,
     mut queue: mpsc::UnboundedReceiver<Packet>,
     shared: &Shared,
-    checksum: bool,
+    (checksum, number): (bool, u64),
 ) {
     while let Some(packet) = queue.recv().await {
+        if number <= shared.state().adrift {
+            continue;
+        }
         let bytes = packet.encode(checksum);
         let passage = shared.state().cutter.pass(Direction::FromDevice, bytes.len());
         let (pass, cut) = match passage {
@@ -89,7 +97,7 @@ struct Connection<'a> {
 async fn read_all<R: AsyncRead + Unpin>(
     mut from: R,
     shared: &Arc<Shared>,
-    out: Out,
+    (out, number): (Out, u64),
     checksum: bool,
     welcomed: Option<u32>,
 ) {
@@ -111,6 +119,9 @@ async fn read_all<R: AsyncRead + Unpin>(
         let size = Header::SIZE + packet.data.len();
         if shared.state().cutter.pass(Direction::ToDevice, size) != Passage::Whole {
             return;
+        }
+        if number <= shared.state().adrift {
+            continue;
         }
         connection.handle(packet).await;
         while connection.tasks.try_join_next().is_some() {}

@@ -47,6 +47,9 @@ pub enum Fault {
     Cut(CutAt),
     /// No command is answered from now on; the connection stays up.
     Mute,
+    /// Nothing comes through the connections that there are now, in either direction, and nothing is said of it: the
+    /// device has left the network. Later ones are as they should be.
+    Adrift,
     /// There are no tools for files.
     NoTools,
     /// A package misbehaves.
@@ -61,7 +64,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, no-tools, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON, says=COMMAND:TEXT"
 )]
 pub struct BadFault(String);
@@ -94,6 +97,7 @@ impl FromStr for Fault {
             "cut" => Self::Cut(place(true)?),
             "cut-bytes" => Self::Cut(place(false)?),
             "mute" => Self::Mute,
+            "adrift" => Self::Adrift,
             "no-tools" => Self::NoTools,
             "says-yes" => Self::Package(id(value)?, Flaw::SaysYes),
             "comes-back" => Self::Package(id(value)?, Flaw::ComesBack),
@@ -126,6 +130,7 @@ mod tests {
             ("cut=to:3", Fault::Cut(CutAt::Packet(Direction::ToDevice, 3))),
             ("cut-bytes=from:100", Fault::Cut(CutAt::Bytes(Direction::FromDevice, 100))),
             ("mute", Fault::Mute),
+            ("adrift", Fault::Adrift),
             ("comes-back=a.b", Fault::Package(id.clone(), Flaw::ComesBack)),
             ("says=dumpsys package:x: y", Fault::Says("dumpsys package".into(), "x: y".into())),
             ("refuse=a.b:-1000", Fault::Refuse(id, "-1000".into())),
