@@ -445,3 +445,28 @@ async fn the_devices_screen_is_followed() {
     seen.inventory().await;
     assert_eq!(asked(), before);
 }
+
+/// A mistake in one session is told, and ends nothing else.
+#[tokio::test]
+async fn a_session_that_fails_says_so() {
+    let sim = device(Scenario::crew_phone(), 1).await;
+    let folder = tempfile::tempdir().unwrap();
+    let workplace = workplace(folder.path(), patience(1));
+    let (told, mut events) = mpsc::unbounded_channel();
+    let _session = Session::start(workplace.device(sim.address()), workplace.clone(), move |event| {
+        assert!(!matches!(event, SessionEvent::Inventory(_)), "a mistake somewhere in the session");
+        drop(told.send(event));
+    });
+    let mut seen = String::new();
+    while let Some(event) = timeout(Duration::from_secs(120), events.recv()).await.unwrap() {
+        match event {
+            SessionEvent::Ladder(ladder) => seen = ladder.trouble.map_or_else(String::new, |trouble| trouble.seen),
+            SessionEvent::RunEnded(why) => {
+                assert_eq!(why.as_deref(), Some(seen.as_str()));
+                break;
+            }
+            _ => {}
+        }
+    }
+    assert!(seen.contains("has failed") && seen.contains("nothing more is sent"), "{seen}");
+}

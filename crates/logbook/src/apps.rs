@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use rusqlite::{Row, params};
 use wibbet_core::package::{ApkFingerprint, AppFacts, HomeEntry};
-use wibbet_types::PlainText;
+use wibbet_types::{DeviceId, PlainText};
 
 use crate::{Logbook, Result};
 
@@ -12,21 +12,41 @@ use crate::{Logbook, Result};
 const MOST: i64 = 60_000;
 
 impl Logbook {
-    /// What the APKs of a build told in some languages, by what they are remembered by. `languages` is the list as it
-    /// was written.
-    pub fn apps(&self, build: &str, languages: &str) -> Result<HashMap<ApkFingerprint, AppFacts>> {
-        let sql = "SELECT path, size, time, version, label, locale, home, parts, overlay_of, libraries, trouble \
-                   FROM apps WHERE build = ?1 AND languages = ?2";
+    /// What the APKs of a device of a build told in some languages, by what they are remembered by; of those that it has
+    /// not told of, what two others have told alike. Whoever is on a network can say that they are of any build, so that
+    /// one device alone does not name the packages of its like. `languages` is the list as it was written.
+    pub fn apps(&self, build: &str, languages: &str, device: &DeviceId) -> Result<HashMap<ApkFingerprint, AppFacts>> {
+        let sql = "SELECT path, size, time, version, label, locale, home, parts, overlay_of, libraries, trouble, \
+                   count(*), max(device = ?3) FROM apps WHERE build = ?1 AND languages = ?2 \
+                   GROUP BY path, size, time, version, label, locale, home, parts, overlay_of, libraries, trouble";
         let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
-        let rows = statement.query_map(params![build, languages], app).map_err(self.failed())?;
-        rows.collect::<rusqlite::Result<_>>().map_err(self.failed())
+        let values = params![build, languages, device.as_str()];
+        let rows = statement.query_map(values, |row| Ok((app(row)?, row.get::<_, i64>(11)?, row.get::<_, bool>(12)?)));
+        let (mut own, mut others) = (HashMap::new(), HashMap::new());
+        for row in rows.map_err(self.failed())? {
+            let ((mark, facts), alike, is_own) = row.map_err(self.failed())?;
+            if is_own {
+                own.insert(mark, facts);
+            } else {
+                let told: &mut Vec<(i64, AppFacts)> = others.entry(mark).or_default();
+                told.push((alike, facts));
+            }
+        }
+        for (mark, mut told) in others {
+            // Where they contradict each other none of them is believed.
+            if let (Some((2.., facts)), true) = (told.pop(), told.is_empty()) {
+                own.entry(mark).or_insert(facts);
+            }
+        }
+        Ok(own)
     }
 
-    /// Remembers what APKs of a build told.
+    /// Remembers what APKs of a device of a build told.
     pub fn note_apps(
         &mut self,
         build: &str,
         languages: &str,
+        device: &DeviceId,
         apps: &[(ApkFingerprint, String, AppFacts)],
     ) -> Result<()> {
         let path = self.path.clone();
@@ -34,8 +54,8 @@ impl Logbook {
         let change = self.connection.transaction().map_err(failed)?;
         {
             let sql = "INSERT OR REPLACE INTO apps (path, size, time, version, build, languages, package, label, locale, \
-                       home, parts, overlay_of, libraries, trouble) \
-                       VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14)";
+                       home, parts, overlay_of, libraries, trouble, device) \
+                       VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15)";
             let mut insert = change.prepare_cached(sql).map_err(failed)?;
             for (mark, id, facts) in apps {
                 let home: Vec<String> = facts
@@ -63,6 +83,7 @@ impl Logbook {
                     facts.overlay_of.as_ref().map(wibbet_types::PackageId::as_str),
                     libraries.join("\n"),
                     facts.trouble.as_ref().map(PlainText::as_str),
+                    device.as_str(),
                 ];
                 insert.execute(values).map_err(failed)?;
             }

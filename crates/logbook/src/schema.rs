@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 5] = ["
+const STEPS: [&str; 6] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -93,6 +93,19 @@ UPDATE steps SET sent_order = placed.n FROM (
 CREATE INDEX order_of_steps ON steps (sent_order);
 -- Where a device was met by wireless debugging is not remembered any more: the port was that of one start.
 UPDATE devices SET address = '' WHERE sdk >= 30 AND address LIKE '%:%' AND address NOT LIKE '%:5555';
+", "
+-- What an APK tells is kept for each device: what one tells is not what its like have to be shown.
+DROP TABLE apps;
+CREATE TABLE apps (
+    path TEXT NOT NULL, size INTEGER NOT NULL, time INTEGER NOT NULL, version INTEGER NOT NULL,
+    build TEXT NOT NULL, languages TEXT NOT NULL, device TEXT NOT NULL,
+    package TEXT NOT NULL,
+    label TEXT, locale TEXT NOT NULL,
+    home TEXT NOT NULL,                                           -- a line for each entry: class, tab, label
+    parts TEXT NOT NULL,                                          -- activities services receivers providers
+    overlay_of TEXT, libraries TEXT NOT NULL, trouble TEXT,
+    PRIMARY KEY (path, build, languages, device)
+) STRICT, WITHOUT ROWID;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

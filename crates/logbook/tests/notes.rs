@@ -91,20 +91,43 @@ fn facts(label: &str) -> AppFacts {
 fn what_apks_told_is_found_again_by_file_build_and_languages() {
     let folder = tempfile::tempdir().unwrap();
     let mut book = Logbook::open(folder.path()).unwrap();
+    let one = wibbet_core::testing::device_id("CT5-1");
     let none = AppFacts { trouble: Some("it is cut".into()), ..AppFacts::default() };
     let all = [
         (mark("/system/app/A/A.apk", 100), "com.a".to_owned(), facts("壁紙")),
         (mark("/system/app/B/B.apk", u32::MAX), "com.b".to_owned(), none.clone()),
     ];
-    book.note_apps("CTN5", "zh-TW,en", &all).unwrap();
-    let known = book.apps("CTN5", "zh-TW,en").unwrap();
+    book.note_apps("CTN5", "zh-TW,en", &one, &all).unwrap();
+    let known = book.apps("CTN5", "zh-TW,en", &one).unwrap();
     assert_eq!(known.len(), 2);
     assert_eq!(known[&mark("/system/app/A/A.apk", 100)], facts("壁紙"));
     assert_eq!(known[&mark("/system/app/B/B.apk", u32::MAX)], none);
-    assert!(book.apps("CTN6", "zh-TW,en").unwrap().is_empty(), "another build");
-    assert!(book.apps("CTN5", "de").unwrap().is_empty(), "other languages");
+    assert!(book.apps("CTN6", "zh-TW,en", &one).unwrap().is_empty(), "another build");
+    assert!(book.apps("CTN5", "de", &one).unwrap().is_empty(), "other languages");
     // Another file in the place of one is another file, and takes its place.
-    book.note_apps("CTN5", "zh-TW,en", &[(mark("/system/app/A/A.apk", 101), "com.a".into(), facts("Neu"))]).unwrap();
-    let known = book.apps("CTN5", "zh-TW,en").unwrap();
+    book.note_apps("CTN5", "zh-TW,en", &one, &[(mark("/system/app/A/A.apk", 101), "com.a".into(), facts("Neu"))])
+        .unwrap();
+    let known = book.apps("CTN5", "zh-TW,en", &one).unwrap();
     assert_eq!((known.len(), known.contains_key(&mark("/system/app/A/A.apk", 100))), (2, false));
+}
+
+/// Whoever is on a network can say that they are of any build, and name its packages as they like.
+#[test]
+fn what_one_device_tells_is_not_what_its_like_are_shown() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut book = Logbook::open(folder.path()).unwrap();
+    let device = wibbet_core::testing::device_id;
+    let told = |label: &str| [(mark("/system/app/A/A.apk", 100), "com.a".to_owned(), facts(label))];
+    let shown = |book: &Logbook, of: &str| {
+        let known = book.apps("CTN5", "en", &device(of)).unwrap();
+        known.values().next().and_then(|facts| facts.label.clone()).map(|label| label.to_string())
+    };
+    book.note_apps("CTN5", "en", &device("liar"), &told("Weather")).unwrap();
+    assert_eq!(shown(&book, "CT5-3"), None);
+    book.note_apps("CTN5", "en", &device("CT5-1"), &told("Telephony")).unwrap();
+    book.note_apps("CTN5", "en", &device("CT5-2"), &told("Telephony")).unwrap();
+    assert_eq!(shown(&book, "CT5-3"), None, "they contradict each other");
+    assert_eq!(shown(&book, "liar").as_deref(), Some("Weather"), "each is believed of itself");
+    book.note_apps("CTN5", "en", &device("liar"), &told("Telephony")).unwrap();
+    assert_eq!(shown(&book, "CT5-3").as_deref(), Some("Telephony"));
 }

@@ -64,7 +64,7 @@ pub async fn device_languages(device: &AdbDevice) -> Result<Vec<Locale>, AskErro
 }
 
 /// Reads what the APKs of a device say, in some languages, giving it on as it becomes known. What was read before, on
-/// this device or another of the same build, comes from the logbook.
+/// this device or on two others of the same build, comes from the logbook.
 ///
 /// # Errors
 /// When the link goes. What cannot be read of single files stands in their facts.
@@ -75,12 +75,13 @@ pub async fn read_labels(
     wanted: &[Locale],
     news: &mut (dyn FnMut(LabelNews) + Send),
 ) -> Result<(AppNames, LabelCost), AskError> {
-    let build = device.facts().map_or_else(String::new, |f| format!("{} {} {}", f.maker, f.model, f.build));
+    let facts = device.facts().ok_or_else(|| AskError::Broken("the device did not say what it is".into()))?;
+    let build = format!("{} {} {}", facts.maker, facts.model, facts.build);
     let languages = wanted.iter().map(ToString::to_string).collect::<Vec<_>>().join(",");
     let known = {
-        let (build, languages) = (build.clone(), languages.clone());
+        let (build, languages, id) = (build.clone(), languages.clone(), facts.id.clone());
         // Without the logbook all of them are read: it is but a memory here.
-        book.with(move |book| book.apps(&build, &languages)).await.unwrap_or_default()
+        book.with(move |book| book.apps(&build, &languages, &id)).await.unwrap_or_default()
     };
     let paths = ApkPaths::of(inventory, wanted);
     let looked = device.stat(&paths.all).await?;
@@ -99,7 +100,7 @@ pub async fn read_labels(
     let note = std::mem::take(&mut driver.reading.to_note);
     if !note.is_empty() {
         // What cannot be remembered is read again the next time.
-        let _ = book.with(move |book| book.note_apps(&build, &languages, &note)).await;
+        let _ = book.with(move |book| book.note_apps(&build, &languages, &facts.id, &note)).await;
     }
     done?;
     let counts = driver.reading.counts;

@@ -1,7 +1,9 @@
 //! A session as its owner holds it.
 
+use std::panic::AssertUnwindSafe;
 use std::sync::Arc;
 
+use futures_util::FutureExt as _;
 use tokio::sync::{Notify, mpsc, watch};
 use tokio::task::JoinHandle;
 use wibbet_core::link::{Advice, Ladder, Rung};
@@ -76,7 +78,17 @@ impl Session {
             let at = actor.device.address();
             actor.fall(actor.advise(Rung::Authorised, Advice::Offered, format!("{at} is announced")));
         }
-        let task = tokio::spawn(async move { actor.live().await });
+        let tell = Arc::clone(&actor.events);
+        let task = tokio::spawn(async move {
+            if AssertUnwindSafe(actor.live()).catch_unwind().await.is_err() {
+                // A mistake in this program. What was sent is in the logbook; the other devices go on.
+                let seen = "a part of Wibbet that works on this device has failed; nothing more is sent to it. Start Wibbet again, and please report it";
+                let mut ladder = Ladder::default();
+                ladder.fall(actor.advise(Rung::Shell, Advice::Restart, seen));
+                tell(SessionEvent::Ladder(Box::new(ladder)));
+                tell(SessionEvent::RunEnded(Some(seen.into())));
+            }
+        });
         Self { commands, stop, wake, device, task }
     }
 

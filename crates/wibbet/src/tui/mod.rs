@@ -17,7 +17,7 @@ mod windows;
 mod tests;
 
 use std::io::stdout;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use std::time::Duration;
 
 use anyhow::Context as _;
@@ -27,7 +27,7 @@ use crossterm::event::{
 use crossterm::execute;
 use futures_util::StreamExt as _;
 use tokio::sync::mpsc;
-use wibbet_bench::fleet::Bench;
+use wibbet_bench::fleet::{Bench, BenchEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_types::Address;
 
@@ -62,6 +62,7 @@ pub(crate) struct Start {
 pub(crate) async fn run(simulated: bool, prepare: impl Future<Output = anyhow::Result<Start>>) -> anyhow::Result<Exit> {
     let mut terminal = ratatui::try_init()
         .context("the screen needs a terminal; without one, see `wibbet --help` for the commands")?;
+    keep_the_screen_for_others();
     // A terminal without a mouse or pasting works all the same.
     let _ = execute!(stdout(), EnableMouseCapture, EnableBracketedPaste);
     let ended = prepared(simulated, prepare, &mut terminal).await;
@@ -121,6 +122,8 @@ impl Screen {
             // The screen is ending when nobody receives them any more.
             let _ = events.send(Message::Bench(event));
         });
+        // A second screen in one program would tell the first.
+        let _ = FAILURES.set(sender.clone());
         let effects = Effects { bench, logbook, demo: demo.clone(), messages: sender };
         effects.read_choices();
         Self { model, theme, effects, demo, messages }
@@ -170,4 +173,25 @@ impl Screen {
             messages.push(Message::DeviceScreens(demo.screens(self.model.app.qr.as_deref())));
         }
     }
+}
+
+/// Where it is told that a task has failed, once there is a screen.
+static FAILURES: OnceLock<mpsc::UnboundedSender<Message>> = OnceLock::new();
+
+/// A mistake in a task beside the screen's own is shown on the screen. What takes a panic for the end of the program would
+/// give the terminal back while the screen goes on, perhaps with a run on another device.
+fn keep_the_screen_for_others() {
+    let ending = std::panic::take_hook();
+    let own = std::thread::current().id();
+    std::panic::set_hook(Box::new(move |panic| {
+        if std::thread::current().id() == own {
+            return ending(panic);
+        }
+        let place = panic.location().map_or_else(String::new, |at| format!(" ({}:{})", at.file(), at.line()));
+        let note = format!("A part of Wibbet has failed{place}; what was sent is in the logbook. Please report it.");
+        if let Some(screen) = FAILURES.get() {
+            // A screen that is ending has nobody to tell it to.
+            let _ = screen.send(Message::Bench(BenchEvent::Note(note)));
+        }
+    }));
 }
