@@ -145,7 +145,11 @@ impl MdnsAnnouncer {
         let mut names = Vec::new();
         for one in announced {
             let Some(first) = one.addresses.first() else { continue };
-            let ips: Vec<IpAddr> = one.addresses.iter().map(SocketAddr::ip).collect();
+            // What listens on this computer is reached from others by its addresses on their networks.
+            let ips: Vec<IpAddr> = match first.ip().is_loopback() {
+                true => own_networks().iter().map(|network| network.own).collect(),
+                false => one.addresses.iter().map(SocketAddr::ip).collect(),
+            };
             let kind = format!("{}.local.", one.kind.service());
             let host = format!("{}.local.", one.instance);
             let none: &[(&str, &str)] = &[];
@@ -173,12 +177,56 @@ fn take(tell: &watch::Sender<Vec<Announced>>, event: ServiceEvent) {
     match event {
         ServiceEvent::ServiceResolved(service) => {
             let ips: BTreeSet<IpAddr> = service.get_addresses().iter().map(mdns_sd::ScopedIp::to_ip_addr).collect();
-            put(tell, service.get_fullname(), &ips, service.get_port());
+            let networks = own_networks();
+            let near = ips.into_iter().filter(|ip| networks.iter().any(|network| network.has(ip))).collect();
+            put(tell, service.get_fullname(), &near, service.get_port());
         }
         ServiceEvent::ServiceRemoved(_, full_name) => withdraw(tell, &full_name),
         _ => {}
     }
 }
+
+/// A network that this computer is on.
+#[derive(Debug, Clone, Copy)]
+struct Network {
+    own: IpAddr,
+    mask: IpAddr,
+}
+
+impl Network {
+    /// Whether an address is of it, and of one computer there. Whoever announces can name any address; what is not near is
+    /// none of theirs to name.
+    fn has(&self, ip: &IpAddr) -> bool {
+        let near = match (self.own, self.mask, ip) {
+            (IpAddr::V4(own), IpAddr::V4(mask), IpAddr::V4(ip)) => {
+                let (own, mask, ip) = (own.to_bits(), mask.to_bits(), ip.to_bits());
+                // Neither the network's own address nor all of its computers, but where there are two in all.
+                let one = mask >= u32::MAX - 1 || (ip & !mask != 0 && ip & !mask != !mask);
+                ip & mask == own & mask && one
+            }
+            (IpAddr::V6(own), IpAddr::V6(mask), IpAddr::V6(ip)) => {
+                let (own, mask, ip) = (own.to_bits(), mask.to_bits(), ip.to_bits());
+                ip & mask == own & mask
+            }
+            _ => false,
+        };
+        near && !ip.is_loopback() && !ip.is_multicast() && !ip.is_unspecified()
+    }
+}
+
+/// The networks that this computer is on now.
+fn own_networks() -> Vec<Network> {
+    // Without a list nothing is near.
+    let all = if_addrs::get_if_addrs().unwrap_or_default();
+    let of = |interface: if_addrs::Interface| match interface.addr {
+        if_addrs::IfAddr::V4(v4) => Network { own: v4.ip.into(), mask: v4.netmask.into() },
+        if_addrs::IfAddr::V6(v6) => Network { own: v6.ip.into(), mask: v6.netmask.into() },
+    };
+    all.into_iter().map(of).filter(|network| !network.own.is_loopback()).collect()
+}
+
+/// So many of each kind are kept. Those that came first stay: whoever announces without end pushes nobody out.
+const MOST_OF_A_KIND: usize = 64;
 
 fn put(tell: &watch::Sender<Vec<Announced>>, full_name: &str, ips: &BTreeSet<IpAddr>, port: u16) {
     let Some((kind, instance)) = service_kind(full_name) else { return };
@@ -193,11 +241,14 @@ fn put(tell: &watch::Sender<Vec<Announced>>, full_name: &str, ips: &BTreeSet<IpA
         return;
     }
     tell.send_modify(|seen| {
-        seen.retain(|s| (s.kind, &s.instance) != (kind, &instance));
-        seen.push(Announced { kind, instance, addresses });
-        seen.sort();
-        // Somebody may announce without end.
-        seen.truncate(256);
+        let of_the_kind = seen.iter().filter(|s| s.kind == kind).count();
+        match seen.iter_mut().find(|s| (s.kind, &s.instance) == (kind, &instance)) {
+            Some(known) => known.addresses = addresses,
+            None if of_the_kind < MOST_OF_A_KIND => {
+                seen.push(Announced { kind, instance, addresses });
+            }
+            None => {}
+        }
     });
 }
 
@@ -258,6 +309,46 @@ mod tests {
         assert_eq!(seen.borrow()[0].addresses[0].port(), 40002);
         withdraw(&tell, name);
         assert!(seen.borrow().is_empty());
+    }
+
+    #[test]
+    fn only_what_is_near_may_be_named() {
+        let network = |own: &str, mask: &str| Network { own: own.parse().unwrap(), mask: mask.parse().unwrap() };
+        let four = network("192.0.2.17", "255.255.255.0");
+        let six = network("2001:db8::17", "ffff:ffff:ffff:ffff::");
+        let has = |network: &Network, ip: &str| network.has(&ip.parse().unwrap());
+        for near in ["192.0.2.1", "192.0.2.254", "192.0.2.17"] {
+            assert!(has(&four, near), "{near}");
+        }
+        for other in [
+            "192.0.2.255",
+            "192.0.2.0",
+            "192.0.3.1",
+            "127.0.0.1",
+            "8.8.8.8",
+            "224.0.0.251",
+            "255.255.255.255",
+            "0.0.0.0",
+            "::1",
+        ] {
+            assert!(!has(&four, other), "{other}");
+        }
+        assert!(has(&six, "2001:db8::1") && !has(&six, "2001:db8:0:1::1") && !has(&six, "ff02::fb"));
+        assert!(has(&network("192.0.2.0", "255.255.255.254"), "192.0.2.1"), "a link between two");
+    }
+
+    #[test]
+    fn whoever_announces_without_end_pushes_nobody_out() {
+        let (tell, seen) = watch::channel(Vec::new());
+        let ips: BTreeSet<IpAddr> = ["192.0.2.7".parse().unwrap()].into();
+        put(&tell, "adb-Z9-zzzzzz._adb-tls-connect._tcp.local.", &ips, 40001);
+        for n in 0..1000 {
+            put(&tell, &format!("adb-A{n}-aaaaaa._adb-tls-connect._tcp.local."), &ips, 40002);
+        }
+        put(&tell, "adb-Z9-zzzzzz._adb-tls-pairing._tcp.local.", &ips, 40003);
+        let now = seen.borrow();
+        assert_eq!(now.len(), MOST_OF_A_KIND + 1);
+        assert!(now[0].instance == "adb-Z9-zzzzzz" && now[MOST_OF_A_KIND].kind == AnnouncedKind::Pairing);
     }
 
     proptest! {

@@ -1,6 +1,6 @@
 //! A device with its switches: what its owner has decided, what it listens at, what ends connections.
 
-use std::net::SocketAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::Duration;
 
@@ -74,6 +74,8 @@ pub(crate) struct Shared {
     pub(crate) instance: String,
     pub(crate) own_key: OnceLock<HostKey>,
     pub(crate) dialog: Mutex<Option<JoinHandle<()>>>,
+    /// The address that its ports are at.
+    pub(crate) listens: IpAddr,
     /// Where the port of wireless debugging, or of the older network link, is; it changes when it is switched on.
     pub(crate) listening: Mutex<Option<(SocketAddr, JoinHandle<()>)>>,
 }

@@ -1,6 +1,7 @@
 //! `wibbet sim`: bench devices standing alone.
 
 use std::io::Write as _;
+use std::net::Ipv4Addr;
 use std::path::PathBuf;
 #[cfg(unix)]
 use std::sync::Arc;
@@ -40,7 +41,7 @@ pub(crate) struct SimArguments {
     /// Writes a line for each service that is opened to this file, with the serial before it.
     #[arg(long, value_name = "FILE")]
     transcript: Option<PathBuf>,
-    /// Announce the devices on the network too, by the addresses that they listen at.
+    /// Announce the devices on the network, and have them reached from there.
     #[arg(long)]
     mdns: bool,
     /// The first device's Android without its own daemon: its files are laid out in this folder, and its programs answer
@@ -154,7 +155,8 @@ pub(crate) async fn run(arguments: SimArguments, announcements: Option<PathBuf>)
     for (n, scenario) in scenarios(&arguments)?.into_iter().enumerate() {
         let port = arguments.port.map_or(0, |port| port.saturating_add(n as u16));
         let options = Options {
-            listen: ([127, 0, 0, 1], port).into(),
+            // Who announces a device to others has it reached by them.
+            listen: (if arguments.mdns { Ipv4Addr::UNSPECIFIED } else { Ipv4Addr::LOCALHOST }, port).into(),
             allow: arguments.allow,
             seed: arguments.seed.wrapping_add(n as u64),
             network: Some(network.clone()),

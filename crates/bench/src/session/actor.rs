@@ -42,11 +42,16 @@ const LOOK_AGAIN: Duration = Duration::from_secs(2);
 /// How many of these pass between two looks at battery and the like.
 const VITALS_EVERY: u32 = 20;
 
+/// How often the pause between two tries is doubled, for what was only ever announced.
+const MOST_DOUBLINGS: u32 = 5;
+
 pub(crate) struct Actor {
     pub(super) device: Arc<AdbDevice>,
     pub(super) workplace: Workplace,
     pub(super) events: Arc<dyn Fn(SessionEvent) + Send + Sync>,
     pub(super) inbox: mpsc::UnboundedReceiver<SessionCommand>,
+    /// How often in a row a device that was only ever announced was tried in vain.
+    pub(super) tries: u32,
     /// A command that came while the link was made.
     pub(super) waiting: Option<SessionCommand>,
     pub(super) stop: Arc<watch::Sender<bool>>,
@@ -156,7 +161,11 @@ impl Actor {
         // session.
         let unpaired = self.ladder.trouble.as_ref().is_some_and(|t| t.advice == Advice::Pair);
         let refused = self.ladder.trouble.as_ref().is_some_and(|t| t.advice == Advice::AllowAfterAll);
-        let until = Instant::now() + self.workplace.patience.pause * if unpaired { 12 } else { 4 };
+        // What was only ever announced is not knocked at for ever.
+        let doubtful = self.device.facts().is_none() && self.device.routes().iter().all(|r| !r.is_chosen());
+        self.tries = if doubtful { (self.tries + 1).min(MOST_DOUBLINGS) } else { 0 };
+        let times = if unpaired { 12 } else { 4 } << self.tries;
+        let until = Instant::now() + self.workplace.patience.pause * times;
         loop {
             let wake = Arc::clone(&self.wake);
             let command = tokio::select! {

@@ -61,6 +61,7 @@ impl Session {
             workplace,
             events: Arc::new(events),
             inbox,
+            tries: 0,
             waiting: None,
             stop: Arc::clone(&stop),
             wake: Arc::clone(&wake),

@@ -45,6 +45,7 @@ impl SimDevice {
             own_key: OnceLock::new(),
             dialog: Mutex::default(),
             listening: Mutex::default(),
+            listens: options.listen.ip(),
         });
         let at = listen(&shared, options.listen, access).await?;
         Ok(Self { shared, at })
@@ -103,7 +104,7 @@ impl SimDevice {
             OwnerAction::WirelessDebugging(false) => self.shared.wireless_debugging_off(),
             OwnerAction::WirelessDebugging(true) => {
                 self.shared.state().switches.wireless = true;
-                listen(&self.shared, ([127, 0, 0, 1], 0).into(), Access::Air).await?;
+                listen(&self.shared, (self.shared.listens, 0).into(), Access::Air).await?;
             }
             OwnerAction::Restart => self.restart(),
             OwnerAction::RemoveUser(user) => self.remove_user(user),

@@ -1,7 +1,7 @@
 //! Where connections come in: a port of this computer, or an address of a network in memory.
 
 use std::io;
-use std::net::SocketAddr;
+use std::net::{Ipv4Addr, SocketAddr};
 
 use tokio::net::TcpListener;
 use wibbet_adb::ByteStream;
@@ -24,7 +24,12 @@ impl Listener {
             }
             None => {
                 let listener = TcpListener::bind(at).await?;
-                Ok((listener.local_addr()?, Self::Tcp(listener)))
+                let mut at = listener.local_addr()?;
+                // What listens everywhere is named by the address at which this computer itself has it.
+                if at.ip().is_unspecified() {
+                    at.set_ip(Ipv4Addr::LOCALHOST.into());
+                }
+                Ok((at, Self::Tcp(listener)))
             }
         }
     }

@@ -93,7 +93,7 @@ pub(crate) async fn open_dialog(
     scanned: bool,
 ) -> std::io::Result<PairingDialog> {
     shared.close_dialog();
-    let (address, mut listener) = Listener::bind(([127, 0, 0, 1], 0).into(), shared.memory()).await?;
+    let (address, mut listener) = Listener::bind((shared.listens, 0).into(), shared.memory()).await?;
     let dialog = PairingDialog { code: code.clone(), address, scanned, instance };
     shared.state().pairing = Some(dialog.clone());
     if let Some(network) = &shared.network {
