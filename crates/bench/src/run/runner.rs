@@ -4,8 +4,9 @@ use std::collections::HashSet;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
-use futures_util::StreamExt as _;
+use futures_util::future::{BoxFuture, Shared};
 use futures_util::stream::FuturesUnordered;
+use futures_util::{FutureExt as _, StreamExt as _};
 use tokio::sync::watch;
 use tokio::time::{Instant, timeout};
 use wibbet_core::plan::{SkipReason, TrayItem, without_way_back};
@@ -29,6 +30,9 @@ pub struct Runner<'a, D> {
     pub(super) patience: RunPolicy,
     pub(super) news: &'a (dyn Fn(RunNews) + Send + Sync),
     stop: watch::Receiver<bool>,
+    /// Ends when somebody asks to stop. One for all who wait for that: whoever waits at a `watch` is woken in an order that
+    /// chance decides.
+    stopping: Shared<BoxFuture<'static, ()>>,
     run: Mutex<Run>,
     /// The steps that were settled in this go.
     settled: Mutex<HashSet<StepIndex>>,
@@ -71,7 +75,9 @@ impl<'a, D: Device> Runner<'a, D> {
         if let Some(why) = run.not_understood.first() {
             return Err(RunError::NotUnderstood { run: number, why: why.clone() });
         }
-        let runner = Self { device, book, patience, news, stop, run: Mutex::new(run), settled: Mutex::default() };
+        let stopping = stopped(stop.clone()).boxed().shared();
+        let run = Mutex::new(run);
+        let runner = Self { device, book, patience, news, stop, stopping, run, settled: Mutex::default() };
         let ended = runner.all().await;
         let state = match &ended {
             Ok(()) if !runner.run().has_open_steps() => RunState::Finished,
@@ -250,7 +256,7 @@ impl<'a, D: Device> Runner<'a, D> {
             other => other.to_string(),
         };
         (self.news)(RunNews::Waiting(Some(words)));
-        match timeout(self.patience.pause, stopped(self.stop.clone())).await {
+        match timeout(self.patience.pause, self.stopping.clone()).await {
             Ok(()) => Err(Left::Stopped),
             Err(_) => Ok(()),
         }
@@ -260,7 +266,7 @@ impl<'a, D: Device> Runner<'a, D> {
     /// question. Never around what changes the device.
     pub(super) async fn until_stopped<T>(&self, reading: impl Future<Output = T>) -> Result<T, Left> {
         let enough = async {
-            stopped(self.stop.clone()).await;
+            self.stopping.clone().await;
             tokio::time::sleep(LAST_LOOK).await;
         };
         tokio::select! {

@@ -135,6 +135,13 @@ impl State {
         }
     }
 
+    /// Somebody has set a package so for a user.
+    pub(crate) fn set_state(&mut self, id: &str, user: u32, installed: bool, enabled: u8) {
+        if let Some(state) = self.packages.get_mut(id).and_then(|package| package.users.get_mut(&user)) {
+            (state.installed, state.enabled) = (installed, enabled);
+        }
+    }
+
     /// A user goes, with all that is theirs.
     pub(crate) fn remove_user(&mut self, user: u32) {
         if user != 0 {

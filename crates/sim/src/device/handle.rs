@@ -157,6 +157,11 @@ impl SimDevice {
         self.shared.state().says.clear();
     }
 
+    /// Sets a package's state for a user, as somebody else would have: installed and the enabled setting.
+    pub fn set_state(&self, id: &str, user: u32, installed: bool, enabled: u8) {
+        self.shared.state().set_state(id, user, installed, enabled);
+    }
+
     /// Removes a user, with all that is theirs.
     pub fn remove_user(&self, user: u32) {
         self.shared.state().remove_user(user);
