@@ -51,6 +51,12 @@ impl SharedLogbook {
         F: FnOnce(&mut Logbook) -> Result<T, LogbookError> + Send + 'static,
     {
         let inner = Arc::clone(&self.inner);
+        let work = |book: &mut Logbook| {
+            let done = work(book);
+            #[cfg(debug_assertions)]
+            end_where_a_test_wants_it();
+            done
+        };
         if self.inline {
             return work(&mut inner.lock().unwrap_or_else(PoisonError::into_inner));
         }
@@ -60,5 +66,16 @@ impl SharedLogbook {
             work(&mut inner.lock().unwrap_or_else(PoisonError::into_inner))
         });
         done.await.unwrap_or_else(|stopped| Err(LogbookError::Other { path, why: stopped.to_string() }))
+    }
+}
+
+/// Ends the program at once behind its so-manieth use of the logbook, as a kill there would. Not in what is released.
+#[cfg(debug_assertions)]
+fn end_where_a_test_wants_it() {
+    use std::sync::atomic::{AtomicU32, Ordering};
+    static USES: AtomicU32 = AtomicU32::new(0);
+    let at = std::env::var("WIBBET_END_AT_USE").ok().and_then(|n| n.parse().ok());
+    if at == Some(USES.fetch_add(1, Ordering::Relaxed) + 1) {
+        std::process::abort();
     }
 }

@@ -718,3 +718,37 @@ async fn a_link_that_dies_without_a_word_is_made_anew() {
     let limit = workplace.patience.change + Duration::from_secs(10);
     assert!(begun.elapsed() < limit, "{:?}", begun.elapsed());
 }
+
+/// Whoever asks to stop does not wait for a device that takes its time to be read; what was sent stays an open question.
+#[tokio::test(start_paused = true)]
+async fn a_stop_ends_what_is_read() {
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = crate::support::in_memory(Scenario::crew_phone(), 1, folder.path(), patience(1)).await;
+    let device = workplace.device(sim.address());
+    device.connect(&mut |_| {}).await.unwrap();
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let items = [NOTES, RADIO].map(|i| TrayItem { id: id(i), user: OWNER, way: Change::Uninstall });
+    let plan = plan_take_out(&inventory, &device.capabilities(), &items, false);
+    let (stop, stopped) = watch::channel(false);
+    let asked = Mutex::new(None);
+    let news = |news| {
+        if let RunNews::Step(_, StepEvent::Answered { .. }) = news {
+            sim.set_fault(Fault::Latency(Duration::from_secs(50)));
+            stop.send_replace(true);
+            *asked.lock().unwrap() = Some(tokio::time::Instant::now());
+        }
+    };
+    let ended = run_plan(&workplace, &device, RunStart::New(RunKind::TakeOut, plan), stopped, &news).await;
+    let asked = asked.lock().unwrap().unwrap();
+    assert!(asked.elapsed() < Duration::from_secs(3), "{:?}", asked.elapsed());
+    let run = ended.result.unwrap();
+    assert_eq!(
+        (run.state, run.steps[0].state, run.steps[1].state),
+        (RunState::Stopped, StepState::Answered, StepState::Waiting)
+    );
+    // Nothing of it is lost.
+    sim.set_fault(Fault::Latency(Duration::ZERO));
+    let (_stop, stopped) = watch::channel(false);
+    let ended = run_plan(&workplace, &device, RunStart::Resume(run.number), stopped, &|_| {}).await;
+    assert_eq!(outcomes(&ended.result.unwrap()), [Outcome::Done; 2]);
+}

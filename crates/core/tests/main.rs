@@ -3,4 +3,5 @@
 
 mod arrows;
 mod catalog;
+mod promises;
 mod ranges;

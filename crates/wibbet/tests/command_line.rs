@@ -260,6 +260,74 @@ fn putting_back_after_a_kill_leads_to_the_state_before() {
     assert_eq!(package["states"]["0"]["enabled"], 3, "{package}");
 }
 
+/// The built program is ended behind every use of the logbook in a run of five, one after the other; what is left is told,
+/// carried on, and put back.
+#[test]
+fn a_kill_at_every_write_of_the_logbook_loses_nothing() {
+    let ids = ["com.android.music", "com.android.email", "com.corvane.radio", "com.corvane.tips", "com.corvane.notes"];
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let home = home();
+    let at = sim.address();
+    let with = |first: &[&str], last: &[&str]| -> Vec<String> {
+        first.iter().chain(&ids).chain(last).map(|word| (*word).to_owned()).collect()
+    };
+    let take_out = with(&["run", at, "--user", "0", "--uninstall"], &["--yes", "--json"]);
+    let put_back = with(&["put-back", at], &["--user", "0", "--yes", "--json"]);
+    let words = |all: &[String]| all.iter().map(String::as_str).collect::<Vec<_>>().join(" ");
+    let states = || {
+        let (packages, _) = json(home.path(), &["packages", at, "--quick", "--json"]);
+        let all = packages["packages"].as_array().unwrap().clone();
+        let of = |id: &str| all.iter().find(|p| p["id"] == id).unwrap()["states"]["0"]["state"].clone();
+        ids.map(|id| of(id).as_str().unwrap().to_owned())
+    };
+    let mut n = 0;
+    loop {
+        n += 1;
+        let arguments: Vec<&str> = take_out.iter().map(String::as_str).collect();
+        let output = command(home.path(), &arguments).env("WIBBET_END_AT_USE", n.to_string()).output().unwrap();
+        let done = output.status.code() == Some(0);
+        assert!(done || output.status.code().is_none(), "{n}: {output:?}");
+        if !done {
+            let (told, code) = json(home.path(), &["carry-on", at, "--yes", "--json"]);
+            // Ended before the run was written down: there is none, and nothing was sent.
+            let begun = told["error"]["kind"] != "nothing-done" && told["kind"] != "put-back";
+            match begun {
+                true => assert_eq!((code, outcomes(&told)), (0, vec!["done"; 5]), "{n}: {told}"),
+                false => {
+                    assert_eq!(states(), ["in-use"; 5].map(str::to_owned), "{n}: {told}");
+                    continue;
+                }
+            }
+        }
+        assert_eq!(states(), ["uninstalled"; 5].map(str::to_owned), "{n}");
+        let arguments: Vec<&str> = put_back.iter().map(String::as_str).collect();
+        let (back, code) = json(home.path(), &arguments);
+        assert_eq!((code, states()), (0, ["in-use"; 5].map(str::to_owned)), "{n}: {back}");
+        if done {
+            break;
+        }
+    }
+    assert!(n > 20, "{n} uses of the logbook, for {}", words(&take_out));
+}
+
+#[test]
+fn without_a_terminal_nothing_is_changed_unasked() {
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let (home, at, id) = (home(), sim.address(), "com.android.music");
+    for arguments in [
+        &["run", at, "--user", "0", "--uninstall", id, "--json"][..],
+        &["put-back", at, id, "--user", "0", "--json"],
+        &["carry-on", at, "--json"],
+        &["close", at, "--json"],
+    ] {
+        let (told, code) = json(home.path(), arguments);
+        assert_eq!((code, &told["error"]["kind"]), (2, &object!("usage")), "{arguments:?}: {told}");
+    }
+    let asked = std::fs::read_to_string(&sim.transcript).unwrap();
+    let changes = ["uninstall", "install-existing", "disable", "settings put"];
+    assert!(changes.iter().all(|change| !asked.contains(change)), "{asked}");
+}
+
 /// The application's label is told even where the home screen has another name, and what steers the reading order is
 /// made visible in it; people read it without.
 #[test]
