@@ -335,7 +335,7 @@ async fn runs_on_top_of_each_other_lead_back_to_what_was() {
     let (from, to): (u64, u64) = (from.parse().unwrap(), to.parse().unwrap());
     for seed in from..to {
         let asked = campaign(seed).await;
-        assert!(asked.len() > 30, "seed {seed}: {asked:#?}");
+        assert!(asked.len() > 10, "seed {seed}: {asked:#?}");
         if seed % 20 == 0 {
             assert!(campaign(seed).await == asked, "seed {seed} took another course");
         }
