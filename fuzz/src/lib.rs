@@ -10,19 +10,21 @@ use wibbet_adb::pairing::{
     read_pairing_header,
 };
 use wibbet_adb::{
-    Banner, Features, HostKey, KeyRing, Link, MAX_DATA, ShellDecoder, Timeouts, read_packet, read_server_devices,
-    read_sync_header, server_request, service_kind,
+    Banner, Collected, Command, Features, HostKey, KeyRing, Link, MAX_DATA, Packet, Service, ShellDecoder, Timeouts,
+    read_packet, read_server_devices, read_sync_header, server_request, service_kind,
 };
 
 mod packages;
 
-pub use packages::{apk, dump, front, ids, manifest, measures, ranges, searches, table};
+pub use packages::{
+    apk, chains, dump, front, help, ids, lists, manifest, measures, properties, ranges, report, searches, table, users,
+};
 
 /// Takes any bytes.
 pub type Target = fn(&[u8]);
 
 /// Every function, by the name of its target and of its corpus.
-pub const TARGETS: [(&str, Target); 17] = [
+pub const TARGETS: [(&str, Target); 24] = [
     ("packet", packet),
     ("banner", banner),
     ("shell", shell),
@@ -40,6 +42,13 @@ pub const TARGETS: [(&str, Target); 17] = [
     ("ranges", ranges),
     ("searches", searches),
     ("ids", ids),
+    ("oldshell", oldshell),
+    ("properties", properties),
+    ("users", users),
+    ("report", report),
+    ("lists", lists),
+    ("help", help),
+    ("chains", chains),
 ];
 
 fn runtime() -> tokio::runtime::Runtime {
@@ -80,6 +89,31 @@ pub fn shell(data: &[u8]) {
     let joined =
         |list: &[(wibbet_adb::ShellId, Vec<u8>)]| list.iter().flat_map(|(_, b)| b.clone()).collect::<Vec<u8>>();
     assert_eq!(joined(&whole), joined(&pieces));
+}
+
+/// What a command of an old device prints through its terminal, in pieces of the size that the first byte says.
+pub fn oldshell(data: &[u8]) {
+    const PEM: &str = include_str!("../../crates/adb/tests/key.pem");
+    let Some((size, rest)) = data.split_first() else { return };
+    let Ok(key) = HostKey::from_pem(PEM, "fuzz", "key.pem".as_ref()) else { return };
+    let quick = Duration::from_secs(5);
+    let limits = Timeouts { connect: quick, answer: quick, tap: quick, idle: quick, write: quick };
+    let mut said = Packet::new(Command::Cnxn, 0x0100_0001, 4096, *b"device::").encode(true);
+    said.extend(Packet::new(Command::Okay, 9, 1, []).encode(true));
+    for piece in rest.chunks(usize::from(*size).max(1)).take(2000) {
+        said.extend(Packet::new(Command::Wrte, 9, 1, piece).encode(true));
+    }
+    said.extend(Packet::new(Command::Clse, 9, 1, []).encode(true));
+    runtime().block_on(async {
+        let from = std::io::Cursor::new(said);
+        // What is sent is not answered to: the stream is there before anything is asked.
+        let made = Link::over(from, tokio::io::sink(), "fuzz", &KeyRing::of(key), &limits, &mut |_| {}).await;
+        if let Ok(link) = made {
+            let mut out = Collected::default();
+            let code = link.call(&Service::OldShell("x".into()), &limits, &mut out).await;
+            assert!(out.out.len() <= rest.len() && (code.is_err() || out.err.is_empty()));
+        }
+    });
 }
 
 /// Answers of the sync service.

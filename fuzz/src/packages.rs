@@ -1,14 +1,17 @@
 //! What tells of packages: APKs, dumps, answers for ranges, and what people type.
 
 use wibbet_apk::{ApkReader, Question, Step, read_manifest};
+use wibbet_core::android::{Capabilities, DaemonFeatures};
+use wibbet_core::ask::Output;
 use wibbet_core::catalog::{Catalog, Chosen, IdList};
-use wibbet_core::package::Inventory;
+use wibbet_core::package::{Inventory, Package, PackageKind};
 use wibbet_core::read::{
-    DumpReader, MeasureReader, RangeJob, RangeReader, RangeTool, RangeTools, read_front, read_languages,
-    read_package_list, read_probe,
+    ApkPaths, ApkReading, DumpReader, MeasureReader, Properties, RangeJob, RangeReader, RangeTool, RangeTools,
+    read_commands, read_front, read_identity, read_installed, read_languages, read_package_list, read_probe,
+    read_report, read_users,
 };
 use wibbet_core::search::{Matcher, Search};
-use wibbet_types::{Locale, UserId};
+use wibbet_types::{DevicePath, Locale, PackageId, UserId};
 
 /// Feeds a reader from a file until it is done. It asks for nothing that is not there, and not for ever.
 fn read(file: &[u8], question: Question) {
@@ -141,4 +144,87 @@ pub fn searches(data: &[u8]) {
 pub fn ids(data: &[u8]) {
     let list = IdList::read(&String::from_utf8_lossy(data));
     assert!(list.ids.len() + list.others.len() <= IdList::MOST);
+}
+
+/// What a device says of itself.
+pub fn properties(data: &[u8]) {
+    let text = String::from_utf8_lossy(data);
+    if let (Some(stand_in), properties) = ("at-1".parse().ok(), Properties::read(&text))
+        && let Some(facts) = properties.facts(&stand_in)
+    {
+        for shown in [facts.maker, facts.model, facts.patch, facts.build] {
+            assert!(!shown.as_str().chars().any(char::is_control));
+        }
+    }
+    let (boot, android) = read_identity(&text);
+    assert!(boot.is_none_or(|id| id.as_str().len() == 36) && android.is_none_or(|id| id.as_str().len() <= 16));
+}
+
+/// Its users.
+pub fn users(data: &[u8]) {
+    let users = read_users(&String::from_utf8_lossy(data));
+    assert!(users.len() <= 200 && users.is_sorted_by_key(|user| user.id));
+}
+
+/// How it is.
+pub fn report(data: &[u8]) {
+    let (vitals, _) = read_report(&String::from_utf8_lossy(data));
+    assert!(vitals.battery.is_none_or(|battery| battery.percent <= 100));
+    assert!(vitals.warnings().iter().all(|warning| !warning.chars().any(char::is_control)));
+}
+
+/// Lists of packages.
+pub fn lists(data: &[u8]) {
+    let text = String::from_utf8_lossy(data).into_owned();
+    read_package_list(&text);
+    let said = Output { out: text, ..Output::default() };
+    read_installed(&said);
+}
+
+/// What programs say that they can do.
+pub fn help(data: &[u8]) {
+    let text = String::from_utf8_lossy(data);
+    read_commands(&text);
+    for sdk in [21, 23, 26, 34] {
+        Capabilities::new(sdk, DaemonFeatures::default()).learn_from_help(&text);
+    }
+}
+
+/// Answers for ranges and chains, given to what reads APKs: the first bytes say how long the file is, and in how large
+/// pieces they come.
+pub fn chains(data: &[u8]) {
+    let Some((head, rest)) = data.split_first_chunk::<6>() else { return };
+    let size = u32::from_le_bytes([head[0], head[1], head[2], head[3]]);
+    let (piece, walks) = (usize::from(head[4]).max(1), head[5] & 1 == 1);
+    let (Ok(id), Ok(path)) = ("com.odd".parse::<PackageId>(), "/system/app/A/A.apk".parse::<DevicePath>()) else {
+        return;
+    };
+    let package = Package { apk: Some(path), ..Package::bare(id.clone(), PackageKind::System, Default::default()) };
+    let inventory = Inventory { users: Vec::new(), packages: [(id, package.into())].into(), gaps: Vec::new() };
+    let wanted = [Locale::new("de", "", "DE")];
+    let paths = ApkPaths::of(&inventory, &wanted);
+    let looked: Vec<_> = paths.all.iter().map(|_| Some((size, 1))).collect();
+    let mut reading = ApkReading::begin(&paths, &looked, &Default::default(), &wanted);
+    let mut left = rest;
+    for _ in 0..1000 {
+        let (ranges, chains) = reading.next_round(walks);
+        if ranges.is_empty() && chains.is_empty() {
+            return;
+        }
+        let mut answers = Vec::new();
+        for jobs in [ranges, chains].iter().filter(|jobs| !jobs.is_empty()) {
+            let tools = RangeTools { tool: RangeTool::Bytes, walks };
+            let (_, mut reader, taken) = RangeReader::begin(jobs, tools, 1 << 20);
+            let mut came = vec![(None, Vec::new()); jobs.len()];
+            let mut each = |n: usize, bytes: Option<Vec<u8>>, heads| came[n] = (bytes, heads);
+            let (now, later) = left.split_at(left.len().min(64 * 1024).min(left.len().div_ceil(2)));
+            now.chunks(piece).for_each(|piece| reader.feed(piece, &mut each));
+            reader.finish(&mut each);
+            left = later;
+            assert!(taken <= jobs.len());
+            answers.extend(came);
+        }
+        reading.feed(answers);
+    }
+    unreachable!("it never ends");
 }
