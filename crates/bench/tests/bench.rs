@@ -404,6 +404,31 @@ async fn where_a_device_was_met_another_day_nobody_else_is_taken_for_it() {
     }
 }
 
+/// Whoever waits for the tap does not wait in vain when a better way turns up, and is told what is wanted.
+#[tokio::test]
+async fn waiting_for_the_tap_keeps_nobody_from_anything() {
+    let bus = Arc::new(SimBus::default());
+    let options = Options { allow: Allow::ByHand, ..Options::default() };
+    let phone = SimDevice::start(Scenario::crew_phone(), options).await.unwrap();
+    let mut seen = Seen::start(Arc::clone(&bus), SimNetwork::default(), &[&phone]);
+    let card = seen.any_named("awaiting-tap").await;
+    while phone.dialogs() < 1 {
+        tokio::task::yield_now().await;
+    }
+    // The link is closed meanwhile.
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Close { switch_off: false, forget: false }));
+    seen.until(|e| matches!(e, BenchEvent::Session(_, SessionEvent::Closed(_))).then_some(())).await;
+    assert_eq!(phone.dialogs(), 1);
+    // Wanted again, and allowed at last.
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Survey));
+    seen.named(card, "awaiting-tap").await;
+    while phone.dialogs() < 2 {
+        tokio::task::yield_now().await;
+    }
+    phone.allow();
+    seen.named(card, "ready").await;
+}
+
 /// A dialog that was refused is not opened again and again on the device.
 #[tokio::test]
 async fn a_refused_dialog_is_opened_again_only_when_somebody_wants_it() {

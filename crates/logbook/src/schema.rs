@@ -119,6 +119,9 @@ pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {
     let settle = |connection: &Connection| -> rusqlite::Result<()> {
         connection.pragma_update(None, "journal_mode", "WAL")?;
         connection.pragma_update(None, "synchronous", "FULL")?;
+        // On macOS "written" means on the disk's own cache without this; elsewhere it does nothing.
+        connection.pragma_update(None, "fullfsync", "ON")?;
+        connection.pragma_update(None, "checkpoint_fullfsync", "ON")?;
         connection.pragma_update(None, "foreign_keys", "ON")
     };
     // Changing the journal is the one thing that SQLite does not wait for: of two programs that

@@ -16,9 +16,12 @@ impl PlainText {
     /// `text` with everything harmful made visible.
     pub fn new(text: &str) -> Self {
         let mut out = String::with_capacity(text.len());
-        let mut former = ' ';
+        let (mut former, mut marks) = (' ', 0);
         for c in text.chars() {
+            marks = if is_mark(c) { marks + 1 } else { 0 };
             match c {
+                // No spelling heaps them up, and what stands above or below would be covered.
+                c if marks > MOST_MARKS => out.push_str(&format!("‹U+{:04X}›", c as u32)),
                 // Between letters of scripts that join theirs, a joiner is spelling.
                 '\u{200c}' | '\u{200d}' if joins(former) => out.push(c),
                 '\0'..='\x1f' => out.push(char::from_u32(0x2400 + c as u32).unwrap_or('\u{fffd}')),
@@ -78,6 +81,14 @@ fn joins(c: char) -> bool {
     matches!(c, '\u{620}'..='\u{64a}' | '\u{66e}'..='\u{6d3}' | '\u{750}'..='\u{77f}' | '\u{900}'..='\u{dff}')
 }
 
+/// So many marks on one letter stay as they are.
+const MOST_MARKS: u32 = 4;
+
+/// Marks that stand above or below the letter before them, of the general blocks.
+fn is_mark(c: char) -> bool {
+    matches!(c, '\u{300}'..='\u{36f}' | '\u{1ab0}'..='\u{1aff}' | '\u{1dc0}'..='\u{1dff}' | '\u{20d0}'..='\u{20ff}' | '\u{fe20}'..='\u{fe2f}')
+}
+
 fn is_harmful(c: char) -> bool {
     matches!(c,
         '\u{80}'..='\u{9f}'            // C1 controls: some terminals act on them
@@ -85,6 +96,8 @@ fn is_harmful(c: char) -> bool {
         | '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' // bidi
         | '\u{200b}'..='\u{200d}' | '\u{2060}'..='\u{2064}' | '\u{206a}'..='\u{206f}' | '\u{feff}'
         | '\u{115f}' | '\u{1160}' | '\u{3164}' | '\u{ffa0}' // Hangul fillers: empty, yet two cells
+        | '\u{34f}' | '\u{17b4}' | '\u{17b5}' | '\u{180e}' | '\u{2800}' // empty: names that look alike
+        | '\u{fe00}'..='\u{fe0d}'      // variants of letters; those of pictures stay
         | '\u{2028}' | '\u{2029}'
         | '\u{fff9}'..='\u{fffb}'
         | '\u{e000}'..='\u{f8ff}' | '\u{e0000}'..='\u{e0fff}' | '\u{f0000}'..='\u{10ffff}')
@@ -108,6 +121,12 @@ mod tests {
             ("क्\u{200d}ष", "क्\u{200d}ष"),
             ("a\u{200d}b\u{200c}", "a‹U+200D›b‹U+200C›"),
             ("\u{9b}31m", "‹U+009B›31m"),
+            ("a\u{2800}\u{34f}b", "a‹U+2800›‹U+034F›b"),
+            ("❤\u{fe0f}", "❤\u{fe0f}"),
+            (
+                "e\u{301}\u{302}\u{303}\u{304}\u{305}\u{306}x\u{301}",
+                "e\u{301}\u{302}\u{303}\u{304}‹U+0305›‹U+0306›x\u{301}",
+            ),
         ] {
             assert_eq!(PlainText::new(given).as_str(), shown);
         }

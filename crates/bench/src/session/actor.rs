@@ -90,7 +90,10 @@ impl Actor {
             let linked = self.link().await;
             let link = self.device.current().await;
             // Who wants to close the link need not wait until everything has been read.
-            if linked && let Ok(command) = self.inbox.try_recv() {
+            if self.closed {
+                continue;
+            }
+            if linked && let Some(command) = self.waiting.take().or_else(|| self.inbox.try_recv().ok()) {
                 match command {
                     SessionCommand::Close { switch_off, forget } => {
                         self.close(switch_off, forget).await;
@@ -138,7 +141,7 @@ impl Actor {
     }
 
     /// Told to do something that takes a link.
-    fn refuse(&self, command: &SessionCommand) {
+    pub(super) fn refuse(&self, command: &SessionCommand) {
         let nothing_sent = "there is no link to the device; nothing was sent".to_owned();
         match command {
             SessionCommand::Survey | SessionCommand::Languages(_) | SessionCommand::Follow(_) => {}

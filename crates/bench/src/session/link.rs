@@ -3,9 +3,11 @@
 use std::sync::Arc;
 
 use wibbet_adb::LinkError;
+use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung};
 
 use super::actor::Actor;
+use super::command::SessionCommand;
 use super::event::SessionEvent;
 use crate::device::{AskError, Device as _, LinkStep, advised, trouble_of, trouble_of_asking};
 use crate::ops::{NoteError, forget_place, note_met};
@@ -20,27 +22,42 @@ impl Actor {
         advised(rung, advice, seen.into(), self.device.facts().as_ref())
     }
 
+    /// Makes the link. Whoever has to wait for a person at the device, for minutes perhaps, is still told what is wanted,
+    /// and takes a better way that turns up.
     pub(super) async fn link(&mut self) -> bool {
-        let connected = {
-            let (events, device) = (&self.events, Arc::clone(&self.device));
-            let mut ladder = Ladder { trouble: self.ladder.trouble.clone(), ..Ladder::default() };
-            let facts = device.facts();
-            let mut progress = |step: LinkStep| {
-                match step {
-                    LinkStep::Reached => ladder.climb(Rung::Reached, "it answers"),
-                    LinkStep::Free => ladder.climb(Rung::Free, "it could be opened"),
-                    LinkStep::Speaks => ladder.climb(Rung::Free, "it speaks the debugging protocol"),
-                    LinkStep::Authorised => ladder.climb(Rung::Authorised, "it accepted this computer's key"),
-                    LinkStep::AwaitingTap { fingerprint } => {
-                        let seen = format!(
-                            "it asks on its screen whether this computer may debug it, with the fingerprint {fingerprint}"
-                        );
-                        ladder.fall(advised(Rung::Authorised, Advice::Allow, seen, facts.as_ref()));
+        let connected = loop {
+            let ways = self.device.routes();
+            let mut connecting = Box::pin(self.connect());
+            let ended = loop {
+                let wake = Arc::clone(&self.wake);
+                let command = tokio::select! {
+                    biased;
+                    connected = &mut connecting => break Some(connected),
+                    Some(command) = self.inbox.recv() => command,
+                    () = wake.notified() => match self.device.routes() == ways {
+                        true => continue,
+                        false => break None,
+                    },
+                };
+                match command {
+                    SessionCommand::Close { switch_off: false, forget } => {
+                        drop(connecting);
+                        self.close(false, forget).await;
+                        return false;
+                    }
+                    SessionCommand::Note(note) => self.write_note(note).await,
+                    SessionCommand::Survey => {}
+                    // It is done when there is a link; of several the last one.
+                    command => {
+                        if let Some(former) = self.waiting.replace(command) {
+                            self.refuse(&former);
+                        }
                     }
                 }
-                events(SessionEvent::Ladder(Box::new(ladder.clone())));
             };
-            device.connect(&mut progress).await
+            if let Some(connected) = ended {
+                break connected;
+            }
         };
         match connected {
             Ok(facts) => {
@@ -96,6 +113,31 @@ impl Actor {
             (self.closed, self.offered) = (true, true);
         }
         forgotten
+    }
+
+    /// What makes the link, telling how far it has got.
+    fn connect(&self) -> impl Future<Output = Result<DeviceFacts, AskError>> + Send + use<> {
+        let (events, device) = (Arc::clone(&self.events), Arc::clone(&self.device));
+        let mut ladder = Ladder { trouble: self.ladder.trouble.clone(), ..Ladder::default() };
+        async move {
+            let facts = device.facts();
+            let mut progress = |step: LinkStep| {
+                match step {
+                    LinkStep::Reached => ladder.climb(Rung::Reached, "it answers"),
+                    LinkStep::Free => ladder.climb(Rung::Free, "it could be opened"),
+                    LinkStep::Speaks => ladder.climb(Rung::Free, "it speaks the debugging protocol"),
+                    LinkStep::Authorised => ladder.climb(Rung::Authorised, "it accepted this computer's key"),
+                    LinkStep::AwaitingTap { fingerprint } => {
+                        let seen = format!(
+                            "it asks on its screen whether this computer may debug it, with the fingerprint {fingerprint}"
+                        );
+                        ladder.fall(advised(Rung::Authorised, Advice::Allow, seen, facts.as_ref()));
+                    }
+                }
+                events(SessionEvent::Ladder(Box::new(ladder.clone())));
+            };
+            device.connect(&mut progress).await
+        }
     }
 
     pub(super) fn tell_facts(&self) {

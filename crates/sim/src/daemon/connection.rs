@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::future::Future;
 use std::sync::Arc;
 
-use tokio::io::{AsyncRead, AsyncWrite, AsyncWriteExt as _, BufReader};
+use tokio::io::{AsyncBufRead, AsyncBufReadExt as _, AsyncRead, AsyncWrite, AsyncWriteExt as _, BufReader};
 use tokio::sync::mpsc;
 use tokio::task::JoinSet;
 use wibbet_adb::{Command, Header, MAX_DATA, Packet, PublicKey, TOKEN_LEN, VERSION_SKIP_CHECKSUM, read_packet};
@@ -94,7 +94,14 @@ struct Connection<'a> {
     tasks: JoinSet<()>,
 }
 
-async fn read_all<R: AsyncRead + Unpin>(
+/// Waits until the computer ends the connection while nothing is read from it.
+async fn hangs_up<R: AsyncBufRead + Unpin>(from: &mut R) {
+    if from.fill_buf().await.is_ok_and(|ahead| !ahead.is_empty()) {
+        std::future::pending().await
+    }
+}
+
+async fn read_all<R: AsyncBufRead + Unpin>(
     mut from: R,
     shared: &Arc<Shared>,
     (out, number): (Out, u64),
@@ -123,7 +130,12 @@ async fn read_all<R: AsyncRead + Unpin>(
         if number <= shared.state().adrift {
             continue;
         }
-        connection.handle(packet).await;
+        // A dialog goes with the computer that it is about.
+        tokio::select! {
+            biased;
+            () = connection.handle(packet) => {}
+            () = hangs_up(&mut from) => return,
+        }
         while connection.tasks.try_join_next().is_some() {}
     }
 }

@@ -32,8 +32,9 @@ pub struct ChunkHead {
 }
 
 /// Follows a chain and prints the head of each chunk that has values of the type ($4), or says for which
-/// configurations there are any: place, then words of four bytes. `od` prints nothing behind the end.
-pub(crate) const WALK: &str = "w(){ p=$2;s=;while [ $((p+8)) -le $3 ];do set -- \"$1\" \"$2\" $3 $4 $(od -An -v -tu4 -j$p -N68 \"$1\");\
+/// configurations there are any: place, then words of four bytes. `od` prints nothing behind the end. Each chunk takes a
+/// process; a table of nothing but empty chunks does not keep the device busy for ever.
+pub(crate) const WALK: &str = "w(){ p=$2;s=;n=0;while [ $((p+8)) -le $3 ]&&[ $n -lt 8000 ];do n=$((n+1));set -- \"$1\" \"$2\" $3 $4 $(od -An -v -tu4 -j$p -N68 \"$1\");\
 z=$6;[ \"$z\" -ge 8 ]||break;case $(($5&65535)) in 513|514)if [ $(($7&255)) -eq $4 ];then s=1;f=$1 g=$2 e=$3 t=$4;shift 4;\
 echo $p $*;set -- \"$f\" $g $e $t;elif [ \"$s\" ];then break;fi;;esac;p=$((p+z));done;};";
 
