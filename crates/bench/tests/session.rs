@@ -470,3 +470,28 @@ async fn a_session_that_fails_says_so() {
     }
     assert!(seen.contains("has failed") && seen.contains("nothing more is sent"), "{seen}");
 }
+
+/// Nothing is tried by itself; when somebody wants to know, it is tried on what does not change, and written down.
+#[tokio::test]
+async fn whether_changes_are_permitted_is_tried_when_somebody_wants_it() {
+    for permitted in [true, false] {
+        let mut scenario = if permitted { Scenario::crew_phone() } else { Scenario::lost_phone() };
+        scenario.second_switch_off = !permitted;
+        let sim = device(scenario, 1).await;
+        let mut seen = Seen::start(sim.address());
+        seen.inventory().await;
+        seen.ladder(if permitted { "ready" } else { "second-switch" }).await;
+        let part = "com.android.providers.settings";
+        let held = sim.holds(part, 0);
+        let tried = || sim.transcript().iter().filter(|line| line.contains("default-state")).count();
+        assert_eq!(tried(), 0);
+        seen.session.send(SessionCommand::TryChanges);
+        let note = seen.note().await;
+        assert!(note.contains(part) && note.contains(if permitted { "are permitted" } else { "refused" }), "{note}");
+        assert_eq!((tried(), sim.holds(part, 0)), (1, held));
+        let runs = seen.workplace.book.with(|book| book.runs(None)).await.unwrap();
+        let ended = if permitted { Outcome::Done } else { Outcome::Refused };
+        assert_eq!((runs.len(), runs[0].state, runs[0].steps[0].outcome), (1, RunState::Finished, Some(ended)));
+        assert_eq!(runs[0].steps[0].before, runs[0].steps[0].after.unwrap());
+    }
+}

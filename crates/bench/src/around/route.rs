@@ -96,7 +96,7 @@ mod tests {
         let (address, heard) = (Route::Address("h:1".parse().unwrap()), Route::Hearsay("h:1".parse().unwrap()));
         let mut routes = vec![heard];
         address.clone().take_into(&mut routes);
-        assert_eq!(routes, [address.clone()], "somebody has named it");
+        assert_eq!(routes, std::slice::from_ref(&address), "somebody has named it");
         air("h:1").take_into(&mut routes);
         assert_eq!(routes, [air("h:1"), address.clone()], "no announcement takes a named address away");
         air("h:2").take_into(&mut routes);

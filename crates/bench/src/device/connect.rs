@@ -222,7 +222,7 @@ fn recognise(before: &DeviceFacts, now: &DeviceFacts, route: &Route, held: bool)
     let at = format!("at {route} there is {} (serial {})", now.name(), now.serial);
     match likeness {
         // While something is done to the device, whoever announces themselves in its place does not end that.
-        Likeness::Different if !(held && !route.is_chosen()) => Err(AskError::OtherDevice(format!(
+        Likeness::Different if !held || route.is_chosen() => Err(AskError::OtherDevice(format!(
             "{at} now, not {} (serial {}). Nothing was sent to it",
             before.name(),
             before.serial

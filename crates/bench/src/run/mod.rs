@@ -6,9 +6,11 @@ mod error;
 mod runner;
 mod settle;
 mod step;
+mod try_changes;
 
 pub use begin::begin_run;
 pub use entry::{RunEnded, RunStart, run_plan};
 pub use error::{RunError, RunNews};
 pub use runner::Runner;
 pub use settle::settle_interrupted;
+pub use try_changes::try_changes;

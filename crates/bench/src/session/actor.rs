@@ -149,7 +149,9 @@ impl Actor {
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
                 self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
             }
-            SessionCommand::StayAwake(_) | SessionCommand::Open(_) => self.tell(SessionEvent::Note(nothing_sent)),
+            SessionCommand::TryChanges | SessionCommand::StayAwake(_) | SessionCommand::Open(_) => {
+                self.tell(SessionEvent::Note(nothing_sent));
+            }
             SessionCommand::Close { .. } => self.tell(SessionEvent::Closed(vec![CloseStep {
                 what: "switch debugging off".into(),
                 done: false,
@@ -254,6 +256,10 @@ impl Actor {
                     let ended = self.run(RunStart::Resume(number)).await;
                     link = self.device.current().await;
                     self.after_run(ended).await
+                }
+                Some(SessionCommand::TryChanges) => {
+                    self.try_changes().await;
+                    true
                 }
                 Some(SessionCommand::StayAwake(on)) => {
                     self.stay_awake(on).await;

@@ -15,6 +15,8 @@ pub enum SessionCommand {
     Run(RunKind, Plan),
     /// Carry on with a run of the logbook.
     CarryOn(RunId),
+    /// Try whether changes are permitted, on a part of Android that stays as it is.
+    TryChanges,
     /// Keep the device awake while it is charging, or put that back as it was.
     StayAwake(bool),
     /// Read labels in these languages; `None` for those of the device.

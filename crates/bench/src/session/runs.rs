@@ -6,7 +6,7 @@ use wibbet_types::RunId;
 
 use super::actor::Actor;
 use super::event::SessionEvent;
-use crate::run::{RunNews, RunStart, run_plan};
+use crate::run::{RunNews, RunStart, run_plan, try_changes};
 
 impl Actor {
     /// What the answers of a run say of the permission.
@@ -25,6 +25,29 @@ impl Actor {
             self.ladder.note(Rung::Changes, RungStatus::Holds, "a change was made and read back");
         }
         self.tell_ladder();
+    }
+
+    /// Tries whether changes are permitted, since somebody wants to know.
+    pub(super) async fn try_changes(&mut self) {
+        let Some(inventory) = self.inventory.clone() else { return };
+        match try_changes(&self.workplace, &self.device, &inventory).await {
+            Ok(run) => {
+                let id = run.steps.first().map_or_else(String::new, |step| step.id.to_string());
+                let ends = match run.count(Outcome::Done) {
+                    0 => "it was refused",
+                    _ => "they are permitted",
+                };
+                self.tell(SessionEvent::Note(format!(
+                    "Tried on {id}, which is as it was: {ends} (run {}).",
+                    run.number
+                )));
+                self.learn_from(&run);
+            }
+            Err(error) => {
+                self.tell(SessionEvent::Note(format!("Whether changes are permitted was not found out: {error}")))
+            }
+        }
+        self.tell_runs().await;
     }
 
     /// Carries out a run. Its number, and why it ended early.

@@ -69,6 +69,7 @@ pub(crate) enum Action {
     Guide,
     CloseLink,
     StayAwake,
+    TryChanges,
     DeviceScreens,
     Menu,
     Palette,

@@ -134,6 +134,13 @@ pub(super) const BENCH_MENU: &[Binding] = &[
         "keep awake",
         "Keeps the device awake while it is charging, or lets it sleep as it did before; closing the link does that too.",
     ),
+    bind(
+        Action::TryChanges,
+        &[letter('c')],
+        "Try whether changes are permitted",
+        "try changes",
+        "Where Android does not tell whether changes are permitted: sets one of its own parts to the state that it has, reads it back, and writes that down.",
+    ),
 ];
 
 /// The packages.

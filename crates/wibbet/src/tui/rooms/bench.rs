@@ -73,6 +73,10 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
         Action::StayAwake => {
             on(|d| !d.running && d.is_ready() && d.details.as_ref().is_some_and(|t| t.vitals.stays_awake.is_some()))
         }
+        // The ladder knows it already, or there is nothing to try it on.
+        Action::TryChanges => on(|d| {
+            !d.running && d.inventory.is_some() && d.is_ready() && d.ladder.standing(Rung::Changes) != RungStatus::Holds
+        }),
         _ => false,
     }
 }
@@ -80,6 +84,9 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
 pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
     match action {
         Action::Next => (app.view, app.notice) = (View::Packages, None),
+        Action::TryChanges => {
+            out.extend(app.device().map(|d| to_session(d.card, SessionCommand::TryChanges)));
+        }
         Action::StayAwake => {
             let command = |d: &DeviceModel| to_session(d.card, SessionCommand::StayAwake(!d.stays_awake()));
             out.extend(app.device().map(command));

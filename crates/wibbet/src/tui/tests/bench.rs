@@ -129,6 +129,15 @@ fn the_card_tells_what_the_device_is_and_warns() {
     let stay = Effect::Bench(BenchCommand::Session(0, SessionCommand::StayAwake(true)));
     assert_eq!(screen.effects, [stay]);
     insta::assert_snapshot!("bench_second_switch_128x40", screen.text());
+    // Whether they are permitted by now can be tried, as long as that is not known.
+    screen.effects.clear();
+    screen.keys(".c");
+    let to_try = Effect::Bench(BenchCommand::Session(0, SessionCommand::TryChanges));
+    assert_eq!(screen.effects, [to_try]);
+    screen.tell(SessionEvent::Ladder(Box::new(ready())));
+    screen.effects.clear();
+    screen.keys(".c");
+    assert_eq!(screen.effects, []);
 }
 
 #[test]
