@@ -106,7 +106,7 @@ impl Advice {
             Self::Restart => "in trouble",
             Self::SecondSwitch => "changes not permitted",
             Self::Offered => "offered: not linked",
-            Self::NotProven => "not shown to be it",
+            Self::NotProven => "identity not shown",
         }
     }
 
@@ -154,7 +154,7 @@ impl Advice {
                 "Something announces this address without encryption, and anybody on the network can. If it is your device, link it: only then is anything sent to it.".into()
             }
             Self::NotProven => {
-                "Whoever is on the network can say that. If it is your device: unlock it and wait until it has started; else use its cable, or add its address by hand.".into()
+                "It says that it is a device that you know, and anybody on the network can say that. If it is yours: unlock it and wait until it has started; else use its cable, or add its address by hand.".into()
             }
             Self::SecondSwitch => format!(
                 "On the device: {options}. Some makers put a second switch under “USB debugging” that permits changes; it may ask for an account or a SIM. Switch it on: it is noticed."
