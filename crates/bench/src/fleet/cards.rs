@@ -40,6 +40,7 @@ impl FleetTask {
             claimed,
             facts: facts.clone(),
             linked: false,
+            running: false,
             taken: false,
             shown,
             withheld: Vec::new(),
@@ -172,8 +173,11 @@ impl FleetTask {
     /// A card with another one of the same device, the older one first.
     fn pair_of(&self, card: CardId) -> Option<(CardId, CardId)> {
         let of = self.cards.get(&card)?;
-        let (other, _) = self.cards.iter().find(|(id, other)| **id != card && of.is_one_with(other))?;
-        Some((card.min(*other), card.max(*other)))
+        let pair = |other: &CardId| (card.min(*other), card.max(*other));
+        // Nobody is taken out of a run.
+        let at_work = |other: &CardId| self.cards.get(&pair(other).1).is_some_and(|newer| newer.running);
+        let mut others = self.cards.iter().filter(|(id, other)| **id != card && of.is_one_with(other));
+        others.find(|(other, _)| !at_work(other)).map(|(other, _)| pair(other))
     }
 }
 

@@ -24,6 +24,8 @@ pub(crate) struct Card {
     pub(super) claimed: String,
     pub(super) facts: Option<DeviceFacts>,
     pub(super) linked: bool,
+    /// A run is being carried out.
+    pub(super) running: bool,
     /// Another program holds the cable, or this user may not open it.
     pub(super) taken: bool,
     pub(super) shown: bool,
@@ -208,6 +210,16 @@ impl FleetTask {
                     return;
                 }
                 self.show(card);
+            }
+            SessionEvent::Run(_) => of.running = true,
+            SessionEvent::RunEnded(_) => {
+                of.running = false;
+                // What could not be joined meanwhile can be now; this is told to whoever has watched it first.
+                if of.shown {
+                    self.tell(BenchEvent::Session(card, event));
+                    self.join(card);
+                    return;
+                }
             }
             SessionEvent::OtherDevice(route) => {
                 // Another device is there: this card loses the way, and that one gets a card of its own.

@@ -1,5 +1,6 @@
 //! The task of a session: it makes the link, reads, serves commands until the link goes, and begins again.
 
+use std::collections::VecDeque;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -52,8 +53,8 @@ pub(crate) struct Actor {
     pub(super) inbox: mpsc::UnboundedReceiver<SessionCommand>,
     /// How often in a row a device that was only ever announced was tried in vain.
     pub(super) tries: u32,
-    /// A command that came while the link was made.
-    pub(super) waiting: Option<SessionCommand>,
+    /// Commands that came while the link was made.
+    pub(super) waiting: VecDeque<SessionCommand>,
     pub(super) stop: Arc<watch::Sender<bool>>,
     pub(super) wake: Arc<Notify>,
     pub(super) ladder: Ladder,
@@ -93,23 +94,21 @@ impl Actor {
             if self.closed {
                 continue;
             }
-            if linked && let Some(command) = self.waiting.take().or_else(|| self.inbox.try_recv().ok()) {
-                match command {
-                    SessionCommand::Close { switch_off, forget } => {
-                        self.close(switch_off, forget).await;
-                        continue;
-                    }
-                    SessionCommand::Survey => {}
-                    // It was wanted while the link was made anew.
-                    other => self.waiting = Some(other),
-                }
+            while linked && let Ok(command) = self.inbox.try_recv() {
+                self.waiting.push_back(command);
+            }
+            let is_close = |command: &SessionCommand| matches!(command, SessionCommand::Close { .. });
+            if linked
+                && let Some(at) = self.waiting.iter().position(is_close)
+                && let Some(SessionCommand::Close { switch_off, forget }) = self.waiting.remove(at)
+            {
+                self.close(switch_off, forget).await;
+                continue;
             }
             if linked && self.read_all().await {
                 self.serve(link).await;
             } else {
-                if let Some(command) = self.waiting.take() {
-                    self.refuse(&command);
-                }
+                std::mem::take(&mut self.waiting).iter().for_each(|command| self.refuse(command));
                 self.pause().await;
             }
         }
@@ -207,7 +206,7 @@ impl Actor {
                     None => LinkError::Lost { at: self.device.address(), why: "there is no link".into() },
                 }
             };
-            let waiting = self.waiting.take();
+            let waiting = self.waiting.pop_front();
             let command = tokio::select! {
                 biased;
                 () = std::future::ready(()), if waiting.is_some() => waiting,

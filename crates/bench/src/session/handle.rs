@@ -1,5 +1,6 @@
 //! A session as its owner holds it.
 
+use std::collections::VecDeque;
 use std::panic::AssertUnwindSafe;
 use std::sync::Arc;
 
@@ -62,7 +63,7 @@ impl Session {
             events: Arc::new(events),
             inbox,
             tries: 0,
-            waiting: None,
+            waiting: VecDeque::new(),
             stop: Arc::clone(&stop),
             wake: Arc::clone(&wake),
             ladder: Ladder::default(),

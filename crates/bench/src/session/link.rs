@@ -9,6 +9,7 @@ use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung};
 use super::actor::Actor;
 use super::command::SessionCommand;
 use super::event::SessionEvent;
+use crate::around::Route;
 use crate::device::{AskError, Device as _, LinkStep, advised, trouble_of, trouble_of_asking};
 use crate::ops::{NoteError, forget_place, note_met};
 
@@ -23,7 +24,8 @@ impl Actor {
     }
 
     /// Makes the link. Whoever has to wait for a person at the device, for minutes perhaps, is still told what is wanted,
-    /// and takes a better way that turns up.
+    /// and takes the cable when it is plugged in. Nothing that is announced begins it anew: whoever announces could have a
+    /// dialog opened over and over.
     pub(super) async fn link(&mut self) -> bool {
         let connected = loop {
             let ways = self.device.routes();
@@ -34,10 +36,13 @@ impl Actor {
                     biased;
                     connected = &mut connecting => break Some(connected),
                     Some(command) = self.inbox.recv() => command,
-                    () = wake.notified() => match self.device.routes() == ways {
-                        true => continue,
-                        false => break None,
-                    },
+                    () = wake.notified() => {
+                        let is_new = |way: &Route| matches!(way, Route::Cable(_)) && !ways.contains(way);
+                        match self.device.routes().iter().any(is_new) {
+                            true => break None,
+                            false => continue,
+                        }
+                    }
                 };
                 match command {
                     SessionCommand::Close { switch_off: false, forget } => {
@@ -47,12 +52,8 @@ impl Actor {
                     }
                     SessionCommand::Note(note) => self.write_note(note).await,
                     SessionCommand::Survey => {}
-                    // It is done when there is a link; of several the last one.
-                    command => {
-                        if let Some(former) = self.waiting.replace(command) {
-                            self.refuse(&former);
-                        }
-                    }
+                    // It is done when there is a link.
+                    command => self.waiting.push_back(command),
                 }
             };
             if let Some(connected) = ended {
