@@ -208,7 +208,13 @@ async fn a_pairing_that_is_cut_anywhere_ends_in_words_and_can_be_done_again() {
         let error = pair(&SystemDialer, &at.parse().unwrap(), &dialog.code, key.own(), &limits()).await.unwrap_err();
         assert!(error.to_string().len() > 40, "{up} {down}: {error}");
         assert!(
-            matches!(error, PairError::NotPairing { .. } | PairError::Lost { .. } | PairError::WrongCode { .. }),
+            matches!(
+                error,
+                PairError::NotPairing { .. }
+                    | PairError::Silent { .. }
+                    | PairError::Lost { .. }
+                    | PairError::WrongCode { .. }
+            ),
             "{up} {down}: {error:?}"
         );
     }

@@ -65,6 +65,14 @@ pub enum PairError {
         /// The address.
         at: String,
     },
+    /// The device said nothing more, and the connection stayed.
+    #[error("{at} said nothing more within {} s in the middle of the pairing. Look at its screen: if its dialog is open, try again", waited.as_secs())]
+    Silent {
+        /// The address.
+        at: String,
+        /// How long was waited.
+        waited: Duration,
+    },
     /// The connection went in the middle.
     #[error("the pairing with {at} was cut off: {why}. The dialog may have been closed; open it again")]
     Lost {
@@ -145,7 +153,8 @@ pub async fn pair(
     let mut cipher = PairingCipher::new(&agreed);
     let own_info = PeerInfo::HostKey(key.public().line()).encode();
     let sealed = cipher.seal(&own_info).ok_or_else(|| broken("nothing can be sealed"))?;
-    // From here on a wrong code shows: the device cannot open what it is sent and closes, or this side cannot.
+    // From here on a wrong code shows: the device cannot open what it is sent and closes, or this side cannot. One that
+    // falls silent has not said so.
     let wrong = |error| match error {
         PairError::Lost { at, .. } => PairError::WrongCode { at },
         other => other,
@@ -179,7 +188,7 @@ impl<S: AsyncRead + AsyncWrite + Unpin> Talk<'_, S> {
         };
         match timeout(self.limit, sent).await {
             Ok(sent) => sent.map_err(|error| self.lost(plain_io(&error))),
-            Err(_) => Err(self.lost("it takes no data".into())),
+            Err(_) => Err(PairError::Silent { at: self.at.into(), waited: self.limit }),
         }
     }
 
@@ -203,7 +212,7 @@ impl<S: AsyncRead + AsyncWrite + Unpin> Talk<'_, S> {
             Ok(Ok(Ok(content))) => Ok(content),
             Ok(Ok(Err(rule))) => Err(PairError::Broken { at: at.into(), rule }),
             Ok(Err(error)) => Err(self.lost(plain_io(&error))),
-            Err(_) => Err(self.lost(format!("nothing came within {} s", limit.as_secs()))),
+            Err(_) => Err(PairError::Silent { at: at.into(), waited: limit }),
         }
     }
 }

@@ -41,6 +41,20 @@ fn pairing_keeps_what_was_typed_and_says_what_expired() {
             && !matches!(screen.effects.last(), Some(Effect::Bench(BenchCommand::Pair { code, .. })) if code == "12")
     );
     screen.keys("\x1b");
+    // Several offer it: nobody here knows whose address is whose, and no stranger's stands in the field.
+    screen.keys("p");
+    let two = ["192.0.2.66:4000", "192.0.2.9:37999"].map(|at| ("adb-X-abcdef".to_owned(), at.parse().unwrap()));
+    screen.bench(BenchEvent::Offers(two.to_vec()));
+    assert!(
+        screen.shows("2 offer pairing: 192.0.2.66:4000") && !screen.shows("address  192.0.2.66"),
+        "{}",
+        screen.text()
+    );
+    screen.bench(offer("192.0.2.9:37999"));
+    assert!(screen.shows("address  192.0.2.9:37999"));
+    screen.bench(BenchEvent::Offers(two.to_vec()));
+    assert!(screen.shows("address  192.0.2.9:37999"), "it is offered yet");
+    screen.keys("\x1b");
     // What was typed is not replaced, and rules of the fields are told.
     screen.keys("p");
     screen.bench(BenchEvent::Offers(Vec::new()));

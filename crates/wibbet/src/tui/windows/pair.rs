@@ -7,6 +7,7 @@ use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use wibbet_bench::fleet::BenchCommand;
+use wibbet_types::Address;
 
 use super::form::{Flow, Form, foot};
 use crate::tui::app::App;
@@ -39,9 +40,14 @@ impl Pair {
 
     /// The address follows what is announced, unless somebody typed one.
     pub(crate) fn follow_offers(&mut self, app: &App) {
-        let own = app.qr.as_deref().and_then(|text| text.split(';').find_map(|f| f.strip_prefix("S:")));
-        let by_code = app.offers.iter().find(|(name, _)| Some(name.as_str()) != own).map(|(_, at)| at.clone());
-        match by_code {
+        let offers = by_code(app);
+        let by_code = match offers.as_slice() {
+            // Whose is whose only those who see the devices know: what stands there stays, as long as it is offered.
+            [_, _, ..] => offers.iter().find(|(_, at)| at.to_string() == self.at.value()),
+            one => one.first(),
+        };
+        match by_code.map(|(_, at)| at.clone()) {
+            None if offers.len() > 1 && (self.typed || self.at.value().is_empty()) => {}
             None if !self.typed && !self.working && !self.at.value().is_empty() => {
                 // What is offered no longer is of no use, and neither is its code.
                 self.at.reset();
@@ -102,6 +108,12 @@ impl Pair {
         self.scanned();
         out.push(Effect::Bench(BenchCommand::Pair { at, code }));
     }
+}
+
+/// Who offers pairing, but for whoever has scanned the code that is shown here.
+fn by_code(app: &App) -> Vec<&(String, Address)> {
+    let own = app.qr.as_deref().and_then(|text| text.split(';').find_map(|f| f.strip_prefix("S:")));
+    app.offers.iter().filter(|(name, _)| Some(name.as_str()) != own).collect()
 }
 
 impl Form for Pair {
@@ -202,15 +214,25 @@ impl Form for Pair {
         let fields = [field("code", &self.code), field("address", &self.at)];
         let fields_at = lines.len() as u16;
         lines.extend(fields.iter().map(|f| f.line(theme, cells)));
-        let heard = match app.offers.len() {
+        let offers = by_code(app);
+        let heard = match offers.len() {
             0 if self.at.value().is_empty() => {
-                "The address comes by itself when the device shows its code; else type it."
+                "The address comes by itself when the device shows its code; else type it.".to_owned()
             }
-            0 => "No device offers pairing at the moment.",
-            _ if self.typed => "",
-            _ => "A device offers pairing: the address is its own.",
+            0 => "No device offers pairing at the moment.".to_owned(),
+            1 if self.typed => String::new(),
+            1 => "A device offers pairing: the address is its own.".to_owned(),
+            // Anybody on the network can offer it; the device itself shows which address is its own.
+            count => {
+                let all: Vec<String> = offers.iter().take(3).map(|(_, at)| at.to_string()).collect();
+                let more = if count > all.len() { " …" } else { "" };
+                format!(
+                    "{count} offer pairing: {}{more}. Type the address that the device itself shows.",
+                    all.join(", ")
+                )
+            }
         };
-        say(heard, theme.dim, &mut lines);
+        say(&heard, theme.dim, &mut lines);
         lines.push(Line::raw(""));
         match (&self.trouble, self.working) {
             (_, true) => lines.push(Line::styled(format!("pairing {}", spinner(app.tick)), theme.accent)),
