@@ -1,8 +1,12 @@
 //! What a hostile daemon costs: a clear error, and little memory. One test for all of them, since the memory of the
 //! whole process is measured.
 
-use std::sync::Arc;
-use std::sync::atomic::{AtomicU64, Ordering};
+#![cfg(target_os = "linux")]
+#![allow(clippy::unwrap_used, reason = "tests")]
+
+#[path = "support/memory.rs"]
+mod memory;
+
 use std::time::Duration;
 
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
@@ -10,11 +14,13 @@ use tokio::net::{TcpListener, TcpStream};
 use wibbet_adb::pairing::pair;
 use wibbet_adb::{CallError, Command, Encryption, HostKey, KeyRing, Link, LinkError, Packet, SystemDialer, Timeouts};
 
+use memory::{Peak, resident};
+
 const PEM: &str = include_str!("key.pem");
 /// How much a flood sends, far more than may be held.
 const FLOOD: u64 = 256 * 1024 * 1024;
 /// What it may cost above idle.
-const MOST: u64 = 64 * 1024 * 1024;
+const MOST: u64 = 32 * 1024 * 1024;
 
 fn keys() -> KeyRing {
     KeyRing::of(HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap())
@@ -23,13 +29,6 @@ fn keys() -> KeyRing {
 fn limits() -> Timeouts {
     let long = Duration::from_secs(60);
     Timeouts { connect: long, answer: Duration::from_secs(3), tap: long, idle: Duration::from_secs(3), write: long }
-}
-
-/// The memory that the process has now, in bytes.
-fn resident() -> u64 {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap();
-    let line = status.lines().find(|l| l.starts_with("VmRSS:")).unwrap();
-    line.split_whitespace().nth(1).unwrap().parse::<u64>().unwrap() * 1024
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -175,16 +174,8 @@ async fn meet(at: &str, reads: bool) -> Result<(), String> {
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
-#[cfg(target_os = "linux")]
 async fn a_hostile_daemon_gets_a_clear_error_and_little_memory() {
-    let peak = Arc::new(AtomicU64::new(0));
-    let watched = Arc::clone(&peak);
-    std::thread::spawn(move || {
-        loop {
-            watched.fetch_max(resident(), Ordering::Relaxed);
-            std::thread::sleep(Duration::from_millis(5));
-        }
-    });
+    let peak = Peak::watch();
     for daemon in ALL {
         let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
         let at = listener.local_addr().unwrap().to_string();
@@ -194,10 +185,10 @@ async fn a_hostile_daemon_gets_a_clear_error_and_little_memory() {
             }
         });
         let idle = resident();
-        peak.store(0, Ordering::Relaxed);
+        peak.reset();
         // Data that come before the last were acknowledged do no harm to whoever reads them; nobody does here.
         let ended = meet(&at, !matches!(daemon, Daemon::Impatient)).await;
-        let cost = peak.load(Ordering::Relaxed).saturating_sub(idle);
+        let cost = peak.above(idle);
         println!("{daemon:?}: {} KiB above idle; {}", cost / 1024, ended.as_ref().err().map_or("taken", |e| e));
         assert!(cost < MOST, "{daemon:?} costs {} MiB", cost >> 20);
         match daemon {

@@ -1,6 +1,5 @@
-//! Tests of the protocol on bytes: scripts made by hand, hostile peers, the encrypted link. One program, with a file for each subject.
+//! Tests of the protocol on bytes: scripts made by hand, the encrypted link. One program, with a file for each subject.
 #![allow(clippy::unwrap_used, reason = "tests")]
 
-mod hostile;
 mod script;
 mod wireless;

@@ -3,8 +3,10 @@
 #![cfg(target_os = "linux")]
 #![allow(clippy::unwrap_used, reason = "tests")]
 
+#[path = "../../adb/tests/support/memory.rs"]
+mod memory;
+
 use std::collections::HashMap;
-use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
@@ -16,6 +18,8 @@ use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::{details, device_languages, read_labels, read_metrics, survey};
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::workplace::Workplace;
+
+use memory::{Peak, resident};
 
 const PEM: &str = include_str!("../../adb/tests/key.pem");
 /// What any of them may cost above idle.
@@ -263,13 +267,6 @@ async fn stream(
     let _ = out.send(packet(b"CLSE", id, id, b"")).await;
 }
 
-/// The memory that the process has now, in bytes.
-fn resident() -> u64 {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap();
-    let line = status.lines().find(|l| l.starts_with("VmRSS:")).unwrap();
-    line.split_whitespace().nth(1).unwrap().parse::<u64>().unwrap() * 1024
-}
-
 /// All that is read of a device at its first link, and how it ended.
 async fn look(workplace: &Workplace, at: &str) -> String {
     let device = workplace.device(at.parse().unwrap());
@@ -316,14 +313,7 @@ async fn a_survey_of_a_hostile_device_ends_and_costs_little() {
         },
         surroundings: Arc::default(),
     };
-    let peak = Arc::new(AtomicU64::new(0));
-    let watched = Arc::clone(&peak);
-    std::thread::spawn(move || {
-        loop {
-            watched.fetch_max(resident(), Ordering::Relaxed);
-            std::thread::sleep(Duration::from_millis(5));
-        }
-    });
+    let peak = Peak::watch();
     // What is freed may stay with the process: all of them together cost no more than one may.
     let idle = resident();
     for (daemon, flood) in ALL.into_iter().flat_map(|daemon| FLOODS.map(|flood| (daemon, flood))) {
@@ -334,10 +324,10 @@ async fn a_survey_of_a_hostile_device_ends_and_costs_little() {
                 tokio::spawn(serve(daemon, flood, socket));
             }
         });
-        peak.store(0, Ordering::Relaxed);
+        peak.reset();
         let begun = std::time::Instant::now();
         let ended = look(&workplace, &at).await;
-        let cost = peak.load(Ordering::Relaxed).saturating_sub(idle);
+        let cost = peak.above(idle);
         println!(
             "{daemon:?} {} MiB: {} KiB above idle, {:.1} s; {ended}",
             flood >> 20,

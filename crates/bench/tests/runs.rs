@@ -16,7 +16,7 @@ use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::run::{RunError, RunNews, RunStart, Runner, begin_run, run_plan, settle_interrupted};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::package::{Enabled, PackageState};
-use wibbet_core::plan::{Change, TrayItem, plan_put_back, plan_take_out};
+use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, StepEvent, StepState, recorded_state};
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Flaw, Options, OwnerAction, Scenario, SimDevice};
 use wibbet_types::{DeviceId, RunId, UserId};
@@ -689,16 +689,22 @@ async fn a_survey_tells_the_conditions_apart() {
     );
 }
 
+/// A device in memory, and a plan to uninstall some of its packages.
+async fn planned(folder: &Path, ids: &[&str]) -> (SimDevice, Workplace, AdbDevice, Plan) {
+    let (sim, workplace) = crate::support::in_memory(Scenario::crew_phone(), 1, folder, patience(1)).await;
+    let device = workplace.device(sim.address());
+    device.connect(&mut |_| {}).await.unwrap();
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let items: Vec<_> = ids.iter().map(|i| TrayItem { id: id(i), user: OWNER, way: Change::Uninstall }).collect();
+    let plan = plan_take_out(&inventory, &device.capabilities(), &items, false);
+    (sim, workplace, device, plan)
+}
+
 /// A device that leaves the network sends no word of it. The link is made anew, and the run goes on.
 #[tokio::test(start_paused = true)]
 async fn a_link_that_dies_without_a_word_is_made_anew() {
     let folder = tempfile::tempdir().unwrap();
-    let (sim, workplace) = crate::support::in_memory(Scenario::crew_phone(), 1, folder.path(), patience(1)).await;
-    let device = workplace.device(sim.address());
-    device.connect(&mut |_| {}).await.unwrap();
-    let inventory = survey(&device, &mut |_| {}).await.unwrap();
-    let items = [NOTES, RADIO, EGG].map(|i| TrayItem { id: id(i), user: OWNER, way: Change::Uninstall });
-    let plan = plan_take_out(&inventory, &device.capabilities(), &items, false);
+    let (sim, workplace, device, plan) = planned(folder.path(), &[NOTES, RADIO, EGG]).await;
     let sent = Mutex::new(0);
     let news = |news| {
         if let RunNews::Step(_, StepEvent::Sent { .. }) = news {
@@ -723,12 +729,7 @@ async fn a_link_that_dies_without_a_word_is_made_anew() {
 #[tokio::test(start_paused = true)]
 async fn a_stop_ends_what_is_read() {
     let folder = tempfile::tempdir().unwrap();
-    let (sim, workplace) = crate::support::in_memory(Scenario::crew_phone(), 1, folder.path(), patience(1)).await;
-    let device = workplace.device(sim.address());
-    device.connect(&mut |_| {}).await.unwrap();
-    let inventory = survey(&device, &mut |_| {}).await.unwrap();
-    let items = [NOTES, RADIO].map(|i| TrayItem { id: id(i), user: OWNER, way: Change::Uninstall });
-    let plan = plan_take_out(&inventory, &device.capabilities(), &items, false);
+    let (sim, workplace, device, plan) = planned(folder.path(), &[NOTES, RADIO]).await;
     let (stop, stopped) = watch::channel(false);
     let asked = Mutex::new(None);
     let news = |news| {

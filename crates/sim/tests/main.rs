@@ -3,5 +3,6 @@
 
 mod link;
 mod package_service;
+mod support;
 mod tools;
 mod ways;

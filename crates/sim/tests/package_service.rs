@@ -1,11 +1,8 @@
 //! The package service of bench devices answers as those of their versions do.
 
-use std::time::Duration;
-
-use wibbet_adb::{Collected, Encryption, HostKey, KeyRing, Link, Service, SystemDialer, Timeouts};
-use wibbet_sim::{Allow, Options, Scenario, SimDevice};
-
-const PEM: &str = include_str!("../../adb/tests/key.pem");
+use crate::support::linked;
+use wibbet_adb::{Collected, Link, Service, Timeouts};
+use wibbet_sim::{Scenario, SimDevice};
 
 struct Phone {
     sim: SimDevice,
@@ -16,21 +13,7 @@ struct Phone {
 impl Phone {
     async fn start(scenario: Scenario) -> Self {
         let old = scenario.android.sdk < 24;
-        let options = Options { allow: Allow::After(Duration::ZERO), ..Options::default() };
-        let sim = SimDevice::start(scenario, options).await.unwrap();
-        let key = HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
-        let limits = Timeouts { answer: Duration::from_secs(60), ..Timeouts::default() };
-        let address = sim.address().to_string();
-        let link = Link::connect_at(
-            &SystemDialer,
-            &address.parse().unwrap(),
-            Encryption::WhereAsked,
-            &KeyRing::of(key),
-            &limits,
-            &mut |_| {},
-        )
-        .await
-        .unwrap();
+        let (sim, link) = linked(scenario).await;
         Self { sim, link, old }
     }
 

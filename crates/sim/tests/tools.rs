@@ -2,29 +2,10 @@
 
 use std::time::Duration;
 
-use wibbet_adb::{Collected, Encryption, HostKey, KeyRing, Link, Service, SyncClient, SystemDialer, Timeouts};
-use wibbet_sim::{Allow, Options, OwnerAction, SampleApk, Scenario, SimDevice};
+use crate::support::linked;
+use wibbet_adb::{Collected, Link, Service, SyncClient, Timeouts};
+use wibbet_sim::{OwnerAction, SampleApk, Scenario};
 use wibbet_types::DevicePath;
-
-const PEM: &str = include_str!("../../adb/tests/key.pem");
-
-async fn linked(scenario: Scenario) -> (SimDevice, Link) {
-    let options = Options { allow: Allow::After(Duration::ZERO), ..Options::default() };
-    let sim = SimDevice::start(scenario, options).await.unwrap();
-    let key = HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
-    let limits = Timeouts { answer: Duration::from_secs(60), ..Timeouts::default() };
-    let link = Link::connect_at(
-        &SystemDialer,
-        &sim.address(),
-        Encryption::WhereAsked,
-        &KeyRing::of(key),
-        &limits,
-        &mut |_| {},
-    )
-    .await
-    .unwrap();
-    (sim, link)
-}
 
 /// The raw output of a command.
 async fn raw(link: &Link, command: &str) -> Vec<u8> {

@@ -223,15 +223,15 @@ fn recognise(before: &DeviceFacts, now: &DeviceFacts, route: &Route, held: bool)
     match likeness {
         // While something is done to the device, whoever announces themselves in its place does not end that.
         Likeness::Different if !held || route.is_chosen() => Err(AskError::OtherDevice(format!(
-            "{at} now, not {} (serial {}). Nothing was sent to it",
+            "{at} now, not {} (serial {}). Nothing but that was asked of it",
             before.name(),
             before.serial
         ))),
         Likeness::Different => {
-            Err(AskError::NotProven(format!("{at} now, which is another device. Nothing was sent to it")))
+            Err(AskError::NotProven(format!("{at} now, which is another device. Nothing but that was asked of it")))
         }
         _ if restarted => Err(AskError::NotProven(format!(
-            "{at}, but it has another boot id than before: it has restarted meanwhile, or it is another one that pretends. Nothing was sent to it"
+            "{at}, but it has another boot id than before: it has restarted meanwhile, or it is another one that pretends. Nothing but that was asked of it"
         ))),
         enough if enough >= route.least_likeness() => Ok(()),
         _ => Err(not_proven(route, now)),
@@ -241,7 +241,7 @@ fn recognise(before: &DeviceFacts, now: &DeviceFacts, route: &Route, held: bool)
 /// What says that it is a device that is known, and does not show it.
 pub(crate) fn not_proven(route: &Route, facts: &DeviceFacts) -> AskError {
     AskError::NotProven(format!(
-        "at {route} something says that it is {} (serial {}), but does not show {}. Nothing was sent to it",
+        "at {route} something says that it is {} (serial {}), but does not show {}. Nothing but that was asked of it",
         facts.name(),
         facts.serial,
         if facts.android_id.is_some() { "what is known of that" } else { "its Android id" }

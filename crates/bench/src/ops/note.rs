@@ -40,13 +40,13 @@ pub async fn note_met(book: &SharedLogbook, device: &AdbDevice) -> Result<Device
     Ok(device.facts().ok_or_else(nobody)?)
 }
 
-/// Forgets where a device was met, if something else answers there now: it is not tried there again by itself. Whether that
-/// is so.
+/// Forgets where a device was met, if another one answers there now: it is not tried there again by itself. Whether that is
+/// so. One that does not show what it is may yet be starting.
 ///
 /// # Errors
 /// When the record cannot be kept.
 pub async fn forget_place(book: &SharedLogbook, device: &AdbDevice, why: &AskError) -> Result<bool, LogbookError> {
-    let (AskError::OtherDevice(_) | AskError::NotProven(_), Some(Route::Remembered(at))) = (why, device.route()) else {
+    let (AskError::OtherDevice(_), Some(Route::Remembered(at))) = (why, device.route()) else {
         return Ok(false);
     };
     book.with(move |book| book.forget_address(&at.to_string())).await?;

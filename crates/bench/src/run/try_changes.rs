@@ -68,10 +68,16 @@ pub async fn try_changes(workplace: &Workplace, device: &AdbDevice, inventory: &
     record(StepEvent::Answered { text: PlainText::short(&answer.text()), at: now() }).await?;
     let after = look_at(device, &id, user).await.map_err(RunError::Ask)?.found.state();
     let (outcome, remark) = match read_reply(way, &answer) {
-        Reply::Refused(why) => (Outcome::Refused, why.meaning().to_owned()),
-        _ if after == Some(before) => (Outcome::Done, "a try, which changed nothing".to_owned()),
-        _ => (Outcome::NoEffect, "somebody else has changed it meanwhile".to_owned()),
+        Reply::Refused(why) => (Outcome::Refused, why.meaning()),
+        // It was so before: that it is so now says nothing without a yes.
+        Reply::Unclear => (Outcome::NoEffect, "the answer said neither yes nor no"),
+        Reply::Success => match after {
+            Some(after) if after == before => (Outcome::Done, "a try, which changed nothing"),
+            Some(_) => (Outcome::NoEffect, "it is not as it was: somebody else has changed it meanwhile"),
+            None => (Outcome::Unsettled, "it could not be read back"),
+        },
     };
+    let remark = remark.to_owned();
     record(StepEvent::Settled { outcome, after, remark, at: now() }).await?;
     book.with(move |book| book.set_run_state(number, RunState::Finished, now())).await?;
     book.with(move |book| book.run(number)).await?.ok_or(RunError::NoSuchRun(number))

@@ -43,8 +43,8 @@ const LOOK_AGAIN: Duration = Duration::from_secs(2);
 /// How many of these pass between two looks at battery and the like.
 const VITALS_EVERY: u32 = 20;
 
-/// How often the pause between two tries is doubled, for what was only ever announced.
-const MOST_DOUBLINGS: u32 = 5;
+/// How often the pause between two tries is doubled, for what was only ever announced or does not show what it is.
+pub(super) const MOST_DOUBLINGS: u32 = 5;
 
 pub(crate) struct Actor {
     pub(super) device: Arc<AdbDevice>,
@@ -165,8 +165,10 @@ impl Actor {
         // session.
         let unpaired = self.ladder.trouble.as_ref().is_some_and(|t| t.advice == Advice::Pair);
         let refused = self.ladder.trouble.as_ref().is_some_and(|t| t.advice == Advice::AllowAfterAll);
-        // What was only ever announced is not knocked at for ever.
-        let doubtful = self.device.facts().is_none() && self.device.routes().iter().all(|r| !r.is_chosen());
+        // What was only ever announced, or does not show what it is, is not knocked at for ever.
+        let met =
+            self.device.facts().is_some() && self.ladder.trouble.as_ref().is_none_or(|t| t.advice != Advice::NotProven);
+        let doubtful = !met && self.device.routes().iter().all(|r| !r.is_chosen());
         self.tries = if doubtful { (self.tries + 1).min(MOST_DOUBLINGS) } else { 0 };
         let times = if unpaired { 12 } else { 4 } << self.tries;
         let until = Instant::now() + self.workplace.patience.pause * times;

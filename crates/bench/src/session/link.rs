@@ -6,7 +6,7 @@ use wibbet_adb::LinkError;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung};
 
-use super::actor::Actor;
+use super::actor::{Actor, MOST_DOUBLINGS};
 use super::command::SessionCommand;
 use super::event::SessionEvent;
 use crate::around::Route;
@@ -110,10 +110,17 @@ impl Actor {
                 true
             }
         };
-        if forgotten {
+        // One that is starting tells what it is within minutes; whoever never does is not lent this computer's signature over
+        // and over.
+        let remembered = matches!(self.device.route(), Some(Route::Remembered(_)));
+        let never = matches!(why, AskError::NotProven(_)) && remembered && self.tries == MOST_DOUBLINGS;
+        if never {
+            self.fall(self.advise(Rung::Shell, Advice::WrongDevice, why.to_string()));
+        }
+        if forgotten || never {
             (self.closed, self.offered) = (true, true);
         }
-        forgotten
+        forgotten || never
     }
 
     /// What makes the link, telling how far it has got.

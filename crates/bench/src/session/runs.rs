@@ -32,15 +32,14 @@ impl Actor {
         let Some(inventory) = self.inventory.clone() else { return };
         match try_changes(&self.workplace, &self.device, &inventory).await {
             Ok(run) => {
-                let id = run.steps.first().map_or_else(String::new, |step| step.id.to_string());
-                let ends = match run.count(Outcome::Done) {
-                    0 => "it was refused",
-                    _ => "they are permitted",
+                let step = run.steps.first();
+                let id = step.map_or_else(String::new, |step| step.id.to_string());
+                let ends = match step.and_then(|step| step.outcome) {
+                    Some(Outcome::Done) => "they are permitted, and it is as it was",
+                    Some(Outcome::Refused) => "it was refused",
+                    _ => step.map_or("", |step| &step.remark),
                 };
-                self.tell(SessionEvent::Note(format!(
-                    "Tried on {id}, which is as it was: {ends} (run {}).",
-                    run.number
-                )));
+                self.tell(SessionEvent::Note(format!("Tried on {id}: {ends} (run {}).", run.number)));
                 self.learn_from(&run);
             }
             Err(error) => {
