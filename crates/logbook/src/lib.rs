@@ -301,7 +301,8 @@ impl Logbook {
                 number: RunId::new(row.get(0)?),
                 device,
                 kind: kind.unwrap_or(RunKind::TakeOut),
-                state: state.unwrap_or(RunState::Finished),
+                // Whatever it was, it is not said to be finished.
+                state: state.unwrap_or(RunState::Stopped),
                 begun: Timestamp(row.get(4)?),
                 touched: Timestamp(row.get(5)?),
                 steps: Vec::new(),

@@ -310,6 +310,27 @@ fn a_kill_at_every_write_of_the_logbook_loses_nothing() {
     assert!(n > 20, "{n} uses of the logbook, for {}", words(&take_out));
 }
 
+/// What another version has written is shown; nothing is said of whether it is so, and it is not carried on.
+#[test]
+fn a_run_that_is_not_understood_is_not_called_done() {
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let (home, at) = (home(), sim.address());
+    let arguments =
+        ["run", at, "--user", "0", "--uninstall", "com.android.music", "com.android.email", "--yes", "--json"];
+    assert_eq!(json(home.path(), &arguments).1, 0);
+    let book = rusqlite::Connection::open(home.path().join("logbook.sqlite")).unwrap();
+    book.execute("UPDATE steps SET way = 'freeze' WHERE place = 0", []).unwrap();
+    let (told, code) = json(home.path(), &["carry-on", at, "1", "--yes", "--json"]);
+    let message = told["error"]["message"].as_str().unwrap();
+    assert_eq!((code, &told["error"]["kind"]), (2, &object!("usage")), "{told}");
+    assert!(message.contains("another version of Wibbet") && message.contains("freeze"), "{message}");
+    let (runs, _) = json(home.path(), &["runs", "--json"]);
+    assert_eq!(runs["runs"][0]["not_understood"].as_array().unwrap().len(), 1, "{runs}");
+    // The rest goes on beside it.
+    let (back, code) = json(home.path(), &["put-back", at, "com.android.email", "--user", "0", "--yes", "--json"]);
+    assert_eq!((code, outcomes(&back)), (0, vec!["done"]));
+}
+
 #[test]
 fn without_a_terminal_nothing_is_changed_unasked() {
     let sim = Sim::start(&["--device", "crew-phone"]);

@@ -6,7 +6,7 @@ use std::sync::{Mutex, PoisonError};
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{claim, details, look_at_all, read_sizes, survey};
-use wibbet_bench::run::{RunNews, RunStart, run_plan, settle_interrupted};
+use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::package::Metrics;
 use wibbet_core::plan::{Change, Plan, Reversal, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};
@@ -114,6 +114,10 @@ pub(crate) async fn carry_on(
     };
     if how.dry_run {
         return Ok(show(run, how.json));
+    }
+    // Whether all of it is so cannot be told of what is not understood.
+    if let Some(why) = run.not_understood.first() {
+        return Err(RunError::NotUnderstood { run: run.number, why: why.clone() }.into());
     }
     if !run.is_unfinished() {
         // Nothing is sent; whether it is all so is read, not remembered.

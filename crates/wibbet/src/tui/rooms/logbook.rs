@@ -88,6 +88,7 @@ fn device_name(app: &App, run: &Run) -> String {
 
 fn outcome_words(app: &App, run: &Run) -> String {
     let state = match run.state {
+        _ if !run.not_understood.is_empty() => " · not all understood",
         RunState::Finished => "",
         RunState::Open
             if app.devices.iter().any(|d| d.running && d.shown_run().is_some_and(|r| r.number == run.number)) =>

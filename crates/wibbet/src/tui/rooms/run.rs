@@ -257,6 +257,7 @@ fn progress<'a>(run: &Run, theme: &Theme, cells: usize) -> Line<'a> {
     let bar = (cells / 4).clamp(8, 40);
     let full = bar * settled / all;
     let state = match run.state {
+        _ if !run.not_understood.is_empty() => " · not all of it understood",
         RunState::Open => "",
         RunState::Stopped => " · stopped, can be carried on",
         RunState::Finished => " · finished",
