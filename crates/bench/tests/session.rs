@@ -492,6 +492,7 @@ async fn whether_changes_are_permitted_is_tried_when_somebody_wants_it() {
         let runs = seen.workplace.book.with(|book| book.runs(None)).await.unwrap();
         let ended = if permitted { Outcome::Done } else { Outcome::Refused };
         assert_eq!((runs.len(), runs[0].state, runs[0].steps[0].outcome), (1, RunState::Finished, Some(ended)));
+        assert_eq!(runs[0].kind, RunKind::Try);
         assert_eq!(runs[0].steps[0].before, runs[0].steps[0].after.unwrap());
         // What was so before is not called permitted without a yes.
         sim.set_fault(Fault::Says(format!("package default-state --user 0 {part}"), "hm\n".into()));

@@ -300,7 +300,7 @@ impl Logbook {
             Ok(Some(Run {
                 number: RunId::new(row.get(0)?),
                 device,
-                kind: kind.unwrap_or(RunKind::TakeOut),
+                kind: kind.unwrap_or(RunKind::Unknown),
                 // Whatever it was, it is not said to be finished.
                 state: state.unwrap_or(RunState::Stopped),
                 begun: Timestamp(row.get(4)?),

@@ -275,6 +275,7 @@ serial', '', '', '', 1, '', '', '', '', 1, 1)", []).unwrap();
     let shown: Vec<_> = runs.iter().map(|run| (run.number, run.steps.len(), run.not_understood.len())).collect();
     assert_eq!(shown, [(odder, 1, 2), (odd, 1, 1), (well, 1, 0)]);
     assert!(runs[1].not_understood[0].contains("step 1") && runs[1].not_understood[0].contains("freeze"), "{runs:?}");
+    assert_eq!(runs[0].kind, RunKind::Unknown);
     assert!(!runs[0].is_unfinished() && !runs[1].is_unfinished() && runs[2].is_unfinished());
     // What goes on beside it goes on; no id is given away a second time.
     book.append(well, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(4), order: 0 }).unwrap();

@@ -60,7 +60,7 @@ pub async fn try_changes(workplace: &Workplace, device: &AdbDevice, inventory: &
     let book = &workplace.book;
     let index = StepIndex::new(0);
     let of = facts.id.clone();
-    let number = book.with(move |book| book.begin_run(&of, RunKind::PutBack, &[step], now())).await?;
+    let number = book.with(move |book| book.begin_run(&of, RunKind::Try, &[step], now())).await?;
     let record = async |event: StepEvent| book.with(move |book| book.append(number, index, &event)).await;
     record(StepEvent::Sent { at: now(), order: 0 }).await?;
     // Without an answer it stays an open question, which the next look settles.

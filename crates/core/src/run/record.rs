@@ -31,9 +31,25 @@ pub enum RunKind {
     TakeOut,
     /// Packages are put back.
     PutBack,
+    /// It is tried whether changes are permitted, on what stays as it is.
+    Try,
+    /// Not known: another version wrote it.
+    Unknown,
 }
 
-named!(RunKind { TakeOut => "take-out", PutBack => "put-back" });
+named!(RunKind { TakeOut => "take-out", PutBack => "put-back", Try => "try", Unknown => "unknown" });
+
+impl RunKind {
+    /// The words for people.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::TakeOut => "take out",
+            Self::PutBack => "put back",
+            Self::Try => "try",
+            Self::Unknown => "not known",
+        }
+    }
+}
 
 /// How far a run has got.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]

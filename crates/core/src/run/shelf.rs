@@ -105,6 +105,8 @@ impl<'a> Record<'a> {
                     }
                     taken.push((run, step.before));
                 }
+                // Nothing was taken out or put back by it, as far as is known.
+                RunKind::Try | RunKind::Unknown => {}
                 RunKind::PutBack => {
                     let of_this = |s: &&Step| s.id == step.id && s.user == step.user;
                     let last = run.steps.iter().rfind(of_this);
@@ -264,6 +266,16 @@ mod tests {
         assert_eq!(recorded_state(&[taken.clone(), back.clone()], &id, OWNER), OFF);
         back.steps[1].outcome = Some(Done);
         assert_eq!(recorded_state(&[taken, back], &id, OWNER), PackageState::IN_USE);
+    }
+
+    /// What another version did, or what was only tried, takes nothing out and puts nothing back.
+    #[test]
+    fn tries_and_what_is_not_known_leave_the_record_as_it_is() {
+        let taken = run(1, RunKind::TakeOut, "a", Change::Uninstall, OFF, Outcome::Done);
+        for kind in [RunKind::Try, RunKind::Unknown] {
+            let other = run(2, kind, "a", Change::DefaultState, PackageState::IN_USE, Outcome::Done);
+            assert_eq!(recorded_state(&[taken.clone(), other], &testing::id("a"), OWNER), OFF);
+        }
     }
 
     #[test]

@@ -267,9 +267,9 @@ impl DeviceModel {
         without_way_back: bool,
     ) {
         let Some(inventory) = &self.inventory else { return };
-        let plan = match kind {
-            RunKind::TakeOut => plan_take_out(inventory, &self.capabilities, &items, without_way_back),
-            RunKind::PutBack => plan_put_back(inventory, &self.capabilities, &wanted),
+        let plan = match kind == RunKind::TakeOut {
+            true => plan_take_out(inventory, &self.capabilities, &items, without_way_back),
+            false => plan_put_back(inventory, &self.capabilities, &wanted),
         };
         self.run_at = 0;
         self.pane = RunPane::Review(Review { kind, plan, items, wanted });

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
-use wibbet_core::run::{Outcome, Run, RunKind, RunState};
+use wibbet_core::run::{Outcome, Run, RunState};
 
 use super::parts::outcome_counts;
 use crate::tui::app::{App, RunPane};
@@ -73,7 +73,7 @@ pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
                 ),
                 theme.plain,
             ),
-            Span::styled(fit(if run.kind == RunKind::TakeOut { "take out" } else { "put back" }, 10), theme.plain),
+            Span::styled(fit(run.kind.label(), 10), theme.plain),
             Span::styled(outcome_words(app, run), if alert { theme.alert } else { theme.good }),
         ];
         Line::from(spans)

@@ -114,9 +114,9 @@ fn send(app: &mut App, out: &mut Vec<Effect>) {
     device.pane = RunPane::Starting(review);
     device.running = true;
     device.run_at = 0;
-    match kind {
-        RunKind::TakeOut => device.change_tray(Vec::clear),
-        RunKind::PutBack => device.shelf_marks.clear(),
+    match kind == RunKind::TakeOut {
+        true => device.change_tray(Vec::clear),
+        false => device.shelf_marks.clear(),
     }
     out.push(to_session(device.card, SessionCommand::Run(kind, plan)));
     app.notice = None;
@@ -150,13 +150,6 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
     let first = first_line(&heights, device.run_at, room);
     lines.extend(items.into_iter().flatten().skip(first).take(room));
     frame.render_widget(Paragraph::new(lines), body);
-}
-
-fn kind_words(kind: RunKind) -> &'static str {
-    match kind {
-        RunKind::TakeOut => "take out",
-        RunKind::PutBack => "put back",
-    }
 }
 
 fn head<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
@@ -202,7 +195,7 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
         RunPane::Review(review) => {
             let (send, all) = (review.plan.to_send(), review.plan.steps.len());
             let left = if send == all { String::new() } else { format!(", {} not sent", all - send) };
-            let title = format!(" Plan: {} on {} · {send} to send{left}", kind_words(review.kind), device.name());
+            let title = format!(" Plan: {} on {} · {send} to send{left}", review.kind.label(), device.name());
             let key = |action| hint(View::Run, action);
             let mut next = if send > 0 {
                 let (sends, words) = (key(Action::Send), key(Action::Requests));
@@ -233,13 +226,8 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
             lines
         }
         RunPane::Shown(run) => {
-            let title = format!(
-                " Run {}: {} on {} · {}",
-                run.number,
-                kind_words(run.kind),
-                device.name(),
-                app.clock(run.begun)
-            );
+            let title =
+                format!(" Run {}: {} on {} · {}", run.number, run.kind.label(), device.name(), app.clock(run.begun));
             let mut lines = vec![Line::styled(truncate(&title, cells), theme.strong), progress(run, theme, cells)];
             if let Some(why) = run.not_understood.first() {
                 let words = format!(" Another version of Wibbet wrote a part of this: {why}. It is left alone.");
