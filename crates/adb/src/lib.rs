@@ -43,7 +43,7 @@ pub use discovery::{Announced, AnnouncedKind, Announcements, MdnsAnnouncer, Syst
 pub use error::{CallError, LinkError};
 pub use handshake::Progress;
 pub use keys::{HostKey, KeyError, KeyRing, PublicKey, TOKEN_LEN};
-pub use link::{Encryption, Link, Stream};
+pub use link::{Encryption, Link, Stream, is_on_cable};
 pub use services::{Channel, Collected, Service, Sink};
 pub use shell::{ShellDecoder, ShellId, encode_shell};
 pub use sync::{Entry, SyncClient, SyncError, SyncId, read_sync_header, sync_message};

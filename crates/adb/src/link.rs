@@ -78,11 +78,23 @@ impl ServerLink {
     fn lost(&self) -> LinkError {
         LinkError::lost(&through_server(&self.serial), format!("the debugging server at {} has it no longer", self.at))
     }
+
+    fn lost_with(&self, said: &PlainText) -> LinkError {
+        LinkError::lost(&through_server(&self.serial), format!("the debugging server at {} says “{said}”", self.at))
+    }
 }
 
 /// What such a device is called in messages.
 fn through_server(serial: &str) -> String {
-    format!("USB, through another program's server ({serial})")
+    format!("{ON_CABLE}, through another program's server ({serial})")
+}
+
+/// What the name of a device on a cable begins with.
+const ON_CABLE: &str = "USB";
+
+/// Whether the device that is called so in an error is on a cable.
+pub fn is_on_cable(at: &str) -> bool {
+    at.starts_with(ON_CABLE)
 }
 
 /// What is demanded of whatever answers at an address.
@@ -194,7 +206,7 @@ impl Link {
         limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
-        let at = format!("USB {place}");
+        let at = format!("{ON_CABLE} {place}");
         progress(Progress::Reached);
         // A link of our own that has just been dropped lets go of the interface a moment later.
         let mut opened = bus.open(place).await;
@@ -375,8 +387,14 @@ impl Link {
                 let mut socket = server::ask(&server.at, &request, server.limit).await.map_err(lost)?;
                 match server::say(&mut socket, service, limit).await {
                     Ok(()) => Ok(Stream(Kind::Socket { socket, name })),
-                    Err(ServerError::Refused(said)) if said.as_str().contains("offline") => Err(server.lost().into()),
-                    Err(ServerError::Refused(_)) => Err(CallError::Refused { service: name }),
+                    // So it says that the device has closed the stream at once, which it does for a service that it does not
+                    // have; but also when it goes.
+                    Err(ServerError::Refused(said)) if said.as_str() == "closed" => {
+                        self.believe_end(false).await?;
+                        Err(CallError::Refused { service: name })
+                    }
+                    // Any other words leave open whether the service was begun.
+                    Err(ServerError::Refused(said)) => Err(server.lost_with(&said).into()),
                     Err(_) => Err(server.lost().into()),
                 }
             }

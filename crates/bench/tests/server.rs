@@ -45,6 +45,10 @@ enum Pull {
     Done,
     /// It never gets there.
     Undone,
+    /// It never gets there, and the server says so in the words that it has for a service that is not there.
+    Closed,
+    /// The device has done it, and the server has words of its own for that.
+    DoneWithOtherWords,
 }
 
 /// A debugging server of another program.
@@ -144,6 +148,19 @@ async fn serve(mut socket: TcpStream, server: Server) -> Option<()> {
                     server.pull_the_cable();
                     return None;
                 }
+                if pull == Some(Pull::Closed) {
+                    server.pull_the_cable();
+                    socket.write_all(b"FAIL").await.ok()?;
+                    say(&mut socket, "closed").await;
+                    return None;
+                }
+                if pull == Some(Pull::DoneWithOtherWords) {
+                    let mut stream = link.open(service, LONG).await.ok()?;
+                    while let Ok(Some(_)) = stream.read(LONG).await {}
+                    socket.write_all(b"FAIL").await.ok()?;
+                    say(&mut socket, "protocol fault (no status)").await;
+                    return None;
+                }
                 match link.open(service, LONG).await {
                     Ok(mut stream) => {
                         socket.write_all(b"OKAY").await.ok()?;
@@ -213,7 +230,7 @@ async fn what_another_program_holds_is_used_through_its_server() {
 #[tokio::test]
 async fn a_device_that_goes_in_the_middle_of_a_change_is_looked_at() {
     for features in ["shell_v2,cmd,abb,abb_exec", "shell_v2,cmd", "cmd", "cmd,abb_exec"] {
-        for pull in [Pull::Done, Pull::Undone] {
+        for pull in [Pull::Done, Pull::Undone, Pull::Closed, Pull::DoneWithOtherWords] {
             let phone = device(Scenario::crew_phone(), 1).await;
             let limits = Timeouts { connect: LONG, answer: LONG, tap: LONG, idle: LONG, write: LONG };
             let link = Link::connect_at(
@@ -251,7 +268,7 @@ async fn a_device_that_goes_in_the_middle_of_a_change_is_looked_at() {
             assert_eq!(run.state, RunState::Finished, "{what}");
             assert!(run.steps.iter().all(|s| s.outcome == Some(Outcome::Done)), "{what}");
             assert_eq!(phone.holds("com.android.deskclock", 0), Some((true, 3)), "{what}");
-            let sent = if pull == Pull::Done { 3 } else { 4 };
+            let sent = if matches!(pull, Pull::Done | Pull::DoneWithOtherWords) { 3 } else { 4 };
             assert_eq!(other.changes.load(Ordering::SeqCst), sent, "{what}");
         }
     }

@@ -36,6 +36,16 @@ pub enum LogbookError {
         /// What SQLite said.
         why: String,
     },
+    /// It can be read at most.
+    #[error(
+        "the logbook {path} cannot be written: the disk or the file can only be read. Nothing is sent to a device without a \
+         record. To look at it, copy it with the files beside it that begin with its name to where it can be written, and \
+         name that folder by WIBBET_HOME"
+    )]
+    ReadOnly {
+        /// The file.
+        path: PathBuf,
+    },
     /// Another program holds it.
     #[error("the logbook {path} is held by another program; try again in a moment")]
     Busy {
@@ -96,6 +106,7 @@ impl LogbookError {
         match error.sqlite_error_code() {
             Some(ErrorCode::DiskFull) => Self::Full { path },
             Some(ErrorCode::SystemIoFailure) => Self::Disk { path, why },
+            Some(ErrorCode::ReadOnly) => Self::ReadOnly { path },
             Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => Self::Busy { path },
             Some(ErrorCode::NotADatabase | ErrorCode::DatabaseCorrupt) => Self::Damaged { path, why },
             None if matches!(error, rusqlite::Error::FromSqlConversionFailure(..)) => Self::Damaged { path, why },

@@ -89,6 +89,16 @@ impl Logbook {
         Ok(Self { connection, path })
     }
 
+    /// Opens the logbook of a folder for looking only: `None` where there is none. Nothing is written, unless it has the
+    /// layout of an older Wibbet.
+    ///
+    /// # Errors
+    /// As [`Logbook::open`]; [`LogbookError::ReadOnly`] where it would have to be written first and cannot be.
+    pub fn open_to_look(folder: &Path) -> Result<Option<Self>> {
+        let path = folder.join(Self::FILE);
+        Ok(schema::open_to_look(&path)?.map(|connection| Self { connection, path }))
+    }
+
     /// The file.
     pub fn path(&self) -> &Path {
         &self.path

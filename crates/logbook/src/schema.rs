@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::time::Duration;
 
-use rusqlite::{Connection, ErrorCode, TransactionBehavior};
+use rusqlite::{Connection, ErrorCode, OpenFlags, TransactionBehavior};
 use wibbet_types::private_file;
 
 use crate::error::LogbookError;
@@ -134,9 +134,12 @@ pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {
         }
         std::thread::sleep(Duration::from_millis(50));
     }
-    let version = |connection: &Connection| connection.query_row("PRAGMA user_version", [], |row| row.get::<_, i64>(0));
-    if version(&connection).map_err(failed)? == LAYOUT {
+    let before = version(&connection).map_err(failed)?;
+    if before == LAYOUT {
         return Ok(connection);
+    }
+    if (1..LAYOUT).contains(&before) {
+        keep_copy(&connection, path, before)?;
     }
     // Of two programs that begin a logbook at once, the second waits here and finds it made.
     let change = connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(failed)?;
@@ -150,4 +153,79 @@ pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {
     change.pragma_update(None, "user_version", LAYOUT).map_err(failed)?;
     change.commit().map_err(failed)?;
     Ok(connection)
+}
+
+fn version(connection: &Connection) -> rusqlite::Result<i64> {
+    connection.query_row("PRAGMA user_version", [], |row| row.get(0))
+}
+
+/// Keeps the logbook as it is beside itself, before it gets a new layout, which an older Wibbet could not read. Whole under
+/// its name or not there: a copy that was ended in the middle lies under another name.
+fn keep_copy(connection: &Connection, path: &Path, layout: i64) -> Result<(), LogbookError> {
+    let failed = |error| LogbookError::from_sqlite(path, error);
+    let disk =
+        |why: std::io::Error| LogbookError::Disk { path: path.into(), why: format!("no copy could be made: {why}") };
+    let copy = path.with_extension(format!("layout-{layout}.sqlite"));
+    if copy.exists() {
+        return Ok(());
+    }
+    // Two programs that come to this at once make one each.
+    let draft = path.with_extension(format!("layout-{layout}.{}", std::process::id()));
+    let _ = std::fs::remove_file(&draft);
+    private_file(&draft).map_err(disk)?;
+    let made = connection.execute("VACUUM INTO ?1", [draft.to_string_lossy()]).map_err(failed);
+    let made = made.and_then(|_| std::fs::File::open(&draft).and_then(|file| file.sync_all()).map_err(disk));
+    let made = made.and_then(|()| std::fs::rename(&draft, &copy).map_err(disk));
+    if made.is_err() {
+        // What is half made is of no use, and the first trouble is the one to tell.
+        let _ = std::fs::remove_file(&draft);
+    }
+    made
+}
+
+/// Opens a logbook for looking: nothing is written, so it may be on a disk that cannot be written, or another's.
+/// `None` where there is none.
+pub(crate) fn open_to_look(path: &Path) -> Result<Option<Connection>, LogbookError> {
+    let failed = |error| LogbookError::from_sqlite(path, error);
+    if !path.exists() {
+        return Ok(None);
+    }
+    let look = |name: &str, flags| {
+        let connection = Connection::open_with_flags(name, OpenFlags::SQLITE_OPEN_READ_ONLY | flags)?;
+        connection.busy_timeout(Duration::from_secs(10))?;
+        let found = version(&connection)?;
+        Ok::<_, rusqlite::Error>((connection, found))
+    };
+    let seen = look(&path.to_string_lossy(), OpenFlags::empty());
+    let (connection, found) = match seen {
+        // SQLite wants files of its own beside it, even for looking. Without them it may be read as long as nothing waits
+        // beside it to be taken in.
+        Err(error) if error.sqlite_error_code() == Some(ErrorCode::CannotOpen) => {
+            let waiting =
+                path.with_file_name(format!("{}-wal", path.file_name().unwrap_or_default().to_string_lossy()));
+            if waiting.metadata().is_ok_and(|file| file.len() > 0) {
+                return Err(LogbookError::ReadOnly { path: path.into() });
+            }
+            look(&file_uri(path), OpenFlags::SQLITE_OPEN_URI).map_err(failed)?
+        }
+        seen => seen.map_err(failed)?,
+    };
+    match found {
+        LAYOUT => Ok(Some(connection)),
+        // Of an older layout nothing can be asked before it has the new one.
+        _ if found < LAYOUT => open(path).map(Some),
+        _ => Err(LogbookError::Newer { path: path.into(), found, known: LAYOUT }),
+    }
+}
+
+/// The file as SQLite's interface wants to have it named, and that nobody changes it meanwhile.
+fn file_uri(path: &Path) -> String {
+    let mut uri = "file:".to_owned();
+    for byte in path.to_string_lossy().bytes() {
+        match byte {
+            b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'/' | b'.' | b'-' | b'_' => uri.push(char::from(byte)),
+            _ => uri.push_str(&format!("%{byte:02X}")),
+        }
+    }
+    uri + "?immutable=1"
 }

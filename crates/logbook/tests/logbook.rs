@@ -170,6 +170,22 @@ fn files_that_are_no_logbook_are_told_and_left_alone() {
 }
 
 #[test]
+fn looking_writes_nothing_and_needs_nothing_to_be_written() {
+    let folder = tempfile::tempdir().unwrap();
+    assert!(Logbook::open_to_look(&folder.path().join("none")).unwrap().is_none());
+    assert!(!folder.path().join("none").exists());
+    let (book, number) = begin(folder.path());
+    let look = || Logbook::open_to_look(folder.path()).unwrap().unwrap();
+    // While another program writes, and when it has gone.
+    assert_eq!(look().runs(None).unwrap().len(), 1);
+    let mut looking = look();
+    let refused = looking.begin_run(&device(), RunKind::TakeOut, &[], Timestamp(1)).unwrap_err();
+    assert!(matches!(refused, LogbookError::ReadOnly { .. }), "{refused}");
+    drop((book, looking));
+    assert_eq!(look().runs(None).unwrap()[0].number, number);
+}
+
+#[test]
 fn two_programs_write_at_once_and_nothing_is_lost() {
     let folder = tempfile::tempdir().unwrap();
     let write = |folder: &Path| {
@@ -245,6 +261,7 @@ fn a_logbook_of_the_first_layout_is_taken_over() {
     )
     .unwrap();
     drop(old);
+    let old = || rusqlite::Connection::open(folder.path().join("logbook.layout-1.sqlite")).unwrap();
     let mut book = Logbook::open(folder.path()).unwrap();
     let known = book.devices().unwrap();
     assert_eq!((known.len(), known[0].facts.id.as_str(), known[0].address.as_str()), (1, "CT5-1", "127.0.0.1:5555"));
@@ -254,6 +271,13 @@ fn a_logbook_of_the_first_layout_is_taken_over() {
     let met = DeviceFacts { android_id: Some("aaaaaaaaaaaaaaaa".into()), ..facts("Tarn 5") };
     assert_eq!(note(&mut book, &met, "USB 1-2", None, Timestamp(9)).unwrap(), device());
     assert_eq!(book.devices().unwrap()[0].facts.kind, DeviceKind::Phone);
+    // The older program can go on with what it wrote.
+    let kept: (i64, i64) = old()
+        .query_row("SELECT (SELECT count(*) FROM runs), (SELECT user_version FROM pragma_user_version)", [], |row| {
+            Ok((row.get(0)?, row.get(1)?))
+        })
+        .unwrap();
+    assert_eq!(kept, (1, 1));
 }
 
 /// A word of a later version locks nobody out, and is left as it is.

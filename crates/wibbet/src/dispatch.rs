@@ -49,18 +49,21 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Some(Command::Demo) => return start::run(answer_within).await,
         Some(Command::Sim(sim)) => return sim::run(sim, announcements).await,
         Some(Command::UsbRule) => return Ok(links::usb_rule()),
+        Some(Command::Runs { json }) => {
+            let folders = Folders::find().map_err(Failure::trouble)?;
+            return look::runs(&folders.data, json);
+        }
         other => other,
     };
     let quick = matches!(command, Some(Command::Bench { watch: false, .. })).then_some(Duration::from_secs(5));
     let by_address_only = no_search && announcements.is_none();
-    let looks = !matches!(command, Some(Command::Runs { .. }));
     let open = async move || {
         let folders = Folders::find()?;
         let opened = tokio::task::spawn_blocking(move || folders.open(answer_within, allow_within.or(quick)));
         let mut workplace = opened.await??;
         workplace.surroundings = Arc::new(match announcements {
             Some(file) => Surroundings::simulated(None, Some(announced::read_from(file))),
-            None if no_search || !looks => Surroundings::default(),
+            None if no_search => Surroundings::default(),
             None => Surroundings::of_this_computer(),
         });
         anyhow::Ok(workplace)
@@ -81,7 +84,6 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             links::close(&finder, &device, how).await
         }
         Command::Packages { device, wanted } => packages::packages(&finder, &device, wanted).await,
-        Command::Runs { json } => look::runs(&workplace, json).await,
         Command::Run { device, user, uninstall, disable, from, from_disable, keep_data, no_way_back, how } => {
             let list = packages::list_from(from.as_deref())?;
             let wanted = change::TakeOut { user, uninstall, disable, list, from_disable, keep_data, no_way_back };
@@ -89,6 +91,6 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         }
         Command::PutBack { device, ids, user, how } => change::put_back(&finder, &device, &ids, user, how).await,
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
-        Command::Demo | Command::Sim(_) | Command::UsbRule => Ok(Exit::Done),
+        Command::Demo | Command::Sim(_) | Command::UsbRule | Command::Runs { .. } => Ok(Exit::Done),
     }
 }

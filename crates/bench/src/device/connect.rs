@@ -6,7 +6,7 @@ use wibbet_adb::{CallError, Encryption, Feature, Link, LinkError};
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::says_not_ready;
 use wibbet_core::device::{DeviceFacts, Likeness};
-use wibbet_core::read::{IDENTITY, Properties, read_identity};
+use wibbet_core::read::{HELP, IDENTITY, PROPERTIES, Properties, read_identity};
 use wibbet_types::Serial;
 
 use super::adb::{AdbDevice, LinkStep};
@@ -90,7 +90,7 @@ impl AdbDevice {
             }
         };
         if !self.known().learned {
-            let help = self.shell(&link, "pm").await.map_err(|e| self.nothing_sent(e))?;
+            let help = self.shell(&link, HELP).await.map_err(|e| self.nothing_sent(e))?;
             let text = help.text();
             let known = &mut *self.known();
             // A device that is still starting has no help to give and is asked again next time. One
@@ -174,7 +174,7 @@ impl AdbDevice {
         if !matches!(state.as_str(), "device" | "") {
             return Err(AskError::NotAndroid(format!("{} is in the mode “{state}”, not in Android", self.address())));
         }
-        let said = self.shell(link, "getprop").await.map_err(|e| self.nothing_sent(e))?;
+        let said = self.shell(link, PROPERTIES).await.map_err(|e| self.nothing_sent(e))?;
         let stand_in = stand_in_serial(&self.address());
         let mut facts = Properties::read(&said.out).facts(&stand_in).ok_or_else(|| {
             AskError::NoLink(LinkError::Broken {

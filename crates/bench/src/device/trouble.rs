@@ -1,6 +1,6 @@
 //! What an error means: the rung that is missing, and what to do.
 
-use wibbet_adb::LinkError;
+use wibbet_adb::{LinkError, is_on_cable};
 use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::link::{Advice, LinkTrouble, Rung};
 
@@ -8,7 +8,7 @@ use super::device::AskError;
 
 /// The trouble that a link error means, with advice for the device as far as it is known.
 pub fn trouble_of(error: &LinkError, facts: Option<&DeviceFacts>) -> LinkTrouble {
-    let cable = |at: &str| at.starts_with("USB");
+    let cable = is_on_cable;
     let (rung, advice, seen) = match error {
         LinkError::NoAnswer { at, why } if cable(at) => (Rung::Reached, Advice::CheckCable, format!("{at}: {why}")),
         LinkError::NoAnswer { at, why } => (Rung::Reached, Advice::CheckAddress, format!("no answer at {at}: {why}")),

@@ -24,6 +24,10 @@ const COMMANDS: [&str; 17] = [
     "set-home-activity",
 ];
 
+/// What is sent for the help of the package manager's program, before a device is known well enough to ask by request. Without
+/// a word behind it it prints its help, on every version.
+pub const HELP: &str = "pm";
+
 /// What is asked to learn the package service's commands. Up to Android 8.1 `pm` and the service's own shell have each
 /// their own.
 pub fn commands_requests(capabilities: &Capabilities) -> Vec<Request> {

@@ -6,6 +6,9 @@ use wibbet_types::{AndroidVersion, PlainText, Serial};
 
 use crate::device::{DeviceFacts, DeviceKind};
 
+/// What is sent for a device's properties.
+pub const PROPERTIES: &str = "getprop";
+
 /// A device's properties.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Properties(HashMap<String, String>);

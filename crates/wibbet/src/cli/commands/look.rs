@@ -1,6 +1,7 @@
 //! Commands that only look.
 
 use std::collections::BTreeMap;
+use std::path::Path;
 use std::sync::Arc;
 
 use futures_util::future::join_all;
@@ -10,11 +11,11 @@ use wibbet_bench::device::{AdbDevice, AskError, trouble_of};
 use wibbet_bench::fleet::{Bench, BenchEvent, CardId};
 use wibbet_bench::ops::{Details, NoteError, details, forget_place, note_met, survey};
 use wibbet_bench::session::SessionEvent;
-use wibbet_bench::workplace::Workplace;
 use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
 use wibbet_core::link::{Advice, Ladder};
 use wibbet_core::package::Inventory;
 use wibbet_core::run::{Outcome, Run};
+use wibbet_logbook::Logbook;
 use wibbet_types::UserId;
 
 use crate::cli::resolve::Finder;
@@ -212,8 +213,10 @@ pub(crate) fn check_user(inventory: &Inventory, user: UserId) -> Result<(), Fail
     Err(Failure::new(Exit::Usage, format!("the device has no user {user}; it has {}", known.join(", "))))
 }
 
-pub(crate) async fn runs(workplace: &Workplace, as_json: bool) -> Result<Exit, Failure> {
-    let runs = workplace.book.with(|book| book.runs(None)).await?;
+/// The runs of the logbook in a folder; it may be on a disk that can only be read.
+pub(crate) fn runs(folder: &Path, as_json: bool) -> Result<Exit, Failure> {
+    let book = Logbook::open_to_look(folder)?;
+    let runs = book.map(|book| book.runs(None)).transpose()?.unwrap_or_default();
     if as_json {
         json::print(&json::Runs { runs: runs.iter().map(json::Steps::of).collect() });
     } else {
