@@ -131,7 +131,8 @@ fn plain_packages(scenario: &Scenario) -> Vec<PackageId> {
 /// Plays a seed; what was asked of the device, in order, and how each step ended.
 async fn play(seed: u64) -> Vec<String> {
     let mut random = fastrand::Rng::with_seed(seed);
-    let scenario = if random.bool() { Scenario::crew_phone() } else { Scenario::spare_handset() };
+    let scenario =
+        if random.bool() { Scenario::crew_phone() } else { Scenario::spare_handset().with_a_shell_that_disables() };
     let plain = plain_packages(&scenario);
     let mut chosen: BTreeMap<PackageId, (Change, Option<Flaw>)> = BTreeMap::new();
     while chosen.len() < 7 {

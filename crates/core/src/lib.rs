@@ -45,7 +45,7 @@
 //! let mut dump = DumpReader::default();
 //! dump.feed(phone.dump_after.as_bytes());
 //! let after = read_back(&step.id, dump.finish()).state(UserId::OWNER);
-//! let reply = read_reply(step.way, &answer);
+//! let reply = read_reply(step.way, step.before, &answer);
 //! let verdict = judge(step.way, Response::Replied(reply), Finding::State(after));
 //! assert_eq!(verdict.outcome, Outcome::Done);
 //! ```

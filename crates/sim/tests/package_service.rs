@@ -54,7 +54,10 @@ async fn the_new_phone() {
         ("enable --user 0 com.android.music", "Package com.android.music new state: enabled"),
         ("disable --user 0 com.android.music", "Shell cannot change component state for com.android.music/null to 2"),
         ("enable --user 0 com.android.stk", "Shell cannot change component state for com.android.stk/null to 1"),
-        ("disable-user --user 0 com.android.systemui", "SecurityException: Cannot disable a protected package"),
+        (
+            "disable-user --user 0 com.android.managedprovisioning",
+            "SecurityException: Cannot disable a protected package",
+        ),
         ("disable-user --user 0 no.such", "IllegalArgumentException: Unknown package: no.such"),
         ("suspend --user 0 com.android.music", "Package com.android.music new suspended state: true"),
         ("unsuspend --user 0 com.android.music", "Package com.android.music new suspended state: false"),
@@ -112,10 +115,12 @@ async fn the_old_phone() {
         ("uninstall --user 0 com.android.music", "Success"),
         ("uninstall --user 0 com.android.music", "Failure - not installed for 0"),
         ("install-existing --user 0 com.android.music", "installed for user: 0"),
-        ("disable-user --user 0 com.android.music", "new state: disabled-user"),
-        ("enable --user 0 com.android.music", "new state: enabled"),
+        // The shell got the permission with Android 7.
+        (
+            "disable-user --user 0 com.android.music",
+            "Error: java.lang.SecurityException: Permission Denial: attempt to change component state from pid=4711, uid=2000",
+        ),
         ("default-state --user 0 com.android.music", "Error: unknown command 'default-state'"),
-        ("disable-user --user 0 com.android.systemui", "Error: java.lang.SecurityException: Cannot disable"),
         ("", "usage: pm list packages"),
     ] {
         let said = phone.pm(words).await;
@@ -128,12 +133,19 @@ async fn the_old_phone() {
 
 #[tokio::test]
 async fn the_makers_second_switch_is_in_the_way() {
-    let mut scenario = Scenario::crew_phone();
-    scenario.second_switch_off = true;
-    let phone = Phone::start(scenario).await;
-    assert!(phone.pm("uninstall --user 0 com.android.music").await.contains("android.permission.DELETE_PACKAGES"));
-    assert!(phone.pm("disable-user --user 0 com.android.music").await.contains("CHANGE_COMPONENT_ENABLED_STATE"));
-    assert_eq!(phone.sim.holds("com.android.music", 0), Some((true, 0)));
+    let denial = "SecurityException: Attempt to change component state; pid=4711, uid=2000, package=com.android.music";
+    let old =
+        "SecurityException: Permission Denial: attempt to change component state from pid=4711, uid=2000, package uid=";
+    let mut older = Scenario::crew_phone().with_android_8_1();
+    (older.android.sdk, older.android.release) = (25, "7.1.2".into());
+    for (mut scenario, denial) in [(Scenario::crew_phone(), denial), (older, old)] {
+        scenario.second_switch_off = true;
+        let phone = Phone::start(scenario).await;
+        assert!(phone.pm("uninstall --user 0 com.android.music").await.contains("Failure [null]"));
+        let said = phone.call(Service::ShellV2("pm disable-user --user 0 com.android.music".into())).await;
+        assert!(said.contains(denial), "{said}");
+        assert_eq!(phone.sim.holds("com.android.music", 0), Some((true, 0)));
+    }
 }
 
 #[tokio::test]

@@ -162,7 +162,7 @@ async fn the_owner_allows_denies_and_switches() {
         link.call(&Service::ShellV2(command.into()), &limits(), &mut said).await.unwrap();
         String::from_utf8([said.out, said.err].concat()).unwrap()
     };
-    assert!(try_it().await.contains("CHANGE_COMPONENT_ENABLED_STATE"));
+    assert!(try_it().await.contains("Attempt to change component state"));
     phone.act(OwnerAction::SecondSwitch(true)).await.unwrap();
     assert!(try_it().await.contains("new state: default"));
     let mut said = Collected::default();

@@ -6,7 +6,9 @@ use wibbet_adb::{CallError, Encryption, Feature, Link, LinkError};
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::says_not_ready;
 use wibbet_core::device::{DeviceFacts, Likeness};
-use wibbet_core::read::{HELP, IDENTITY, PROPERTIES, Properties, read_identity};
+use wibbet_core::read::{
+    ChangesPermitted, HELP, IDENTITY, PROPERTIES, Properties, changes_request, read_changes, read_identity,
+};
 use wibbet_types::Serial;
 
 use super::adb::{AdbDevice, LinkStep};
@@ -92,7 +94,18 @@ impl AdbDevice {
         if !self.known().learned {
             let help = self.shell(&link, HELP).await.map_err(|e| self.nothing_sent(e))?;
             let text = help.text();
+            let in_doubt = self.known().capabilities.may_lack_disabling();
+            let may_disable = match in_doubt {
+                true => {
+                    let said =
+                        self.shell(&link, &changes_request().command()).await.map_err(|e| self.nothing_sent(e))?;
+                    // Where it does not tell, the first change will.
+                    read_changes(&said) != ChangesPermitted::UninstallOnly
+                }
+                false => true,
+            };
             let known = &mut *self.known();
+            known.capabilities.disables = may_disable;
             // A device that is still starting has no help to give and is asked again next time. One
             // that gives something else never will: then nothing is taken for granted.
             known.learned = known.capabilities.learn_from_help(&text) || !says_not_ready(&text);

@@ -33,9 +33,13 @@ impl<'a, D: Device> Runner<'a, D> {
         loop {
             self.record(index, StepEvent::Sent { at: now(), order: 0 }).await?;
             let heard = match self.device.ask(&request, &mut |_| {}).await {
+                Ok(answer) if answer.says_service_died() => {
+                    self.answered(index, &answer.text()).await?;
+                    Response::ServiceDied
+                }
                 Ok(answer) => {
                     (self.news)(RunNews::Waiting(None));
-                    let said = read_reply(step.way, &answer);
+                    let said = read_reply(step.way, step.before, &answer);
                     if said == Reply::Refused(Refusal::NotReady) {
                         self.wait(deadline, RunError::Device(Refusal::NotReady.meaning().into())).await?;
                         continue;
@@ -69,12 +73,15 @@ impl<'a, D: Device> Runner<'a, D> {
             let after = sight.found.state();
             let verdict = judge(step.way, heard, sight.found);
             tries += 1;
-            // The link went, and the device says that nothing was done: the change is sent again.
-            if heard == Response::LinkLost
+            // Link or service went, and the device says that nothing was done: the change is sent again. So is, once, what the
+            // device broke off itself.
+            let went = matches!(heard, Response::LinkLost | Response::ServiceDied)
                 && verdict.outcome == Outcome::Unsettled
-                && after.is_some()
-                && tries < self.patience.tries
-            {
+                && tries < self.patience.tries;
+            let broken_off = heard == Response::Replied(Reply::Refused(Refusal::Aborted))
+                && verdict.outcome == Outcome::Refused
+                && tries == 1;
+            if after.is_some() && (went || broken_off) {
                 continue;
             }
             return self.settle(index, verdict.outcome, after, &verdict.remark).await;

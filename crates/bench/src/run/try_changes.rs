@@ -67,7 +67,7 @@ pub async fn try_changes(workplace: &Workplace, device: &AdbDevice, inventory: &
     let answer = device.ask(&request, &mut |_| {}).await.map_err(RunError::Ask)?;
     record(StepEvent::Answered { text: PlainText::short(&answer.text()), at: now() }).await?;
     let after = look_at(device, &id, user).await.map_err(RunError::Ask)?.found.state();
-    let (outcome, remark) = match read_reply(way, &answer) {
+    let (outcome, remark) = match read_reply(way, before, &answer) {
         Reply::Refused(why) => (Outcome::Refused, why.meaning()),
         // It was so before: that it is so now says nothing without a yes.
         Reply::Unclear => (Outcome::NoEffect, "the answer said neither yes nor no"),

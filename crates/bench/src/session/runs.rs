@@ -14,7 +14,7 @@ impl Actor {
         let withheld = run.steps.iter().any(|step| {
             let said = step.answer.as_ref().map(|text| {
                 let answer = wibbet_core::ask::Output { out: text.to_string(), ..Default::default() };
-                read_reply(step.way, &answer)
+                read_reply(step.way, step.before, &answer)
             });
             said == Some(Reply::Refused(Refusal::SecondSwitch))
         });

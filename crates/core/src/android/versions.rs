@@ -24,6 +24,8 @@ pub struct Capabilities {
     pub install_existing: bool,
     /// The enabled setting can go back to "as the package's manifest says".
     pub default_state: bool,
+    /// The shell may enable and disable packages, as far as is known.
+    pub disables: bool,
 }
 
 /// API levels by the release that people know.
@@ -77,7 +79,7 @@ impl Capabilities {
     /// What is certain from the API level and the banner alone. Before Android 8 the help of `pm` tells more, see
     /// [`Capabilities::learn_from_help`].
     pub fn new(sdk: u32, offered: DaemonFeatures) -> Self {
-        Self { sdk, offered, install_existing: sdk >= ANDROID_8, default_state: sdk >= ANDROID_7 }
+        Self { sdk, offered, install_existing: sdk >= ANDROID_8, default_state: sdk >= ANDROID_7, disables: true }
     }
 
     /// Whether it takes a look at the package service's help to know what can be undone.
@@ -97,6 +99,12 @@ impl Capabilities {
         self.install_existing = lists("install-existing");
         self.default_state = lists("default-state");
         true
+    }
+
+    /// Whether it has to be asked whether the shell may enable and disable packages: it was given the permission with
+    /// Android 7. Source: the manifest of `com.android.shell`; some builds of 6 give it.
+    pub fn may_lack_disabling(&self) -> bool {
+        self.sdk < ANDROID_7
     }
 
     /// Whether a package can be uninstalled for one user only. Before Android 5 it would go for

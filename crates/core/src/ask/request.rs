@@ -90,6 +90,15 @@ impl Output {
         [first(&self.out), first(&self.err)].into_iter().flatten().any(|line| WORDS.iter().any(|w| line.starts_with(w)))
     }
 
+    /// Whether the service ended in the middle of the call: what was asked for may have been done. The words are those of
+    /// `cmd` from Android 8 on.
+    pub fn says_service_died(&self) -> bool {
+        [&self.out, &self.err].into_iter().flat_map(|text| text.lines()).any(|line| {
+            let line = line.trim();
+            line.starts_with("cmd: Failure calling service ") || line.starts_with("Failed transaction (")
+        })
+    }
+
     /// Output and errors together.
     pub fn text(&self) -> String {
         match (self.out.trim(), self.err.trim()) {
@@ -101,7 +110,9 @@ impl Output {
 }
 
 /// Whether an answer says that Android has not started as far as its package service: the words of
-/// `cmd` and `dumpsys`, and those of `pm` on old versions.
+/// `cmd` and `dumpsys`, and those of `pm` and `am` on old versions.
 pub fn says_not_ready(text: &str) -> bool {
-    text.contains("Can't find service") || text.contains("Could not access the Package Manager")
+    const WORDS: [&str; 4] =
+        ["Can't find service", "Could not access the Package Manager", "s the system running?", "Error type 2"];
+    WORDS.iter().any(|words| text.contains(words))
 }

@@ -53,6 +53,8 @@ pub enum SkipReason {
     NotInstalled,
     /// This version cannot uninstall for one user.
     NotPerUser,
+    /// The shell has not got the permission to enable and disable.
+    MayNotDisable,
     /// It could not be undone, and that was not asked for.
     NoWayBack,
     /// There is no way to put it back from here.
@@ -70,6 +72,9 @@ impl fmt::Display for SkipReason {
             Self::Unreadable => "its state could not be read; read the packages again",
             Self::NotInstalled => "it is not installed for this user, so it cannot be disabled",
             Self::NotPerUser => "this version of Android cannot uninstall for one user; disable instead",
+            Self::MayNotDisable => {
+                "debugging may not enable or disable apps on this device; uninstall instead, or do it in the app's settings page"
+            }
             Self::NoWayBack => "it could not be put back from here; disable instead, or allow it explicitly",
             Self::NeedsApk => {
                 "putting it back takes its APK: its code is not on the device, or this Android cannot reinstall it"

@@ -49,7 +49,9 @@ pub fn plan_put_back(
                 let gone = package.kind == PackageKind::User && !package.states.values().any(|s| s.installed);
                 let needs_apk = ways.contains(&Change::Reinstall) && (gone || !capabilities.install_existing);
                 for way in ways {
-                    push(way, needs_apk.then_some(SkipReason::NeedsApk));
+                    let sets = matches!(way, Change::Enable | Change::DefaultState | Change::Disable);
+                    let may_not = (sets && !capabilities.disables).then_some(SkipReason::MayNotDisable);
+                    push(way, needs_apk.then_some(SkipReason::NeedsApk).or(may_not));
                 }
             }
             Err(skip) => push(usual, Some(skip)),

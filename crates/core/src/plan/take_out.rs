@@ -43,6 +43,8 @@ pub fn plan_take_out(
             Some(SkipReason::AlreadySo)
         } else if item.way == Change::Disable && !before.installed {
             Some(SkipReason::NotInstalled)
+        } else if item.way == Change::Disable && !capabilities.disables {
+            Some(SkipReason::MayNotDisable)
         } else if item.way != Change::Disable && !capabilities.uninstall_per_user() {
             Some(SkipReason::NotPerUser)
         } else if matches!(back, Reversal::Impossible(_)) && !without_way_back {
@@ -251,6 +253,20 @@ mod tests {
         assert_eq!(plan_take_out(&inventory, &new_device(), &twice, false).steps.len(), 2);
         let bold = plan_take_out(&inventory, &new_device(), &[take("app", 0, Change::Uninstall)], true);
         assert_eq!(bold.to_send(), 1);
+    }
+
+    #[test]
+    fn what_the_shell_may_not_do_is_not_sent() {
+        let inventory = inventory(&[("in", PackageKind::System, [IN, with(Enabled::DisabledUser)])]);
+        let capabilities = Capabilities { disables: false, ..new_device() };
+        let skips = |way| plan_take_out(&inventory, &capabilities, &[take("in", 0, way)], false).steps[0].skip;
+        assert_eq!(skips(Change::Disable), Some(SkipReason::MayNotDisable));
+        assert_eq!(skips(Change::Uninstall), None);
+        let back = |user, target| {
+            let wanted = ("in".parse().unwrap(), UserId::new(user), target);
+            plan_put_back(&inventory, &capabilities, &[wanted]).steps[0].skip
+        };
+        assert_eq!(back(10, IN), Some(SkipReason::MayNotDisable));
     }
 
     #[test]

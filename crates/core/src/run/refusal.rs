@@ -25,6 +25,14 @@ pub enum Refusal {
     UserLocked,
     /// Leaving this state takes root.
     NeedsRoot,
+    /// The shell of this version, or of this build, has not got the permission to enable and disable.
+    MayNotDisable,
+    /// The maker's build does not let packages of the system be disabled.
+    MakersList,
+    /// It was broken off.
+    Aborted,
+    /// A policy or a maker's switch forbids installing for this user.
+    MayNotInstall,
     /// The service has no such command on this version.
     NoSuchCommand,
     /// The package service is not up yet.
@@ -50,9 +58,13 @@ impl Refusal {
             Self::SharedLibrary => "another package uses it as a library",
             Self::Pinned => "it is pinned to the screen",
             Self::SecondSwitch => "the maker's second switch for changes over debugging is off",
-            Self::UserLocked => "debugging may not act for this user",
+            Self::UserLocked => "debugging is forbidden for this user",
             Self::NeedsRoot => "leaving this state takes root",
-            Self::NoSuchCommand => "this version of Android has no such command",
+            Self::MayNotDisable => "debugging may not enable or disable apps on this device",
+            Self::MakersList => "the maker's build does not let it be disabled",
+            Self::Aborted => "the device broke it off",
+            Self::MayNotInstall => "installing is forbidden for this user",
+            Self::NoSuchCommand => "this version of Android has no such command or option",
             Self::NotReady => "the package service is not up yet",
             Self::Internal => "the package manager itself failed",
             Self::MakersCode => "the maker's build refuses it with a number of its own",
@@ -76,8 +88,16 @@ impl Refusal {
             Self::SecondSwitch => {
                 "in the developer options, under “USB debugging”, switch on the maker's second switch for changes, then retry"
             }
-            Self::UserLocked => "unlock the profile on the device, then retry",
+            Self::UserLocked => "whoever manages that user can lift it; other users are free of it",
             Self::NeedsRoot => "change it on the device, in the app's settings page",
+            Self::MayNotDisable => {
+                "uninstalling for the user may work; some makers have a second switch for it in the developer options"
+            }
+            Self::MakersList => "uninstalling for the user may work, and so may suspending",
+            Self::Aborted => "retry",
+            Self::MayNotInstall => {
+                "some makers have a switch for installing over USB in the developer options; else ask whoever manages the device"
+            }
             Self::NoSuchCommand => "what can't be had this way needs the APK",
             Self::NotReady => "wait until the device has started, then retry",
             Self::Internal | Self::MakersCode => "disabling instead of uninstalling may work",
@@ -86,17 +106,27 @@ impl Refusal {
     }
 }
 
-/// Words that mean a refusal, most telling first.
+/// Words that mean a refusal, most telling first. Sources: `PackageManagerService.setEnabledSetting`,
+/// `DeletePackageHelper`, `PackageManagerShellCommand`, `Pm.java` of Android 5 to 8.1; makers' words where it says so.
 pub(crate) const REFUSALS: &[(&str, Refusal)] = &[
     ("DELETE_FAILED_DEVICE_POLICY_MANAGER", Refusal::Administrator),
     ("DELETE_FAILED_USER_RESTRICTED", Refusal::UserRestricted),
     ("DELETE_FAILED_OWNER_BLOCKED", Refusal::OwnerBlocked),
     ("DELETE_FAILED_USED_SHARED_LIBRARY", Refusal::SharedLibrary),
     ("DELETE_FAILED_APP_PINNED", Refusal::Pinned),
+    ("DELETE_FAILED_ABORTED", Refusal::Aborted),
     ("DELETE_FAILED_INTERNAL_ERROR", Refusal::Internal),
+    ("INSTALL_FAILED_USER_RESTRICTED", Refusal::MayNotInstall),
     ("Cannot disable a protected package", Refusal::Protected),
-    ("CHANGE_COMPONENT_ENABLED_STATE", Refusal::SecondSwitch),
-    ("DELETE_PACKAGES", Refusal::SecondSwitch),
+    // A maker's.
+    ("Cannot disable system packages", Refusal::MakersList),
+    // Android 8 on; before in the other words.
+    ("Attempt to change component state", Refusal::SecondSwitch),
+    ("Permission Denial: attempt to change component state", Refusal::MayNotDisable),
+    // Somebody would have to agree on the screen: so it answers where the shell has not got the permission.
+    ("Failure [null]", Refusal::SecondSwitch),
+    ("has android.permission.MANAGE_USERS", Refusal::NeedsRoot),
+    ("Neither user 2000 nor current process has ", Refusal::SecondSwitch),
     ("does not have permission to access user", Refusal::UserLocked),
     ("Shell cannot change component state", Refusal::NeedsRoot),
     ("not installed for", Refusal::NotInstalled),
@@ -105,4 +135,5 @@ pub(crate) const REFUSALS: &[(&str, Refusal)] = &[
     ("doesn't exist", Refusal::Unknown),
     ("Unknown command", Refusal::NoSuchCommand),
     ("unknown command", Refusal::NoSuchCommand),
+    ("Error: Unknown option", Refusal::NoSuchCommand),
 ];

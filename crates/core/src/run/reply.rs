@@ -2,6 +2,7 @@
 
 use super::refusal::{REFUSALS, Refusal};
 use crate::ask::{Output, says_not_ready};
+use crate::package::{Enabled, PackageState};
 use crate::plan::Change;
 
 /// What an answer says.
@@ -15,14 +16,19 @@ pub enum Reply {
     Unclear,
 }
 
-/// Reads the answer to a change.
-pub fn read_reply(way: Change, answer: &Output) -> Reply {
+/// Reads the answer to a change of a package that was so before.
+pub fn read_reply(way: Change, before: PackageState, answer: &Output) -> Reply {
     let text = answer.text();
     if says_not_ready(&text) {
         return Reply::Refused(Refusal::NotReady);
     }
     if let Some((_, refusal)) = REFUSALS.iter().find(|(words, _)| text.contains(words)) {
-        return Reply::Refused(*refusal);
+        // The shell may set and leave these on every version: where it says that it may not, the maker's build does.
+        let usual = matches!(before.enabled, Enabled::Default | Enabled::Enabled | Enabled::DisabledUser);
+        return Reply::Refused(match refusal {
+            Refusal::NeedsRoot if usual && way == Change::Disable => Refusal::MakersList,
+            other => *other,
+        });
     }
     if let Some(reason) = text.lines().find_map(failure_reason) {
         let number = reason.parse::<i64>().is_ok();
@@ -77,6 +83,33 @@ mod tests {
                 "java.lang.SecurityException: Neither user 2000 nor current process has android.permission.DELETE_PACKAGES.",
                 Refused(R::SecondSwitch),
             ),
+            // The words of `PackageManagerService` where the shell has not got the permission.
+            (Change::Uninstall, "Failure [null]", Refused(R::SecondSwitch)),
+            (
+                Change::Disable,
+                "java.lang.SecurityException: Attempt to change component state; pid=4711, uid=2000, package=com.a",
+                Refused(R::SecondSwitch),
+            ),
+            (
+                Change::Disable,
+                "Error: java.lang.SecurityException: Permission Denial: attempt to change component state from pid=9, uid=2000, package uid=10012",
+                Refused(R::MayNotDisable),
+            ),
+            (
+                Change::Unhide,
+                "java.lang.SecurityException: Neither user 2000 nor current process has android.permission.MANAGE_USERS.",
+                Refused(R::NeedsRoot),
+            ),
+            (Change::Disable, "java.lang.SecurityException: Cannot disable system packages.", Refused(R::MakersList)),
+            (
+                Change::Disable,
+                "java.lang.SecurityException: Shell cannot change component state for com.a/null to 3",
+                Refused(R::MakersList),
+            ),
+            (Change::Uninstall, "Failure [DELETE_FAILED_ABORTED]", Refused(R::Aborted)),
+            (Change::Uninstall, "Failure [DELETE_FAILED_INTERNAL_ERROR: it is the home]", Refused(R::Internal)),
+            (Change::Reinstall, "Failure [INSTALL_FAILED_USER_RESTRICTED]", Refused(R::MayNotInstall)),
+            (Change::Uninstall, "Error: Unknown option: -k", Refused(R::NoSuchCommand)),
             (
                 Change::Uninstall,
                 "java.lang.SecurityException: Shell does not have permission to access user 150",
@@ -106,18 +139,18 @@ mod tests {
             (Change::Disable, "", Unclear),
         ] {
             let answer = Output { out: text.into(), ..Output::default() };
-            assert_eq!(read_reply(way, &answer), said, "{way}: {text}");
+            assert_eq!(read_reply(way, PackageState::IN_USE, &answer), said, "{way}: {text}");
             let on_stderr = Output { err: text.into(), ..Output::default() };
-            assert_eq!(read_reply(way, &on_stderr), said, "{way}: {text}");
+            assert_eq!(read_reply(way, PackageState::IN_USE, &on_stderr), said, "{way}: {text}");
         }
         let failed = Output { code: Some(255), ..Output::default() };
-        assert_eq!(read_reply(Change::Disable, &failed), Refused(R::Other));
+        assert_eq!(read_reply(Change::Disable, PackageState::IN_USE, &failed), Refused(R::Other));
     }
 
     proptest! {
         #[test]
         fn any_text_has_a_meaning(text in any::<String>()) {
-            read_reply(Change::Uninstall, &Output { out: text.clone(), ..Output::default() });
+            read_reply(Change::Uninstall, PackageState::IN_USE, &Output { out: text.clone(), ..Output::default() });
             failure_reason(&text);
         }
     }

@@ -13,6 +13,8 @@ pub enum Response {
     Replied(Reply),
     /// The link went before the answer.
     LinkLost,
+    /// The service that was asked ended before the answer.
+    ServiceDied,
     /// The link is up, and no answer came in time.
     Silence,
     /// The answer began and was not whole.
@@ -45,6 +47,7 @@ pub fn judge(way: Change, heard: Response, found: Finding) -> Verdict {
             }
             Response::Replied(Reply::Unclear) => format!("the answer said neither yes nor no; read back as {state}"),
             Response::LinkLost => format!("the link went before the answer; read back as {state}"),
+            Response::ServiceDied => format!("Android's package service ended before the answer; read back as {state}"),
             Response::Silence | Response::Broken => format!("no whole answer came; read back as {state}"),
         };
         return verdict(Outcome::Done, remark);
@@ -59,6 +62,9 @@ pub fn judge(way: Change, heard: Response, found: Finding) -> Verdict {
         Response::Replied(Reply::Refused(why)) => verdict(Outcome::Refused, refused_in_words(why)),
         Response::LinkLost => {
             verdict(Outcome::Unsettled, format!("the link went before the answer; it is {state} now"))
+        }
+        Response::ServiceDied => {
+            verdict(Outcome::Unsettled, format!("Android's package service ended before the answer; it is {state} now"))
         }
         Response::Silence => verdict(
             Outcome::Unsettled,
@@ -99,6 +105,8 @@ mod tests {
             (Change::Uninstall, H::Silence, Some(IN), O::Unsettled),
             (Change::Uninstall, H::Silence, Some(OUT), O::Done),
             (Change::Uninstall, H::LinkLost, Some(IN), O::Unsettled),
+            (Change::Uninstall, H::ServiceDied, Some(IN), O::Unsettled),
+            (Change::Uninstall, H::ServiceDied, Some(OUT), O::Done),
             (Change::Uninstall, H::Replied(Reply::Unclear), Some(IN), O::NoEffect),
             (Change::Disable, yes, Some(OFF), O::Done),
             (Change::Disable, yes, Some(OUT), O::NoEffect),

@@ -72,10 +72,12 @@ impl State {
         let [permission, package, ..] = given else {
             return Output::ok("Error: check-permission missing permission argument\n");
         };
-        let of_the_shell = ["android.permission.DELETE_PACKAGES", "android.permission.CHANGE_COMPONENT_ENABLED_STATE"];
         let granted = package == "com.android.shell"
-            && of_the_shell.contains(&permission.as_str())
-            && !self.scenario.second_switch_off;
+            && match permission.as_str() {
+                "android.permission.DELETE_PACKAGES" => !self.scenario.second_switch_off,
+                "android.permission.CHANGE_COMPONENT_ENABLED_STATE" => self.shell_may_disable(),
+                _ => false,
+            };
         Output::ok(if granted { "0\n" } else { "-1\n" })
     }
 }

@@ -78,6 +78,12 @@ impl State {
         }
     }
 
+    /// Whether the shell has the permission to enable and disable: it got it with Android 7, and some builds of 6 gave it.
+    pub(crate) fn shell_may_disable(&self) -> bool {
+        let by_version = self.scenario.android.sdk >= 24;
+        !self.scenario.second_switch_off && self.scenario.shell_disables.unwrap_or(by_version)
+    }
+
     /// A call of the package service, by whichever way it came.
     pub(crate) fn package_service(&mut self, words: &[String], via: Via) -> Output {
         let output = self.service_call(words, via);
@@ -230,9 +236,10 @@ impl State {
     }
 
     fn uninstall(&mut self, id: &str, user: Option<u32>, keep: bool) -> Output {
+        // Who may not is not told no: the service wants somebody to agree on the screen, and the shell's command has no words
+        // for that. Source: `PackageManagerShellCommand.runUninstall`, `LocalIntentReceiver`.
         if self.scenario.second_switch_off {
-            let permission = "Neither user 2000 nor current process has android.permission.DELETE_PACKAGES.";
-            return self.security_exception("uninstall", permission);
+            return Output { out: "Failure [null]\n".into(), code: 1, ..Output::default() };
         }
         let old = self.is_old();
         let sdk = self.scenario.android.sdk;
@@ -314,11 +321,18 @@ impl State {
         };
         // As in the system: first whether the package is there, then whether the caller may, and only then whether
         // there is anything to change.
-        if self.scenario.second_switch_off {
-            let permission = "Permission Denial: attempt to change component state from pid=1, uid=2000, needs android.permission.CHANGE_COMPONENT_ENABLED_STATE";
-            return self.security_exception(command, permission);
+        if !self.shell_may_disable() {
+            let uid = self.packages.get(id).map_or(0, |p| p.uid);
+            let denial = match self.scenario.android.sdk {
+                26.. => format!("Attempt to change component state; pid=4711, uid=2000, package={id}"),
+                _ => format!(
+                    "Permission Denial: attempt to change component state from pid=4711, uid=2000, package uid={uid}"
+                ),
+            };
+            return self.security_exception(command, &denial);
         }
-        if protected && number >= 2 {
+        // Whatever it would be set to, also to what it is.
+        if protected {
             return self.security_exception(command, &format!("Cannot disable a protected package: {id}"));
         }
         // The shell may set and leave 0, 1 and 3 only.

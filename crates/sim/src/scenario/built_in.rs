@@ -13,6 +13,13 @@ impl Scenario {
         self
     }
 
+    /// The same device as a build whose shell may enable and disable packages, which that of Android 7 was the first to.
+    #[must_use]
+    pub fn with_a_shell_that_disables(mut self) -> Self {
+        self.shell_disables = Some(true);
+        self
+    }
+
     /// The crew phone: Corvane Tarn 5, Android 14, with a work profile.
     pub fn crew_phone() -> Self {
         Self::built_in(include_str!("../../scenarios/crew-phone.toml"))

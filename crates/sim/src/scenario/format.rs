@@ -66,6 +66,8 @@ pub struct Scenario {
     /// Whether that switch is off.
     #[serde(default)]
     pub second_switch_off: bool,
+    /// Whether the shell may enable and disable, where that is not as usual for the version.
+    pub shell_disables: Option<bool>,
     /// Whether the maker's build keeps a package's enabled setting when it is uninstalled for a user.
     #[serde(default)]
     pub keeps_settings: bool,
