@@ -130,7 +130,8 @@ pub fn searches(data: &[u8]) {
     if let Some(spot) = &search.trouble {
         assert!(line.get(spot.span.clone()).is_some());
     }
-    let empty = Inventory { users: Vec::new(), packages: Default::default(), gaps: Vec::new() };
+    let empty =
+        Inventory { users: Vec::new(), packages: Default::default(), essential: Default::default(), gaps: Vec::new() };
     search.run(&Catalog::new(empty.into()), UserId::OWNER, &Chosen::new(), &mut Matcher::default());
     search.letters("Nebelhorn com.corvane.radio", &mut Matcher::default());
     for at in 0..=line.len().min(64) {
@@ -200,7 +201,12 @@ pub fn chains(data: &[u8]) {
         return;
     };
     let package = Package { apk: Some(path), ..Package::bare(id.clone(), PackageKind::System, Default::default()) };
-    let inventory = Inventory { users: Vec::new(), packages: [(id, package.into())].into(), gaps: Vec::new() };
+    let inventory = Inventory {
+        users: Vec::new(),
+        packages: [(id, package.into())].into(),
+        essential: Default::default(),
+        gaps: Vec::new(),
+    };
     let wanted = [Locale::new("de", "", "DE")];
     let paths = ApkPaths::of(&inventory, &wanted);
     let looked: Vec<_> = paths.all.iter().map(|_| Some((size, 1))).collect();

@@ -15,8 +15,8 @@ use wibbet_bench::ops::{claim, note_met, survey};
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::run::{RunError, RunNews, RunStart, Runner, begin_run, run_plan, settle_interrupted};
 use wibbet_bench::workplace::Workplace;
-use wibbet_core::package::{Enabled, PackageState};
-use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_take_out};
+use wibbet_core::package::{Enabled, Essentials, Inventory, PackageState};
+use wibbet_core::plan::{Change, Plan, SkipReason, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, StepEvent, StepState, recorded_state};
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Flaw, Options, OwnerAction, Scenario, SimDevice};
 use wibbet_types::{DeviceId, RunId, UserId};
@@ -613,6 +613,96 @@ async fn an_old_device_without_the_command_says_beforehand_what_cannot_be_undone
     assert!(run.steps[0].remark.contains("could not be put back"));
     assert!(run.steps[1].remark.contains("debugging may not enable or disable"), "{}", run.steps[1].remark);
     assert!(place.sim.transcript().iter().all(|line| !line.contains("uninstall")));
+}
+
+/// What a device does not start without is never sent anything, whoever allows what; and by whatever id it goes there.
+#[tokio::test]
+async fn what_android_does_not_start_without_stays() {
+    let mut scenario = Scenario::crew_phone();
+    let installer = "com.android.packageinstaller";
+    assert!(scenario.inventory.packages.iter().any(|p| p.id == installer));
+    let never =
+        ["android", "com.android.shell", "com.android.providers.settings", installer, "com.android.ext.services"];
+    let never = [&never[..], &["com.android.permissioncontroller", "com.android.sdksandbox"]].concat();
+    for older in [false, true] {
+        if older {
+            scenario = scenario.with_android_8_1();
+        }
+        let place = place(scenario.clone(), 1).await;
+        let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
+        let capabilities = place.device.capabilities();
+        for way in Change::TAKE_OUT {
+            let item = |text: &&str| TrayItem { id: id(text), user: OWNER, way };
+            let tray: Vec<TrayItem> = never.iter().map(item).collect();
+            let plan = plan_take_out(&inventory, &capabilities, &tray, true);
+            for step in plan.steps {
+                // Up to Android 9 the installer gives the permissions, and there is no sandbox.
+                let free =
+                    older && ["com.android.permissioncontroller", "com.android.sdksandbox"].contains(&step.id.as_str());
+                assert_eq!(matches!(step.skip, Some(SkipReason::Essential(_))), !free, "{} {way}", step.id);
+            }
+        }
+        // A plan that was made without knowing is stopped at the moment of sending.
+        let unknowing = Inventory { essential: Essentials::default(), ..inventory };
+        let tray = [TrayItem { id: id(installer), user: OWNER, way: Change::Uninstall }];
+        let plan = plan_take_out(&unknowing, &capabilities, &tray, true);
+        assert_eq!(plan.to_send(), 1);
+        let number = begin_run(&place.book, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
+        let run = place.carry_on(number).await.unwrap();
+        assert_eq!(outcomes(&run), [Outcome::Skipped]);
+        assert!(run.steps[0].remark.contains("only a factory reset"), "{}", run.steps[0].remark);
+        assert_eq!(place.sim.holds(installer, 0), Some((true, 0)));
+    }
+}
+
+/// A device writes its changes down 10 s late. One that goes down right behind a run has them all the same.
+#[tokio::test]
+async fn what_was_done_is_on_the_disk_of_the_device_when_the_run_ends() {
+    for scenario in [Scenario::crew_phone(), Scenario::spare_handset().with_a_shell_that_disables()] {
+        let place = place(scenario, 1).await;
+        let run = place.take_out(&THREE).await;
+        assert_eq!(outcomes(&run), [Outcome::Done; 3]);
+        place.sim.restart();
+        place.agrees(&run);
+        // One that loses them in the middle of a run is not told as done.
+        while survey(&place.device, &mut |_| {}).await.is_err() {
+            tokio::time::sleep(Duration::from_millis(20)).await;
+        }
+        let number = place.begin(&[("com.android.htmlviewer", Change::Uninstall)]).await;
+        let (sim, book) = (&place.sim, &place.book);
+        let restarted = std::sync::atomic::AtomicBool::new(false);
+        let news = |news: RunNews| {
+            let settled = matches!(news, RunNews::Step(_, wibbet_core::run::StepEvent::Settled { .. }));
+            if settled && !restarted.swap(true, std::sync::atomic::Ordering::SeqCst) {
+                sim.restart();
+            }
+        };
+        let (_stop, stopped) = watch::channel(false);
+        let run =
+            Runner::carry_out(&place.device, book, place.workplace.patience, number, stopped, &news).await.unwrap();
+        assert_eq!(outcomes(&run), [Outcome::NoEffect], "{run:?}");
+        assert!(run.steps[0].remark.contains("started anew"), "{}", run.steps[0].remark);
+        assert_eq!(place.sim.holds("com.android.htmlviewer", 0), Some((true, 0)));
+    }
+}
+
+/// A service that says nothing of having written: that is told.
+#[tokio::test]
+async fn a_device_that_does_not_say_that_it_has_written_is_not_to_be_restarted() {
+    let place = place(Scenario::crew_phone(), 1).await;
+    place.sim.set_fault(Fault::Says("dumpsys package write".into(), "Unknown argument: write\n".into()));
+    let number = place.begin(&[(NOTES, Change::Uninstall)]).await;
+    let told = std::sync::Mutex::new(Vec::new());
+    let news = |news: RunNews| {
+        if let RunNews::Found(words) = news {
+            told.lock().unwrap().push(words);
+        }
+    };
+    let (_stop, stopped) = watch::channel(false);
+    let run = Runner::carry_out(&place.device, &place.book, place.workplace.patience, number, stopped, &news).await;
+    assert_eq!(outcomes(&run.unwrap()), [Outcome::Done]);
+    let told = told.into_inner().unwrap();
+    assert!(told.len() == 1 && told[0].contains("must not be restarted"), "{told:?}");
 }
 
 #[tokio::test]

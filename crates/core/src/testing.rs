@@ -16,7 +16,7 @@ use wibbet_types::{AndroidVersion, DeviceId, PackageId, PlainText, RunId, StepIn
 
 use crate::android::{Capabilities, DaemonFeatures};
 use crate::device::{DeviceFacts, DeviceKind, User, UserKind};
-use crate::package::{Enabled, Inventory, Package, PackageKind, PackageState};
+use crate::package::{Enabled, Essentials, Inventory, Package, PackageKind, PackageState};
 use crate::plan::Change;
 use crate::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 
@@ -81,7 +81,7 @@ pub fn package(text: &str, kind: PackageKind, path: &str, states: &[(u32, Packag
 pub fn inventory(users: &[User], packages: impl IntoIterator<Item = Package>) -> Inventory {
     let packages: BTreeMap<_, _> =
         packages.into_iter().map(|package| (package.id.clone(), Arc::new(package))).collect();
-    Inventory { users: users.to_vec(), packages, gaps: Vec::new() }
+    Inventory { users: users.to_vec(), packages, essential: Essentials::default(), gaps: Vec::new() }
 }
 
 /// A step that uninstalls a package for the owner and has not been sent.

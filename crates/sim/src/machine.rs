@@ -26,9 +26,13 @@ pub(crate) enum Access {
     Air,
 }
 
-pub(crate) fn restart(shared: &Arc<Shared>) {
+pub(crate) fn restart(shared: &Arc<Shared>, orderly: bool) {
     {
         let mut state = shared.state();
+        match orderly {
+            true => drop(state.write_all()),
+            false => state.lose_what_is_unwritten(),
+        }
         state.down = true;
         state.calls_until_ready = CALLS_BEFORE_READY;
         state.start_anew();

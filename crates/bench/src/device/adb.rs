@@ -246,6 +246,10 @@ impl Device for AdbDevice {
         self.known().capabilities
     }
 
+    fn start(&self) -> Option<String> {
+        self.facts()?.boot_id.map(|id| id.to_string())
+    }
+
     async fn ask(&self, request: &Request, out: &mut (dyn FnMut(&[u8]) + Send)) -> Result<Output, AskError> {
         let link = self.link(&mut |_| {}).await?;
         let idle = if request.changes { self.patience.change } else { self.patience.look };

@@ -43,6 +43,11 @@ pub trait Device: Send + Sync {
     /// What it can do, as known now.
     fn capabilities(&self) -> Capabilities;
 
+    /// What tells its present start from every other one; `None` where that is not known.
+    fn start(&self) -> Option<String> {
+        None
+    }
+
     /// Sends a request and passes the output to `out` as it comes (errors, where they are apart, go
     /// to the answer only). The answer holds the output too unless it is long. A link that has gone
     /// is made again before anything is sent.

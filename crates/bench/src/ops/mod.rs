@@ -1,6 +1,7 @@
 //! One file for each operation; the command line, sessions and orders call these.
 
 mod claim;
+mod essential;
 mod foreground;
 mod labels;
 mod metrics;
@@ -12,6 +13,7 @@ mod survey;
 mod vitals;
 
 pub use claim::claim;
+pub(crate) use essential::essentials;
 pub use foreground::in_front;
 pub use labels::{LabelCost, LabelNews, device_languages, read_labels};
 pub use metrics::{read_metrics, read_sizes};

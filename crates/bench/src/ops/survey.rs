@@ -9,6 +9,7 @@ use wibbet_core::package::Inventory;
 use wibbet_core::read::{self, DumpReader, ReadBack};
 use wibbet_types::PackageId;
 
+use super::essential::essentials;
 use crate::device::{AskError, Device};
 
 /// Why a survey could not be made.
@@ -77,6 +78,8 @@ pub async fn survey<D: Device>(
     let said = device.ask(&read::survey_list(), &mut |_| {}).await?;
     let listed = read::read_package_list(&said.out);
     let mut inventory = read::inventory(users, dump, &listed);
+    let kinds: Vec<_> = inventory.packages.values().map(|package| (package.id.clone(), package.kind)).collect();
+    inventory.essential = essentials(device, kinds.iter().map(|(id, kind)| (id, *kind))).await?;
     if unnamed {
         inventory.gaps.push("the device did not list its users: they are known by their numbers only".into());
     }

@@ -1,6 +1,6 @@
 //! Carrying out a run: each step written down, sent, answered, read back.
 
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
@@ -9,7 +9,9 @@ use futures_util::stream::FuturesUnordered;
 use futures_util::{FutureExt as _, StreamExt as _};
 use tokio::sync::watch;
 use tokio::time::{Instant, timeout};
+use wibbet_core::package::{Essentials, PackageKind};
 use wibbet_core::plan::{SkipReason, TrayItem, without_way_back};
+use wibbet_core::read::{ReadBack, says_written, write_request};
 use wibbet_core::run::{
     Outcome, Run, RunState, Schedule, Step, StepEvent, StepState, before_sending, came_back, is_fresh, not_as_recorded,
     settle_open,
@@ -20,7 +22,7 @@ use wibbet_types::{PackageId, RunId, StepIndex};
 use super::error::{RunError, RunNews};
 use crate::device::{AskError, Device};
 use crate::logbook::{SharedLogbook, now};
-use crate::ops::{Sight, SurveyError, look_at_all};
+use crate::ops::{Sight, SurveyError, essentials, look_at_all};
 use crate::policy::RunPolicy;
 
 /// Carries runs out on one device.
@@ -34,8 +36,8 @@ pub struct Runner<'a, D> {
     /// chance decides.
     stopping: Shared<BoxFuture<'static, ()>>,
     run: Mutex<Run>,
-    /// The steps that were settled in this go.
-    settled: Mutex<HashSet<StepIndex>>,
+    /// The steps that were settled in this go, and in which start of the device.
+    settled: Mutex<HashMap<StepIndex, Option<String>>>,
 }
 
 /// How long a look that has begun may go on when somebody asks to stop: it mostly ends much sooner, and then nothing stays
@@ -113,7 +115,8 @@ impl<'a, D: Device> Runner<'a, D> {
         let event = self.book.with(move |book| book.append(number, index, &event)).await?;
         self.run().apply(index, &event);
         if matches!(event, StepEvent::Settled { .. }) {
-            self.settled.lock().unwrap_or_else(PoisonError::into_inner).insert(index);
+            let start = self.device.start();
+            self.settled.lock().unwrap_or_else(PoisonError::into_inner).insert(index, start);
         }
         (self.news)(RunNews::Step(index, event));
         Ok(())
@@ -149,10 +152,36 @@ impl<'a, D: Device> Runner<'a, D> {
                 }
             }
         }
+        if !matches!(left, Some(Left::Failed(_))) {
+            self.have_it_written().await;
+        }
         if let Some(left) = left {
             return Err(left);
         }
         self.look_last().await
+    }
+
+    /// Has the device write down what was changed, which it would do some seconds later by itself: one that goes down before
+    /// loses it.
+    async fn have_it_written(&self) {
+        let done = {
+            let settled = self.settled.lock().unwrap_or_else(PoisonError::into_inner);
+            self.run().steps.iter().any(|s| s.outcome == Some(Outcome::Done) && settled.contains_key(&s.index))
+        };
+        if !done {
+            return;
+        }
+        for _ in 0..self.patience.tries {
+            match self.device.ask(&write_request(), &mut |_| {}).await {
+                Ok(said) if says_written(&said) => return,
+                // The link has gone, and is made anew by the next try.
+                Err(AskError::NoLink(_) | AskError::Lost(_)) => tokio::time::sleep(self.patience.pause).await,
+                _ => break,
+            }
+        }
+        let words = "the device did not say that it has written the changes down: it does so by itself within 15 seconds, \
+                     and must not be restarted before";
+        (self.news)(RunNews::Found(words.into()));
     }
 
     /// Looks at all packages once before anything is sent: settles what an interruption left open,
@@ -181,14 +210,44 @@ impl<'a, D: Device> Runner<'a, D> {
             (item, &seen[step.index.get()].told)
         });
         let stuck = without_way_back(taking_out, &self.device.capabilities());
-        for step in waiting {
-            if !step.for_good && step.way.takes_out() && stuck.contains(&(step.id, step.user)) {
-                let remark = SkipReason::NoWayBack.to_string();
+        let essentials = self.essentials(&waiting, &seen).await?;
+        for step in waiting.iter().filter(|step| step.way.takes_out()) {
+            let reason = match essentials.why(&step.id, step.user) {
+                Some(what) => Some(SkipReason::Essential(what)),
+                None => {
+                    (!step.for_good && stuck.contains(&(step.id.clone(), step.user))).then_some(SkipReason::NoWayBack)
+                }
+            };
+            if let Some(reason) = reason {
+                let remark = reason.to_string();
                 let event = StepEvent::Settled { outcome: Outcome::Skipped, after: None, remark, at: now() };
                 self.record(step.index, event).await?;
             }
         }
         Ok(())
+    }
+
+    /// What the device does not start without, of the packages that are about to be taken out: however old the plan is.
+    async fn essentials(&self, waiting: &[Step], seen: &[Sight]) -> Result<Essentials, Left> {
+        let taken_out = waiting.iter().filter(|step| step.way.takes_out());
+        let kinds: BTreeMap<&PackageId, PackageKind> = taken_out
+            .filter_map(|step| match &seen[step.index.get()].told {
+                ReadBack::States(kind, _) => Some((&step.id, *kind)),
+                _ => None,
+            })
+            .collect();
+        if kinds.is_empty() {
+            return Ok(Essentials::default());
+        }
+        let deadline = Instant::now() + self.patience.link;
+        loop {
+            let asked = essentials(self.device, kinds.iter().map(|(id, kind)| (*id, *kind)));
+            let why = match self.until_stopped(asked).await? {
+                Ok(found) => return Ok(found),
+                Err(error) => self.or_final(error)?,
+            };
+            self.wait(deadline, why).await?;
+        }
     }
 
     /// Looks at all packages once more when all is done: packages that reinstall
@@ -206,8 +265,10 @@ impl<'a, D: Device> Runner<'a, D> {
             let event = match step.is_open_question() {
                 true => settle_open(step, sight.found, false, now()),
                 false => {
-                    let own = self.settled.lock().unwrap_or_else(PoisonError::into_inner).contains(&step.index);
-                    let event = came_back(step, sight.found, now()).filter(|_| own || is_fresh(step, now()));
+                    let own = self.settled.lock().unwrap_or_else(PoisonError::into_inner).get(&step.index).cloned();
+                    let restarted = own.as_ref().is_some_and(|start| *start != self.device.start());
+                    let event = came_back(step, sight.found, restarted, now());
+                    let event = event.filter(|_| own.is_some() || is_fresh(step, now()));
                     event.or_else(|| not_as_recorded(&self.run(), step, sight.found, now()))
                 }
             };

@@ -73,7 +73,7 @@ async fn settle_run<D: Device>(book: &SharedLogbook, device: &D, run: &Run) -> R
         let fresh: Vec<&Step> = run.reached().filter(|step| is_fresh(step, at)).collect();
         let found = look(device, fresh.iter().copied()).await?;
         for (step, found) in fresh.into_iter().zip(found) {
-            if let Some(event) = came_back(step, found, now()) {
+            if let Some(event) = came_back(step, found, false, now()) {
                 let index = step.index;
                 book.with(move |book| book.append(number, index, &event)).await?;
             }

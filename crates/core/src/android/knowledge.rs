@@ -12,7 +12,17 @@ const SOURCE: &str = include_str!("../../data/android.toml");
 struct Knowledge {
     permissions: BTreeMap<String, String>,
     partitions: BTreeMap<String, String>,
+    essential: BTreeMap<String, EssentialName>,
     names: Names,
+}
+
+/// What a package is to Android that is never taken out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum EssentialName {
+    Android,
+    Shell,
+    Settings,
 }
 
 #[derive(Debug, Default, Deserialize)]
@@ -33,6 +43,11 @@ pub fn permission_words(permission: &str) -> Option<&'static str> {
 /// Partitions that code can be on, and what a search for each finds.
 pub fn partitions() -> impl Iterator<Item = (&'static str, &'static str)> {
     KNOWLEDGE.partitions.iter().map(|(name, doc)| (name.as_str(), doc.as_str()))
+}
+
+/// What an id is to every Android that does not do without it.
+pub(crate) fn named_essential(id: &str) -> Option<EssentialName> {
+    KNOWLEDGE.essential.get(id).copied()
 }
 
 /// Whether a part of an id says who made a package, or nothing.
@@ -58,6 +73,7 @@ mod tests {
         for (name, doc) in &known.partitions {
             assert!(name.bytes().all(|b| b.is_ascii_lowercase() || b == b'_') && !doc.is_empty(), "{name}");
         }
+        assert_eq!(known.essential.len(), 3);
         assert!(known.names.empty.iter().all(|part| part.to_lowercase() == *part && !part.contains('.')));
     }
 
@@ -69,7 +85,8 @@ mod tests {
         for line in SOURCE.lines().filter(|l| !l.starts_with('#')) {
             match line.split_once(" = ") {
                 _ if line.starts_with('[') => (heading, former) = (line, ""),
-                Some((name, _)) if ["[permissions]", "[partitions]"].contains(&heading) => {
+                Some((name, _)) if ["[permissions]", "[partitions]", "[essential]"].contains(&heading) => {
+                    let name = name.trim_matches('"');
                     assert!(former < name, "{name} stands behind {former}");
                     former = name;
                 }

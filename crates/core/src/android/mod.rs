@@ -3,7 +3,7 @@
 mod knowledge;
 mod versions;
 
-pub(crate) use knowledge::says_nothing;
+pub(crate) use knowledge::{EssentialName, named_essential, says_nothing};
 pub use knowledge::{partitions, permission_words};
 pub use versions::{Capabilities, DaemonFeatures};
-pub(crate) use versions::{Program, has_system_settings};
+pub(crate) use versions::{Program, has_system_settings, runs_apps_in_a_sandbox};

@@ -40,6 +40,9 @@ const ANDROID_9: u32 = 28;
 const ANDROID_10: u32 = 29;
 
 const ANDROID_11: u32 = 30;
+
+const ANDROID_13: u32 = 33;
+
 const ANDROID_14: u32 = 34;
 
 /// A program by which the package service is called through a shell.
@@ -75,6 +78,11 @@ pub(crate) fn has_system_settings(sdk: u32) -> bool {
     sdk >= ANDROID_8
 }
 
+/// Whether Android has a sandbox for code of others within apps.
+pub(crate) fn runs_apps_in_a_sandbox(sdk: u32) -> bool {
+    sdk >= ANDROID_13
+}
+
 impl Capabilities {
     /// What is certain from the API level and the banner alone. Before Android 8 the help of `pm` tells more, see
     /// [`Capabilities::learn_from_help`].
@@ -105,6 +113,16 @@ impl Capabilities {
     /// Android 7. Source: the manifest of `com.android.shell`; some builds of 6 give it.
     pub fn may_lack_disabling(&self) -> bool {
         self.sdk < ANDROID_7
+    }
+
+    /// Whether the package service can be asked who answers an intent.
+    pub(crate) fn answers_queries(&self) -> bool {
+        self.sdk >= ANDROID_7
+    }
+
+    /// Whether its package service looks for a sandbox when it starts.
+    pub(crate) fn has_sandbox(&self) -> bool {
+        runs_apps_in_a_sandbox(self.sdk)
     }
 
     /// Whether a package can be uninstalled for one user only. Before Android 5 it would go for
@@ -141,6 +159,7 @@ impl Capabilities {
         let early = match word(0) {
             "list" => word(1) != "users",
             "uninstall" | "suspend" | "unsuspend" => true,
+            "query-activities" | "query-services" | "query-receivers" | "resolve-activity" => true,
             "install-existing" => self.sdk >= ANDROID_8,
             _ => false,
         };

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use wibbet_types::{PackageId, UserId};
 
+use super::essential::Essentials;
 use super::package::Package;
 use super::state::PackageState;
 use crate::device::User;
@@ -17,6 +18,8 @@ pub struct Inventory {
     pub users: Vec<User>,
     /// The packages, by id. Each is shared, so that a new state of one copies that one.
     pub packages: BTreeMap<PackageId, Arc<Package>>,
+    /// What Android does not start without.
+    pub essential: Essentials,
     /// What could not be read, in words. Empty when everything was.
     pub gaps: Vec<String>,
 }

@@ -7,7 +7,7 @@ use wibbet_types::{PackageId, UserId, bytes_words, named};
 
 use super::change::Change;
 use crate::android::Capabilities;
-use crate::package::PackageState;
+use crate::package::{Essential, PackageState};
 
 /// Whether a step can be undone on this device, known before it is done.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -47,6 +47,8 @@ pub enum SkipReason {
     NotOnDevice,
     /// The user is not on the device.
     NoSuchUser,
+    /// Android does not do without it, and could not be helped from here.
+    Essential(Essential),
     /// The device did not tell its state, or not in a way that can be relied on.
     Unreadable,
     /// A package that is not installed cannot be disabled.
@@ -66,6 +68,16 @@ pub enum SkipReason {
 impl fmt::Display for SkipReason {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(match self {
+            Self::Essential(what @ (Essential::Android | Essential::Shell)) => {
+                return write!(f, "never taken out: {}", what.words());
+            }
+            Self::Essential(what) => {
+                return write!(
+                    f,
+                    "never taken out: {}, and without it Android does not start; only a factory reset would help then",
+                    what.words()
+                );
+            }
             Self::AlreadySo => "it is so already",
             Self::NotOnDevice => "the package is not on this device; check the id",
             Self::NoSuchUser => "the user is not on this device",

@@ -9,7 +9,7 @@ use super::change::Change;
 use super::plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
 use super::tray::TrayItem;
 use crate::android::Capabilities;
-use crate::package::{Enabled, Inventory, Package, PackageKind, PackageState};
+use crate::package::{Enabled, Essentials, Inventory, Package, PackageKind, PackageState};
 use crate::read::{ReadBack, users_by_number};
 
 /// Plans taking out what is in a tray. Steps that could not be undone are left unsent unless
@@ -37,6 +37,8 @@ pub fn plan_take_out(
             Some(SkipReason::NotOnDevice)
         } else if inventory.user(item.user).is_none() {
             Some(SkipReason::NoSuchUser)
+        } else if let Some(what) = inventory.essential.why(&item.id, item.user) {
+            Some(SkipReason::Essential(what))
         } else if before.unreadable {
             Some(SkipReason::Unreadable)
         } else if item.way.is_met_by(before) {
@@ -87,7 +89,7 @@ pub fn without_way_back<'a>(
         }
     }
     let users = users_by_number(packages.values().flat_map(|package| package.states.keys().copied()));
-    let inventory = Inventory { users, packages, gaps: Vec::new() };
+    let inventory = Inventory { users, packages, essential: Essentials::default(), gaps: Vec::new() };
     let plan = plan_take_out(&inventory, capabilities, &tray, false);
     let stuck = plan.steps.into_iter().filter(|step| step.skip == Some(SkipReason::NoWayBack));
     stuck.map(|step| (step.id, step.user)).collect()

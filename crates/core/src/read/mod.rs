@@ -2,6 +2,7 @@
 
 mod apks;
 mod changes;
+mod essential;
 mod foreground;
 mod help;
 mod languages;
@@ -16,9 +17,11 @@ mod read_back;
 mod survey;
 mod users;
 mod vitals;
+mod written;
 
 pub use apks::{ApkCounts, ApkPaths, ApkReading, ApkWork, Looked, RangeAnswer};
 pub use changes::{ChangesPermitted, changes_request, read_changes};
+pub use essential::{essential_request, read_essential};
 pub use foreground::{front_request, read_front};
 pub use help::{HELP, commands_requests, read_commands};
 pub use languages::{language_request, read_languages};
@@ -31,3 +34,4 @@ pub use read_back::{ReadBack, read_back, read_back_all, read_back_request};
 pub use survey::{inventory, survey_dump, survey_list};
 pub use users::{read_users, users_by_number, users_requests};
 pub use vitals::{read_report, report_request};
+pub use written::{says_written, write_request};

@@ -8,7 +8,7 @@ use wibbet_types::PackageId;
 use super::packages_dump::{DumpedPackage, MOST_USERS, PackageDump};
 use crate::ask::Request;
 use crate::device::User;
-use crate::package::{Inventory, Package, PackageKind, PackageState};
+use crate::package::{Essentials, Inventory, Package, PackageKind, PackageState};
 
 /// What is asked for a survey, beside the users.
 pub fn survey_dump() -> Request {
@@ -59,7 +59,7 @@ pub fn inventory(
         let DumpedPackage { path, version, about, .. } = dumped;
         packages.insert(id.clone(), Arc::new(Package { id, kind, path, apk, version, states, about }));
     }
-    Inventory { users, packages, gaps }
+    Inventory { users, packages, essential: Essentials::default(), gaps }
 }
 
 #[cfg(test)]

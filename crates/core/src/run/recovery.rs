@@ -80,12 +80,17 @@ pub fn is_fresh(step: &Step, at: Timestamp) -> bool {
 
 /// A step that was done, and is not so any more when all of them are looked at once more. That is asked only of what was
 /// done in the same go, or is fresh: of anything else somebody may have put it right since.
-pub fn came_back(step: &Step, found: Finding, at: Timestamp) -> Option<StepEvent> {
+/// `restarted` says that the device has started anew since: then it may have lost what it had not written down yet.
+pub fn came_back(step: &Step, found: Finding, restarted: bool, at: Timestamp) -> Option<StepEvent> {
     let now = found.state()?;
+    let is = now.condition().word();
     (!step.way.is_met_by(now)).then(|| StepEvent::Settled {
         outcome: Outcome::NoEffect,
         after: Some(now),
-        remark: format!("it was done, and a moment later it was {} again by itself", now.condition().word()),
+        remark: match restarted {
+            true => format!("it was done; then the device started anew, and since then it is {is} again: do it again"),
+            false => format!("it was done, and a moment later it was {is} again by itself"),
+        },
         at,
     })
 }
@@ -171,7 +176,8 @@ mod tests {
             (Finding::NOT_TOLD, "left open"),
             (Finding::NoSuchUser, "left open"),
         ] {
-            assert_eq!(outcome(came_back(&done, found, Timestamp(1000))), event, "{found:?}");
+            assert_eq!(outcome(came_back(&done, found, false, Timestamp(1000))), event, "{found:?}");
+            assert_eq!(outcome(came_back(&done, found, true, Timestamp(1000))), event, "{found:?}");
         }
         // The clock may have been put back in between: then nothing can be said of when.
         let fresh = [999, 1000, 1000 + BY_ITSELF, 1001 + BY_ITSELF].map(|at| is_fresh(&done, Timestamp(at)));

@@ -1,5 +1,6 @@
 //! The system inside: its state, and what its programs print. No bytes on a wire.
 
+mod disk;
 mod dump_package;
 mod dump_system;
 mod files;
@@ -9,6 +10,7 @@ mod metrics;
 mod output;
 mod package_service;
 mod properties;
+mod queries;
 mod settings;
 mod shell;
 mod state;

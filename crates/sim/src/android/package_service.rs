@@ -71,7 +71,9 @@ impl State {
             _ if sdk >= 28 => true,
             ("install-existing", Via::Cmd) => sdk >= 26,
             ("list" | "help" | "uninstall" | "suspend" | "unsuspend", Via::Cmd) => true,
+            ("query-activities" | "query-services" | "query-receivers", Via::Cmd) => true,
             (_, Via::Cmd) => false,
+            ("query-activities" | "query-services" | "query-receivers", Via::Pm) => false,
             ("install-existing", Via::Pm) => false,
             ("default-state" | "suspend" | "unsuspend", Via::Pm) => sdk >= 24,
             (_, Via::Pm) => true,
@@ -123,6 +125,7 @@ impl State {
             "help" if self.is_java_pm(via) => self.no_such("help", via),
             "help" => Output::ok(self.help(via)),
             c if !self.has_command(c, via) => self.no_such(c, via),
+            "query-activities" | "query-services" | "query-receivers" => self.query(command, rest),
             "list" => self.list(&given, via),
             "path" => match self.packages.get(target) {
                 Some(package) => {
@@ -210,6 +213,7 @@ impl State {
         if flaw == Some(Flaw::NeverAnswers) {
             return Output { hangs: true, ..Output::default() };
         }
+        self.about_to_change(id, user);
         let output = make(self);
         let done = output.code == 0 && !output.out.contains("Failure");
         match flaw {
@@ -298,6 +302,7 @@ impl State {
                 Some(state) => {
                     state.installed = true;
                     state.hidden = false;
+                    self.write_of_user(user);
                     Output::ok(format!("Package {id} installed for user: {user}\n"))
                 }
                 None => gone,

@@ -8,7 +8,10 @@ use super::state::State;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Effect {
     None,
-    Restart,
+    /// The device restarts; where that is orderly its services are told and write what they hold.
+    Restart {
+        orderly: bool,
+    },
     /// USB debugging, with the older network link, was switched off.
     UsbDebuggingOff,
     /// Wireless debugging was.
@@ -93,6 +96,7 @@ impl State {
             "dumpsys" if first == Some("package") && rest.get(1).is_some_and(|w| w == "check-permission") => {
                 self.check_permission(&rest[2..])
             }
+            "dumpsys" if first == Some("package") && rest.get(1).is_some_and(|w| w == "write") => self.write_all(),
             "dumpsys" if first == Some("package") => self.dump_packages(rest.get(1).map(String::as_str)),
             "dumpsys" => match first.unwrap_or("") {
                 "diskstats" => self.diskstats(),
@@ -123,7 +127,10 @@ impl State {
             ),
             "am" if first == Some("get-current-user") => Output::ok("0\n"),
             "am" if first == Some("start") => self.start_activity(rest),
-            "reboot" => return (Output::default(), Effect::Restart),
+            "reboot" => return (Output::default(), Effect::Restart { orderly: false }),
+            "svc" if first == Some("power") && rest.get(1).is_some_and(|w| w == "reboot") => {
+                return (Output::default(), Effect::Restart { orderly: true });
+            }
             other => Output::failed(127, format!("/system/bin/sh: {other}: not found\n")),
         };
         (output, Effect::None)

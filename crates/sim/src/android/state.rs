@@ -69,6 +69,8 @@ pub(crate) struct State {
     /// The fingerprint in the dialog that asks whether to allow a computer.
     pub(crate) asks: Option<String>,
     pub(crate) pairing: Option<PairingDialog>,
+    /// Changes that are not on the disk yet.
+    pub(super) unwritten: Option<super::disk::Unwritten>,
 }
 
 impl State {
@@ -101,6 +103,7 @@ impl State {
             front: (crate::catalogue::usage::home_screen(&scenario), 0),
             asks: None,
             pairing: None,
+            unwritten: None,
             scenario,
         }
     }

@@ -127,7 +127,7 @@ pub(crate) async fn run(
             let (output, effect) = shared.state().shell(&line);
             match effect {
                 Effect::None => {}
-                Effect::Restart => restart(&shared),
+                Effect::Restart { orderly } => restart(&shared, orderly),
                 Effect::UsbDebuggingOff => shared.usb_debugging(false),
                 Effect::WirelessDebuggingOff => shared.wireless_debugging_off(),
             }
@@ -138,7 +138,7 @@ pub(crate) async fn run(
             say(output, framing, stream).await;
         }
         Service::Reboot => {
-            restart(&shared);
+            restart(&shared, false);
             stream.close();
         }
         Service::Sync => {

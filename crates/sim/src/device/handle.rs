@@ -106,7 +106,7 @@ impl SimDevice {
                 self.shared.state().switches.wireless = true;
                 listen(&self.shared, (self.shared.listens, 0).into(), Access::Air).await?;
             }
-            OwnerAction::Restart => self.restart(),
+            OwnerAction::Restart => crate::machine::restart(&self.shared, true),
             OwnerAction::RemoveUser(user) => self.remove_user(user),
             OwnerAction::Touch(id) => {
                 self.shared.state().show(&id, 0);
@@ -198,10 +198,10 @@ impl SimDevice {
         self.shared.state().holds(id, user)
     }
 
-    /// Restarts the device: connections end, it is away for a while, and its package service is up
-    /// only some calls after its daemon.
+    /// The device restarts without having been told to: what is not on its disk yet is lost. Connections end, it is away
+    /// for a while, and its package service is up only some calls after its daemon.
     pub fn restart(&self) {
-        crate::machine::restart(&self.shared);
+        crate::machine::restart(&self.shared, false);
     }
 }
 

@@ -68,7 +68,7 @@ impl SimAndroid {
         let (output, effect) = state.command(words);
         let asked = match effect {
             Effect::None => Asked::Nothing,
-            Effect::Restart => Asked::Restart,
+            Effect::Restart { .. } => Asked::Restart,
             Effect::UsbDebuggingOff => Asked::UsbDebuggingOff,
             Effect::WirelessDebuggingOff => Asked::WirelessDebuggingOff,
         };

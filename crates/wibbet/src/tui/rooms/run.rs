@@ -261,7 +261,15 @@ fn progress<'a>(run: &Run, theme: &Theme, cells: usize) -> Line<'a> {
 fn items<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Item<'a>> {
     let mut items: Vec<Item<'a>> = match &device.pane {
         RunPane::Review(Review { plan, .. }) => {
-            plan.steps.iter().enumerate().map(|(n, step)| planned(n, step, device, theme, cells)).collect()
+            let mut items: Vec<_> =
+                plan.steps.iter().enumerate().map(|(n, step)| planned(n, step, device, theme, cells)).collect();
+            if device.show_words
+                && plan.to_send() > 0
+                && let Some(last) = items.last_mut()
+            {
+                last.extend(behind_all(theme, cells));
+            }
+            items
         }
         RunPane::Shown(run) => run.steps.iter().map(|step| carried_out(app, step, device, theme, cells)).collect(),
         _ => Vec::new(),
@@ -305,6 +313,14 @@ fn user_cell(device: &DeviceModel, step: wibbet_types::UserId, cells: usize) -> 
         1..12 => fit(&format!("user {step}"), cells),
         _ => fit(&device.user_words(step), cells),
     }
+}
+
+/// What is sent when all steps are done.
+fn behind_all<'a>(theme: &Theme, cells: usize) -> Item<'a> {
+    let command = wibbet_core::read::write_request().command();
+    let words = "in the end, so that the device has it all on its disk:";
+    let lines = wrap(words, cells.saturating_sub(6)).into_iter().map(|l| Line::styled(format!("     {l}"), theme.dim));
+    lines.chain([Line::styled(format!("     ⟩ {command}"), theme.good)]).collect()
 }
 
 fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme, cells: usize) -> Item<'a> {
