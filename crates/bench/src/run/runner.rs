@@ -13,8 +13,8 @@ use wibbet_core::package::{Essentials, PackageKind};
 use wibbet_core::plan::{SkipReason, TrayItem, without_way_back};
 use wibbet_core::read::{ReadBack, says_written, write_request};
 use wibbet_core::run::{
-    Outcome, Run, RunState, Schedule, Step, StepEvent, StepState, before_sending, came_back, is_fresh, not_as_recorded,
-    settle_open,
+    Outcome, Run, RunState, Schedule, Since, Step, StepEvent, StepState, before_sending, came_back, is_fresh,
+    not_as_recorded, settle_open,
 };
 use wibbet_logbook::LogbookError;
 use wibbet_types::{PackageId, RunId, StepIndex};
@@ -266,8 +266,12 @@ impl<'a, D: Device> Runner<'a, D> {
                 true => settle_open(step, sight.found, false, now()),
                 false => {
                     let own = self.settled.lock().unwrap_or_else(PoisonError::into_inner).get(&step.index).cloned();
-                    let restarted = own.as_ref().is_some_and(|start| *start != self.device.start());
-                    let event = came_back(step, sight.found, restarted, now());
+                    let since = match &own {
+                        Some(start) if *start == self.device.start() => Since::Running,
+                        Some(_) => Since::Start,
+                        None => Since::Unknown,
+                    };
+                    let event = came_back(step, sight.found, since, now());
                     let event = event.filter(|_| own.is_some() || is_fresh(step, now()));
                     event.or_else(|| not_as_recorded(&self.run(), step, sight.found, now()))
                 }

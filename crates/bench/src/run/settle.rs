@@ -1,6 +1,6 @@
 //! What an interruption left open, settled by asking the device.
 
-use wibbet_core::run::{Finding, Run, RunState, Step, StepEvent, StepState, came_back, is_fresh, settle_open};
+use wibbet_core::run::{Finding, Run, RunState, Since, Step, StepEvent, StepState, came_back, is_fresh, settle_open};
 use wibbet_types::DeviceId;
 
 use super::error::RunError;
@@ -73,7 +73,7 @@ async fn settle_run<D: Device>(book: &SharedLogbook, device: &D, run: &Run) -> R
         let fresh: Vec<&Step> = run.reached().filter(|step| is_fresh(step, at)).collect();
         let found = look(device, fresh.iter().copied()).await?;
         for (step, found) in fresh.into_iter().zip(found) {
-            if let Some(event) = came_back(step, found, false, now()) {
+            if let Some(event) = came_back(step, found, Since::Unknown, now()) {
                 let index = step.index;
                 book.with(move |book| book.append(number, index, &event)).await?;
             }

@@ -13,7 +13,7 @@ mod verdict;
 pub use event::StepEvent;
 pub use finding::Finding;
 pub use record::{Outcome, Run, RunKind, RunState, Step, StepState};
-pub use recovery::{before_sending, came_back, is_fresh, not_as_recorded, settle_open};
+pub use recovery::{Since, before_sending, came_back, is_fresh, not_as_recorded, settle_open};
 pub use refusal::Refusal;
 pub use reply::{Reply, read_reply};
 pub use schedule::Schedule;

@@ -78,18 +78,29 @@ pub fn is_fresh(step: &Step, at: Timestamp) -> bool {
     step.settled.is_some_and(|settled| (0..=BY_ITSELF).contains(&at.0.saturating_sub(settled.0)))
 }
 
+/// What the device has done since a step was settled.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Since {
+    /// It has been running all the time.
+    Running,
+    /// It has started anew: then it may have lost what it had not written down yet.
+    Start,
+    /// Nobody has seen it.
+    Unknown,
+}
+
 /// A step that was done, and is not so any more when all of them are looked at once more. That is asked only of what was
 /// done in the same go, or is fresh: of anything else somebody may have put it right since.
-/// `restarted` says that the device has started anew since: then it may have lost what it had not written down yet.
-pub fn came_back(step: &Step, found: Finding, restarted: bool, at: Timestamp) -> Option<StepEvent> {
+pub fn came_back(step: &Step, found: Finding, since: Since, at: Timestamp) -> Option<StepEvent> {
     let now = found.state()?;
     let is = now.condition().word();
     (!step.way.is_met_by(now)).then(|| StepEvent::Settled {
         outcome: Outcome::NoEffect,
         after: Some(now),
-        remark: match restarted {
-            true => format!("it was done; then the device started anew, and since then it is {is} again: do it again"),
-            false => format!("it was done, and a moment later it was {is} again by itself"),
+        remark: match since {
+            Since::Start => format!("it was done; then the device started anew, and since then it is {is} again"),
+            Since::Running => format!("it was done, and a moment later it was {is} again by itself"),
+            Since::Unknown => format!("it was done, and a moment later it was {is} again"),
         },
         at,
     })
@@ -176,8 +187,9 @@ mod tests {
             (Finding::NOT_TOLD, "left open"),
             (Finding::NoSuchUser, "left open"),
         ] {
-            assert_eq!(outcome(came_back(&done, found, false, Timestamp(1000))), event, "{found:?}");
-            assert_eq!(outcome(came_back(&done, found, true, Timestamp(1000))), event, "{found:?}");
+            for since in [Since::Running, Since::Start, Since::Unknown] {
+                assert_eq!(outcome(came_back(&done, found, since, Timestamp(1000))), event, "{found:?}");
+            }
         }
         // The clock may have been put back in between: then nothing can be said of when.
         let fresh = [999, 1000, 1000 + BY_ITSELF, 1001 + BY_ITSELF].map(|at| is_fresh(&done, Timestamp(at)));
