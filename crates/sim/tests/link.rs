@@ -291,6 +291,9 @@ async fn a_restarted_device_is_away_then_not_ready_then_as_before() {
     let device = SimDevice::start(Scenario::crew_phone(), options).await.unwrap();
     let link = open(&device).await;
     say(&link, abb(&["package", "uninstall", "--user", "0", "com.android.egg"])).await.unwrap();
+    let written = say(&link, Service::ShellV2("dumpsys package write".into())).await.unwrap();
+    assert_eq!(written.0, "Settings written.\n");
+    say(&link, abb(&["package", "uninstall", "--user", "0", "com.android.music"])).await.unwrap();
     assert!(say(&link, Service::ShellV2("reboot".into())).await.is_err());
     let link = loop {
         match Link::connect_at(&SystemDialer, &device.address(), Encryption::WhereAsked, &keys(), &quick(), &mut |_| {})
@@ -308,5 +311,6 @@ async fn a_restarted_device_is_away_then_not_ready_then_as_before() {
         assert!(tries < 10);
     }
     assert_eq!(device.holds("com.android.egg", 0), Some((false, 0)));
+    assert_eq!(device.holds("com.android.music", 0), Some((true, 0)), "it was not on the disk yet");
     assert_eq!(device.dialogs(), 1, "an authorised computer stays so");
 }

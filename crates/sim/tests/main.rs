@@ -5,4 +5,5 @@ mod link;
 mod package_service;
 mod support;
 mod tools;
+mod truths;
 mod ways;

@@ -97,8 +97,17 @@ fn write_package(out: &mut String, id: &str, package: &InstalledPackage, sdk: u3
         flags.push_str("UPDATED_SYSTEM_APP ");
     }
     let id_name = if sdk >= 33 { "appId" } else { "userId" };
-    let _ = writeln!(out, "  Package [{id}] ({:x}):", package.uid ^ 0xa55a);
+    let _ = writeln!(out, "  Package [{}] ({:x}):", data.real_name.as_deref().unwrap_or(id), package.uid ^ 0xa55a);
+    if data.real_name.is_some() {
+        let _ = writeln!(out, "    compat name={id}");
+    }
     let _ = writeln!(out, "    {id_name}={}", package.uid);
+    if package.code_gone {
+        // What is left of it are its settings.
+        let _ = writeln!(out, "    pkg=null\n    codePath={path}\n    resourcePath={path}");
+        write_users(out, id, package, sdk);
+        return;
+    }
     let _ = writeln!(out, "    pkg=Package{{{:x} {id}}}", package.uid ^ 0x0ff0);
     let _ = writeln!(out, "    codePath={path}\n    resourcePath={path}");
     let code = sdk * 100 + (crate::seed::mix(id) % 100) as u32;
@@ -109,7 +118,17 @@ fn write_package(out: &mut String, id: &str, package: &InstalledPackage, sdk: u3
     } else {
         let _ = writeln!(out, "    flags=[ {flags}]\n    privateFlags=[ ]\n    dataDir=/data/user/0/{id}");
     }
+    if let Some(version) = data.static_library {
+        let _ = writeln!(out, "    static library:\n      name:{} version:{version}", package.listed_id());
+    }
     write_facts(out, id, package, sdk);
+    write_users(out, id, package, sdk);
+}
+
+fn write_users(out: &mut String, id: &str, package: &InstalledPackage, sdk: u32) {
+    let old = sdk < 24;
+    let data = &package.data;
+    let system = data.kind == SimKind::System;
     for (user, state) in &package.users {
         if old {
             let _ = writeln!(
@@ -124,14 +143,35 @@ fn write_package(out: &mut String, id: &str, package: &InstalledPackage, sdk: u3
                 "    User {user}: ceDataInode={inode} installed={} hidden={} suspended={} distractionFlags=0 stopped=false notLaunched=false enabled={} instant=false virtual=false",
                 state.installed, state.hidden, state.suspended, state.enabled
             );
+            if sdk >= 26 {
+                out.push_str("      installReason=0\n");
+            }
             if sdk >= 33 {
-                let _ = writeln!(out, "      installReason=0\n      firstInstallTime={}", came(id, system));
+                let _ = writeln!(out, "      firstInstallTime={}", came(id, system));
+            }
+            if sdk >= 30 {
+                let never = data.not_given.contains(user) && !state.installed;
+                let _ = writeln!(out, "      uninstallReason={}", u8::from(never));
+            }
+            if state.suspended && sdk >= 28 {
+                let by = data.suspended_by.as_deref().unwrap_or("com.android.shell");
+                if sdk >= 29 {
+                    out.push_str("      Suspend params:\n");
+                }
+                let _ = writeln!(out, "        suspendingPackage={by} dialogInfo=null");
             }
             if state.enabled == 3 {
                 out.push_str("      lastDisabledCaller: com.android.shell\n");
             }
             out.push_str("      gids=[3003]\n");
-            write_granted(out, id, *user);
+            write_granted(out, id, package, *user);
+            for (n, title) in ["disabledComponents:", "enabledComponents:"].into_iter().enumerate() {
+                let parts = package.parts.get(user).map_or(&[][..], |parts| parts[n].as_slice());
+                if !parts.is_empty() {
+                    let _ = writeln!(out, "      {title}");
+                    out.extend(parts.iter().map(|part| format!("        {part}\n")));
+                }
+            }
         }
     }
 }
@@ -173,11 +213,12 @@ fn write_facts(out: &mut String, id: &str, package: &InstalledPackage, sdk: u32)
     }
 }
 
-/// What the owner agreed to, more for the first user than for others.
-fn write_granted(out: &mut String, id: &str, user: u32) {
+/// What the user agreed to.
+fn write_granted(out: &mut String, id: &str, package: &InstalledPackage, user: u32) {
     out.push_str("      runtime permissions:\n");
+    let agreed = package.given.get(&user);
     for name in usage::permissions(id).iter().filter(|p| usage::is_asked_for(p)) {
-        let given = (crate::seed::mix(name) ^ crate::seed::mix(id)) % 3 > u64::from(user > 0);
+        let given = agreed.is_some_and(|agreed| agreed.contains(name));
         let _ = writeln!(out, "        {name}: granted={given}, flags=[ USER_SET ]");
     }
 }

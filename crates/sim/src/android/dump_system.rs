@@ -36,10 +36,24 @@ impl State {
                         let _ = writeln!(out, "    Type: android.os.usertype.{kind}");
                     }
                     let _ = writeln!(out, "    State: {}", if user.running { "RUNNING_UNLOCKED" } else { "-1" });
+                    let debugging = user.locked_away.then_some("no_debugging_features");
+                    let forbidden: Vec<&str> =
+                        debugging.into_iter().chain(user.restrictions.iter().map(String::as_str)).collect();
+                    out.push_str("    Restrictions:\n      none\n    Effective restrictions:\n");
+                    match forbidden.is_empty() {
+                        true => out.push_str("      none\n"),
+                        false => out.extend(forbidden.iter().map(|name| format!("      {name}\n"))),
+                    }
                 }
             }
             "device_policy" => {
                 out.push_str("Current Device Policy Manager state:\n");
+                for user in &s.users {
+                    let admins = self.packages.iter().filter(|(_, p)| p.data.admin && self.here_for(p, user.id));
+                    let admins: String =
+                        admins.map(|(id, _)| format!("    {id}/{id}.Admin:\n      uid=10100\n")).collect();
+                    let _ = write!(out, "  Enabled Device Admins (User {}, provisioningState: 0):\n{admins}", user.id);
+                }
                 for owner in &s.managed {
                     match owner.user {
                         None => out.push_str("  Device Owner: \n"),

@@ -1,9 +1,10 @@
 //! A package as it is installed, and for whom.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::apk::Plan;
-use crate::scenario::{Scenario, SimPackage};
+use crate::catalogue::{labels, usage};
+use crate::scenario::{Scenario, SimKind, SimPackage};
 
 /// A package's state for a user.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -20,6 +21,12 @@ pub(crate) struct InstalledPackage {
     pub(crate) data: SimPackage,
     pub(crate) users: BTreeMap<u32, UserState>,
     pub(crate) uid: u32,
+    /// Classes of its parts that are off and on otherwise than by its manifest, for each user.
+    pub(super) parts: BTreeMap<u32, [Vec<String>; 2]>,
+    /// What somebody gave it, for each user.
+    pub(super) given: BTreeMap<u32, BTreeSet<String>>,
+    /// It was uninstalled with its data kept, and its code went with its last user.
+    pub(super) code_gone: bool,
     /// A user for whom the package is going to be back when it is looked at again, and whether it has been looked at.
     pub(super) returning: Option<(u32, bool)>,
 }
@@ -29,7 +36,9 @@ impl InstalledPackage {
         let all_users: Vec<u32> = scenario.users.iter().map(|u| u.id).collect();
         let holding = |(n, data): (usize, &SimPackage)| {
             let users = scenario.users.iter().map(|user| {
-                let has = data.users.as_ref().unwrap_or(&all_users).contains(&user.id);
+                let has = data.users.as_ref().unwrap_or(&all_users).contains(&user.id)
+                    && !data.not_given.contains(&user.id)
+                    && !(user.few_apps && left_out_of_profiles(data));
                 let state = UserState {
                     installed: has && !data.gone_for.contains(&user.id),
                     hidden: data.hidden.contains(&user.id),
@@ -39,9 +48,31 @@ impl InstalledPackage {
                 (user.id, state)
             });
             let uid = 10_000 + u32::try_from(n).unwrap_or(0);
-            (data.id.clone(), Self { users: users.collect(), uid, data: data.clone(), returning: None })
+            let users: BTreeMap<u32, UserState> = users.collect();
+            let has: Vec<u32> = users.iter().filter(|(_, state)| state.installed).map(|(user, _)| *user).collect();
+            let parts = match data.parts_off.is_empty() && data.parts_on.is_empty() {
+                true => BTreeMap::new(),
+                false => has.iter().map(|user| (*user, [data.parts_off.clone(), data.parts_on.clone()])).collect(),
+            };
+            let given = has.iter().map(|user| (*user, usage::given(&data.id, *user))).collect();
+            let package = Self { users, uid, parts, given, code_gone: false, data: data.clone(), returning: None };
+            (data.id.clone(), package)
         };
         scenario.inventory.packages.iter().enumerate().map(holding).collect()
+    }
+
+    /// What goes with it when it is uninstalled for a user, beside its data.
+    pub(super) fn forget(&mut self, user: u32) {
+        self.parts.remove(&user);
+        self.given.remove(&user);
+    }
+
+    /// The id of its manifest, by which lists name it.
+    pub(crate) fn listed_id(&self) -> &str {
+        match self.data.static_library {
+            Some(_) => self.data.id.rsplit_once('_').map_or(self.data.id.as_str(), |(name, _)| name),
+            None => &self.data.id,
+        }
     }
 
     pub(crate) fn code_path(&self) -> &str {
@@ -79,4 +110,21 @@ impl InstalledPackage {
             None => {}
         }
     }
+}
+
+/// Whether a part of the system is left out of a profile that is set up with few apps: whatever has an icon, but for what
+/// profiles need. Source: `required_apps_managed_profile` of the provisioning app.
+fn left_out_of_profiles(package: &SimPackage) -> bool {
+    const REQUIRED: [&str; 6] = [
+        "com.android.contacts",
+        "com.android.dialer",
+        "com.android.documentsui",
+        "com.android.managedprovisioning",
+        "com.android.providers.downloads.ui",
+        "com.android.settings",
+    ];
+    package.kind == SimKind::System
+        && !package.admin
+        && labels::has_icon(&package.id)
+        && !REQUIRED.contains(&package.id.as_str())
 }

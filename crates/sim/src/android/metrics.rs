@@ -30,17 +30,38 @@ fn moment(seconds: u64) -> String {
 
 /// Some days ago.
 pub(crate) fn days_ago(days: u64) -> String {
-    moment((TODAY - days) * 86_400 + 8 * 3600 + days % 50 * 60)
+    moment(days_ago_seconds(days))
+}
+
+fn days_ago_seconds(days: u64) -> u64 {
+    (TODAY - days) * 86_400 + 8 * 3600 + days % 50 * 60
+}
+
+/// So many days back use is remembered: the current year's list began then.
+const REMEMBERS: u64 = 300;
+
+/// The beginning of a day so many days ago, in milliseconds.
+fn moment_ms(days: u64) -> u64 {
+    (TODAY - days) * 86_400_000
 }
 
 impl State {
-    pub(crate) fn date(&self) -> Output {
-        Output::ok(format!("{}\n", moment(TODAY * 86_400 + MORNING + self.started.elapsed().as_secs())))
+    /// `date '+FORMAT'`, where `%s` are the seconds since 1970 and anything else is the date and the time. The device stands
+    /// in a zone where both are the same.
+    pub(crate) fn date(&self, words: &[String]) -> Output {
+        let now = TODAY * 86_400 + MORNING + self.started.elapsed().as_secs();
+        let seconds = if words.iter().any(|w| w.contains("%s")) { format!(" {now}") } else { String::new() };
+        Output::ok(format!("{}{seconds}\n", moment(now)))
     }
 
     pub(super) fn here(&self, id: &str, user: u32) -> bool {
         let package = self.packages.get(id).and_then(|p| p.users.get(&user));
-        package.is_some_and(|u| u.installed && !matches!(u.enabled, 2..=4))
+        let by_manifest = self.packages.get(id).is_some_and(|p| p.data.off_by_manifest || p.code_gone);
+        package.is_some_and(|u| u.installed && !matches!(u.enabled, 2..=4) && !(by_manifest && u.enabled == 0))
+    }
+
+    pub(super) fn here_for(&self, package: &super::installed::InstalledPackage, user: u32) -> bool {
+        package.users.get(&user).is_some_and(|state| state.installed)
     }
 
     /// Bytes of a package's APKs.
@@ -134,34 +155,78 @@ impl State {
         Output::ok(out)
     }
 
-    /// Use in days, weeks, months and years; here what is latest and longest stands in the last.
-    pub(crate) fn usagestats(&self) -> Output {
-        let old = self.scenario.android.sdk < 28;
-        let (time, last) = if old { ("totalTime", "lastTime") } else { ("totalTimeUsed", "lastTimeUsed") };
+    /// Use in days, weeks, months and years; here what is latest and longest stands in the last. `raw` leaves moments and times
+    /// as numbers of milliseconds, which came with Android 10.
+    pub(crate) fn usagestats(&self, raw: bool) -> Output {
+        let sdk = self.scenario.android.sdk;
+        let raw = raw && sdk >= 29;
+        let (time, last) = if sdk < 28 { ("totalTime", "lastTime") } else { ("totalTimeUsed", "lastTimeUsed") };
         let mut out = String::new();
         for user in &self.scenario.users {
             let _ = writeln!(out, "user={}", user.id);
-            for (span, within) in [("daily", 1), ("yearly", u64::MAX)] {
-                let _ = writeln!(out, "  In-memory {span} stats\n    timeRange=\"2026\"\n    packages");
+            for (span, within, begins) in [("daily", 1, 1), ("yearly", u64::MAX, REMEMBERS)] {
+                let _ = writeln!(out, "  In-memory {span} stats");
+                let begins = moment_ms(begins);
+                let _ = match raw {
+                    true => writeln!(out, "    beginTime={begins} endTime={} ", moment_ms(0)),
+                    false => writeln!(out, "    timeRange=\"{} – {}\"", self.shown(begins), self.shown(moment_ms(0))),
+                };
+                out.push_str("    packages\n");
                 for (id, package) in &self.packages {
                     let Some((days, minutes)) = usage::usage(id).filter(|(days, _)| *days < within) else { continue };
                     // Only the first user has been at it for long.
                     if user.id != 0 && (days % 3 != 0 || !package.users.contains_key(&user.id)) {
                         continue;
                     }
-                    let _ = writeln!(
-                        out,
-                        "      package={id} {time}=\"{}:{:02}:{:02}\" {last}=\"{}\" appLaunchCount={}",
-                        minutes / 60,
-                        minutes % 60,
-                        days % 60,
-                        days_ago(days),
-                        1 + minutes / 5
-                    );
+                    let used = days_ago_seconds(days) * 1000;
+                    let _ = match raw {
+                        true => writeln!(
+                            out,
+                            "      package={id} {time}={} {last}={used} totalTimeVisible=0 lastTimeVisible=0 appLaunchCount={} ",
+                            (minutes * 60 + days % 60) * 1000,
+                            1 + minutes / 5
+                        ),
+                        false => writeln!(
+                            out,
+                            "      package={id} {time}=\"{}:{:02}:{:02}\" {last}=\"{}\" appLaunchCount={}",
+                            minutes / 60,
+                            minutes % 60,
+                            days % 60,
+                            self.shown(used),
+                            1 + minutes / 5
+                        ),
+                    };
                 }
                 out.push_str("    configurations\n    events\n");
             }
         }
         Output::ok(out)
+    }
+
+    /// A moment as the service shows it: up to Android 8 by the owner's locale, then as a number of fixed form, whose digits
+    /// are those of the language.
+    fn shown(&self, ms: u64) -> String {
+        let fixed = moment(ms / 1000);
+        let (date, time) = fixed.split_once(' ').unwrap_or((&fixed, ""));
+        let language = self.scenario.languages.split(['-', ',']).next().unwrap_or("en");
+        if self.scenario.android.sdk < 28 {
+            let mut parts = date.split('-');
+            let [year, month, day] = [(); 3].map(|()| parts.next().unwrap_or(""));
+            let minutes = &time[..5];
+            return match language {
+                "ja" | "zh" | "ko" => format!("{year}/{month}/{day} {minutes}"),
+                "de" => format!("{day}.{month}.{year}, {minutes}"),
+                _ => format!("{day}/{month}/{year}, {minutes}"),
+            };
+        }
+        let zero = match language {
+            "ar" => '\u{660}',
+            "fa" => '\u{6f0}',
+            "my" => '\u{1040}',
+            "ne" => '\u{966}',
+            _ => return fixed,
+        };
+        let digit = |c: char| c.to_digit(10).and_then(|d| char::from_u32(u32::from(zero) + d)).unwrap_or(c);
+        fixed.chars().map(digit).collect()
     }
 }

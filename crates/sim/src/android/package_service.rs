@@ -117,6 +117,17 @@ impl State {
             Err(output) => return output,
         };
         let target = given.rest.first().copied().unwrap_or("");
+        let forbidden = |user: u32, what: &str| {
+            self.scenario.users.iter().any(|u| u.id == user && u.restrictions.iter().any(|r| r == what))
+        };
+        if command == "uninstall" && given.user.is_some_and(|user| forbidden(user, "no_uninstall_apps")) {
+            return Output { out: "Failure [DELETE_FAILED_USER_RESTRICTED]\n".into(), code: 1, ..Output::default() };
+        }
+        // It says so whatever came of it.
+        if command == "install-existing" && given.user.is_some_and(|user| forbidden(user, "no_install_apps")) {
+            let user = given.user.unwrap_or(0);
+            return Output::ok(format!("Package {target} installed for user: {user}\n"));
+        }
         let away = |user: u32| self.scenario.users.iter().any(|u| u.id == user && u.locked_away);
         if let Some(user) = given.user.filter(|user| away(*user)) {
             return self.security_exception(command, &format!("Shell does not have permission to access user {user}"));
@@ -146,6 +157,10 @@ impl State {
             "enable" | "disable" | "disable-user" | "disable-until-used" | "default-state" => {
                 let user = given.user.unwrap_or(0);
                 self.change(target, user, |s| s.set_enabled(command, target, user))
+            }
+            "grant" | "revoke" => {
+                let permission = given.rest.get(1).copied().unwrap_or("");
+                self.grant(command, target, given.user.unwrap_or(0), permission)
             }
             "hide" | "unhide" => self.security_exception(
                 command,
@@ -277,12 +292,23 @@ impl State {
                 }
                 let enabled = if self.scenario.keeps_settings { state.enabled } else { 0 };
                 *state = UserState { enabled, ..UserState::default() };
+                package.forget(user);
             }
             _ => return not_installed(user),
         }
         let nobody = package.users.values().all(|u| !u.installed);
         match package.data.kind {
             SimKind::User if nobody && !keep => drop(self.packages.remove(id)),
+            SimKind::User if nobody => {
+                package.code_gone = true;
+                // Up to Android 13 the flag is set again, so that whoever listens is told.
+                // Source: `DeletePackageHelper.deletePackageLIF`, where data are kept.
+                if sdk <= 33
+                    && let Some(state) = package.users.get_mut(&user)
+                {
+                    state.installed = true;
+                }
+            }
             // Since about Android 14 an update goes with its last user.
             SimKind::System if nobody && sdk >= 34 && !keep => package.data.update = None,
             _ => {}
@@ -297,7 +323,7 @@ impl State {
         );
         match self.packages.get_mut(id) {
             // The code of a package of somebody's went with its last user, even where data were kept.
-            Some(package) if package.data.kind == SimKind::User && package.users.values().all(|u| !u.installed) => gone,
+            Some(package) if package.code_gone => gone,
             Some(package) => match package.users.get_mut(&user) {
                 Some(state) => {
                     state.installed = true;
@@ -353,6 +379,27 @@ impl State {
         Output::ok(format!("Package {id} new state: {name}\n"))
     }
 
+    /// Gives a package a permission that it asks for, or takes it away.
+    fn grant(&mut self, command: &str, id: &str, user: u32, permission: &str) -> Output {
+        let asked = crate::catalogue::usage::permissions(id).iter().any(|p| p == permission);
+        match self.packages.get_mut(id) {
+            None => self.unknown_package(command, id),
+            Some(_) if !asked => {
+                let text = format!("Package {id} has not requested permission {permission}");
+                self.security_exception(command, &text)
+            }
+            Some(package) => {
+                let given = package.given.entry(user).or_default();
+                if command == "grant" {
+                    given.insert(permission.to_owned());
+                } else {
+                    given.remove(permission);
+                }
+                Output::default()
+            }
+        }
+    }
+
     fn security_exception(&self, command: &str, text: &str) -> Output {
         self.exception(command, &format!("java.lang.SecurityException: {text}"))
     }
@@ -400,11 +447,12 @@ impl State {
         let user = given.user.unwrap_or(0);
         let filter = given.rest.get(1).copied().unwrap_or("");
         let mut out = String::new();
-        for (id, package) in &self.packages {
+        for package in self.packages.values() {
             let state = package.users.get(&user).copied().unwrap_or_default();
             let system = package.data.kind == SimKind::System;
-            let off = matches!(state.enabled, 2..=4);
-            let here = state.installed && !state.hidden;
+            let off = matches!(state.enabled, 2..=4) || (state.enabled == 0 && package.data.off_by_manifest);
+            let here = state.installed && !state.hidden && !package.code_gone;
+            let id = package.listed_id();
             if !id.contains(filter)
                 || (!here && !given.has("-u"))
                 || (given.has("-s") && !system)

@@ -80,6 +80,42 @@ impl State {
 
     pub(crate) fn command(&mut self, words: &[String]) -> (Output, Effect) {
         let Some((program, rest)) = words.split_first() else { return (Output::default(), Effect::None) };
+        // From Android 7 on the client waits for so many seconds, 10 by default; before there is neither limit nor option.
+        if program == "dumpsys" && self.scenario.android.sdk >= 24 {
+            let (limit, rest) = match rest {
+                [option, seconds, rest @ ..] if option == "-t" => (seconds.parse().unwrap_or(10), rest),
+                rest => (10, rest),
+            };
+            let words: Vec<String> = [program.clone()].into_iter().chain(rest.iter().cloned()).collect();
+            let (output, effect) = self.within_limits(&words);
+            return (self.cut_by_time(output, limit, rest), effect);
+        }
+        self.within_limits(words)
+    }
+
+    /// What of a dump has come when its time is over.
+    fn cut_by_time(&self, mut output: Output, limit: u32, of: &[String]) -> Output {
+        let takes = self.dumps_take;
+        if takes <= limit {
+            return output;
+        }
+        let service = of.first().map_or("", String::as_str);
+        let mut kept = (output.out.len() as u64 * u64::from(limit) / u64::from(takes)) as usize;
+        // Memory is added up before anything of it is printed.
+        if service == "meminfo" {
+            kept = 0;
+        }
+        output.out.truncate(output.out.floor_char_boundary(kept));
+        let words = match self.scenario.android.sdk {
+            28.. => format!("{}ms", limit * 1000),
+            _ => format!("{limit}s"),
+        };
+        output.out.push_str(&format!("\n\n*** SERVICE '{service}' DUMP TIMEOUT ({words}) EXPIRED ***\n\n"));
+        output
+    }
+
+    fn within_limits(&mut self, words: &[String]) -> (Output, Effect) {
+        let Some((program, rest)) = words.split_first() else { return (Output::default(), Effect::None) };
         if let Some(text) = self.says.get(&words.join(" ")) {
             return (Output::ok(text.clone()), Effect::None);
         }
@@ -101,12 +137,12 @@ impl State {
             "dumpsys" => match first.unwrap_or("") {
                 "diskstats" => self.diskstats(),
                 "meminfo" => self.meminfo(),
-                "usagestats" => self.usagestats(),
+                "usagestats" => self.usagestats(rest.get(1).is_some_and(|w| w == "-c")),
                 "window" => self.in_front(true),
                 "activity" => self.in_front(false),
                 other => self.dump_system(other),
             },
-            "date" => self.date(),
+            "date" => self.date(rest),
             "ps" => self.ps(first == Some("-A")),
             "dd" | "od" | "w" if self.no_tools => {
                 Output::failed(127, format!("/system/bin/sh: {program}: not found\n"))

@@ -48,6 +48,8 @@ pub(crate) struct State {
     pub(crate) connections: u64,
     pub(crate) adrift: u64,
     pub(crate) no_tools: bool,
+    /// How long dumps take, in seconds.
+    pub(super) dumps_take: u32,
     pub(crate) transcript: Vec<String>,
     /// So many calls of the package service fail yet, because the device has just started.
     /// Commands that are answered with these words, whatever is so.
@@ -87,6 +89,7 @@ impl State {
             connections: 0,
             adrift: 0,
             no_tools: false,
+            dumps_take: 0,
             transcript: Vec::new(),
             calls_until_ready: 0,
             says: BTreeMap::new(),
@@ -122,6 +125,7 @@ impl State {
             Fault::Mute => self.mute = true,
             Fault::Adrift => self.adrift = self.connections,
             Fault::NoTools => self.no_tools = true,
+            Fault::SlowDumps(seconds) => self.dumps_take = seconds,
             Fault::Says(command, answer) => {
                 self.says.insert(command, answer);
             }

@@ -39,6 +39,12 @@ pub(crate) fn is_asked_for(permission: &str) -> bool {
         .any(|word| permission.contains(word))
 }
 
+/// What a user agreed to of what a package asks for, the first user to more than others.
+pub(crate) fn given(id: &str, user: u32) -> std::collections::BTreeSet<String> {
+    let agreed = |name: &String| is_asked_for(name) && (mix(name) ^ mix(id)) % 3 > u64::from(user > 0);
+    permissions(id).into_iter().filter(agreed).collect()
+}
+
 /// Bytes of data and of cache.
 pub(crate) fn data_sizes(id: &str) -> (u64, u64) {
     let n = mix(id);

@@ -52,6 +52,8 @@ pub enum Fault {
     Adrift,
     /// There are no tools for files.
     NoTools,
+    /// Every dump takes so many seconds of the time that it is given; what has not come by then is cut off.
+    SlowDumps(u32),
     /// A package misbehaves.
     Package(PackageId, Flaw),
     /// Uninstalling a package fails with this reason.
@@ -64,7 +66,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON, says=COMMAND:TEXT"
 )]
 pub struct BadFault(String);
@@ -99,6 +101,7 @@ impl FromStr for Fault {
             "mute" => Self::Mute,
             "adrift" => Self::Adrift,
             "no-tools" => Self::NoTools,
+            "slow-dumps" => Self::SlowDumps(value.parse().map_err(|_| bad())?),
             "says-yes" => Self::Package(id(value)?, Flaw::SaysYes),
             "comes-back" => Self::Package(id(value)?, Flaw::ComesBack),
             "never-answers" => Self::Package(id(value)?, Flaw::NeverAnswers),
@@ -131,6 +134,7 @@ mod tests {
             ("cut-bytes=from:100", Fault::Cut(CutAt::Bytes(Direction::FromDevice, 100))),
             ("mute", Fault::Mute),
             ("adrift", Fault::Adrift),
+            ("slow-dumps=20", Fault::SlowDumps(20)),
             ("comes-back=a.b", Fault::Package(id.clone(), Flaw::ComesBack)),
             ("says=dumpsys package:x: y", Fault::Says("dumpsys package".into(), "x: y".into())),
             ("refuse=a.b:-1000", Fault::Refuse(id, "-1000".into())),

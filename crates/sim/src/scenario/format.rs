@@ -149,6 +149,12 @@ pub struct SimUser {
     /// Whether debugging may not act for it.
     #[serde(default)]
     pub locked_away: bool,
+    /// What is forbidden for it, beside debugging: names such as `no_uninstall_apps`.
+    #[serde(default)]
+    pub restrictions: Vec<String>,
+    /// Whether it was set up with few of the system's apps, as a work profile is: those with an icon were uninstalled for it.
+    #[serde(default)]
+    pub few_apps: bool,
 }
 
 /// The protocol's side.
@@ -231,6 +237,25 @@ pub struct SimPackage {
     /// Users for whom it is suspended.
     #[serde(default)]
     pub suspended: Vec<u32>,
+    /// Who suspended it; the shell when left out.
+    pub suspended_by: Option<String>,
+    /// Users for whom the system never installed it, since it is not meant for their kind (Android 10 on).
+    #[serde(default)]
+    pub not_given: Vec<u32>,
+    /// Whether its own manifest has it off.
+    #[serde(default)]
+    pub off_by_manifest: bool,
+    /// Classes of its parts that it has switched off itself.
+    #[serde(default)]
+    pub parts_off: Vec<String>,
+    /// Classes of its parts that were off and that it has switched on itself.
+    #[serde(default)]
+    pub parts_on: Vec<String>,
+    /// The version of a static library. Its id is then the name that the system keeps it under; its manifest's has neither
+    /// `_` nor version.
+    pub static_library: Option<u64>,
+    /// The name that its manifest has now; the system goes on keeping it under its id.
+    pub real_name: Option<String>,
     /// Whether Android protects it from being disabled.
     #[serde(default)]
     pub protected: bool,

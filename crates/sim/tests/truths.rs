@@ -1,0 +1,191 @@
+//! What real devices say, version by version, wherever that is not what one would expect. Written from the source of Android.
+
+use crate::support::linked;
+use wibbet_adb::{Collected, Link, Service, Timeouts};
+use wibbet_sim::{Fault, Scenario};
+
+async fn text(link: &Link, command: &str) -> String {
+    let mut said = Collected::default();
+    let service = match link.banner().features.has(wibbet_adb::Feature::ShellV2) {
+        true => Service::ShellV2(command.into()),
+        false => Service::OldShell(command.into()),
+    };
+    link.call(&service, &Timeouts::default(), &mut said).await.unwrap();
+    said.out.extend(said.err);
+    String::from_utf8(said.out).unwrap().replace('\r', "")
+}
+
+fn android(mut scenario: Scenario, sdk: u32) -> Scenario {
+    scenario.android.sdk = sdk;
+    scenario
+}
+
+/// A scenario with something more said of one of its packages.
+fn with(text: &str, of: &str, more: &str) -> Scenario {
+    let line = format!("{{ id = \"{of}\", ");
+    assert!(text.contains(&line), "{of}");
+    Scenario::read(&text.replace(&line, &format!("{line}{more}, "))).unwrap()
+}
+
+const CREW: &str = include_str!("../scenarios/crew-phone.toml");
+
+/// The client gives a dump 10 s unless it is told otherwise, and says at its end that it has run out of them.
+#[tokio::test]
+async fn dumps_have_a_time_limit() {
+    for (sdk, words) in [(34, "(10000ms)"), (27, "(10s)")] {
+        let (sim, link) = linked(android(Scenario::crew_phone(), sdk)).await;
+        let whole = text(&link, "dumpsys package packages").await;
+        sim.set_fault(Fault::SlowDumps(20));
+        let cut = text(&link, "dumpsys package packages").await;
+        let end = format!("*** SERVICE 'package' DUMP TIMEOUT {words} EXPIRED ***");
+        assert!(cut.len() < whole.len() * 2 / 3 && cut.trim_end().ends_with(&end), "{sdk}");
+        assert!(text(&link, "dumpsys meminfo").await.trim_start().starts_with("*** SERVICE 'meminfo'"));
+        assert_eq!(text(&link, "dumpsys -t 60 package packages").await, whole);
+    }
+    // Before Android 7 there is neither.
+    let (sim, link) = linked(Scenario::spare_handset()).await;
+    sim.set_fault(Fault::SlowDumps(20));
+    assert!(!text(&link, "dumpsys package packages").await.contains("EXPIRED"));
+    assert!(text(&link, "dumpsys -t 60 package packages").await.contains("Can't find service: -t"));
+}
+
+/// What is left of somebody's own app whose data were kept: up to Android 13 the flag says that it is installed.
+#[tokio::test]
+async fn an_app_that_went_with_its_data_kept_is_told_by_its_missing_code() {
+    for (sdk, flag) in [(33, "installed=true"), (34, "installed=false")] {
+        let (_sim, link) = linked(android(Scenario::crew_phone(), sdk)).await;
+        let own = "fer.pellmoor.tides";
+        assert!(text(&link, &format!("cmd package uninstall -k --user 0 {own}")).await.contains("Success"));
+        let dump = text(&link, &format!("dumpsys package {own}")).await;
+        let user = dump.lines().find(|l| l.starts_with("    User 0:")).unwrap();
+        assert!(dump.contains("\n    pkg=null\n") && !dump.contains("\n    flags=[") && user.contains(flag), "{sdk}: {dump}");
+        assert!(!text(&link, "cmd package list packages --user 0").await.contains(own));
+        assert!(text(&link, "cmd package list packages -u --user 0").await.contains(own));
+        let back = text(&link, &format!("cmd package install-existing --user 0 {own}")).await;
+        assert!(back.contains("doesn't exist"), "{back}");
+    }
+}
+
+/// Uninstalling for a user also resets the parts that the app has switched, and what the user gave it.
+#[tokio::test]
+async fn parts_and_permissions_go_with_an_app() {
+    let scenario = with(
+        CREW,
+        "com.android.messaging",
+        "parts_off = [\"com.android.messaging.Setup\"], parts_on = [\"com.android.messaging.Fax\"]",
+    );
+    let (_sim, link) = linked(scenario).await;
+    let dump = async || text(&link, "dumpsys package com.android.messaging").await;
+    let before = dump().await;
+    assert!(before.contains("      disabledComponents:\n        com.android.messaging.Setup\n"), "{before}");
+    assert!(before.contains("      enabledComponents:\n        com.android.messaging.Fax\n"), "{before}");
+    let given = |dump: &str| dump.lines().filter(|l| l.contains("granted=true, flags=[ USER_SET ]")).count();
+    let had = given(&before);
+    assert!(had > 0);
+    text(&link, "cmd package uninstall --user 0 com.android.messaging").await;
+    text(&link, "cmd package install-existing --user 0 com.android.messaging").await;
+    let after = dump().await;
+    assert!(
+        given(&after) < had
+            && after.matches("disabledComponents:").count() < before.matches("disabledComponents:").count()
+    );
+    let permission = before.lines().find(|l| l.contains("granted=true, flags=[ USER_SET ]")).unwrap().trim();
+    let permission = permission.split(':').next().unwrap();
+    assert_eq!(text(&link, &format!("pm grant --user 0 com.android.messaging {permission}")).await, "");
+    assert!(given(&dump().await) > given(&after));
+    let not_asked = text(&link, "pm grant --user 0 com.android.messaging android.permission.REBOOT").await;
+    assert!(not_asked.contains("has not requested permission"), "{not_asked}");
+}
+
+/// Lists name what manifests name; the dump names what the system keeps.
+#[tokio::test]
+async fn names_that_differ_between_lists_and_dumps() {
+    let scenario = with(CREW, "com.android.egg", "real_name = \"com.android.egg.renamed\"");
+    let text_of = CREW.replace(
+        "packages = [\n",
+        "packages = [\n  { id = \"io.tidewrack.weblibrary_653310938\", path = \"/data/app/~~a==/io.tidewrack.weblibrary_653310938-b==\", kind = \"user\", static_library = 653310938 },\n",
+    );
+    let (_sim, link) = linked(scenario).await;
+    let dump = text(&link, "dumpsys package com.android.egg").await;
+    assert!(
+        dump.contains("  Package [com.android.egg.renamed] (") && dump.contains("    compat name=com.android.egg\n")
+    );
+    assert!(text(&link, "cmd package list packages").await.contains("package:com.android.egg\n"));
+    let (_sim, link) = linked(Scenario::read(&text_of).unwrap()).await;
+    let dump = text(&link, "dumpsys package packages").await;
+    assert!(dump.contains("  Package [io.tidewrack.weblibrary_653310938] ("));
+    assert!(dump.contains("    static library:\n      name:io.tidewrack.weblibrary version:653310938\n"));
+    let list = text(&link, "cmd package list packages -f").await;
+    assert!(list.contains("/base.apk=io.tidewrack.weblibrary\n"), "{list}");
+}
+
+/// A package whose own manifest has it off is so with the setting 0; only the list goes by what that comes to.
+#[tokio::test]
+async fn what_is_off_by_its_manifest() {
+    let (_sim, link) = linked(with(CREW, "com.android.music", "off_by_manifest = true")).await;
+    let dump = text(&link, "dumpsys package com.android.music").await;
+    assert!(dump.contains("enabled=0 "));
+    assert!(text(&link, "cmd package list packages -d --user 0").await.contains("package:com.android.music\n"));
+    text(&link, "cmd package enable --user 0 com.android.music").await;
+    assert!(!text(&link, "cmd package list packages -d --user 0").await.contains("package:com.android.music\n"));
+}
+
+#[tokio::test]
+async fn profiles_and_what_is_forbidden_for_them() {
+    let profile = "{ id = 10, name = \"Pellmoor work\", flags = 0x1030, running = true }";
+    let few = profile.replace(" }", ", few_apps = true, restrictions = [\"no_uninstall_apps\"] }");
+    let scenario = with(&CREW.replace(profile, &few), "com.android.egg", "not_given = [10]");
+    let (sim, link) = linked(scenario).await;
+    let list =
+        async |user: u32| text(&link, &format!("cmd package list packages -s --user {user}")).await.lines().count();
+    let (owner, profile) = (list(0).await, list(10).await);
+    assert!(profile + 40 < owner, "{owner} {profile}");
+    let dump = text(&link, "dumpsys package com.android.egg").await;
+    let of_profile = &dump[dump.find("    User 10:").unwrap()..];
+    assert!(
+        of_profile.contains("installed=false") && of_profile.contains("\n      uninstallReason=1\n"),
+        "{of_profile}"
+    );
+    let users = text(&link, "dumpsys user").await;
+    let of_profile = &users[users.find("UserInfo{10:").unwrap()..];
+    assert!(of_profile.contains("    Effective restrictions:\n      no_uninstall_apps\n"), "{users}");
+    let said = text(&link, "cmd package uninstall --user 10 com.android.wallpaperbackup").await;
+    assert!(said.contains("Failure [DELETE_FAILED_USER_RESTRICTED]"), "{said}");
+    assert_eq!(sim.holds("com.android.wallpaperbackup", 10), Some((true, 0)));
+}
+
+/// Up to Android 8 use is told by the owner's locale, on 9 with the digits of the language; from 10 on as plain numbers too.
+#[tokio::test]
+async fn use_is_told_in_the_form_of_its_version() {
+    let language = |sdk, languages: &str| {
+        let mut scenario = android(Scenario::crew_phone(), sdk);
+        scenario.languages = languages.into();
+        scenario
+    };
+    for (sdk, languages, command, wanted) in [
+        (27, "de-DE", "dumpsys usagestats", "lastTime=\"23.11.2026, 0"),
+        (23, "es-ES", "dumpsys usagestats", "lastTime=\"23/11/2026, 0"),
+        (28, "fa-IR", "dumpsys usagestats", "lastTimeUsed=\"۲۰۲۶-۱۱-"),
+        (34, "en-GB", "dumpsys usagestats", "lastTimeUsed=\"2026-11-"),
+        (34, "fa-IR", "dumpsys -t 30 usagestats -c", "lastTimeUsed=179"),
+        (34, "fa-IR", "dumpsys -t 30 usagestats -c", "    beginTime=1769"),
+    ] {
+        let (_sim, link) = linked(language(sdk, languages)).await;
+        let said = text(&link, command).await;
+        assert!(said.contains(wanted), "{sdk} {languages}: {said}");
+    }
+}
+
+/// Who answers what the system asks for; what is off or not installed answers nothing.
+#[tokio::test]
+async fn intents_and_who_answers_them() {
+    let (_sim, link) = linked(Scenario::crew_phone()).await;
+    let ask = "cmd package query-activities --brief --user 0 -a android.intent.action.INSTALL_PACKAGE";
+    let said = text(&link, ask).await;
+    assert!(
+        said.starts_with("1 activities found:\n")
+            && said.ends_with("\n    com.android.packageinstaller/.InstallStart\n")
+    );
+    text(&link, "cmd package uninstall --user 0 com.android.packageinstaller").await;
+    assert_eq!(text(&link, ask).await, "No activities found\n");
+}
