@@ -109,24 +109,24 @@ fn answer(daemon: Daemon, flood: usize, command: &str) -> Box<dyn Iterator<Item 
             let line = |n| format!("\tUserInfo{{{n}:Odd {n}:c13}} running\n");
             return text(format!("Users:\n{}", (0..50_000).map(line).collect::<String>()));
         }
-        UsersOfPackages if has("dumpsys package packages") => {
+        UsersOfPackages if has("package packages") => {
             return endless(flood, |n| match n {
                 0 => "Packages:\n".into(),
                 n if n % 50_001 == 1 => package(n / 50_001, ""),
                 n => user(n % 50_001),
             });
         }
-        Packages if has("dumpsys package packages") => {
+        Packages if has("package packages") => {
             return endless(flood, |n| if n == 0 { "Packages:\n".into() } else { package(n, &user(0)) });
         }
-        Parts if has("dumpsys package packages") => {
+        Parts if has("package packages") => {
             return endless(flood, |n| match n {
                 0 => format!("Packages:\n{}    requested permissions:\n", package(1, "")),
                 n if n % 3 == 0 => format!("    splits=[base, {}]\n", "s".repeat(300)),
                 n => format!("      android.permission.ODD_{n}\n"),
             });
         }
-        Line if has("dumpsys package packages") => {
+        Line if has("package packages") => {
             return endless(flood, |n| if n == 0 { "Packages:\n".into() } else { "x".repeat(4096) });
         }
         List if has("list packages") || has("list\0packages") => {
@@ -149,7 +149,7 @@ fn answer(daemon: Daemon, flood: usize, command: &str) -> Box<dyn Iterator<Item 
         ),
         () if has("boot_id") => text("7c1e0a52-9f6d-4b35-8d21-5e0f3a9c4471\n9f3c2b1a00e4d5c6\n"),
         () if has("list users") || has("list\0users") => text("Users:\n\tUserInfo{0:Crew:c13} running\n"),
-        () if has("dumpsys package packages") => {
+        () if has("package packages") => {
             text(format!("Packages:\n{}", (0..COUNT).map(|n| package(n, &user(0))).collect::<String>()))
         }
         () if has("packages") => {

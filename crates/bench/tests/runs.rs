@@ -220,7 +220,7 @@ async fn nothing_is_called_done_that_is_not() {
 
 /// The dump that a device gives of a package, with some words changed.
 async fn dump_of(place: &Place, package: &str, from: &str, to: &str) -> String {
-    let request = wibbet_core::read::read_back_request(&id(package));
+    let request = wibbet_core::read::read_back_request(&place.device.capabilities(), &id(package));
     let said = place.device.ask(&request, &mut |_| {}).await.unwrap().out;
     assert!(said.contains(from), "{said}");
     said.replacen(from, to, 1)
@@ -262,7 +262,8 @@ async fn what_is_told_badly_is_not_done() {
     assert_eq!(outcomes(&run), [Unsettled]);
     assert_eq!(run.state, RunState::Stopped);
     // As long as it cannot be read, carrying on neither sends it again nor says that it was not sent.
-    let all = place.device.ask(&wibbet_core::read::survey_dump(), &mut |_| {}).await.unwrap().out;
+    let all =
+        place.device.ask(&wibbet_core::read::survey_dump(&place.device.capabilities()), &mut |_| {}).await.unwrap().out;
     let twice = all.replacen("Packages:\n", &format!("Packages:\n  Package [{NOTES}] (1):\n"), 1);
     place.sim.set_fault(Fault::Says("dumpsys package packages".into(), twice));
     let sent = || place.sim.transcript().iter().filter(|line| line.contains("uninstall")).count();

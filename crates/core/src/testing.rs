@@ -15,7 +15,7 @@ use std::sync::Arc;
 use wibbet_types::{AndroidVersion, DeviceId, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId};
 
 use crate::android::{Capabilities, DaemonFeatures};
-use crate::device::{DeviceFacts, DeviceKind, User, UserKind};
+use crate::device::{DeviceFacts, DeviceKind, Forbidden, User, UserKind};
 use crate::package::{Enabled, Essentials, Inventory, Package, PackageKind, PackageState};
 use crate::plan::Change;
 use crate::run::{Outcome, Run, RunKind, RunState, Step, StepState};
@@ -68,7 +68,14 @@ pub fn capabilities(sdk: u32) -> Capabilities {
 
 /// A user who is at work.
 pub fn user(number: u32, name: &str, kind: UserKind) -> User {
-    User { id: UserId::new(number), name: name.into(), kind, running: true, unlocked: Some(true) }
+    User {
+        id: UserId::new(number),
+        name: name.into(),
+        kind,
+        running: true,
+        unlocked: Some(true),
+        forbidden: Forbidden::default(),
+    }
 }
 
 /// A package with a state for each of some users, by number.

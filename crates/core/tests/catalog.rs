@@ -43,7 +43,7 @@ fn catalog(told: &[[bool; 5]]) -> Catalog {
         let usage = metrics.usage.entry(OWNER).or_default();
         if *used {
             let last = Some(DeviceTime(NOW - n as i64 * 86_400));
-            usage.insert(id(n), Usage { last, seconds: n as u64 * 60 });
+            usage.insert(id(n), Usage { last, seconds: n as u64 * 60, ..Usage::default() });
         }
         if *noted {
             notes.push(Note { id: id(n), scope: Scope::All, text: format!("note {n}"), star: n % 2 == 0 });
@@ -111,7 +111,7 @@ fn what_columns_say() {
         (2, Attribute::MEMORY, some("")),
         (0, Attribute::IDLE, some("today")),
         (1, Attribute::IDLE, some("yesterday")),
-        (2, Attribute::IDLE, some("never")),
+        (2, Attribute::IDLE, some("none seen")),
         (1, Attribute::USE, some("1 min")),
         (0, Attribute::NOTE, some("★ note 0")),
         (2, Attribute::NOTE, some("")),

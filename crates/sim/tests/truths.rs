@@ -58,7 +58,10 @@ async fn an_app_that_went_with_its_data_kept_is_told_by_its_missing_code() {
         assert!(text(&link, &format!("cmd package uninstall -k --user 0 {own}")).await.contains("Success"));
         let dump = text(&link, &format!("dumpsys package {own}")).await;
         let user = dump.lines().find(|l| l.starts_with("    User 0:")).unwrap();
-        assert!(dump.contains("\n    pkg=null\n") && !dump.contains("\n    flags=[") && user.contains(flag), "{sdk}: {dump}");
+        assert!(
+            dump.contains("\n    pkg=null\n") && !dump.contains("\n    flags=[") && user.contains(flag),
+            "{sdk}: {dump}"
+        );
         assert!(!text(&link, "cmd package list packages --user 0").await.contains(own));
         assert!(text(&link, "cmd package list packages -u --user 0").await.contains(own));
         let back = text(&link, &format!("cmd package install-existing --user 0 {own}")).await;

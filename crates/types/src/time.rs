@@ -10,10 +10,11 @@ pub struct Timestamp(pub i64);
 pub struct DeviceTime(pub i64);
 
 impl DeviceTime {
-    /// Reads `2026-01-12 08:00:00`, the form in which Android's dumps print moments. What comes before 1971 stands for
-    /// "never" there, and is none.
+    /// Reads `2026-01-12 08:00:00`, the form in which Android's dumps print moments; in some versions with the digits of the
+    /// device's language. What comes before 1971 stands for "never" there, and is none.
     pub fn read(text: &str) -> Option<Self> {
-        let (date, time) = text.trim().split_once(' ')?;
+        let text: String = text.trim().chars().map(plain_digit).collect();
+        let (date, time) = text.split_once(' ')?;
         let numbers = |text: &str, by: char| -> Option<[i64; 3]> {
             let mut parts = text.split(by).map(|p| p.split('.').next().unwrap_or(p).parse::<i64>().ok());
             let all = [parts.next()??, parts.next()??, parts.next()??];
@@ -50,6 +51,18 @@ impl DeviceTime {
     }
 }
 
+/// A digit of any script that Android writes numbers in as an ASCII one; anything else as it is. Source: the decimal digits
+/// (`Nd`) of Unicode, which come in rows of ten.
+fn plain_digit(c: char) -> char {
+    const ZEROS: [u32; 18] = [
+        0x660, 0x6f0, 0x7c0, 0x966, 0x9e6, 0xa66, 0xae6, 0xb66, 0xbe6, 0xc66, 0xce6, 0xd66, 0xe50, 0xed0, 0xf20,
+        0x1040, 0x17e0, 0x1c50,
+    ];
+    let code = u32::from(c);
+    let digit = ZEROS.iter().find_map(|zero| code.checked_sub(*zero).filter(|digit| *digit < 10));
+    digit.and_then(|digit| char::from_digit(digit, 10)).unwrap_or(c)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -59,6 +72,8 @@ mod tests {
         for (text, seconds, date) in [
             ("1971-01-01 00:00:00", 31_536_000, "1971-01-01"),
             ("2024-02-29 23:59:59", 1_709_251_199, "2024-02-29"),
+            ("۲۰۲۶-۱۱-۲۳ ۱۴:۰۰:۰۵", 1_795_442_405, "2026-11-23"),
+            ("၂၀၂၆-၁၁-၂၃ ၁၄:၀၀:၀၅", 1_795_442_405, "2026-11-23"),
             ("2026-11-23 14:00:05.123", 1_795_442_405, "2026-11-23"),
         ] {
             let stamp = DeviceTime::read(text).unwrap();

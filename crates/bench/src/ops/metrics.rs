@@ -11,7 +11,7 @@ use crate::device::{AdbDevice, AskError, Device as _};
 /// When the device cannot be asked.
 pub async fn read_sizes(device: &AdbDevice) -> Result<Metrics, AskError> {
     let mut reader = MeasureReader::default();
-    device.ask(&sizes_request(), &mut |piece| reader.feed(piece)).await?;
+    device.ask(&sizes_request(&device.capabilities()), &mut |piece| reader.feed(piece)).await?;
     Ok(reader.finish())
 }
 
@@ -21,7 +21,7 @@ pub async fn read_sizes(device: &AdbDevice) -> Result<Metrics, AskError> {
 /// When the link goes.
 pub async fn read_metrics(device: &AdbDevice, news: &mut (dyn FnMut(&Metrics) + Send)) -> Result<Metrics, AskError> {
     let mut all = Metrics::default();
-    for request in measure_requests() {
+    for request in measure_requests(&device.capabilities()) {
         let mut reader = MeasureReader::default();
         match device.ask(&request, &mut |piece| reader.feed(piece)).await {
             Ok(_) => {}

@@ -115,7 +115,7 @@ async fn installed<D: Device>(
 /// Reads what the package service tells of one package.
 async fn read_one<D: Device>(device: &D, id: &PackageId) -> Result<ReadBack, AskError> {
     let mut reader = DumpReader::default();
-    device.ask(&read::read_back_request(id), &mut |piece| reader.feed(piece)).await?;
+    device.ask(&read::read_back_request(&device.capabilities(), id), &mut |piece| reader.feed(piece)).await?;
     let told = read::read_back(id, reader.finish());
     if told != ReadBack::Silent {
         return Ok(told);

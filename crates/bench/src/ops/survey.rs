@@ -63,7 +63,7 @@ pub async fn survey<D: Device>(
     if users.is_empty() && says_not_ready(&said_of_users) {
         return Err(SurveyError::NotReady);
     }
-    let dump = dump(device, &read::survey_dump(), progress).await?;
+    let dump = dump(device, &read::survey_dump(&device.capabilities()), progress).await?;
     if dump.packages.is_empty() {
         return Err(unusable("it names no packages", &dump.gaps.join("; ")));
     }
@@ -94,7 +94,7 @@ pub async fn survey<D: Device>(
 /// Reads the states of all packages, which is one request however many are of interest. A package
 /// that the device did not get to is missing; it has to be asked for by itself.
 pub(super) async fn states<D: Device>(device: &D) -> Result<BTreeMap<PackageId, ReadBack>, SurveyError> {
-    let dump = dump(device, &read::survey_dump(), &mut |_| {}).await?;
+    let dump = dump(device, &read::survey_dump(&device.capabilities()), &mut |_| {}).await?;
     if dump.packages.is_empty() {
         return Err(unusable("it names no packages", &dump.gaps.join("; ")));
     }

@@ -125,6 +125,30 @@ impl Capabilities {
         runs_apps_in_a_sandbox(self.sdk)
     }
 
+    /// The command that has a service print what it knows. From Android 7 on the client gives up after 10 s, in which a slow line
+    /// counts too, unless it is told otherwise; before it takes no option.
+    pub(crate) fn dump(&self, words: &str) -> String {
+        match self.sdk {
+            ANDROID_7.. => format!("dumpsys -t 60 {words}"),
+            _ => format!("dumpsys {words}"),
+        }
+    }
+
+    /// Whether use is also told in plain numbers.
+    pub(crate) fn tells_use_in_numbers(&self) -> bool {
+        self.sdk >= ANDROID_10
+    }
+
+    /// Whether the shell can take a package's hiding away: from Android 5.1 on that takes a permission that it has not got.
+    pub(crate) fn unhides(&self) -> bool {
+        self.sdk <= ANDROID_5
+    }
+
+    /// Whether the shell can take back a suspension, which must be its own. Before it takes a permission that it has not got.
+    pub(crate) fn unsuspends(&self) -> bool {
+        self.sdk >= ANDROID_9
+    }
+
     /// Whether a package can be uninstalled for one user only. Before Android 5 it would go for
     /// all of them, or not at all.
     pub fn uninstall_per_user(&self) -> bool {

@@ -125,6 +125,7 @@ attributes! {
         name: "from", title: "from", doc: "the partition it came on, or who brought it", cells: 11,
         get: |e| text(Some(match e.package.kind {
             PackageKind::User => "user app",
+            PackageKind::Library => "library",
             PackageKind::UpdatedSystem => "updated",
             PackageKind::System => e.package.partition(),
         })), ..ROW

@@ -2,7 +2,7 @@
 
 use std::borrow::Cow;
 
-use wibbet_types::UserId;
+use wibbet_types::{DeviceTime, UserId};
 
 use super::value::{DisplayName, LastUse};
 use crate::package::{AppFacts, Metrics, Note, Package, Sizes, Source, Usage, guessed_name};
@@ -74,10 +74,18 @@ impl<'a> CatalogEntry<'a> {
         }
         let now = self.metrics.now?;
         self.metrics.usage.get(&self.user)?;
+        if self.usage.is_some_and(|usage| usage.unreadable && usage.last.is_none()) {
+            return None;
+        }
         Some(match self.usage.and_then(|u| u.last) {
-            None => LastUse::Never,
+            None => LastUse::NoneSince(self.use_since().map(|since| since.days_until(now))),
             Some(last) => LastUse::Ago { days: last.days_until(now), seconds: now.0 - last.0 },
         })
+    }
+
+    /// Since when its use is remembered, where that is told.
+    pub fn use_since(&self) -> Option<DeviceTime> {
+        self.metrics.usage_since.get(&self.user).copied()
     }
 
     /// Seconds on the screen.

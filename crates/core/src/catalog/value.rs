@@ -20,8 +20,8 @@ pub struct DisplayName<'a> {
 /// When a package was last used.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum LastUse {
-    /// Not as far back as the device remembers.
-    Never,
+    /// None that the device remembers; so many days back it does, where that is told.
+    NoneSince(Option<i64>),
     /// Some time ago.
     Ago {
         /// Calendar days on the device's clock.
@@ -74,7 +74,8 @@ impl Value<'_> {
             Self::Count(count) => count.to_string(),
             Self::Seconds(seconds @ ..3600) => format!("{} min", seconds / 60),
             Self::Seconds(seconds) => format!("{} h", seconds / 3600),
-            Self::LastUse(LastUse::Never) => "never".to_owned(),
+            Self::LastUse(LastUse::NoneSince(Some(days))) => format!(">{days} days"),
+            Self::LastUse(LastUse::NoneSince(None)) => "none seen".to_owned(),
             Self::LastUse(LastUse::Ago { days: 0, .. }) => "today".to_owned(),
             Self::LastUse(LastUse::Ago { days: 1, .. }) => "yesterday".to_owned(),
             Self::LastUse(LastUse::Ago { days: days @ ..=99, .. }) => format!("{days} days"),
@@ -97,6 +98,7 @@ impl Value<'_> {
             Self::State(condition) => condition.name().to_owned(),
             Self::Bytes(number) | Self::Count(number) | Self::Seconds(number) => number.to_string(),
             Self::LastUse(LastUse::Ago { days, .. }) => days.to_string(),
+            Self::LastUse(LastUse::NoneSince(_)) => "none".to_owned(),
             Self::YesNo(yes) => yes.to_string(),
             Self::Names(names) | Self::Permissions(names) => names.join(" "),
             other => other.words(),
@@ -111,10 +113,10 @@ impl Value<'_> {
         }
     }
 
-    /// What is compared with a number: bytes, seconds or itself. Never used is longer ago than anything.
+    /// What is compared with a number: bytes, seconds or itself. What no use is remembered of is longer ago than anything.
     pub(crate) fn measure(&self) -> Option<f64> {
         match self {
-            Self::LastUse(LastUse::Never) => Some(f64::INFINITY),
+            Self::LastUse(LastUse::NoneSince(_)) => Some(f64::INFINITY),
             Self::LastUse(LastUse::Ago { seconds, .. }) => Some((*seconds).max(0) as f64),
             Self::Date(_, seconds) => seconds.map(|s| s.max(0) as f64),
             other => other.number().map(|n| n as f64),
@@ -137,7 +139,7 @@ impl Value<'_> {
         Some(match self {
             Self::State(condition) => -(*condition as i64),
             // The latest use first.
-            Self::LastUse(LastUse::Never) => i64::MIN / 2,
+            Self::LastUse(LastUse::NoneSince(_)) => i64::MIN / 2,
             Self::LastUse(LastUse::Ago { seconds, .. }) => seconds.saturating_neg(),
             Self::Date(DeviceTime(at), _) => *at,
             Self::YesNo(yes) => i64::from(*yes),

@@ -5,5 +5,5 @@ mod users;
 mod vitals;
 
 pub use facts::{DeviceFacts, DeviceKind, Likeness};
-pub use users::{User, UserCondition, UserKind};
+pub use users::{Forbidden, User, UserCondition, UserKind};
 pub use vitals::{Battery, Managed, Root, Space, Vitals};

@@ -46,6 +46,31 @@ pub struct User {
     pub running: bool,
     /// Whether its data have been unlocked since the start; `None` where that is not told.
     pub unlocked: Option<bool>,
+    /// What is forbidden for it.
+    pub forbidden: Forbidden,
+}
+
+/// What whoever manages a user has forbidden. Source: the names in `UserManager` (`DISALLOW_*`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Forbidden {
+    /// `no_debugging_features`: no command of the shell's reaches the user.
+    pub debugging: bool,
+    /// `no_uninstall_apps`.
+    pub uninstalling: bool,
+    /// `no_install_apps`: putting back fails, and says that it was done.
+    pub installing: bool,
+}
+
+impl Forbidden {
+    /// Takes in a name.
+    pub(crate) fn note(&mut self, name: &str) {
+        match name {
+            "no_debugging_features" => self.debugging = true,
+            "no_uninstall_apps" => self.uninstalling = true,
+            "no_install_apps" => self.installing = true,
+            _ => {}
+        }
+    }
 }
 
 /// A user's condition as `dumpsys user` tells it.
@@ -59,4 +84,6 @@ pub struct UserCondition {
     pub running: Option<bool>,
     /// Whether its data have been unlocked since the start, where that is told.
     pub unlocked: Option<bool>,
+    /// What is forbidden for it (Android 7 on).
+    pub forbidden: Forbidden,
 }

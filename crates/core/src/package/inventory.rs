@@ -42,6 +42,7 @@ impl Inventory {
                 user.kind = told.kind.unwrap_or(user.kind);
                 user.running = told.running.unwrap_or(user.running);
                 user.unlocked = told.unlocked;
+                user.forbidden = told.forbidden;
             }
         }
     }

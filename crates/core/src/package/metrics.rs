@@ -32,7 +32,9 @@ impl Source {
             }
             Self::Memory => "dumpsys meminfo, as it was read",
             Self::Running => "ps, as it was read",
-            Self::Usage => "dumpsys usagestats, which goes back about two years",
+            Self::Usage => {
+                "dumpsys usagestats, as far back as the device remembers: a year at most, and less after each new year of its own"
+            }
         }
     }
 }
@@ -58,8 +60,10 @@ impl Sizes {
 /// How a package has been used by a user.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Usage {
-    /// When it was last used; `None` for never, as far back as the device remembers.
+    /// When it was last used; `None` where no use is remembered.
     pub last: Option<DeviceTime>,
+    /// A moment was told in a form that is not understood.
+    pub unreadable: bool,
     /// Seconds in front.
     pub seconds: u64,
 }
@@ -77,6 +81,8 @@ pub struct Metrics {
     pub running: BTreeSet<(PackageId, UserId)>,
     /// Usage, by user.
     pub usage: BTreeMap<UserId, BTreeMap<PackageId, Usage>>,
+    /// Since when use is remembered, by user, where that is told.
+    pub usage_since: BTreeMap<UserId, DeviceTime>,
     /// What the device did not tell, and why.
     pub gaps: BTreeMap<Source, String>,
     /// What has been asked for so far.
@@ -101,5 +107,6 @@ impl Metrics {
         self.memory.extend(other.memory);
         self.running.extend(other.running);
         self.usage.extend(other.usage);
+        self.usage_since.extend(other.usage_since);
     }
 }

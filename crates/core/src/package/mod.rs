@@ -15,5 +15,5 @@ pub use inventory::Inventory;
 pub use metrics::{Metrics, Sizes, Source, Usage};
 pub use name::{guessed_name, label_text};
 pub use note::{Note, Scope, notes_by_package};
-pub use package::{Package, PackageDetails, PackageKind};
+pub use package::{Package, PackageDetails, PackageKind, SwitchedParts};
 pub use state::{BadState, Condition, Enabled, PackageState};

@@ -16,6 +16,8 @@ pub enum PackageKind {
     UpdatedSystem,
     /// Installed by somebody.
     User,
+    /// A static library: it came with an app that uses it, and goes by itself when none does.
+    Library,
 }
 
 impl PackageKind {
@@ -25,6 +27,7 @@ impl PackageKind {
             Self::System => "system",
             Self::UpdatedSystem => "updated-system",
             Self::User => "user",
+            Self::Library => "library",
         }
     }
 }
@@ -109,6 +112,19 @@ pub struct PackageDetails {
     pub granted: BTreeSet<Arc<str>>,
     /// Permissions that somebody gave it, by user.
     pub granted_to: BTreeMap<UserId, BTreeSet<Arc<str>>>,
+    /// Its parts that are on or off otherwise than by its manifest, by user. The shell cannot set them.
+    pub parts: BTreeMap<UserId, SwitchedParts>,
+    /// Who has suspended it, by user.
+    pub suspended_by: BTreeMap<UserId, PackageId>,
+}
+
+/// Classes of an app's parts that it has switched itself, mostly when it was set up.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct SwitchedParts {
+    /// Those that are off.
+    pub off: Vec<Arc<str>>,
+    /// Those that are on.
+    pub on: Vec<Arc<str>>,
 }
 
 impl PackageDetails {

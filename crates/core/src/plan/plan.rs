@@ -22,7 +22,12 @@ pub enum Reversal {
 
 impl Reversal {
     /// The app comes back, and not what its user had in it.
-    pub const WITHOUT_DATA: Self = Self::Approximate("it comes back without its data");
+    pub const WITHOUT_DATA: Self = Self::Approximate("it comes back without its data, roles and permissions");
+
+    /// As [`Reversal::WITHOUT_DATA`]; parts that it has switched off or on itself are as its manifest has them again.
+    pub const WITHOUT_DATA_AND_PARTS: Self = Self::Approximate(
+        "it comes back without its data, roles and permissions, and parts of it that are off now may be on again",
+    );
 }
 
 /// What becomes of an app's data for the user when a step is done.
@@ -57,6 +62,14 @@ pub enum SkipReason {
     NotPerUser,
     /// The shell has not got the permission to enable and disable.
     MayNotDisable,
+    /// It is a library, which goes by itself.
+    Library,
+    /// Whoever manages the user has forbidden debugging for it.
+    NoDebugging,
+    /// Whoever manages the user has forbidden that.
+    Forbidden,
+    /// Another app has suspended it, and only that one takes it back.
+    SuspendedByOther,
     /// It could not be undone, and that was not asked for.
     NoWayBack,
     /// There is no way to put it back from here.
@@ -87,6 +100,10 @@ impl fmt::Display for SkipReason {
             Self::MayNotDisable => {
                 "debugging may not enable or disable apps on this device; uninstall instead, or do it in the app's settings page"
             }
+            Self::NoDebugging => "debugging is forbidden for this user by whoever manages it",
+            Self::Forbidden => "it is forbidden for this user by whoever manages it",
+            Self::Library => "it is a library that apps use; it goes by itself when none does",
+            Self::SuspendedByOther => "another app has suspended it, and only that one can take it back",
             Self::NoWayBack => "it could not be put back from here; disable instead, or allow it explicitly",
             Self::NeedsApk => {
                 "putting it back takes its APK: its code is not on the device, or this Android cannot reinstall it"

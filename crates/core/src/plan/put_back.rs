@@ -5,7 +5,7 @@ use wibbet_types::{PackageId, UserId};
 use super::change::Change;
 use super::plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
 use crate::android::Capabilities;
-use crate::package::{Enabled, Inventory, PackageKind, PackageState};
+use crate::package::{Enabled, Inventory, Package, PackageKind, PackageState};
 
 /// Plans putting packages back, each to the state that is named with it.
 pub fn plan_put_back(
@@ -31,10 +31,10 @@ pub fn plan_put_back(
             });
         };
         let usual = if before.known && before.installed { Change::DefaultState } else { Change::Reinstall };
-        if inventory.user(*user).is_none() {
+        let Some(forbidden) = inventory.user(*user).map(|user| user.forbidden) else {
             push(usual, Some(SkipReason::NoSuchUser));
             continue;
-        }
+        };
         let Some(package) = inventory.packages.get(id) else {
             push(usual, Some(SkipReason::NotOnDevice));
             continue;
@@ -45,19 +45,32 @@ pub fn plan_put_back(
         }
         match changes_to(before, *target, capabilities) {
             Ok(ways) if ways.is_empty() => push(usual, Some(SkipReason::AlreadySo)),
+            Ok(ways) if ways.contains(&Change::Unsuspend) && is_anothers(package, *user) => {
+                push(usual, Some(SkipReason::SuspendedByOther));
+            }
             Ok(ways) => {
                 let gone = package.kind == PackageKind::User && !package.states.values().any(|s| s.installed);
                 let needs_apk = ways.contains(&Change::Reinstall) && (gone || !capabilities.install_existing);
                 for way in ways {
                     let sets = matches!(way, Change::Enable | Change::DefaultState | Change::Disable);
                     let may_not = (sets && !capabilities.disables).then_some(SkipReason::MayNotDisable);
-                    push(way, needs_apk.then_some(SkipReason::NeedsApk).or(may_not));
+                    let forbidden = match way {
+                        _ if forbidden.debugging => Some(SkipReason::NoDebugging),
+                        Change::Reinstall if forbidden.installing => Some(SkipReason::Forbidden),
+                        _ => None,
+                    };
+                    push(way, needs_apk.then_some(SkipReason::NeedsApk).or(may_not).or(forbidden));
                 }
             }
             Err(skip) => push(usual, Some(skip)),
         }
     }
     Plan { steps }
+}
+
+/// Whether it was suspended by another app than the shell, as far as the device tells.
+fn is_anothers(package: &Package, user: UserId) -> bool {
+    package.about.suspended_by.get(&user).is_some_and(|by| by.as_str() != "com.android.shell")
 }
 
 /// The changes that lead from one state to another, in order.
@@ -78,9 +91,15 @@ pub(crate) fn changes_to(
         };
     }
     if at.hidden && !to.hidden {
+        if !capabilities.unhides() {
+            return Err(SkipReason::NeedsRoot);
+        }
         ways.push(Change::Unhide);
     }
     if at.suspended && !to.suspended {
+        if !capabilities.unsuspends() {
+            return Err(SkipReason::NeedsRoot);
+        }
         ways.push(Change::Unsuspend);
     }
     if to.installed && at.enabled != to.enabled {

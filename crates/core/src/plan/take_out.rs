@@ -26,6 +26,7 @@ pub fn plan_take_out(
     let mut steps: Vec<PlannedStep> = Vec::with_capacity(tray.len());
     let mut seen = HashSet::new();
     let mut left = Left { inventory, changed: HashMap::new() };
+    let forbidden = |item: &TrayItem| inventory.user(item.user).map(|user| user.forbidden).unwrap_or_default();
     for item in tray {
         if !seen.insert((&item.id, item.user)) {
             continue;
@@ -39,6 +40,12 @@ pub fn plan_take_out(
             Some(SkipReason::NoSuchUser)
         } else if let Some(what) = inventory.essential.why(&item.id, item.user) {
             Some(SkipReason::Essential(what))
+        } else if forbidden(item).debugging {
+            Some(SkipReason::NoDebugging)
+        } else if forbidden(item).uninstalling && item.way != Change::Disable {
+            Some(SkipReason::Forbidden)
+        } else if package.is_some_and(|p| p.kind == PackageKind::Library) {
+            Some(SkipReason::Library)
         } else if before.unreadable {
             Some(SkipReason::Unreadable)
         } else if item.way.is_met_by(before) {
@@ -178,6 +185,9 @@ fn way_back(
             AppData::Stay if item.way == Change::Disable || !before.installed => Reversal::Exact,
             // Source: what `PackageManagerService` clears for a user whatever is said of data.
             AppData::Stay => Reversal::Approximate("its data stay; accounts, keys and default roles do not"),
+            AppData::Go if item.way == Change::Uninstall && package.about.parts.contains_key(&item.user) => {
+                Reversal::WITHOUT_DATA_AND_PARTS
+            }
             AppData::Go if item.way == Change::Uninstall => Reversal::WITHOUT_DATA,
             AppData::Go => {
                 Reversal::Approximate("this Android drops the data of its own apps all the same; disabling keeps them")
@@ -197,6 +207,7 @@ mod tests {
 
     use crate::android::DaemonFeatures;
     use crate::device::UserKind;
+    use crate::package::PackageDetails;
     use crate::plan::put_back::{changes_to, plan_put_back};
 
     const IN: PackageState = PackageState::IN_USE;
@@ -403,6 +414,8 @@ mod tests {
     fn putting_back_leads_to_the_recorded_state() {
         use Enabled as E;
         let both = "pm install-existing default-state";
+        let hidden = PackageState { hidden: true, ..IN };
+        let suspended = PackageState { suspended: true, ..IN };
         for (now, wanted, help, ways) in [
             (OUT, IN, both, Ok(vec![Change::Reinstall])),
             (OUT, with(E::DisabledUser), both, Ok(vec![Change::Reinstall, Change::Disable])),
@@ -413,12 +426,70 @@ mod tests {
             (with(E::Enabled), IN, "pm enable", Ok(vec![])),
             (with(E::DisabledUser), with(E::Disabled), both, Ok(vec![])),
             (with(E::Disabled), IN, both, Err(SkipReason::NeedsRoot)),
-            (PackageState { hidden: true, ..IN }, IN, both, Ok(vec![Change::Unhide])),
-            (PackageState { suspended: true, ..IN }, IN, both, Ok(vec![Change::Unsuspend])),
+            (hidden, IN, both, Err(SkipReason::NeedsRoot)),
+            (suspended, IN, both, Err(SkipReason::NeedsRoot)),
             (IN, IN, both, Ok(vec![])),
         ] {
             assert_eq!(changes_to(now, wanted, &old_device(help)), ways, "{now} to {wanted}");
         }
+        let by = |sdk, now| changes_to(now, IN, &testing::capabilities(sdk));
+        assert_eq!((by(21, hidden), by(22, hidden)), (Ok(vec![Change::Unhide]), Err(SkipReason::NeedsRoot)));
+        assert_eq!((by(27, suspended), by(28, suspended)), (Err(SkipReason::NeedsRoot), Ok(vec![Change::Unsuspend])));
+    }
+
+    #[test]
+    fn what_others_have_a_say_in_is_not_sent() {
+        use crate::device::Forbidden;
+        let suspended = PackageState { suspended: true, ..IN };
+        let mut inventory = inventory(&[
+            ("lib", PackageKind::Library, [IN, IN]),
+            ("sys", PackageKind::System, [IN, IN]),
+            ("out", PackageKind::System, [OUT, OUT]),
+            ("held", PackageKind::System, [suspended, suspended]),
+        ]);
+        let own = PackageDetails {
+            suspended_by: [(0, "com.android.shell"), (10, "com.corvane.guardian")]
+                .map(|(user, by)| (UserId::new(user), by.parse().unwrap()))
+                .into(),
+            ..PackageDetails::default()
+        };
+        Arc::make_mut(inventory.packages.get_mut(&"held".parse().unwrap()).unwrap()).about = own;
+        let skip = |inventory: &Inventory, id, user, way| {
+            plan_take_out(inventory, &new_device(), &[take(id, user, way)], true).steps[0].skip
+        };
+        let back = |inventory: &Inventory, id: &str, user| {
+            plan_put_back(inventory, &new_device(), &[(id.parse().unwrap(), UserId::new(user), IN)]).steps[0].skip
+        };
+        assert_eq!(skip(&inventory, "lib", 0, Change::Uninstall), Some(SkipReason::Library));
+        assert_eq!(
+            (back(&inventory, "held", 0), back(&inventory, "held", 10)),
+            (None, Some(SkipReason::SuspendedByOther))
+        );
+        for (forbidden, [out, off, again]) in [
+            (Forbidden::default(), [None, None, None]),
+            (Forbidden { debugging: true, ..Forbidden::default() }, [Some(SkipReason::NoDebugging); 3]),
+            (Forbidden { uninstalling: true, ..Forbidden::default() }, [Some(SkipReason::Forbidden), None, None]),
+            (Forbidden { installing: true, ..Forbidden::default() }, [None, None, Some(SkipReason::Forbidden)]),
+        ] {
+            inventory.users[1].forbidden = forbidden;
+            assert_eq!(skip(&inventory, "sys", 10, Change::Uninstall), out, "{forbidden:?}");
+            assert_eq!(skip(&inventory, "sys", 10, Change::Disable), off, "{forbidden:?}");
+            assert_eq!(back(&inventory, "out", 10), again, "{forbidden:?}");
+            assert_eq!(skip(&inventory, "sys", 0, Change::Uninstall), None);
+        }
+    }
+
+    /// What an app has switched off of itself comes back on: that is said of the user for whom it is so.
+    #[test]
+    fn parts_that_are_switched_do_not_come_back_so() {
+        let mut inventory = inventory(&[("sys", PackageKind::System, [IN, IN])]);
+        let parts = crate::package::SwitchedParts { off: vec!["sys.Setup".into()], on: Vec::new() };
+        let package = Arc::make_mut(inventory.packages.get_mut(&"sys".parse().unwrap()).unwrap());
+        package.about.parts.insert(UserId::new(10), parts);
+        let back = |user, way| plan_take_out(&inventory, &new_device(), &[take("sys", user, way)], false).steps[0].back;
+        assert_eq!(back(0, Change::Uninstall), Reversal::WITHOUT_DATA);
+        assert_eq!(back(10, Change::Uninstall), Reversal::WITHOUT_DATA_AND_PARTS);
+        assert_eq!(back(10, Change::Disable), Reversal::Exact);
     }
 
     #[test]

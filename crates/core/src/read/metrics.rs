@@ -6,6 +6,7 @@ use wibbet_types::{DeviceTime, PackageId, UserId};
 
 use super::lines::Lines;
 use super::parts::{marked_request, part_of};
+use crate::android::Capabilities;
 use crate::ask::Request;
 use crate::package::{Metrics, Sizes, Source};
 
@@ -16,12 +17,25 @@ const LONGEST_LINE: usize = 4 * 1024 * 1024;
 const MOST: usize = 100_000;
 
 /// What is asked for a source. Older `ps` lists everything without an option and takes `-A` for a name to look for.
-fn command(source: Source) -> &'static str {
+fn command(source: Source, capabilities: &Capabilities) -> String {
     match source {
-        Source::Clock => "date '+%Y-%m-%d %H:%M:%S'",
+        Source::Clock => "date '+%Y-%m-%d %H:%M:%S %s'".into(),
+        Source::Sizes => capabilities.dump("diskstats"),
+        Source::Memory => capabilities.dump("meminfo"),
+        Source::Running => "ps -A; ps".into(),
+        // Plain numbers, which no locale changes. `--checkin` would mark what it tells as taken.
+        Source::Usage if capabilities.tells_use_in_numbers() => capabilities.dump("usagestats -c"),
+        Source::Usage => capabilities.dump("usagestats"),
+    }
+}
+
+/// What a source is called in messages.
+fn title(source: Source) -> &'static str {
+    match source {
+        Source::Clock => "date",
         Source::Sizes => "dumpsys diskstats",
         Source::Memory => "dumpsys meminfo",
-        Source::Running => "ps -A; ps",
+        Source::Running => "ps",
         Source::Usage => "dumpsys usagestats",
     }
 }
@@ -30,17 +44,19 @@ fn command(source: Source) -> &'static str {
 const NAMES: [&str; 5] = ["0", "1", "2", "3", "4"];
 
 /// What is asked: first what is there at once, then what the device has to work out.
-pub fn measure_requests() -> [Request; 2] {
-    [ask(&[Source::Clock, Source::Sizes, Source::Running, Source::Usage]), ask(&[Source::Memory])]
+pub fn measure_requests(capabilities: &Capabilities) -> [Request; 2] {
+    let at_once = [Source::Clock, Source::Sizes, Source::Running, Source::Usage];
+    [ask(&at_once, capabilities), ask(&[Source::Memory], capabilities)]
 }
 
 /// What is asked for sizes alone.
-pub fn sizes_request() -> Request {
-    ask(&[Source::Sizes])
+pub fn sizes_request(capabilities: &Capabilities) -> Request {
+    ask(&[Source::Sizes], capabilities)
 }
 
-fn ask(sources: &[Source]) -> Request {
-    marked_request(sources.iter().map(|s| (NAMES[*s as usize], command(*s))))
+fn ask(sources: &[Source], capabilities: &Capabilities) -> Request {
+    let commands: Vec<_> = sources.iter().map(|s| (NAMES[*s as usize], command(*s, capabilities))).collect();
+    marked_request(commands.iter().map(|(name, command)| (*name, command.as_str())))
 }
 
 /// Reads the answers to [`measure_requests`] as they come.
@@ -56,6 +72,8 @@ struct State {
     metrics: Metrics,
     names: Vec<Option<PackageId>>,
     lists: BTreeMap<&'static str, Vec<u64>>,
+    /// What its clock shows less the seconds since 1970.
+    offset: Option<i64>,
     /// The user whose use is being told; old dumps name none.
     user: Option<UserId>,
     in_processes: bool,
@@ -91,12 +109,31 @@ impl State {
             self.said.entry(part).or_insert_with(|| line.trim().chars().take(120).collect());
         }
         match part {
-            Source::Clock => self.metrics.now = self.metrics.now.or_else(|| DeviceTime::read(line)),
+            Source::Clock => self.read_clock(line),
             Source::Sizes => self.read_sizes(line),
             Source::Running => self.read_process(line),
             Source::Usage => self.read_use(line.trim()),
             Source::Memory => self.read_memory(line),
         }
+    }
+
+    /// Date, time and, where it knows what that is, the seconds since 1970.
+    fn read_clock(&mut self, line: &str) {
+        if self.metrics.now.is_some() {
+            return;
+        }
+        let mut words = line.split_whitespace();
+        let (date, time) = (words.next().unwrap_or(""), words.next().unwrap_or(""));
+        self.metrics.now = DeviceTime::read(&format!("{date} {time}"));
+        let seconds = words.next().and_then(|word| word.parse::<i64>().ok());
+        self.offset = self.metrics.now.zip(seconds).and_then(|(now, seconds)| now.0.checked_sub(seconds));
+    }
+
+    /// A moment in milliseconds since 1970, on the device's clock; what comes before 1971 stands for "never".
+    fn moment(&self, ms: &str) -> Option<DeviceTime> {
+        let seconds = ms.parse::<i64>().ok()? / 1000;
+        (seconds > 31_536_000).then_some(())?;
+        Some(DeviceTime(seconds.checked_add(self.offset?)?))
     }
 
     fn read_sizes(&mut self, line: &str) {
@@ -134,6 +171,14 @@ impl State {
             self.user = user.split_whitespace().next().and_then(|n| n.parse().ok());
             self.metrics.usage.entry(self.user.unwrap_or(UserId::OWNER)).or_default();
         }
+        if let Some(rest) = line.strip_prefix("beginTime=") {
+            let begins = rest.split(' ').next().and_then(|ms| self.moment(ms));
+            if let Some(begins) = begins {
+                let since = self.metrics.usage_since.entry(self.user.unwrap_or(UserId::OWNER)).or_insert(begins);
+                *since = begins.min(*since);
+            }
+            return;
+        }
         let Some(rest) = line.strip_prefix("package=") else { return };
         let Some(Ok(id)) = rest.split(' ').next().map(str::parse::<PackageId>) else { return };
         let field = |names: [&str; 2]| {
@@ -142,15 +187,26 @@ impl State {
                 rest.get(from..)?.split('"').next()
             })
         };
+        let number = |name: &str| {
+            let from = rest.find(&format!(" {name}="))? + name.len() + 2;
+            rest.get(from..)?.split(' ').next().filter(|n| n.bytes().all(|b| b.is_ascii_digit()) && !n.is_empty())
+        };
+        let told = field(["lastTimeUsed", "lastTime"]);
+        let raw = number("lastTimeUsed");
+        let last = told.and_then(DeviceTime::read).or_else(|| raw.and_then(|ms| self.moment(ms)));
+        // Never, in words and in numbers.
+        let never = told.is_some_and(|t| t.starts_with("1970-") || t.starts_with("1969-")) || raw == Some("0");
+        let seconds = field(["totalTimeUsed", "totalTime"]).and_then(elapsed);
+        let seconds = seconds.or_else(|| number("totalTimeUsed")?.parse::<u64>().ok().map(|ms| ms / 1000));
         let used = self.metrics.usage.entry(self.user.unwrap_or(UserId::OWNER)).or_default();
         if used.len() >= MOST && !used.contains_key(&id) {
             return;
         }
         // It stands in the days, weeks, months and years: the latest and the longest count.
         let own = used.entry(id).or_default();
-        let last = field(["lastTimeUsed", "lastTime"]).and_then(DeviceTime::read);
         own.last = own.last.max(last);
-        own.seconds = own.seconds.max(field(["totalTimeUsed", "totalTime"]).and_then(elapsed).unwrap_or(0));
+        own.unreadable |= last.is_none() && !never && (told.is_some() || raw.is_some());
+        own.seconds = own.seconds.max(seconds.unwrap_or(0));
     }
 
     fn read_memory(&mut self, line: &str) {
@@ -194,8 +250,8 @@ impl State {
             };
             if empty {
                 let why = match self.said.get(&source) {
-                    Some(said) => format!("“{}” reported nothing of it: {said}", command(source)),
-                    None => format!("“{}” said nothing", command(source)),
+                    Some(said) => format!("“{}” reported nothing of it: {said}", title(source)),
+                    None => format!("“{}” said nothing", title(source)),
                 };
                 self.metrics.gaps.insert(source, wibbet_types::PlainText::new(&why).into_string());
             }
@@ -212,6 +268,7 @@ fn elapsed(text: &str) -> Option<u64> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::package::Usage;
     use crate::read::languages::read_languages;
     use proptest::prelude::*;
 
@@ -271,6 +328,28 @@ wibbet-part:2\r\nApplications Memory Usage (kB):\r\nTotal PSS by process:\r\n   
         assert!(none.gaps[&Source::Usage].contains("Can't find service"));
         assert!(none.gaps[&Source::Memory].contains("said nothing"));
         assert!(!none.tells(Source::Sizes), "it was not even asked");
+    }
+
+    #[test]
+    fn use_as_each_version_tells_it() {
+        let numbers = "wibbet-part:0\n2026-11-23 14:00:00 1795438800\nwibbet-part:4\nuser=0\n  In-memory yearly stats\n    beginTime=1769904000000 endTime=1795392000000 \n\
+    packages\n      package=com.a totalTimeUsed=90000 lastTimeUsed=1795179600000 totalTimeVisible=0 \n      package=com.b totalTimeUsed=0 lastTimeUsed=0 \n";
+        let m = read(numbers);
+        let of = |m: &Metrics, text: &str| m.usage[&UserId::OWNER][&id(text)];
+        // The clock is an hour ahead of UTC.
+        assert_eq!(
+            of(&m, "com.a").last.map(|last| (last.date(), last.0 % 86_400)),
+            Some(("2026-11-20".into(), 14 * 3600))
+        );
+        assert_eq!((of(&m, "com.a").seconds, of(&m, "com.b").last, of(&m, "com.b").unreadable), (90, None, false));
+        assert_eq!(m.usage_since[&UserId::OWNER].date(), "2026-02-01");
+        let tell = |last: &str| {
+            read(&format!("wibbet-part:4\nuser=0\n      package=com.a totalTime=\"00:30\" lastTime=\"{last}\"\n"))
+        };
+        // The digits of a language are read; an order of days and months that nobody knows is not.
+        assert!(of(&tell("۲۰۲۶-۱۱-۲۰ ۱۰:۰۰:۰۰"), "com.a").last.is_some());
+        assert_eq!(of(&tell("20/11/2026, 10:00"), "com.a"), Usage { last: None, unreadable: true, seconds: 30 });
+        assert_eq!(of(&tell("1970-01-01 01:00:00"), "com.a"), Usage { last: None, unreadable: false, seconds: 30 });
     }
 
     #[test]

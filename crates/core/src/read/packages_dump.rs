@@ -37,6 +37,10 @@ pub struct DumpedPackage {
     /// The lines of the users: [`PackageState::UNREADABLE`] for one that is not whole, or is not the only one of its
     /// user.
     pub states: BTreeMap<UserId, PackageState>,
+    /// The name of a static library, as its manifest and lists have it.
+    pub library: Option<PackageId>,
+    /// Its code has gone; what is told are its settings.
+    pub code_gone: bool,
     /// The rest of what is told.
     pub about: PackageDetails,
 }
@@ -65,17 +69,26 @@ enum Section {
     FactoryVersions,
 }
 
-/// A list of permissions within a package.
+/// A list within a package.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Permissions {
+enum List {
+    /// Permissions that it declares.
     Declared,
+    /// Permissions that it asks for.
     Requested,
-    /// Given to all users, or to one.
+    /// Permissions given to all users, or to one.
     Granted(Option<UserId>),
+    /// Classes of parts that are off, or on, otherwise than by its manifest.
+    Parts(UserId, bool),
+    /// What names a static library.
+    Library,
 }
 
 /// The most permissions of a package that are kept.
 const MOST_PERMISSIONS: usize = 4000;
+
+/// The most parts of a package that are kept for a user.
+const MOST_PARTS: usize = 500;
 
 /// The most packages that are kept. Devices have some hundreds.
 const MOST_PACKAGES: usize = 20_000;
@@ -94,7 +107,7 @@ const BESIDE: usize = 32;
 pub struct DumpReader {
     lines: Lines,
     section: Section,
-    list: Option<Permissions>,
+    list: Option<List>,
     user: Option<UserId>,
     seen_packages: bool,
     /// Anything but empty lines has come.
@@ -266,8 +279,28 @@ impl DumpReader {
                 // Of two lines of one user none is believed: an app may have written one of them about itself.
                 known.and_modify(|state| *state = PackageState::UNREADABLE).or_insert_with(|| read_state(words));
             }
+        } else if let (Some(List::Parts(user, on)), true) = (self.list, is_class(line)) {
+            if let Some(class) = self.name(line.trim_end())
+                && let Some((_, package)) = &mut self.open
+            {
+                let parts = package.about.parts.entry(user).or_default();
+                let parts = if on { &mut parts.on } else { &mut parts.off };
+                if parts.len() < MOST_PARTS {
+                    parts.push(class);
+                }
+            }
+        } else if let (Some(List::Library), Some(name)) = (self.list, line.strip_prefix("name:")) {
+            self.list = None;
+            if let Some((_, package)) = &mut self.open {
+                package.library = name.split(' ').next().and_then(|name| name.parse().ok());
+            }
+        } else if let Some(id) = line.strip_prefix("compat name=").map(|id| id.trim_end().parse()) {
+            // The header has the name of its manifest; the system goes on keeping it under this one.
+            if let (Some((known, _)), Ok(id)) = (&mut self.open, id) {
+                *known = id;
+            }
         } else if let (Some(list), Some((name, given))) = (self.list, permission(line)) {
-            if (given || list == Permissions::Requested || list == Permissions::Declared)
+            if (given || list == List::Requested || list == List::Declared)
                 && let Some(name) = self.name(name)
                 && let Some((_, package)) = &mut self.open
             {
@@ -275,6 +308,9 @@ impl DumpReader {
             }
         } else {
             self.list = None;
+            if let (Some(user), Some((_, package))) = (self.user, &mut self.open) {
+                read_fact_of_user(package, user, line);
+            }
             if (!is_long_fact(line) || self.keep(line.len()))
                 && let Some((_, package)) = &mut self.open
             {
@@ -285,7 +321,11 @@ impl DumpReader {
 
     fn close_package(&mut self) {
         (self.list, self.user) = (None, None);
-        let Some((id, package)) = self.open.take() else { return };
+        let Some((id, mut package)) = self.open.take() else { return };
+        if package.code_gone {
+            // Up to Android 13 the flag of the last user says the contrary.
+            package.states.values_mut().for_each(|state| state.installed = false);
+        }
         if let Some(first) = self.dump.packages.get_mut(&id) {
             first.doubt();
             self.twice += 1;
@@ -301,6 +341,7 @@ impl DumpedPackage {
     /// Where it comes from; `factory` where a factory version stands under it.
     pub fn kind(&self, factory: bool) -> PackageKind {
         match (self.system, self.updated || factory) {
+            _ if self.library.is_some() => PackageKind::Library,
             (true, true) => PackageKind::UpdatedSystem,
             (true, false) => PackageKind::System,
             (false, _) => PackageKind::User,
@@ -323,14 +364,14 @@ fn header(line: &str) -> Option<Result<PackageId, ()>> {
     is_number.then(|| id.parse().map_err(|_| ()))
 }
 
-fn take_permission(about: &mut PackageDetails, list: Permissions, name: Arc<str>) {
+fn take_permission(about: &mut PackageDetails, list: List, name: Arc<str>) {
     match list {
-        Permissions::Declared if about.declares.len() < MOST_PERMISSIONS => about.declares.push(name),
-        Permissions::Requested if about.requests.len() < MOST_PERMISSIONS => about.requests.push(name),
-        Permissions::Granted(None) if about.granted.len() < MOST_PERMISSIONS => {
+        List::Declared if about.declares.len() < MOST_PERMISSIONS => about.declares.push(name),
+        List::Requested if about.requests.len() < MOST_PERMISSIONS => about.requests.push(name),
+        List::Granted(None) if about.granted.len() < MOST_PERMISSIONS => {
             about.granted.insert(name);
         }
-        Permissions::Granted(Some(user)) => {
+        List::Granted(Some(user)) => {
             let granted = about.granted_to.entry(user).or_default();
             if granted.len() < MOST_PERMISSIONS {
                 granted.insert(name);
@@ -340,12 +381,15 @@ fn take_permission(about: &mut PackageDetails, list: Permissions, name: Arc<str>
     }
 }
 
-fn list_head(line: &str, user: Option<UserId>) -> Option<Permissions> {
+fn list_head(line: &str, user: Option<UserId>) -> Option<List> {
     Some(match line.trim_end() {
-        "declared permissions:" => Permissions::Declared,
-        "requested permissions:" => Permissions::Requested,
-        "install permissions:" | "grantedPermissions:" => Permissions::Granted(None),
-        "runtime permissions:" => Permissions::Granted(user),
+        "declared permissions:" => List::Declared,
+        "requested permissions:" => List::Requested,
+        "install permissions:" | "grantedPermissions:" => List::Granted(None),
+        "runtime permissions:" => List::Granted(user),
+        "disabledComponents:" => List::Parts(user?, false),
+        "enabledComponents:" => List::Parts(user?, true),
+        "static library:" => List::Library,
         _ => return None,
     })
 }
@@ -357,6 +401,33 @@ fn permission(line: &str) -> Option<(&str, bool)> {
     let is_name =
         name.contains('.') && name.bytes().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'.' | b'_' | b'-'));
     is_name.then(|| (name, !rest.contains("granted=false")))
+}
+
+/// Whether a line can be the name of a class.
+fn is_class(line: &str) -> bool {
+    let name = line.trim_end();
+    let fits = |b: u8| b.is_ascii_alphanumeric() || matches!(b, b'.' | b'_' | b'$' | b'-');
+    !name.is_empty() && name.len() <= 500 && name.bytes().all(fits)
+}
+
+/// What stands under the line of a user.
+fn read_fact_of_user(package: &mut DumpedPackage, user: UserId, line: &str) {
+    let Some((name, value)) = line.split_once('=') else { return };
+    let value = value.split_whitespace().next().unwrap_or("");
+    match name {
+        // `PackageManager.UNINSTALL_REASON_USER_TYPE`: it is not meant for users of that kind, and never was there.
+        "uninstallReason" if value == "1" => {
+            if let Some(state) = package.states.get_mut(&user).filter(|state| !state.installed && !state.unreadable) {
+                *state = PackageState::ABSENT;
+            }
+        }
+        "suspendingPackage" => {
+            if let Ok(by) = value.parse() {
+                package.about.suspended_by.insert(user, by);
+            }
+        }
+        _ => {}
+    }
 }
 
 /// Android lets letters, digits, `_` and `.` be in the name of a part (`FrameworkParsingPackageUtils.validateName`); languages
@@ -380,6 +451,7 @@ fn read_fact(package: &mut DumpedPackage, line: &str) {
     let value = value.trim_end();
     let about = &mut package.about;
     match name {
+        "pkg" => package.code_gone |= value == "null",
         "codePath" => package.path = value.parse().ok(),
         "versionName" => package.version = PlainText::new(value),
         "flags" | "pkgFlags" => {
@@ -508,6 +580,71 @@ Hidden system packages:
 Queries:
   Package [com.decoy] (0):
 ";
+
+    /// What the names of lists, the code and the parts of a package have to do with its state. Text of Android 13.
+    const ODD: &str = "\
+Packages:
+  Package [com.corvane.renamed] (1):
+    compat name=com.corvane.dialer
+    userId=10012
+    pkg=Package{77 com.corvane.renamed}
+    flags=[ SYSTEM HAS_CODE ]
+    User 0: ceDataInode=5 installed=true hidden=false suspended=true stopped=false enabled=0
+      installReason=0
+      firstInstallTime=2026-01-12 08:00:01
+      uninstallReason=0
+      Suspend params:
+        suspendingPackage=com.corvane.guardian dialogInfo=null
+      lastDisabledCaller: com.android.shell
+      gids=[3003]
+      runtime permissions:
+        android.permission.CAMERA: granted=true, flags=[ USER_SET ]
+      disabledComponents:
+        com.corvane.dialer.Setup
+        com.corvane.dialer.Outer$Inner
+      enabledComponents:
+        com.corvane.dialer.Fax
+    User 10: ceDataInode=0 installed=false hidden=false suspended=false stopped=true enabled=0
+      uninstallReason=1
+    User 11: ceDataInode=0 installed=true hidden=false suspended=false stopped=true enabled=0
+      uninstallReason=1
+  Package [com.ostrel.kept] (2):
+    userId=10099
+    pkg=null
+    codePath=/data/app/com.ostrel.kept-1
+    User 0: ceDataInode=5 installed=true hidden=false suspended=false stopped=false enabled=0
+  Package [io.tidewrack.library_653310938] (3):
+    userId=10100
+    static library:
+      name:io.tidewrack.library version:653310938
+    flags=[ HAS_CODE ]
+    requested permissions:
+      android.permission.INTERNET
+    User 0: ceDataInode=5 installed=true hidden=false suspended=false stopped=false enabled=0
+";
+
+    #[test]
+    fn renamed_kept_and_shared_packages() {
+        let mut packages = dump(ODD).packages;
+        let dialer = packages.remove(&id("com.corvane.dialer")).unwrap();
+        let user = UserId::new;
+        let parts = &dialer.about.parts[&user(0)];
+        assert_eq!(
+            (&*parts.off[0], &*parts.off[1], parts.off.len()),
+            ("com.corvane.dialer.Setup", "com.corvane.dialer.Outer$Inner", 2)
+        );
+        assert_eq!((&*parts.on[0], parts.on.len(), dialer.about.parts.len()), ("com.corvane.dialer.Fax", 1, 1));
+        assert_eq!(dialer.about.suspended_by[&user(0)].as_str(), "com.corvane.guardian");
+        assert_eq!(dialer.about.granted_to[&user(0)].len(), 1);
+        // Not meant for the one user; for the other it is, whatever was once the reason.
+        assert_eq!([10, 11].map(|n| dialer.states[&user(n)].installed), [false, true]);
+        assert_eq!(dialer.states[&user(10)], PackageState::ABSENT);
+        let kept = packages.remove(&id("com.ostrel.kept")).unwrap();
+        assert_eq!((kept.kind(false), kept.states[&user(0)].installed), (PackageKind::User, false));
+        let library = packages.remove(&id("io.tidewrack.library_653310938")).unwrap();
+        assert_eq!((library.kind(false), library.library), (PackageKind::Library, Some(id("io.tidewrack.library"))));
+        assert_eq!((library.about.requests.len(), packages.len()), (1, 0));
+    }
 
     fn dump(text: &str) -> PackageDump {
         let mut reader = DumpReader::default();

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use wibbet_types::{PackageId, UserId};
 
 use super::packages_dump::{DumpedPackage, PackageDump};
+use crate::android::Capabilities;
 use crate::ask::Request;
 use crate::package::{PackageKind, PackageState};
 
@@ -64,6 +65,6 @@ fn told(package: DumpedPackage, factory: bool) -> ReadBack {
 }
 
 /// What is asked to read one package back.
-pub fn read_back_request(id: &PackageId) -> Request {
-    Request::shell(format!("dumpsys package {id}"))
+pub fn read_back_request(capabilities: &Capabilities, id: &PackageId) -> Request {
+    Request::shell(capabilities.dump(&format!("package {id}")))
 }

@@ -1,18 +1,19 @@
 //! What is asked for a survey, and the inventory from the answers.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use std::sync::Arc;
 
 use wibbet_types::PackageId;
 
 use super::packages_dump::{DumpedPackage, MOST_USERS, PackageDump};
+use crate::android::Capabilities;
 use crate::ask::Request;
 use crate::device::User;
 use crate::package::{Essentials, Inventory, Package, PackageKind, PackageState};
 
 /// What is asked for a survey, beside the users.
-pub fn survey_dump() -> Request {
-    Request::shell("dumpsys package packages")
+pub fn survey_dump(capabilities: &Capabilities) -> Request {
+    Request::shell(capabilities.dump("package packages"))
 }
 
 /// The list that the dump is checked against.
@@ -30,12 +31,15 @@ pub fn inventory(
     if users.len() >= MOST_USERS {
         gaps.push(format!("the device lists {MOST_USERS} users or more: only so many are shown"));
     }
-    let missing = listed.iter().filter(|(id, _)| !dump.packages.contains_key(id)).count();
+    // Lists have the name of a library's manifest, once for each version of it.
+    let libraries: HashSet<PackageId> = dump.packages.values().filter_map(|p| p.library.clone()).collect();
+    let missing = listed.iter().filter(|(id, _)| !dump.packages.contains_key(id) && !libraries.contains(id)).count();
     let apks: std::collections::HashMap<_, _> = listed.iter().map(|(id, apk)| (id, apk)).collect();
     if missing > 0 {
         gaps.push(format!("{missing} packages are on the device's list, but their state was not reported"));
     }
-    let unlisted = dump.packages.keys().filter(|id| !apks.contains_key(id)).count();
+    let is_listed = |id: &PackageId, package: &DumpedPackage| apks.contains_key(package.library.as_ref().unwrap_or(id));
+    let unlisted = dump.packages.iter().filter(|(id, package)| !is_listed(id, package)).count();
     if !listed.is_empty() && unlisted > 0 {
         gaps.push(format!("{unlisted} packages are reported, but are not on the device's list: they are not believed"));
     }
@@ -43,7 +47,7 @@ pub fn inventory(
     for (id, dumped) in dump.packages {
         let kind = dumped.kind(dump.factory_versions.contains(&id));
         let somewhere = dumped.states.values().any(|s| s.installed);
-        let believed = listed.is_empty() || apks.contains_key(&id);
+        let believed = listed.is_empty() || is_listed(&id, &dumped);
         let told = |user: &User| dumped.states.get(&user.id).copied().filter(|_| believed);
         let states = users
             .iter()
@@ -96,6 +100,11 @@ Packages:
     flags=[ SYSTEM ]
     User 0: installed=false enabled=0
     User 10: installed=false enabled=0
+  Package [lib_12] (8):
+    static library:
+      name:lib version:12
+    User 0: installed=true enabled=0
+    User 10: installed=true enabled=0
 Hidden system packages:
   Package [old.upd] (6):
 ";
@@ -108,10 +117,11 @@ Hidden system packages:
             kind: UserKind::Owner,
             running: true,
             unlocked: None,
+            forbidden: crate::device::Forbidden::default(),
         });
         let mut reader = DumpReader::default();
         reader.feed(DUMP.as_bytes());
-        let listed = ["sys", "upd", "old.upd", "app", "kept", "missing"].map(|id| (id.parse().unwrap(), None));
+        let listed = ["sys", "upd", "old.upd", "app", "kept", "missing", "lib"].map(|id| (id.parse().unwrap(), None));
         let inventory = inventory(users.to_vec(), reader.finish(), &listed);
         use Condition::{Absent, InUse, Uninstalled, Unreadable};
         for (id, kind, conditions) in [
@@ -120,6 +130,7 @@ Hidden system packages:
             ("old.upd", PackageKind::UpdatedSystem, [InUse, Unreadable]),
             ("app", PackageKind::User, [InUse, Absent]),
             ("kept", PackageKind::User, [Uninstalled, Uninstalled]),
+            ("lib_12", PackageKind::Library, [InUse, InUse]),
             ("made.up", PackageKind::System, [Unreadable, Unreadable]),
         ] {
             let package = &inventory.packages[&id.parse().unwrap()];

@@ -5,7 +5,7 @@ use wibbet_types::{PlainText, UserId};
 use super::packages_dump::MOST_USERS;
 use crate::android::Capabilities;
 use crate::ask::Request;
-use crate::device::{User, UserKind};
+use crate::device::{Forbidden, User, UserKind};
 
 /// Flags of `UserInfo`, as AOSP defines them.
 const FLAG_GUEST: u32 = 0x4;
@@ -28,7 +28,7 @@ pub fn users_requests(capabilities: &Capabilities) -> Vec<Request> {
 pub fn users_by_number(numbers: impl IntoIterator<Item = UserId>) -> Vec<User> {
     let bare = |id: UserId| {
         let kind = if id == UserId::OWNER { UserKind::Owner } else { UserKind::Full };
-        User { id, name: PlainText::default(), kind, running: false, unlocked: None }
+        User { id, name: PlainText::default(), kind, running: false, unlocked: None, forbidden: Forbidden::default() }
     };
     let numbers: std::collections::BTreeSet<UserId> = numbers.into_iter().collect();
     numbers.into_iter().take(MOST_USERS).map(bare).collect()
@@ -58,7 +58,8 @@ fn read_line(line: &str) -> Option<User> {
         f if f & FLAG_GUEST != 0 => UserKind::Guest,
         _ => UserKind::Full,
     };
-    Some(User { id, name: PlainText::short(name), kind, running: rest.trim() == "running", unlocked: None })
+    let running = rest.trim() == "running";
+    Some(User { id, name: PlainText::short(name), kind, running, unlocked: None, forbidden: Forbidden::default() })
 }
 
 #[cfg(test)]

@@ -7,7 +7,7 @@ use wibbet_types::{PackageId, UserId};
 
 use super::parts::{marked_request, parts};
 use crate::ask::Request;
-use crate::device::{Battery, Managed, Root, Space, UserCondition, UserKind, Vitals};
+use crate::device::{Battery, Forbidden, Managed, Root, Space, UserCondition, UserKind, Vitals};
 
 /// The parts: a name and the command. `dumpsys account` names people's accounts; only their number is kept.
 const PARTS: [(&str, &str); 11] = [
@@ -104,16 +104,29 @@ fn battery(body: &str) -> Option<Battery> {
 
 fn user_conditions(body: &str) -> Vec<UserCondition> {
     let mut users: Vec<UserCondition> = Vec::new();
+    let mut effective = false;
     for line in body.lines().map(str::trim) {
         if let Some(id) = line.strip_prefix("UserInfo{").and_then(|l| l.split(':').next()) {
             if let Ok(id) = id.parse::<UserId>()
                 && !users.iter().any(|u| u.id == id)
             {
-                users.push(UserCondition { id, kind: None, running: None, unlocked: None });
+                users.push(UserCondition {
+                    id,
+                    kind: None,
+                    running: None,
+                    unlocked: None,
+                    forbidden: Forbidden::default(),
+                });
             }
             continue;
         }
         let Some(user) = users.last_mut() else { continue };
+        match line {
+            "Effective restrictions:" => effective = true,
+            // The names stand alone on their lines.
+            name if effective && name.starts_with("no_") && !name.contains(' ') => user.forbidden.note(name),
+            _ => effective = false,
+        }
         if let Some(kind) = line.strip_prefix("Type: ") {
             user.kind = user_kind(kind.trim());
         } else if let Some(state) = line.strip_prefix("State: ") {
@@ -180,7 +193,7 @@ wibbet-part:space\nFilesystem       1K-blocks     Used Available Use% Mounted on
 wibbet-part:battery\nCurrent Battery Service state:\n  AC powered: false\n  USB powered: true\n  present: true\n  level: 87\n  scale: 100\n\
 wibbet-part:who\nuid=2000(shell) gid=2000(shell)\nwibbet-part:su\nls: /system/bin/su: No such file or directory\n\
 wibbet-part:users\nCurrent user: 0\nUsers:\n  UserInfo{0:Crew:4c13} serialNo=0 isPrimary=true\n    Type: android.os.usertype.full.SYSTEM\n    State: RUNNING_UNLOCKED\n\
-  UserInfo{10:Work:1030} serialNo=10\n    Type: android.os.usertype.profile.MANAGED\n    State: RUNNING_LOCKED\n  UserInfo{11:Twin:1010} serialNo=11\n    Type: android.os.usertype.profile.CLONE\n    State: -1\n\
+  UserInfo{10:Work:1030} serialNo=10\n    Type: android.os.usertype.profile.MANAGED\n    State: RUNNING_LOCKED\n    Restrictions:\n      no_install_apps\n    Effective restrictions:\n      no_uninstall_apps\n      no_sms\n    Has profile owner: true\n  UserInfo{11:Twin:1010} serialNo=11\n    Type: android.os.usertype.profile.CLONE\n    State: -1\n\
 wibbet-part:policy\nCurrent Device Policy Manager state:\n  Device Owner: \n    admin=ComponentInfo{com.pellmoor.desk/x}\n    package=com.pellmoor.desk\n  Profile Owner (User 10): \n    package=com.pellmoor.work\n  Enabled Device Admins (User 0, provisioningState: 0):\n    package=not.an.owner\n\
 wibbet-part:accounts\nUser UserInfo{0:Crew:4c13}:\n  Accounts: 2\n    Account {name=a, type=b}\nUser UserInfo{10:Work:1030}:\n  Accounts: 1\n";
 
@@ -198,6 +211,9 @@ wibbet-part:accounts\nUser UserInfo{0:Crew:4c13}:\n  Accounts: 2\n    Account {n
         let owners: Vec<_> =
             condition.managed.iter().map(|m| (m.user.map(UserId::number), m.package.as_str())).collect();
         assert_eq!(owners, [(None, "com.pellmoor.desk"), (Some(10), "com.pellmoor.work")]);
+        let forbidden = |n: usize| users[n].forbidden;
+        let uninstalling = Forbidden { uninstalling: true, ..Forbidden::default() };
+        assert_eq!([0, 1, 2].map(forbidden), [Forbidden::default(), uninstalling, Forbidden::default()]);
         let seen: Vec<_> = users.iter().map(|u| (u.id.number(), u.kind, u.running, u.unlocked)).collect();
         assert_eq!(
             seen,

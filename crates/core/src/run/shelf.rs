@@ -1,6 +1,6 @@
 //! What is off a device, who took it out, and where putting it back leads.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 
@@ -41,18 +41,26 @@ pub struct ShelfEntry {
 pub struct Shelf {
     /// The entries.
     pub entries: Vec<ShelfEntry>,
+    /// How many packages users other than the first never had, as far as is known: profiles and further users are set up with
+    /// some of them only. Nobody would want all of those put back.
+    pub not_given: BTreeMap<UserId, usize>,
 }
 
 impl Shelf {
     /// The shelf of a device: what its inventory shows as off, told apart by its runs (any order).
     pub fn of(inventory: &Inventory, runs: &[Run]) -> Self {
         let mut entries: Vec<ShelfEntry> = Vec::new();
+        let mut not_given = BTreeMap::new();
         let record = Record::of(runs.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step))));
         for package in inventory.packages.values() {
             for user in &inventory.users {
                 let condition = package.state(user.id).condition();
                 if condition.is_off() {
                     let (origin, target) = record.origin(&package.id, user.id);
+                    if user.id != UserId::OWNER && condition == Condition::Uninstalled && origin == Origin::Before {
+                        *not_given.entry(user.id).or_default() += 1;
+                        continue;
+                    }
                     // Off before and still off as it was: putting back means using it again.
                     let target = if package.state(user.id) == target { PackageState::IN_USE } else { target };
                     entries.push(ShelfEntry { id: package.id.clone(), user: user.id, condition, origin, target });
@@ -66,7 +74,7 @@ impl Shelf {
             };
             run(b).cmp(&run(a)).then_with(|| a.id.cmp(&b.id)).then(a.user.cmp(&b.user))
         });
-        Self { entries }
+        Self { entries, not_given }
     }
 }
 
@@ -199,6 +207,21 @@ mod tests {
         let seen: Vec<(&str, Origin)> = shelf.entries.iter().map(|e| (e.id.as_str(), e.origin)).collect();
         let by = |n| Origin::Run { number: RunId::new(n), begun: Timestamp(n) };
         assert_eq!(seen, [("b", by(2)), ("a", by(1)), ("c", Origin::Before)]);
+    }
+
+    /// A profile is set up with few of the system's apps: what was taken out of it is apart from what it never had.
+    #[test]
+    fn what_a_profile_was_never_given_is_not_off() {
+        let users = [testing::user(0, "", UserKind::Owner), testing::user(10, "", UserKind::Work)];
+        let package = |id, of: PackageState| testing::package(id, PackageKind::System, "", &[(0, OUT), (10, of)]);
+        let packages = [package("a", OUT), package("b", OUT), package("c", OFF)];
+        let mut taken = run(1, RunKind::TakeOut, "b", Change::Uninstall, PackageState::IN_USE, Outcome::Done);
+        taken.steps[0].user = UserId::new(10);
+        let shelf = Shelf::of(&testing::inventory(&users, packages), &[taken]);
+        let of_profile = shelf.entries.iter().filter(|e| e.user != OWNER);
+        assert_eq!(of_profile.map(|e| e.id.as_str()).collect::<Vec<_>>(), ["b", "c"]);
+        assert_eq!(shelf.entries.len(), 5);
+        assert_eq!(shelf.not_given, BTreeMap::from([(UserId::new(10), 1)]));
     }
 
     #[test]

@@ -27,7 +27,7 @@ pub enum Fact {
     Running,
     /// With an entry on the home screen.
     Home,
-    /// Never used.
+    /// No use of it is remembered.
     Unused,
     /// Without a label that could be read.
     Unnamed,
@@ -69,7 +69,7 @@ const ROWS: &[FactRow] = &[
     row("noted", Fact::Noted, "with a note"),
     row("running", Fact::Running, "with a process now"),
     row("home", Fact::Home, "with an entry on the home screen"),
-    row("unused", Fact::Unused, "never used, as far as the device remembers"),
+    row("unused", Fact::Unused, "not used as far back as the device remembers"),
     row("unnamed", Fact::Unnamed, "without a label that could be read"),
     row("overlay", Fact::Overlay, "changes the look of another package"),
 ];
@@ -94,7 +94,7 @@ impl Fact {
             Self::Noted => entry.notes.iter().any(|n| !n.text.is_empty()),
             Self::Running => entry.running()?,
             Self::Home => !entry.app?.home.is_empty(),
-            Self::Unused => entry.last_use()? == LastUse::Never,
+            Self::Unused => matches!(entry.last_use()?, LastUse::NoneSince(_)),
             Self::Unnamed => entry.label().is_none(),
             Self::Overlay => entry.app?.overlay_of.is_some(),
             Self::Partition(name) => package.partition() == name,

@@ -45,7 +45,10 @@ fn catalog() -> Catalog {
         };
         packages.push(Package { path: path.parse().ok(), about, ..Package::bare(id.clone(), kind, states) });
         metrics.sizes.insert(id.clone(), Sizes { code: megabytes * 1_000_000, data: 1, cache: 0 });
-        used.insert(id.clone(), Usage { last: idle.map(|d: i64| DeviceTime(NOW - d * 86_400 - 5)), seconds: 60 });
+        used.insert(
+            id.clone(),
+            Usage { last: idle.map(|d: i64| DeviceTime(NOW - d * 86_400 - 5)), seconds: 60, ..Usage::default() },
+        );
         let home = vec![HomeEntry { class: PlainText::new("X"), label: None }];
         names.apps.insert(id, AppFacts { label: Some(PlainText::new(label)), home, ..AppFacts::default() });
     }

@@ -7,19 +7,12 @@ use std::time::Duration;
 
 use tokio::time::Instant;
 
-use super::installed::UserState;
+use super::installed::Unwritten;
 use super::output::Output;
 use super::state::State;
 
 /// How long changes wait.
 const WAITS: Duration = Duration::from_secs(10);
-
-/// What is on the disk yet of packages that have changed since.
-#[derive(Debug, Clone)]
-pub(crate) struct Unwritten {
-    since: Instant,
-    before: BTreeMap<(String, u32), UserState>,
-}
 
 impl State {
     /// A package is about to change for a user.

@@ -15,6 +15,13 @@ pub(crate) struct UserState {
     pub(crate) enabled: u8,
 }
 
+/// What is on the disk yet of packages that have changed since.
+#[derive(Debug, Clone)]
+pub(crate) struct Unwritten {
+    pub(super) since: tokio::time::Instant,
+    pub(super) before: BTreeMap<(String, u32), UserState>,
+}
+
 /// A package on the device.
 #[derive(Debug, Clone)]
 pub(crate) struct InstalledPackage {

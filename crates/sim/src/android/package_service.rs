@@ -166,6 +166,14 @@ impl State {
                 command,
                 "Neither user 2000 nor current process has android.permission.MANAGE_USERS.",
             ),
+            "suspend" | "unsuspend" if self.scenario.android.sdk < 28 => self.security_exception(
+                command,
+                "Neither user 2000 nor current process has android.permission.MANAGE_USERS.",
+            ),
+            // The shell's own suspension is all that it can take back.
+            "unsuspend" if self.packages.get(target).is_some_and(|p| p.data.suspended_by.is_some()) => {
+                Output::ok(format!("Package {target} new suspended state: true\n"))
+            }
             "suspend" | "unsuspend" => {
                 let on = command == "suspend";
                 match self.user_state(target, given.user.unwrap_or(0)) {

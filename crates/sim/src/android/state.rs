@@ -72,7 +72,7 @@ pub(crate) struct State {
     pub(crate) asks: Option<String>,
     pub(crate) pairing: Option<PairingDialog>,
     /// Changes that are not on the disk yet.
-    pub(super) unwritten: Option<super::disk::Unwritten>,
+    pub(super) unwritten: Option<super::installed::Unwritten>,
 }
 
 impl State {

@@ -5,7 +5,7 @@ use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::ops::{claim, details, look_at_all, read_sizes, survey};
+use wibbet_bench::ops::{Details, claim, details, look_at_all, read_sizes, survey};
 use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::package::Metrics;
 use wibbet_core::plan::{Change, Plan, Reversal, TrayItem, plan_put_back, plan_take_out};
@@ -40,7 +40,7 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
         return Err(Failure::new(Exit::Usage, format!("{both} is to be uninstalled and disabled; choose one")));
     }
     may_change(how)?;
-    let (device, inventory) = read(finder, name).await?;
+    let (device, mut inventory) = read(finder, name).await?;
     check_user(&inventory, user)?;
     let named = !uninstall.is_empty() || !disable.is_empty();
     for id in super::packages::what_is_there(&inventory, list, user) {
@@ -55,8 +55,10 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     let item = |way| move |id| TrayItem { id, user, way };
     let tray: Vec<TrayItem> =
         uninstall.into_iter().map(item(way)).chain(disable.into_iter().map(item(Change::Disable))).collect();
+    let told = details(&device).await;
+    inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
     let plan = plan_take_out(&inventory, &device.capabilities(), &tray, no_way_back);
-    carry_out(finder, &device, RunKind::TakeOut, &plan, how).await
+    carry_out(finder, &device, RunKind::TakeOut, &plan, told, how).await
 }
 
 pub(crate) async fn put_back(
@@ -72,7 +74,9 @@ pub(crate) async fn put_back(
     let claims = claim(finder.workplace, &device)?;
     // What an interruption left open is part of what was recorded.
     settle(finder, &device, &facts.id).await?;
-    let inventory = survey(&device, &mut |_| {}).await?;
+    let mut inventory = survey(&device, &mut |_| {}).await?;
+    let told = details(&device).await;
+    inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
     check_user(&inventory, user)?;
     let runs = finder.workplace.book.with(move |book| book.runs(Some(&facts.id))).await?;
     // Whoever carries it out claims the device again.
@@ -84,7 +88,7 @@ pub(crate) async fn put_back(
     };
     let wanted: Vec<_> = ids.iter().map(|id| (id.clone(), user, target(id))).collect();
     let plan = plan_put_back(&inventory, &device.capabilities(), &wanted);
-    carry_out(finder, &device, RunKind::PutBack, &plan, how).await
+    carry_out(finder, &device, RunKind::PutBack, &plan, told, how).await
 }
 
 pub(crate) async fn carry_on(
@@ -177,6 +181,7 @@ async fn carry_out(
     device: &AdbDevice,
     kind: RunKind,
     plan: &Plan,
+    told: Option<Details>,
     how: How,
 ) -> Result<Exit, Failure> {
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
@@ -191,7 +196,6 @@ async fn carry_out(
         return Ok(Exit::Done);
     }
     if plan.to_send() > 0 {
-        let told = details(device).await;
         told.iter().flat_map(|t| t.vitals.warnings()).for_each(|warning| tell(format_args!("beware: {warning}")));
     }
     if !how.yes && plan.to_send() > 0 {

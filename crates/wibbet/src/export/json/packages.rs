@@ -155,7 +155,7 @@ fn package(catalog: &Catalog, id: &PackageId, users: &[UserId]) -> Option<JsonPa
             Some(LastUse::Ago { days, .. }) => Some(days),
             _ => None,
         }),
-        never_used: by_user(catalog, id, users, |s| s.last_use().map(|last| last == LastUse::Never)),
+        never_used: by_user(catalog, id, users, |s| s.last_use().map(|last| matches!(last, LastUse::NoneSince(_)))),
         used_seconds: by_user(catalog, id, users, |s| s.used_seconds()),
         requests: about.requests.iter().map(ToString::to_string).collect(),
         granted: by_user(catalog, id, users, |s| {

@@ -73,7 +73,18 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
         (n, 0) => format!(" {n} off. {back} plans to put back the one under the cursor; {mark} marks several."),
         (n, marked) => format!(" {n} off, {marked} marked. {back} plans to put back the marked ones."),
     };
-    let mut lines = vec![Line::styled(truncate(&title, cells), theme.strong), Line::raw("")];
+    let not_given: Vec<String> = device
+        .shelf
+        .not_given
+        .iter()
+        .map(|(user, count)| format!("{} was never given {count}", device.user_words(*user)))
+        .collect();
+    let not_given = match not_given.is_empty() {
+        true => String::new(),
+        false => format!(" Not counted: {}.", not_given.join("; ")),
+    };
+    let mut lines =
+        vec![Line::styled(truncate(&title, cells), theme.strong), Line::styled(truncate(&not_given, cells), theme.dim)];
     let mut list: Vec<Line<'_>> = Vec::new();
     for (n, entry) in entries.iter().enumerate() {
         if heads(entries, n) {

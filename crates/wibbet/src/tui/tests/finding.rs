@@ -35,7 +35,11 @@ fn known(columns: u16, lines: u16) -> Screen {
         let megabytes = 1_000_000 * 10u64.pow(n as u32 % 3);
         metrics.sizes.insert(id(text), Sizes { code: megabytes, data: 5, cache: 0 });
         let last = DeviceTime((200 - 30 * n as i64) * 86_400);
-        metrics.usage.entry(UserId::OWNER).or_default().insert(id(text), Usage { last: Some(last), seconds: 60 });
+        metrics
+            .usage
+            .entry(UserId::OWNER)
+            .or_default()
+            .insert(id(text), Usage { last: Some(last), seconds: 60, ..Usage::default() });
     }
     screen.tell(SessionEvent::Names(Arc::new(names)));
     screen.tell(SessionEvent::Metrics(Arc::new(metrics)));

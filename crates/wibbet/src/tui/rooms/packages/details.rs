@@ -5,7 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
-use wibbet_core::catalog::{Attribute, Column};
+use wibbet_core::catalog::{Attribute, Column, LastUse, Value};
 use wibbet_core::package::Inventory;
 use wibbet_core::plan::{Change, Reversal, TrayItem};
 use wibbet_core::run::Origin;
@@ -50,6 +50,7 @@ pub(super) fn draw(
             wibbet_core::package::PackageKind::System => format!("system app on {}", package.partition()),
             wibbet_core::package::PackageKind::UpdatedSystem => "system app, updated since".to_owned(),
             wibbet_core::package::PackageKind::User => "installed by somebody".to_owned(),
+            wibbet_core::package::PackageKind::Library => "library that came with an app".to_owned(),
         };
         say(&format!("{kind} · {version}"), theme.dim);
         if let Some(entry) = &entry {
@@ -57,10 +58,13 @@ pub(super) fn draw(
             let mut facts = Vec::new();
             facts.extend(fact(Attribute::SIZE).map(|w| format!("{w} on disk")));
             facts.extend(fact(Attribute::MEMORY).map(|w| format!("{w} of memory")));
-            facts.extend(fact(Attribute::IDLE).map(|w| match w.as_str() {
-                "never" => "never used".to_owned(),
-                "today" | "yesterday" => format!("last used {w}"),
-                _ => format!("last used {w} ago"),
+            facts.extend(entry.last_use().map(|last| match last {
+                LastUse::NoneSince(_) => match entry.use_since() {
+                    Some(since) => format!("not used since {}", since.date()),
+                    None => "no use is remembered".to_owned(),
+                },
+                LastUse::Ago { days: 0 | 1, .. } => format!("last used {}", Value::LastUse(last).words()),
+                LastUse::Ago { .. } => format!("last used {} ago", Value::LastUse(last).words()),
             }));
             if !facts.is_empty() {
                 say(&facts.join(" · "), theme.plain);
