@@ -764,7 +764,8 @@ async fn a_survey_tells_the_conditions_apart() {
     for (package, user, name) in [
         ("com.android.systemui", 0, "in-use"),
         ("com.corvane.cleaner", 0, "disabled"),
-        ("com.corvane.cleaner", 10, "in-use"),
+        ("com.corvane.cleaner", 10, "uninstalled"),
+        ("com.android.wallpaperbackup", 10, "in-use"),
         ("com.corvane.usermanual", 0, "uninstalled"),
         ("com.corvane.appadvisor", 0, "hidden"),
         ("com.wrenandkelp.travel", 0, "suspended"),

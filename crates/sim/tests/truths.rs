@@ -135,8 +135,8 @@ async fn what_is_off_by_its_manifest() {
 
 #[tokio::test]
 async fn profiles_and_what_is_forbidden_for_them() {
-    let profile = "{ id = 10, name = \"Pellmoor work\", flags = 0x1030, running = true }";
-    let few = profile.replace(" }", ", few_apps = true, restrictions = [\"no_uninstall_apps\"] }");
+    let profile = "{ id = 10, name = \"Pellmoor work\", flags = 0x1030, running = true, few_apps = true }";
+    let few = profile.replace(" }", ", restrictions = [\"no_uninstall_apps\"] }");
     let scenario = with(&CREW.replace(profile, &few), "com.android.egg", "not_given = [10]");
     let (sim, link) = linked(scenario).await;
     let list =

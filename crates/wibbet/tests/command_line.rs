@@ -617,7 +617,7 @@ fn tables_searches_and_lists() {
     let lines: Vec<&str> = out.lines().collect();
     assert_eq!(lines[0], r#""label","id","state_0","state_10","size","idle""#);
     assert!(
-        lines.len() == 2 && lines[1].starts_with(r#""Beach Finds","net.skerry.offers","in-use","in-use","#),
+        lines.len() == 2 && lines[1].starts_with(r#""Beach Finds","net.skerry.offers","in-use","uninstalled","#),
         "{out}"
     );
     let (_, err, code) = said(home.path(), &["packages", at, "--search", ":size>x"]);
