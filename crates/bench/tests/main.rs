@@ -9,3 +9,4 @@ mod server;
 mod session;
 mod support;
 mod tools;
+mod versions;

@@ -372,7 +372,7 @@ async fn the_last_copy_is_seen_at_the_moment_of_sending() {
         assert_eq!(plan.to_send(), tray.len());
         let number = begin_run(&place.book, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
         if !allowed {
-            let request = Change::Uninstall.request(&id(ROSTER), work);
+            let request = Change::Uninstall.request(&id(ROSTER), work, None);
             place.device.ask(&request, &mut |_| {}).await.unwrap();
         }
         let run = place.carry_on(number).await.unwrap();
@@ -408,7 +408,7 @@ async fn putting_back_is_compared_with_the_record() {
 #[tokio::test]
 async fn runs_on_top_of_each_other_are_undone_one_by_one() {
     let place = place(Scenario::crew_phone(), 1).await;
-    place.device.ask(&Change::Enable.request(&id(RADIO), OWNER), &mut |_| {}).await.unwrap();
+    place.device.ask(&Change::Enable.request(&id(RADIO), OWNER, None), &mut |_| {}).await.unwrap();
     assert_eq!(place.sim.holds(RADIO, 0), Some((true, 1)));
     place.take_out(&[(RADIO, Change::Disable)]).await;
     place.take_out(&[(RADIO, Change::Uninstall)]).await;
@@ -609,11 +609,16 @@ async fn an_old_device_without_the_command_says_beforehand_what_cannot_be_undone
     let mut scenario = Scenario::spare_handset();
     scenario.extra_commands.clear();
     let place = place(scenario, 1).await;
-    let run = place.take_out(&THREE).await;
-    assert_eq!(outcomes(&run), [Outcome::Skipped; 3]);
+    let own = "fer.pellmoor.tides";
+    let run = place.take_out(&[(own, Change::Uninstall), (RADIO, Change::Disable), (NOTES, Change::Uninstall)]).await;
+    assert_eq!(outcomes(&run), [Outcome::Skipped, Outcome::Skipped, Outcome::Done]);
     assert!(run.steps[0].remark.contains("could not be put back"));
     assert!(run.steps[1].remark.contains("debugging may not enable or disable"), "{}", run.steps[1].remark);
-    assert!(place.sim.transcript().iter().all(|line| !line.contains("uninstall")));
+    assert!(place.sim.transcript().iter().all(|line| !line.contains("disable-user") && !line.contains(own)));
+    // What is still on the device comes back by its APK.
+    let back = place.put_back(&[NOTES]).await;
+    assert_eq!((back.steps[0].way, outcomes(&back)), (Change::InstallFactory, vec![Outcome::Done]));
+    assert_eq!(place.sim.holds(NOTES, 0), Some((true, 0)));
 }
 
 /// What a device does not start without is never sent anything, whoever allows what; and by whatever id it goes there.

@@ -101,6 +101,7 @@ pub fn step(index: usize, text: &str) -> Step {
         words: format!("package uninstall --user 0 {text}"),
         before: IN_USE,
         target: None,
+        apk: None,
         for_good: false,
         order: 0,
         state: StepState::Waiting,

@@ -19,9 +19,10 @@ use std::path::{Path, PathBuf};
 use rusqlite::{Connection, Row, TransactionBehavior, params};
 use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
 use wibbet_core::package::PackageState;
+use wibbet_core::plan::Change;
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepEvent, StepState};
 use wibbet_types::{
-    AndroidVersion, DeviceId, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, private_folder,
+    AndroidVersion, DeviceId, DevicePath, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, private_folder,
 };
 
 pub use claim::{Claim, ClaimError, MeetingPlaces};
@@ -54,13 +55,15 @@ pub struct NewStep {
     /// The user.
     pub user: UserId,
     /// The change.
-    pub way: wibbet_core::plan::Change,
+    pub way: Change,
     /// The words that will go to the device.
     pub words: String,
     /// The state before the run.
     pub before: PackageState,
     /// Of a step that puts back: the state that it is to lead to, with the others of the run on the same package and user.
     pub target: Option<PackageState>,
+    /// The APK on the device that is installed, where the change is of that kind.
+    pub apk: Option<DevicePath>,
     /// It has no way back, and somebody has allowed it all the same.
     pub for_good: bool,
     /// Why it is not going to be sent, if it is not.
@@ -208,8 +211,8 @@ impl Logbook {
             )?;
             let number = change.last_insert_rowid();
             let mut insert = change.prepare(
-                "INSERT INTO steps (run, place, package, user, way, words, before, state, outcome, remark, target, for_good) \
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)",
+                "INSERT INTO steps (run, place, package, user, way, words, before, state, outcome, remark, target, for_good, apk) \
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)",
             )?;
             for (place, step) in steps.iter().enumerate() {
                 let (state, outcome) = match step.skip {
@@ -228,7 +231,8 @@ impl Logbook {
                     outcome,
                     step.skip.as_deref().unwrap_or(""),
                     step.target.map(|target| target.to_string()),
-                    step.for_good
+                    step.for_good,
+                    step.apk.as_ref().map(DevicePath::as_str)
                 ])?;
             }
             drop(insert);
@@ -373,7 +377,7 @@ fn read_steps(
     index: Option<StepIndex>,
 ) -> rusqlite::Result<(Vec<Step>, Vec<String>)> {
     let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, settled, remark, target, \
-               for_good, coalesce(sent_order, 0) FROM steps \
+               for_good, coalesce(sent_order, 0), apk FROM steps \
                WHERE run = ?1 AND (?2 IS NULL OR place = ?2) ORDER BY place";
     let mut statement = connection.prepare_cached(sql)?;
     let mut rows = statement.query(params![run.number(), index.map(|index| index.get() as i64)])?;
@@ -391,11 +395,17 @@ fn step_of(row: &Row<'_>) -> rusqlite::Result<Step> {
     let after: Option<String> = row.get(8)?;
     let outcome: Option<String> = row.get(9)?;
     let target: Option<String> = row.get(12)?;
+    let apk: Option<String> = row.get(15)?;
+    let apk = apk.map(|_| parsed(row, 15)).transpose()?;
+    let way: Change = parsed(row, 3)?;
+    if way == Change::InstallFactory && apk.is_none() {
+        return Err(bad_value(15, error::UnknownWord("no APK".into())));
+    }
     Ok(Step {
         index: StepIndex::new(row.get::<_, i64>(0)?.try_into().unwrap_or(0)),
         id: parsed(row, 1)?,
         user: UserId::new(row.get(2)?),
-        way: parsed(row, 3)?,
+        way,
         words: row.get(4)?,
         before: parsed(row, 5)?,
         state: named(row, 6, StepState::from_name)?,
@@ -407,6 +417,7 @@ fn step_of(row: &Row<'_>) -> rusqlite::Result<Step> {
         target: target.map(|_| parsed(row, 12)).transpose()?,
         for_good: row.get(13)?,
         order: row.get(14)?,
+        apk,
     })
 }
 
@@ -463,6 +474,7 @@ mod tests {
             words: "w".repeat(1000),
             before: PackageState::IN_USE,
             target: None,
+            apk: None,
             for_good: false,
             skip: None,
         };

@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 6] = ["
+const STEPS: [&str; 7] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -106,6 +106,9 @@ CREATE TABLE apps (
     overlay_of TEXT, libraries TEXT NOT NULL, trouble TEXT,
     PRIMARY KEY (path, build, languages, device)
 ) STRICT, WITHOUT ROWID;
+", "
+-- What a step installs that puts a package back by its APK.
+ALTER TABLE steps ADD COLUMN apk TEXT;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

@@ -38,6 +38,7 @@ fn step(id: &str, skip: Option<&str>) -> NewStep {
         words: format!("cmd package uninstall --user 10 {id}"),
         before: PackageState::IN_USE,
         target: None,
+        apk: None,
         for_good: false,
         skip: skip.map(str::to_owned),
     }

@@ -26,6 +26,7 @@ pub async fn begin_run(
             words: step.command(capabilities),
             before: step.before,
             target: step.target,
+            apk: step.apk.clone(),
             for_good: step.skip.is_none() && matches!(step.back, Reversal::Impossible(_)),
             skip: step.skip.map(|skip| skip.to_string()),
         })

@@ -27,7 +27,7 @@ impl<'a, D: Device> Runner<'a, D> {
             // Nobody knows yet what it would be built on: it waits, and the run can be carried on.
             Former::Open => return Ok(()),
         }
-        let request = step.way.request(&step.id, step.user);
+        let request = step.way.request(&step.id, step.user, step.apk.as_ref());
         let deadline = Instant::now() + self.patience.link;
         let mut tries = 0;
         loop {

@@ -46,7 +46,7 @@ pub async fn try_changes(workplace: &Workplace, device: &AdbDevice, inventory: &
     };
     let before = looked(look_at(device, &id, user).await.map_err(RunError::Ask)?.found);
     let before = before.ok_or_else(|| unfit("the part of Android to try it on is not as it was a moment ago"))?;
-    let request = way.request(&id, user);
+    let request = way.request(&id, user, None);
     let step = NewStep {
         id: id.clone(),
         user,
@@ -54,6 +54,7 @@ pub async fn try_changes(workplace: &Workplace, device: &AdbDevice, inventory: &
         words: request.command(),
         before,
         target: Some(before),
+        apk: None,
         for_good: false,
         skip: None,
     };

@@ -134,6 +134,11 @@ impl Capabilities {
         }
     }
 
+    /// Whether an APK that is on the device can be installed for one user, over itself.
+    pub(crate) fn installs_what_is_there(&self) -> bool {
+        self.sdk >= ANDROID_5
+    }
+
     /// Whether use is also told in plain numbers.
     pub(crate) fn tells_use_in_numbers(&self) -> bool {
         self.sdk >= ANDROID_10

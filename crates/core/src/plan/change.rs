@@ -3,7 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use wibbet_types::{BadId, PackageId, UserId};
+use wibbet_types::{BadId, DevicePath, PackageId, UserId};
 
 use crate::ask::Request;
 use crate::package::{Enabled, PackageState};
@@ -19,6 +19,8 @@ pub enum Change {
     Disable,
     /// Install what is still on the device for the user again.
     Reinstall,
+    /// Install the APK that is on the device for the user, over itself: the way back where there is no other command for it.
+    InstallFactory,
     /// Set to "enabled".
     Enable,
     /// Set to "as the package's manifest says".
@@ -30,11 +32,12 @@ pub enum Change {
 }
 
 impl Change {
-    const ALL: [Self; 8] = [
+    const ALL: [Self; 9] = [
         Self::Uninstall,
         Self::UninstallKeepData,
         Self::Disable,
         Self::Reinstall,
+        Self::InstallFactory,
         Self::Enable,
         Self::DefaultState,
         Self::Unhide,
@@ -51,6 +54,7 @@ impl Change {
             Self::UninstallKeepData => "uninstall-keep-data",
             Self::Disable => "disable",
             Self::Reinstall => "reinstall",
+            Self::InstallFactory => "install-factory",
             Self::Enable => "enable",
             Self::DefaultState => "default-state",
             Self::Unhide => "unhide",
@@ -63,6 +67,7 @@ impl Change {
         match self {
             Self::UninstallKeepData => "uninstall, keep data",
             Self::DefaultState => "set to default",
+            Self::InstallFactory => "install anew",
             other => other.name(),
         }
     }
@@ -72,8 +77,12 @@ impl Change {
         Self::TAKE_OUT.contains(&self)
     }
 
-    /// The request that makes the change.
-    pub fn request(self, id: &PackageId, user: UserId) -> Request {
+    /// The request that makes the change. `apk` is what [`Change::InstallFactory`] installs; nothing else needs it.
+    pub fn request(self, id: &PackageId, user: UserId, apk: Option<&DevicePath>) -> Request {
+        if let (Self::InstallFactory, Some(apk)) = (self, apk) {
+            let words = ["install", "-r", "--user"].map(str::to_owned).into_iter();
+            return Request::change(words.chain([user.to_string(), apk.as_str().to_owned()]).collect());
+        }
         let command: &[&str] = match self {
             Self::Uninstall => &["uninstall"],
             Self::UninstallKeepData => &["uninstall", "-k"],
@@ -94,7 +103,7 @@ impl Change {
         match self {
             Self::Uninstall | Self::UninstallKeepData => !state.installed,
             Self::Disable => state.installed && state.enabled.is_off(),
-            Self::Reinstall => state.installed && !state.hidden,
+            Self::Reinstall | Self::InstallFactory => state.installed && !state.hidden,
             Self::Enable => state.installed && state.enabled == Enabled::Enabled,
             Self::DefaultState => state.installed && state.enabled == Enabled::Default,
             Self::Unhide => state.installed && !state.hidden,
@@ -137,11 +146,15 @@ mod tests {
             (Change::Enable, "enable --user 10 com.ostrel.notes"),
             (Change::DefaultState, "default-state --user 10 com.ostrel.notes"),
         ] {
-            let request = way.request(&id, UserId::new(10));
+            let request = way.request(&id, UserId::new(10), None);
             assert!(request.changes);
             assert_eq!(request.call, Call::Package(words.split(' ').map(str::to_owned).collect()));
             assert_eq!(way.name().parse::<Change>().unwrap(), way);
         }
+        let apk: DevicePath = "/system/app/Notes/Notes.apk".parse().unwrap();
+        let request = Change::InstallFactory.request(&id, UserId::new(10), Some(&apk));
+        assert_eq!(request.command(), "install -r --user 10 /system/app/Notes/Notes.apk");
+        assert_eq!("install-factory".parse::<Change>().unwrap(), Change::InstallFactory);
         assert!("delete".parse::<Change>().is_err());
     }
 

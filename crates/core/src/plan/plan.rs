@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::fmt;
 
-use wibbet_types::{PackageId, UserId, bytes_words, named};
+use wibbet_types::{DevicePath, PackageId, UserId, bytes_words, named};
 
 use super::change::Change;
 use crate::android::Capabilities;
@@ -126,6 +126,8 @@ pub struct PlannedStep {
     pub before: PackageState,
     /// Of a step that puts back: the state that all steps on this package and user lead to together.
     pub target: Option<PackageState>,
+    /// The APK on the device that is installed; of [`Change::InstallFactory`] only.
+    pub apk: Option<DevicePath>,
     /// Whether it can be undone. Steps that put back are not asked for it and say [`Reversal::Exact`].
     pub back: Reversal,
     /// What becomes of the app's data for the user.
@@ -139,7 +141,7 @@ pub struct PlannedStep {
 impl PlannedStep {
     /// The words that go to the device.
     pub fn command(&self, capabilities: &Capabilities) -> String {
-        let deliveries = self.way.request(&self.id, self.user).deliveries(capabilities);
+        let deliveries = self.way.request(&self.id, self.user, self.apk.as_ref()).deliveries(capabilities);
         deliveries.first().map_or_else(String::new, crate::ask::Delivery::words)
     }
 }

@@ -16,14 +16,17 @@ pub fn plan_put_back(
     let mut steps = Vec::new();
     for (id, user, target) in wanted {
         let before = inventory.state(id, *user);
+        let apk = inventory.packages.get(id).and_then(|package| package.apk.clone());
         let mut push = |way, skip| {
             let (id, target) = (id.clone(), Some(*target));
+            let apk = apk.clone().filter(|_| way == Change::InstallFactory);
             steps.push(PlannedStep {
                 id,
                 user: *user,
                 way,
                 before,
                 target,
+                apk,
                 back: Reversal::Exact,
                 data: AppData::Stay,
                 keeping: None,
@@ -50,13 +53,22 @@ pub fn plan_put_back(
             }
             Ok(ways) => {
                 let gone = package.kind == PackageKind::User && !package.states.values().any(|s| s.installed);
-                let needs_apk = ways.contains(&Change::Reinstall) && (gone || !capabilities.install_existing);
+                let by_apk =
+                    !capabilities.install_existing && capabilities.installs_what_is_there() && package.apk.is_some();
+                let needs_apk =
+                    ways.contains(&Change::Reinstall) && (gone || (!capabilities.install_existing && !by_apk));
                 for way in ways {
+                    let way = match way {
+                        Change::Reinstall if by_apk && !needs_apk => Change::InstallFactory,
+                        way => way,
+                    };
                     let sets = matches!(way, Change::Enable | Change::DefaultState | Change::Disable);
                     let may_not = (sets && !capabilities.disables).then_some(SkipReason::MayNotDisable);
                     let forbidden = match way {
                         _ if forbidden.debugging => Some(SkipReason::NoDebugging),
-                        Change::Reinstall if forbidden.installing => Some(SkipReason::Forbidden),
+                        Change::Reinstall | Change::InstallFactory if forbidden.installing => {
+                            Some(SkipReason::Forbidden)
+                        }
                         _ => None,
                     };
                     push(way, needs_apk.then_some(SkipReason::NeedsApk).or(may_not).or(forbidden));

@@ -71,7 +71,18 @@ pub fn plan_take_out(
                 .is_some_and(|p| data_of(p.kind, Change::UninstallKeepData, before, capabilities) == AppData::Stay);
             if kept { Change::UninstallKeepData } else { Change::Disable }
         });
-        steps.push(PlannedStep { id, user: item.user, way: item.way, before, target, back, data, keeping, skip });
+        steps.push(PlannedStep {
+            id,
+            user: item.user,
+            way: item.way,
+            before,
+            target,
+            apk: None,
+            back,
+            data,
+            keeping,
+            skip,
+        });
     }
     for step in &mut steps {
         let item = TrayItem { id: step.id.clone(), user: step.user, way: step.way };
@@ -156,6 +167,12 @@ fn way_back(
     capabilities: &Capabilities,
 ) -> Reversal {
     if item.way != Change::Disable {
+        if !capabilities.install_existing && package.kind != PackageKind::User && capabilities.installs_what_is_there()
+        {
+            return Reversal::Approximate(
+                "it comes back without its data, roles and permissions, by installing its APK over itself, which takes space",
+            );
+        }
         if !capabilities.install_existing {
             return Reversal::Impossible(
                 "this Android has no command that reinstalls it; only its APK or a factory reset brings it back",
@@ -298,15 +315,15 @@ mod tests {
             Reversal::Impossible(_) => "no way",
         };
         for (id, way, on_new, on_bare_6) in [
-            ("sys", Change::Uninstall, "nearly", "no way"),
-            ("sys", Change::UninstallKeepData, "nearly", "no way"),
+            ("sys", Change::Uninstall, "nearly", "nearly"),
+            ("sys", Change::UninstallKeepData, "nearly", "nearly"),
             ("sys", Change::Disable, "sure", "nearly"),
-            ("upd", Change::Uninstall, "nearly", "no way"),
+            ("upd", Change::Uninstall, "nearly", "nearly"),
             ("app", Change::Uninstall, "no way", "no way"),
             ("app", Change::Disable, "sure", "nearly"),
             ("both", Change::Uninstall, "nearly", "no way"),
             ("both", Change::UninstallKeepData, "nearly", "no way"),
-            ("frozen", Change::Uninstall, "nearly", "no way"),
+            ("frozen", Change::Uninstall, "nearly", "nearly"),
         ] {
             let back = |capabilities| plan_take_out(&inventory, &capabilities, &[take(id, 0, way)], true).steps[0].back;
             assert_eq!(kind(&back(new_device())), on_new, "{id} {way}");

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use wibbet_types::{DeviceId, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, named};
+use wibbet_types::{DeviceId, DevicePath, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, named};
 
 use crate::package::PackageState;
 use crate::plan::Change;
@@ -97,6 +97,8 @@ pub struct Step {
     /// Of a step that puts back: the state that all steps of the run on this package and user are to lead to together.
     /// Records of old versions do not have it.
     pub target: Option<PackageState>,
+    /// The APK on the device that is installed; of [`Change::InstallFactory`] only.
+    pub apk: Option<DevicePath>,
     /// It has no way back, and somebody has allowed it all the same.
     pub for_good: bool,
     /// Its place in the order of all that was ever sent by this logbook's programs, whatever clocks say; 0 when it has not

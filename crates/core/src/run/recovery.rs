@@ -124,6 +124,7 @@ mod tests {
             words: String::new(),
             before: PackageState::IN_USE,
             target: None,
+            apk: None,
             for_good: false,
             order: 0,
             state,

@@ -35,7 +35,9 @@ pub fn read_reply(way: Change, before: PackageState, answer: &Output) -> Reply {
         return Reply::Refused(if number { Refusal::MakersCode } else { Refusal::Other });
     }
     let yes = match way {
-        Change::Uninstall | Change::UninstallKeepData => text.lines().any(|line| line.trim() == "Success"),
+        Change::Uninstall | Change::UninstallKeepData | Change::InstallFactory => {
+            text.lines().any(|line| line.trim() == "Success")
+        }
         Change::Reinstall => text.contains("installed for user"),
         Change::Disable | Change::Enable | Change::DefaultState => text.contains("new state:"),
         Change::Unhide => text.contains("new hidden state: false"),
@@ -132,6 +134,12 @@ mod tests {
                 Change::Reinstall,
                 "android.content.pm.PackageManager$NameNotFoundException: Package com.a doesn't exist",
                 Refused(R::Unknown),
+            ),
+            (Change::InstallFactory, "\tpkg: /system/app/A/A.apk\nSuccess\n", Success),
+            (
+                Change::InstallFactory,
+                "\tpkg: /system/app/A/A.apk\nFailure [INSTALL_FAILED_INVALID_APK]\n",
+                Refused(R::Other),
             ),
             (Change::Reinstall, "Error: unknown command 'install-existing'", Refused(R::NoSuchCommand)),
             (Change::Disable, "cmd: Can't find service: package", Refused(R::NotReady)),

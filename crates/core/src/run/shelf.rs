@@ -167,6 +167,7 @@ mod tests {
             words: String::new(),
             before,
             target: None,
+            apk: None,
             for_good: false,
             order: number,
             state: StepState::Settled,

@@ -150,6 +150,20 @@ impl State {
             "uninstall" => {
                 self.change(target, given.user.unwrap_or(0), |s| s.uninstall(target, given.user, given.keep))
             }
+            "install" => {
+                let user = given.user.unwrap_or(0);
+                let id = self.packages.iter().find(|(_, p)| p.apk() == target).map(|(id, _)| id.clone());
+                // `pm` says first what it is at.
+                let head = if self.is_java_pm(via) { format!("\tpkg: {target}\n") } else { String::new() };
+                let mut output = match id {
+                    None => {
+                        Output { out: "Failure [INSTALL_FAILED_INVALID_URI]\n".into(), code: 1, ..Output::default() }
+                    }
+                    Some(id) => self.change(&id.clone(), user, |s| s.install_over(&id, user)),
+                };
+                output.out.insert_str(0, &head);
+                output
+            }
             "install-existing" => {
                 let user = given.user.unwrap_or(0);
                 self.change(target, user, |s| s.install_existing(target, user))
@@ -321,6 +335,25 @@ impl State {
             SimKind::System if nobody && sdk >= 34 && !keep => package.data.update = None,
             _ => {}
         }
+        Output::ok("Success\n")
+    }
+
+    /// An APK of the system installed over itself: it is an update on the data partition from then on.
+    fn install_over(&mut self, id: &str, user: u32) -> Output {
+        if let Some(package) = self.packages.get_mut(id) {
+            if package.data.kind == SimKind::System && package.data.update.is_none() {
+                let (from, to) = (package.apk(), format!("/data/app/{id}-1"));
+                package.data.update = Some(to);
+                let copy = package.apk();
+                if let Some(file) = self.files.get(&from).cloned() {
+                    self.files.insert(copy, file);
+                }
+            }
+            if let Some(state) = package.users.get_mut(&user) {
+                (state.installed, state.hidden) = (true, false);
+            }
+        }
+        self.write_of_user(user);
         Output::ok("Success\n")
     }
 
