@@ -38,7 +38,11 @@ pub fn service_kind(full_name: &str) -> Option<(AnnouncedKind, String)> {
         let (instance, domain) = full_name.rsplit_once(&format!(".{service}"))?;
         (domain.is_empty() || domain.starts_with('.')).then_some((*kind, instance))
     })?;
-    let visible = !instance.is_empty() && instance.len() <= 63 && instance.chars().all(|c| c.is_ascii_graphic());
+    // A name that was taken gets ` (2)` behind it (RFC 6762, 9).
+    let visible = !instance.is_empty()
+        && instance.len() <= 63
+        && instance.trim() == instance
+        && instance.chars().all(|c| c.is_ascii_graphic() || c == ' ');
     visible.then(|| (kind, instance.to_owned()))
 }
 
@@ -54,10 +58,26 @@ pub struct Announced {
 }
 
 impl Announced {
+    /// The name of the instance and its number: ` (2)` stands behind one that was taken when it was announced, mostly by the
+    /// same device a moment earlier.
+    pub fn name(&self) -> (&str, u32) {
+        let numbered = self.instance.strip_suffix(')').and_then(|rest| rest.rsplit_once(" ("));
+        match numbered.and_then(|(name, number)| Some((name, number.parse().ok().filter(|n| *n > 1)?))) {
+            Some(known) => known,
+            None => (&self.instance, 1),
+        }
+    }
+
     /// The serial in the name of an instance, where it has one.
     pub fn serial(&self) -> Option<&str> {
-        let (serial, suffix) = self.instance.strip_prefix("adb-")?.rsplit_once('-')?;
-        (!serial.is_empty() && suffix.len() == 6).then_some(serial)
+        let rest = self.name().0.strip_prefix("adb-")?;
+        match rest.rsplit_once('-') {
+            Some((serial, suffix)) if suffix.len() == 6 => Some(serial),
+            // The older link is announced without anything behind the serial.
+            _ if self.kind == AnnouncedKind::Plain => Some(rest),
+            _ => None,
+        }
+        .filter(|serial| !serial.is_empty())
     }
 }
 
@@ -275,8 +295,7 @@ mod tests {
             Some((AnnouncedKind::Pairing, "wibbet-abc".into()))
         );
         assert_eq!(read("adb-1._adb._tcp"), Some((AnnouncedKind::Plain, "adb-1".into())));
-        for other in ["._adb._tcp.local.", "a b._adb._tcp.local.", "x._http._tcp.local.", "\u{1b}[2J._adb._tcp.local."]
-        {
+        for other in ["._adb._tcp.local.", " b._adb._tcp.local.", "x._http._tcp.local.", "\u{1b}[2J._adb._tcp.local."] {
             assert_eq!(read(other), None, "{other}");
         }
         let connect = |instance: &str| Announced {
@@ -287,6 +306,13 @@ mod tests {
         assert_eq!(connect("adb-CT5-0417-x1y2z3").serial(), Some("CT5-0417"));
         assert_eq!(connect("adb-x1y2z3").serial(), None);
         assert_eq!(connect("wibbet-abcdef").serial(), None);
+        assert_eq!(connect("adb-CT5-0417-x1y2z3 (2)").serial(), Some("CT5-0417"));
+        let plain = |instance: &str| Announced { kind: AnnouncedKind::Plain, ..connect(instance) };
+        assert_eq!((plain("adb-TV43").serial(), plain("adb-TV43 (3)").name()), (Some("TV43"), ("adb-TV43", 3)));
+        assert_eq!(plain("adb-TV43-x1y2z3").serial(), Some("TV43"));
+        for odd in ["adb-S (x)", "adb-S (1)", "adb-S (2", "(2)"] {
+            assert_eq!(connect(odd).name(), (odd, 1));
+        }
     }
 
     #[test]
@@ -356,7 +382,7 @@ mod tests {
         fn any_name_is_read_or_passed_over(name in any::<String>(), service in 0usize..3) {
             let full = format!("{name}.{}.local.", AnnouncedKind::ALL[service].1);
             if let Some((_, instance)) = service_kind(&full) {
-                prop_assert!(instance.chars().all(|c| c.is_ascii_graphic()));
+                prop_assert!(instance.chars().all(|c| c.is_ascii_graphic() || c == ' '));
             }
             service_kind(&name);
         }

@@ -23,10 +23,12 @@ fn version(sdk: u32) -> Scenario {
             old.extra_commands.clear();
             old
         }
+        27 => Scenario::store_phone(),
         24..28 => Scenario::crew_phone().with_android_8_1(),
         28 => Scenario::lost_phone(),
         29..31 => Scenario::waiting_room_tv(),
         31..34 => Scenario::desk_tablet(),
+        36.. => Scenario::boxed_tablet(),
         34.. => Scenario::crew_phone(),
     };
     scenario.second_switch_off = false;

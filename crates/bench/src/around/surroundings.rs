@@ -77,9 +77,16 @@ impl Surroundings {
         self.bus.as_ref().map_or_else(Vec::new, |bus| bus.seen().borrow().clone())
     }
 
-    /// What is announced now.
+    /// What is announced now. Of a device that has announced itself anew before the former announcement was withdrawn only
+    /// the newer one counts.
     pub(crate) fn on_air(&self) -> Vec<Announced> {
-        self.announced.as_ref().map_or_else(Vec::new, |announced| announced.borrow().clone())
+        let all = self.announced.as_ref().map_or_else(Vec::new, |announced| announced.borrow().clone());
+        let newer = |one: &Announced, other: &Announced| {
+            let ((name, number), (same, later)) = (one.name(), other.name());
+            one.kind == other.kind && name == same && number < later
+        };
+        let newest = |one: &&Announced| !all.iter().any(|other| newer(one, other));
+        all.iter().filter(newest).cloned().collect()
     }
 
     /// The devices on cables that a debugging server has.
@@ -134,10 +141,44 @@ impl Sighting {
         let at = Address::try_from(*announced.addresses.first()?).ok()?;
         let route = match announced.kind {
             AnnouncedKind::Pairing => return None,
-            AnnouncedKind::Connect => Route::Air { instance: announced.instance.clone(), at },
+            AnnouncedKind::Connect => Route::Air { instance: announced.name().0.to_owned(), at },
             AnnouncedKind::Plain => Route::Hearsay(at),
         };
         let serial = announced.serial().unwrap_or_default().to_owned();
         Some(Self { serial, name: PlainText::default(), route })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tokio::sync::watch;
+
+    #[test]
+    fn a_device_that_announces_itself_anew_is_where_it_says_last() {
+        let announced = |kind, instance: &str, port| Announced {
+            kind,
+            instance: instance.into(),
+            addresses: vec![([192, 0, 2, 7], port).into()],
+        };
+        let (connect, plain) = (AnnouncedKind::Connect, AnnouncedKind::Plain);
+        let all = vec![
+            announced(connect, "adb-S1-aaaaaa", 40001),
+            announced(connect, "adb-S1-aaaaaa (2)", 40002),
+            announced(connect, "adb-S2-bbbbbb", 40003),
+            announced(plain, "adb-S1-aaaaaa", 5555),
+        ];
+        let (_tell, seen) = watch::channel(all);
+        let around = Surroundings::simulated(None, Some(seen));
+        let routes: Vec<Route> = around.on_air().iter().filter_map(Sighting::on_air).map(|s| s.route).collect();
+        let air = |instance: &str, at: &str| Route::Air { instance: instance.into(), at: at.parse().unwrap() };
+        assert_eq!(
+            routes,
+            [
+                air("adb-S1-aaaaaa", "192.0.2.7:40002"),
+                air("adb-S2-bbbbbb", "192.0.2.7:40003"),
+                Route::Hearsay("192.0.2.7:5555".parse().unwrap()),
+            ]
+        );
     }
 }

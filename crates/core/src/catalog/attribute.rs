@@ -164,7 +164,7 @@ attributes! {
     IDLE = Attribute {
         name: "idle", title: "last use", doc: "how long ago it was last used", cells: 9, right: true,
         source: Some(Source::Usage),
-        compared: compared("idle", Duration, "time since it was last used; never is longer than any"),
+        compared: compared("idle", Duration, "time since it was last used; none remembered is longer than any"),
         get: |e| e.last_use().map(Value::LastUse)
     };
     USE = Attribute {

@@ -47,7 +47,10 @@ const FILTERS: [Filter; 6] = [
     Filter {
         services: true,
         action: "android.service.notification.NotificationAssistantService",
-        answers: &[("com.android.ext.services", 28..=ANY, "android.ext.services.notification.Assistant")],
+        answers: &[
+            ("android.ext.services", 26..=27, ".notification.Ranker"),
+            ("com.android.ext.services", 28..=ANY, "android.ext.services.notification.Assistant"),
+        ],
     },
 ];
 

@@ -50,6 +50,16 @@ impl Scenario {
         Self::built_in(include_str!("../../scenarios/seventh-hand.toml"))
     }
 
+    /// The store-room phone: Corvane Rill 3, Android 8.1.
+    pub fn store_phone() -> Self {
+        Self::built_in(include_str!("../../scenarios/store-phone.toml"))
+    }
+
+    /// The new-in-box tablet: Ostrel Slate 16, Android 16.
+    pub fn boxed_tablet() -> Self {
+        Self::built_in(include_str!("../../scenarios/boxed-tablet.toml"))
+    }
+
     /// The devices of the demo workshop, by the name that the command line takes.
     pub fn all() -> Vec<(&'static str, Self)> {
         vec![
@@ -59,6 +69,8 @@ impl Scenario {
             ("lost-phone", Self::lost_phone()),
             ("spare-handset", Self::spare_handset()),
             ("seventh-hand", Self::seventh_hand()),
+            ("store-phone", Self::store_phone()),
+            ("boxed-tablet", Self::boxed_tablet()),
         ]
     }
 

@@ -33,7 +33,7 @@ fn values<'a>(catalog: &Catalog, columns: &[Column], entry: &CatalogEntry<'a>) -
     columns.iter().flat_map(value).collect()
 }
 
-/// Writes some packages for a user. Sizes are in bytes, `idle` in days or `never`, `use` in seconds; what the device did
+/// Writes some packages for a user. Sizes are in bytes, `idle` in days or `none`, `use` in seconds; what the device did
 /// not tell is empty, in JSON null.
 pub(crate) fn write(catalog: &Catalog, ids: &[PackageId], columns: &[Column], user: UserId, form: Form) -> String {
     let heads = heads(catalog, columns);
