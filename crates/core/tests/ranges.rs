@@ -57,7 +57,7 @@ fn commands_quote_paths_and_end_where_they_are_too_long() {
             RangeTool::Bytes,
             "dd if='/data/app/~~x==/it'\\''s/base.apk' bs=64k iflag=skip_bytes,count_bytes skip=5 count=3",
         ),
-        (RangeTool::Seek, "(dd bs=1 skip=5 count=0;head -c 3)<'/data/app/~~x==/it'\\''s/base.apk'"),
+        (RangeTool::Seek, "(dd bs=1 skip=4 count=1 of=/dev/null;head -c 3)<'/data/app/~~x==/it'\\''s/base.apk'"),
         (RangeTool::Tail, "tail -c 9995 '/data/app/~~x==/it'\\''s/base.apk' | head -c 3"),
         (RangeTool::Blocks, "dd if='/data/app/~~x==/it'\\''s/base.apk' bs=512 skip=0 count=1"),
     ] {
@@ -125,7 +125,8 @@ fn the_probe_takes_the_first_way_that_works() {
         all.extend(od.bytes());
         read_probe(&all)
     };
-    let od = "   67324752\n";
+    // The word at the place where the range begins.
+    let od = "  151585795\n";
     for (given, tool, walks) in [
         (said(&range, &range, &block, &range, od), Some(RangeTool::Bytes), true),
         (said(b"", &range, &block, b"", ""), Some(RangeTool::Seek), false),

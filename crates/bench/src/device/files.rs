@@ -55,11 +55,29 @@ impl AdbDevice {
         Ok(link.longest_name().min(MOST).saturating_sub(64))
     }
 
-    /// With what ranges of files are read, found out at the first call with a file to try it on.
+    /// With what ranges of files are read, found out once: on the framework's own APK, which every Android lets the shell
+    /// read, or on another file where that is not there.
     pub(crate) async fn range_tools(&self, file: &DevicePath, size: u64) -> Result<Option<RangeTools>, AskError> {
         if let Some(tools) = self.known().tools {
             return Ok(tools);
         }
+        let framework: Option<DevicePath> = "/system/framework/framework-res.apk".parse().ok();
+        if let Some(framework) = framework
+            && let Some(Some((length, _))) = self.stat(std::slice::from_ref(&framework)).await?.into_iter().next()
+        {
+            let tools = self.try_tools(&framework, u64::from(length)).await?;
+            self.known().tools = Some(tools);
+            return Ok(tools);
+        }
+        let tools = self.try_tools(file, size).await?;
+        // That one file cannot be read says nothing of the others.
+        if tools.is_some() {
+            self.known().tools = Some(tools);
+        }
+        Ok(tools)
+    }
+
+    async fn try_tools(&self, file: &DevicePath, size: u64) -> Result<Option<RangeTools>, AskError> {
         // What was tried there says a few lines.
         const MOST_SAID: usize = 64 * 1024;
         let mut said = Vec::new();
@@ -67,8 +85,6 @@ impl AdbDevice {
             said.extend_from_slice(&piece[..piece.len().min(MOST_SAID.saturating_sub(said.len()))])
         })
         .await?;
-        let tools = read_probe(&said);
-        self.known().tools = Some(tools);
-        Ok(tools)
+        Ok(read_probe(&said))
     }
 }

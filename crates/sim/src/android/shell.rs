@@ -28,7 +28,12 @@ impl State {
             let mut words: Vec<String> = words.iter().map(|w| w.replace("$?", &all.code.to_string())).collect();
             // A place in a file is moved to, for the next command to read from.
             if words.first().is_some_and(|w| w == "(dd") {
-                skipped = words.iter().find_map(|w| w.strip_prefix("skip=")?.parse().ok()).unwrap_or(0);
+                let number = |name: &str| words.iter().find_map(|w| w.strip_prefix(name)?.parse::<u64>().ok());
+                // With nothing to read it ends before it has moved.
+                skipped = match number("count=") {
+                    Some(count @ 1..) => number("skip=").unwrap_or(0) + count,
+                    _ => 0,
+                };
                 continue;
             }
             let quiet = words.last().is_some_and(|w| w == "2>/dev/null");
@@ -61,6 +66,9 @@ impl State {
 
     /// Commands joined by `|`.
     fn line(&mut self, words: &[String], skipped: u64) -> (Output, Effect) {
+        if words.first().is_some_and(|w| w == "(head") && !self.no_tools {
+            return (self.head_from(0, words), Effect::None);
+        }
         if words.first().is_some_and(|w| w == "head") && !self.no_tools {
             return (self.head_from(skipped, words), Effect::None);
         }

@@ -41,7 +41,7 @@ impl State {
         }
     }
 
-    /// `(dd bs=1 skip=N count=0;head -c N)<FILE`, of which this is the second half.
+    /// `(dd bs=1 skip=N count=1 of=/dev/null;head -c N)<FILE`, of which this is the second half.
     pub(crate) fn head_from(&self, skip: u64, words: &[String]) -> Output {
         let Some((len, path)) = words.last().and_then(|w| w.split_once(")<")) else {
             return Output::failed(1, "head: no input\n");

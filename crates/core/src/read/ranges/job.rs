@@ -48,7 +48,12 @@ impl RangeJob {
                     RangeTool::Bytes => {
                         format!("dd if={path} bs=64k iflag=skip_bytes,count_bytes skip={start} count={len}")
                     }
-                    RangeTool::Seek => format!("(dd bs=1 skip={start} count=0;head -c {len})<{path}"),
+                    // With a count of nothing the `dd` of Android 6 to 9, which is NetBSD's, ends without having moved: it reads
+                    // the byte before.
+                    RangeTool::Seek if *start == 0 => format!("(head -c {len})<{path}"),
+                    RangeTool::Seek => {
+                        format!("(dd bs=1 skip={} count=1 of=/dev/null;head -c {len})<{path}", start - 1)
+                    }
                     // Counted from the end: toybox moves there, and would read what is before a place from the start.
                     RangeTool::Tail => {
                         format!("tail -c {} {path} | head -c {len}", size.saturating_sub(*start).max(1))

@@ -12,7 +12,7 @@ const PROBE: &str = "wibbet-probe";
 pub fn probe_command(path: &DevicePath, size: u64) -> String {
     let job = RangeJob::Range(path.clone(), size, 2, 40);
     let tries: Vec<String> = RangeTool::ALL.iter().map(|t| format!("{};echo {PROBE}", job.command(*t))).collect();
-    format!("{{ {};od -An -v -tu4 -j0 -N4 {};}} 2>/dev/null", tries.join(";"), quoted(path))
+    format!("{{ {};od -An -v -tu4 -j2 -N4 {};}} 2>/dev/null", tries.join(";"), quoted(path))
 }
 
 /// Reads the answer to [`probe_command`]: `None` where no way works.
@@ -35,6 +35,8 @@ pub fn read_probe(answer: &[u8]) -> Option<RangeTools> {
         () if right(tail) => RangeTool::Tail,
         () => return None,
     };
-    let walks = String::from_utf8_lossy(rest).trim() == u32::from_le_bytes(*b"PK\x03\x04").to_string();
+    let first = [bytes, seek, tail].into_iter().find(|part| right(part)).copied().or(whole.filter(|part| right(part)));
+    let word = first.and_then(|part| Some(u32::from_le_bytes(part.get(..4)?.try_into().ok()?).to_string()));
+    let walks = word.is_some_and(|word| String::from_utf8_lossy(rest).trim() == word);
     Some(RangeTools { tool, walks })
 }
