@@ -73,6 +73,21 @@ fn ranges_and_chains_by_a_real_shell() {
     assert_eq!(read_probe(b"/system/bin/sh: dd: not found\n"), None);
 }
 
+/// A table of nothing but empty chunks, as long as anybody says, does not keep the device at it without end.
+#[test]
+fn a_chain_without_end_is_left() {
+    let folder = tempfile::tempdir().unwrap();
+    let count = folder.path().join("count");
+    let chain = RangeJob::Chain("/no/such.apk".parse().unwrap(), 0, u64::MAX / 4, 1);
+    let tools = RangeTools { tool: RangeTool::Bytes, walks: true };
+    let (command, ..) = RangeReader::begin(&[chain], tools, 60_000);
+    // In place of the program that reads a head: it is of another type, and eight bytes long.
+    let head = format!("od(){{ echo . >>'{}'; echo 1 8 0 0;}};", count.display());
+    shell(&format!("{head}{command}"), "sh");
+    let steps = std::fs::read_to_string(&count).unwrap().lines().count();
+    assert!((1000..10_000).contains(&steps), "{steps}");
+}
+
 #[tokio::test]
 async fn a_device_without_tools_gives_its_small_files_whole() {
     let place = tempfile::tempdir().unwrap();

@@ -2,7 +2,6 @@
 
 use wibbet_core::package::{Essentials, PackageKind};
 use wibbet_core::read::{essential_request, read_essential};
-
 use wibbet_types::PackageId;
 
 use crate::device::{AskError, Device};

@@ -172,10 +172,11 @@ impl<'a, D: Device> Runner<'a, D> {
             return;
         }
         for _ in 0..self.patience.tries {
-            match self.device.ask(&write_request(), &mut |_| {}).await {
-                Ok(said) if says_written(&said) => return,
+            // It changes no package, so a stop need not wait for it.
+            match self.until_stopped(self.device.ask(&write_request(), &mut |_| {})).await {
+                Ok(Ok(said)) if says_written(&said) => return,
                 // The link has gone, and is made anew by the next try.
-                Err(AskError::NoLink(_) | AskError::Lost(_)) => tokio::time::sleep(self.patience.pause).await,
+                Ok(Err(AskError::NoLink(_) | AskError::Lost(_))) => tokio::time::sleep(self.patience.pause).await,
                 _ => break,
             }
         }
