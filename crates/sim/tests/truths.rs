@@ -171,7 +171,7 @@ async fn use_is_told_in_the_form_of_its_version() {
         (28, "fa-IR", "dumpsys usagestats", "lastTimeUsed=\"۲۰۲۶-۱۱-"),
         (34, "en-GB", "dumpsys usagestats", "lastTimeUsed=\"2026-11-"),
         (34, "fa-IR", "dumpsys -t 30 usagestats -c", "lastTimeUsed=179"),
-        (34, "fa-IR", "dumpsys -t 30 usagestats -c", "    beginTime=1769"),
+        (34, "fa-IR", "dumpsys -t 30 usagestats -c", "    beginTime=1766"),
     ] {
         let (_sim, link) = linked(language(sdk, languages)).await;
         let said = text(&link, command).await;

@@ -38,7 +38,7 @@ fn days_ago_seconds(days: u64) -> u64 {
 }
 
 /// So many days back use is remembered: the current year's list began then.
-const REMEMBERS: u64 = 300;
+const REMEMBERS: u64 = 340;
 
 /// The beginning of a day so many days ago, in milliseconds.
 fn moment_ms(days: u64) -> u64 {

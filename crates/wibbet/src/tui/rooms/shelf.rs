@@ -77,7 +77,7 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
         .shelf
         .not_given
         .iter()
-        .map(|(user, count)| format!("{} was never given {count}", device.user_words(*user)))
+        .map(|(user, count)| format!("{count} that {} was never given", device.user_words(*user)))
         .collect();
     let not_given = match not_given.is_empty() {
         true => String::new(),

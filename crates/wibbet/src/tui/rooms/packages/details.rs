@@ -12,7 +12,7 @@ use wibbet_core::run::Origin;
 
 use super::tray::tray_plan;
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::widgets::{Theme, glyph, wrap};
+use crate::tui::widgets::{Theme, capitalize, glyph, wrap};
 
 pub(super) fn draw(
     app: &App,
@@ -101,13 +101,18 @@ pub(super) fn draw(
         );
         say("", theme.plain);
         if package.state(device.user()).installed {
-            match plan.steps.first().map(|s| s.back) {
+            let never = super::tray::never(device, inventory, &package.id, device.user());
+            match plan.steps.first().map(|s| s.back).filter(|_| never.is_none()) {
                 Some(Reversal::Exact) => say("If it is uninstalled, it can be put back as it was.", theme.dim),
                 Some(Reversal::Approximate(why)) => say(&format!("If it is uninstalled, {why}."), theme.plain),
                 Some(Reversal::Impossible(why)) => {
                     say(&format!("If it is uninstalled, there is no way back from here: {why}."), theme.alert)
                 }
-                None => {}
+                None => {
+                    if let Some(why) = never {
+                        say(&format!("{}.", capitalize(&why.to_string())), theme.plain);
+                    }
+                }
             }
         }
         for entry in device.shelf.entries.iter().filter(|e| e.id == package.id) {

@@ -129,6 +129,9 @@ fn mark(app: &mut App) {
     let state = device.inventory.as_ref().map(|i| i.state(&id, user)).unwrap_or_default();
     if device.chosen(&id, user).is_some() {
         device.change_tray(|tray| tray.retain(|item| item.id != id || item.user != user));
+    } else if let Some(why) = device.inventory.as_ref().and_then(|i| tray::never(device, i, &id, user)) {
+        app.tell(format!("{id}: {why}."));
+        return;
     } else if state.installed {
         device.mark_all(&[id], Change::Uninstall);
     } else {
@@ -165,7 +168,8 @@ fn mark_found(app: &mut App) {
     let Some(device) = app.device_mut() else { return };
     let (Some(inventory), user) = (device.inventory.clone(), device.user()) else { return };
     let in_use = |id: &&wibbet_types::PackageId| inventory.state(id, user).condition() == Condition::InUse;
-    let ids: Vec<_> = device.found.iter().filter(in_use).cloned().collect();
+    let may_go = |id: &&wibbet_types::PackageId| tray::never(device, &inventory, id, user).is_none();
+    let ids: Vec<_> = device.found.iter().filter(in_use).filter(may_go).cloned().collect();
     let count = device.mark_all(&ids, Change::Uninstall);
     app.tell(format!("{count} more packages in the tray. {undo} takes them out again."));
 }

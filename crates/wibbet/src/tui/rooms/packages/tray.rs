@@ -5,7 +5,8 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::package::Inventory;
-use wibbet_core::plan::{Change, Plan, Reversal, TrayItem, plan_take_out};
+use wibbet_core::plan::{Change, Plan, Reversal, SkipReason, TrayItem, plan_take_out};
+use wibbet_types::{PackageId, UserId};
 
 use crate::tui::app::DeviceModel;
 use crate::tui::keys::{Action, View, hint};
@@ -15,6 +16,13 @@ use crate::tui::widgets::{Theme, fit, glyph, truncate, width};
 /// The plan for some items, with all that has no way back.
 pub(super) fn tray_plan(device: &DeviceModel, inventory: &Inventory, items: &[TrayItem]) -> Plan {
     plan_take_out(inventory, &device.capabilities, items, true)
+}
+
+/// Why a package cannot be taken out for a user in any way; `None` where there is one, or where only the plan can tell.
+pub(super) fn never(device: &DeviceModel, inventory: &Inventory, id: &PackageId, user: UserId) -> Option<SkipReason> {
+    let item = TrayItem { id: id.clone(), user, way: Change::Uninstall };
+    let skip = tray_plan(device, inventory, &[item]).steps.first()?.skip?;
+    matches!(skip, SkipReason::Essential(_) | SkipReason::Library | SkipReason::NoDebugging).then_some(skip)
 }
 
 pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
