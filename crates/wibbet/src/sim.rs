@@ -19,7 +19,8 @@ use crate::out::{line, tell};
 /// Arguments of `wibbet sim`.
 #[derive(Debug, clap::Args)]
 pub(crate) struct SimArguments {
-    /// A device of the demo workshop: crew-phone, desk-tablet, waiting-room-tv, lost-phone, spare-handset or seventh-hand;
+    /// A device of the demo workshop: crew-phone, desk-tablet, waiting-room-tv, lost-phone, spare-handset, seventh-hand,
+    /// store-phone or boxed-tablet;
     /// crew-phone and spare-handset when left out.
     #[arg(long, value_name = "NAME")]
     device: Vec<String>,

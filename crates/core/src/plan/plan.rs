@@ -164,6 +164,11 @@ impl Plan {
         self.steps.iter().filter(|s| s.skip.is_none() && s.data != AppData::Stay)
     }
 
+    /// Whether any of those data can be kept by another way of taking out.
+    pub fn can_keep_data(&self) -> bool {
+        self.losing_data().any(|step| step.keeping.is_some())
+    }
+
     /// How much data goes for good, in words: "the data of 12 apps go for good: 3.4 GB". `None` where none do. `size` gives the
     /// bytes of an app's data, where they are known; they are those of all users of the device, `several` of them or one.
     pub fn data_words(&self, several: bool, size: impl Fn(&PackageId) -> Option<u64>) -> Option<String> {

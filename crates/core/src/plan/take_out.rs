@@ -66,11 +66,12 @@ pub fn plan_take_out(
         }
         let (id, target) = (item.id.clone(), None);
         let data = package.map_or(AppData::Stay, |p| data_of(p.kind, item.way, before, capabilities));
-        let keeping = (data != AppData::Stay).then(|| {
-            let kept = package
-                .is_some_and(|p| data_of(p.kind, Change::UninstallKeepData, before, capabilities) == AppData::Stay);
-            if kept { Change::UninstallKeepData } else { Change::Disable }
-        });
+        let kept = |p: &Arc<Package>| data_of(p.kind, Change::UninstallKeepData, before, capabilities) == AppData::Stay;
+        let keeping = match data {
+            AppData::Stay => None,
+            _ if package.is_some_and(kept) => Some(Change::UninstallKeepData),
+            _ => capabilities.disables.then_some(Change::Disable),
+        };
         steps.push(PlannedStep {
             id,
             user: item.user,
@@ -292,6 +293,11 @@ mod tests {
         let skips = |way| plan_take_out(&inventory, &capabilities, &[take("in", 0, way)], false).steps[0].skip;
         assert_eq!(skips(Change::Disable), Some(SkipReason::MayNotDisable));
         assert_eq!(skips(Change::Uninstall), None);
+        let old = Capabilities { disables: false, ..testing::capabilities(23) };
+        let keeping = |of: &Capabilities| {
+            plan_take_out(&inventory, of, &[take("in", 0, Change::Uninstall)], true).steps[0].keeping
+        };
+        assert_eq!((keeping(&old), keeping(&capabilities)), (None, Some(Change::UninstallKeepData)));
         let back = |user, target| {
             let wanted = ("in".parse().unwrap(), UserId::new(user), target);
             plan_put_back(&inventory, &capabilities, &[wanted]).steps[0].skip

@@ -312,6 +312,10 @@ fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, met
         line(format_args!("in the end {command}\n           so that the device has it all on its disk"));
     }
     if let Some(data) = plan.data_words(true, |id| metrics.sizes.get(id).map(|sizes| sizes.data)) {
-        line(format_args!("beware: {data}; --keep-data or --disable keeps them, unless a step says otherwise"));
+        let keeps = match plan.can_keep_data() {
+            true => "--keep-data or --disable keeps them, unless a step says otherwise",
+            false => "nothing on this device keeps them",
+        };
+        line(format_args!("beware: {data}; {keeps}"));
     }
 }

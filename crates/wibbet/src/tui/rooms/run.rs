@@ -51,7 +51,7 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
         Action::Send => on(|d| d.is_ready() && !d.running && d.reviewed().is_some_and(|r| r.plan.to_send() > 0)),
         Action::ToDisable => on(|d| has_no_way_back(d) || (!d.running && !refused_uninstalls(d).is_empty())),
         Action::AllowNoWayBack => on(has_no_way_back),
-        Action::KeepData => on(|d| d.reviewed().is_some_and(|r| r.plan.losing_data().next().is_some())),
+        Action::KeepData => on(|d| d.reviewed().is_some_and(|r| r.plan.can_keep_data())),
         Action::PutBack => on(|d| undoable(d, Some(d.run_at)).next().is_some()),
         Action::Undo => on(|d| undoable(d, None).next().is_some()),
         Action::Requests => on(|d| d.run_len() > 0),
@@ -218,7 +218,10 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 Line::styled(truncate(&next, cells), theme.accent),
             ];
             if let Some(data) = data_words(device, &review.plan, device.has_several_users()) {
-                let words = format!("{}. {} keeps them.", capitalize(&data), key(Action::KeepData));
+                let words = match review.plan.can_keep_data() {
+                    true => format!("{}. {} keeps them.", capitalize(&data), key(Action::KeepData)),
+                    false => format!("{}. Nothing on this device keeps them.", capitalize(&data)),
+                };
                 let wrapped = wrap(&words, cells.saturating_sub(1)).into_iter();
                 lines.extend(wrapped.map(|line| Line::styled(format!(" {line}"), theme.alert)));
             }
