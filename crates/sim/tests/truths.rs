@@ -179,6 +179,17 @@ async fn use_is_told_in_the_form_of_its_version() {
     }
 }
 
+/// A crash of the framework leaves the property that says that it has started; what counts its starts came with Android 10.
+#[tokio::test]
+async fn a_crash_of_the_framework_is_counted_from_android_10_on() {
+    for (sdk, count) in [(28, "\n"), (34, "3\n")] {
+        let (sim, link) = linked(android(Scenario::crew_phone(), sdk)).await;
+        sim.set_fault(Fault::FrameworkCrashes(2));
+        assert_eq!(text(&link, "getprop sys.boot_completed").await, "1\n");
+        assert_eq!(text(&link, "getprop sys.system_server.start_count").await, count);
+    }
+}
+
 /// Who answers what the system asks for; what is off or not installed answers nothing.
 #[tokio::test]
 async fn intents_and_who_answers_them() {

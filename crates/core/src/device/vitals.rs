@@ -58,6 +58,9 @@ pub struct Managed {
 pub struct Vitals {
     /// Whether Android has started up fully (`sys.boot_completed`).
     pub started: Option<bool>,
+    /// How often Android's framework has started since the device was switched on (`sys.system_server.start_count`, Android 10
+    /// on). After a crash of it `started` stays as it was.
+    pub framework_starts: Option<u32>,
     /// The user in front.
     pub current_user: Option<UserId>,
     /// `stay_on_while_plugged_in`: a sum of 1 (mains), 2 (USB), 4 (wireless); 0 lets it sleep.
@@ -80,6 +83,10 @@ impl Vitals {
     /// What to know before any work.
     pub fn warnings(&self) -> Vec<String> {
         let mut warnings = Vec::new();
+        if let Some(crashes @ 1..) = self.framework_starts.map(|starts| starts.saturating_sub(1)) {
+            let often = if crashes == 1 { "once".to_owned() } else { format!("{crashes} times") };
+            warnings.push(format!("Android has crashed {often} since the device was switched on: find out why first"));
+        }
         for managed in &self.managed {
             warnings.push(match managed.user {
                 None => format!("a company manages this device ({}): ask it before changing anything", managed.package),

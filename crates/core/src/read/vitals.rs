@@ -10,8 +10,9 @@ use crate::ask::Request;
 use crate::device::{Battery, Forbidden, Managed, Root, Space, UserCondition, UserKind, Vitals};
 
 /// The parts: a name and the command. `dumpsys account` names people's accounts; only their number is kept.
-const PARTS: [(&str, &str); 11] = [
+const PARTS: [(&str, &str); 12] = [
     ("booted", "getprop sys.boot_completed"),
+    ("starts", "getprop sys.system_server.start_count"),
     ("current", "am get-current-user"),
     ("awake", "settings get global stay_on_while_plugged_in"),
     ("uptime", "cat /proc/uptime"),
@@ -38,6 +39,7 @@ pub fn read_report(text: &str) -> (Vitals, Vec<UserCondition>) {
         match name {
             // Empty while Android is starting; an error text says nothing either way.
             "booted" => vitals.started = (first.len() <= 1).then_some(first == "1"),
+            "starts" => vitals.framework_starts = first.parse().ok().filter(|count| *count > 0),
             "current" => vitals.current_user = first.parse().ok(),
             "awake" => vitals.stays_awake = first.parse().ok(),
             "uptime" => vitals.uptime = uptime(first),
@@ -188,7 +190,7 @@ mod tests {
     use crate::read::help::read_commands;
     use proptest::prelude::*;
 
-    const NEW: &str = "wibbet-part:booted\n1\nwibbet-part:current\n0\nwibbet-part:awake\n0\nwibbet-part:uptime\n93784.11 300.00\n\
+    const NEW: &str = "wibbet-part:booted\n1\nwibbet-part:starts\n3\nwibbet-part:current\n0\nwibbet-part:awake\n0\nwibbet-part:uptime\n93784.11 300.00\n\
 wibbet-part:space\nFilesystem       1K-blocks     Used Available Use% Mounted on\n/dev/block/dm-5  114286404 48200000  66086404  43% /data\n\
 wibbet-part:battery\nCurrent Battery Service state:\n  AC powered: false\n  USB powered: true\n  present: true\n  level: 87\n  scale: 100\n\
 wibbet-part:who\nuid=2000(shell) gid=2000(shell)\nwibbet-part:su\nls: /system/bin/su: No such file or directory\n\
@@ -200,7 +202,12 @@ wibbet-part:accounts\nUser UserInfo{0:Crew:4c13}:\n  Accounts: 2\n    Account {n
     #[test]
     fn a_new_phone() {
         let (condition, users) = read_report(NEW);
-        assert_eq!(condition.started, Some(true));
+        assert_eq!((condition.started, condition.framework_starts), (Some(true), Some(3)));
+        assert!(condition.warnings().iter().any(|w| w.contains("crashed 2 times")), "{:?}", condition.warnings());
+        for (count, told) in [("1", false), ("2", true), ("", false), ("0", false), ("x", false)] {
+            let (seen, _) = read_report(&format!("wibbet-part:starts\n{count}\n"));
+            assert_eq!(seen.warnings().iter().any(|w| w.contains("crashed once") && count == "2"), told, "{count}");
+        }
         assert_eq!(condition.current_user, Some(UserId::OWNER));
         assert_eq!(condition.stays_awake, Some(0));
         assert_eq!(condition.uptime.map(|u| u.as_secs()), Some(93784));

@@ -21,6 +21,7 @@ impl State {
         let sdk = s.android.sdk.to_string();
         let booted = if self.calls_until_ready > 0 { "" } else { "1" };
         let (language, country) = s.languages.split(',').next().unwrap_or("").split_once('-').unwrap_or(("en", "US"));
+        let starts = self.framework_starts.to_string();
         let old = s.android.sdk < 23;
         let locale = format!("{language}-{country}");
         let properties = [
@@ -38,6 +39,7 @@ impl State {
             ("ro.build.display.id", s.build.as_str()),
             ("ro.serialno", s.serial.as_str()),
             ("sys.boot_completed", booted),
+            ("sys.system_server.start_count", if s.android.sdk >= 29 { starts.as_str() } else { "" }),
         ];
         match name {
             Some(name) => {

@@ -48,6 +48,8 @@ pub(crate) struct State {
     pub(crate) connections: u64,
     pub(crate) adrift: u64,
     pub(crate) no_tools: bool,
+    /// How often the framework has started since the device did.
+    pub(super) framework_starts: u32,
     /// How long dumps take, in seconds.
     pub(super) dumps_take: u32,
     pub(crate) transcript: Vec<String>,
@@ -89,6 +91,7 @@ impl State {
             connections: 0,
             adrift: 0,
             no_tools: false,
+            framework_starts: 1,
             dumps_take: 0,
             transcript: Vec::new(),
             calls_until_ready: 0,
@@ -114,6 +117,7 @@ impl State {
     /// What is so only until the device starts anew.
     pub(crate) fn start_anew(&mut self) {
         self.boot_id = new_boot_id();
+        self.framework_starts = 1;
     }
 
     /// Sets a fault of the device or its line.
@@ -125,6 +129,7 @@ impl State {
             Fault::Mute => self.mute = true,
             Fault::Adrift => self.adrift = self.connections,
             Fault::NoTools => self.no_tools = true,
+            Fault::FrameworkCrashes(times) => self.framework_starts += times,
             Fault::SlowDumps(seconds) => self.dumps_take = seconds,
             Fault::Says(command, answer) => {
                 self.says.insert(command, answer);

@@ -52,6 +52,8 @@ pub enum Fault {
     Adrift,
     /// There are no tools for files.
     NoTools,
+    /// Android's framework has crashed so many times, and started again.
+    FrameworkCrashes(u32),
     /// Every dump takes so many seconds of the time that it is given; what has not come by then is cut off.
     SlowDumps(u32),
     /// A package misbehaves.
@@ -66,7 +68,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON, says=COMMAND:TEXT"
 )]
 pub struct BadFault(String);
@@ -101,6 +103,7 @@ impl FromStr for Fault {
             "mute" => Self::Mute,
             "adrift" => Self::Adrift,
             "no-tools" => Self::NoTools,
+            "crashes" => Self::FrameworkCrashes(value.parse().map_err(|_| bad())?),
             "slow-dumps" => Self::SlowDumps(value.parse().map_err(|_| bad())?),
             "says-yes" => Self::Package(id(value)?, Flaw::SaysYes),
             "comes-back" => Self::Package(id(value)?, Flaw::ComesBack),
@@ -135,6 +138,7 @@ mod tests {
             ("mute", Fault::Mute),
             ("adrift", Fault::Adrift),
             ("slow-dumps=20", Fault::SlowDumps(20)),
+            ("crashes=2", Fault::FrameworkCrashes(2)),
             ("comes-back=a.b", Fault::Package(id.clone(), Flaw::ComesBack)),
             ("says=dumpsys package:x: y", Fault::Says("dumpsys package".into(), "x: y".into())),
             ("refuse=a.b:-1000", Fault::Refuse(id, "-1000".into())),

@@ -381,7 +381,7 @@ fn about<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Ve
         match vitals.root {
             Some(Root::Daemon) => parts.push("debugging runs as root".into()),
             Some(Root::Su) => parts.push("su is there".into()),
-            Some(Root::None) => parts.push("no root".into()),
+            Some(Root::None) => parts.push("no root seen".into()),
             None => {}
         }
         if device.stays_awake() {
