@@ -666,6 +666,7 @@ async fn what_android_does_not_start_without_stays() {
 async fn what_was_done_is_on_the_disk_of_the_device_when_the_run_ends() {
     for scenario in [Scenario::crew_phone(), Scenario::spare_handset().with_a_shell_that_disables()] {
         let place = place(scenario, 1).await;
+        place.sim.set_fault(Fault::LazyDisk);
         let run = place.take_out(&THREE).await;
         assert_eq!(outcomes(&run), [Outcome::Done; 3]);
         place.sim.restart();

@@ -290,6 +290,7 @@ async fn a_restarted_device_is_away_then_not_ready_then_as_before() {
     let options = Options { allow: AT_ONCE, restart: Duration::from_millis(50), ..Options::default() };
     let device = SimDevice::start(Scenario::crew_phone(), options).await.unwrap();
     let link = open(&device).await;
+    device.set_fault(wibbet_sim::Fault::LazyDisk);
     say(&link, abb(&["package", "uninstall", "--user", "0", "com.android.egg"])).await.unwrap();
     let written = say(&link, Service::ShellV2("dumpsys package write".into())).await.unwrap();
     assert_eq!(written.0, "Settings written.\n");

@@ -32,7 +32,9 @@ impl State {
     }
 
     fn write_what_is_due(&mut self) {
-        self.unwritten.take_if(|unwritten| unwritten.since.elapsed() >= WAITS);
+        if !self.lazy_disk {
+            self.unwritten.take_if(|unwritten| unwritten.since.elapsed() >= WAITS);
+        }
     }
 
     /// All is written: `dumpsys package write`, or an orderly end.

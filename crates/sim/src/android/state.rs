@@ -48,6 +48,7 @@ pub(crate) struct State {
     pub(crate) connections: u64,
     pub(crate) adrift: u64,
     pub(crate) no_tools: bool,
+    pub(super) lazy_disk: bool,
     /// How often the framework has started since the device did.
     pub(super) framework_starts: u32,
     /// How long dumps take, in seconds.
@@ -91,6 +92,7 @@ impl State {
             connections: 0,
             adrift: 0,
             no_tools: false,
+            lazy_disk: false,
             framework_starts: 1,
             dumps_take: 0,
             transcript: Vec::new(),
@@ -129,6 +131,7 @@ impl State {
             Fault::Mute => self.mute = true,
             Fault::Adrift => self.adrift = self.connections,
             Fault::NoTools => self.no_tools = true,
+            Fault::LazyDisk => self.lazy_disk = true,
             Fault::FrameworkCrashes(times) => self.framework_starts += times,
             Fault::SlowDumps(seconds) => self.dumps_take = seconds,
             Fault::Says(command, answer) => {
