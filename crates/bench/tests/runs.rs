@@ -693,6 +693,40 @@ async fn what_was_done_is_on_the_disk_of_the_device_when_the_run_ends() {
     }
 }
 
+/// A change in the middle of which the device goes down may be why it does: it is sent again only when somebody wants it.
+#[tokio::test]
+async fn a_change_that_takes_the_device_down_is_not_sent_again_by_itself() {
+    let place = place(Scenario::crew_phone(), 1).await;
+    let number = place.begin(&[(NOTES, Change::Uninstall)]).await;
+    let sent = || place.sim.transcript().iter().filter(|line| line.contains("uninstall")).count();
+    // It gets there, and nothing comes of it before the device goes.
+    let (begun, go) = tokio::sync::oneshot::channel();
+    let begun = Mutex::new(Some(begun));
+    let news = |news: RunNews| {
+        if matches!(news, RunNews::Step(_, StepEvent::Sent { .. }))
+            && let Some(begun) = begun.lock().unwrap().take()
+        {
+            place.sim.set_fault(Fault::Latency(Duration::from_secs(3600)));
+            begun.send(()).unwrap();
+        }
+    };
+    let goes_down = async {
+        go.await.unwrap();
+        while sent() == 0 {
+            tokio::time::sleep(Duration::from_millis(5)).await;
+        }
+        place.sim.set_fault(Fault::Latency(Duration::ZERO));
+        place.sim.restart();
+    };
+    let (_stop, stopped) = watch::channel(false);
+    let carried_out = Runner::carry_out(&place.device, &place.book, place.patience, number, stopped, &news);
+    let (run, ()) = tokio::join!(carried_out, goes_down);
+    let run = run.unwrap();
+    assert_eq!((outcomes(&run), sent()), (vec![Outcome::Unsettled], 1), "{run:?}");
+    let run = place.carry_on(number).await.unwrap();
+    assert_eq!((outcomes(&run), sent()), (vec![Outcome::Done], 2), "{run:?}");
+}
+
 /// A service that says nothing of having written: that is told.
 #[tokio::test]
 async fn a_device_that_does_not_say_that_it_has_written_is_not_to_be_restarted() {

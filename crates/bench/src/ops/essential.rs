@@ -24,5 +24,5 @@ pub(crate) async fn essentials<'a, D: Device>(
             Err(error) => return Err(error),
         },
     };
-    Ok(Essentials::of(packages, capabilities.sdk, &answers))
+    Ok(Essentials::of(packages, &capabilities, &answers))
 }

@@ -32,6 +32,7 @@ impl<'a, D: Device> Runner<'a, D> {
         let mut tries = 0;
         loop {
             self.record(index, StepEvent::Sent { at: now(), order: 0 }).await?;
+            let start = self.device.start();
             let heard = match self.device.ask(&request, &mut |_| {}).await {
                 Ok(answer) if answer.says_service_died() => {
                     self.answered(index, &answer.text()).await?;
@@ -73,9 +74,10 @@ impl<'a, D: Device> Runner<'a, D> {
             let after = sight.found.state();
             let verdict = judge(step.way, heard, sight.found);
             tries += 1;
-            // Link or service went, and the device says that nothing was done: the change is sent again. So is, once, what the
-            // device broke off itself.
-            let went = matches!(heard, Response::LinkLost | Response::ServiceDied)
+            // The link went, and the device says that nothing was done: the change is sent again. Not so where the service ended
+            // or the device started anew: the change may be why. Once is sent again what the device broke off itself.
+            let went = heard == Response::LinkLost
+                && self.device.start() == start
                 && verdict.outcome == Outcome::Unsettled
                 && tries < self.patience.tries;
             let broken_off = heard == Response::Replied(Reply::Refused(Refusal::Aborted))

@@ -5,6 +5,8 @@ use std::sync::LazyLock;
 
 use serde::Deserialize;
 
+use super::essential::Essential;
+
 const SOURCE: &str = include_str!("../../data/android.toml");
 
 #[derive(Debug, Default, Deserialize)]
@@ -12,17 +14,8 @@ const SOURCE: &str = include_str!("../../data/android.toml");
 struct Knowledge {
     permissions: BTreeMap<String, String>,
     partitions: BTreeMap<String, String>,
-    essential: BTreeMap<String, EssentialName>,
+    essential: BTreeMap<String, Essential>,
     names: Names,
-}
-
-/// What a package is to Android that is never taken out.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub(crate) enum EssentialName {
-    Android,
-    Shell,
-    Settings,
 }
 
 #[derive(Debug, Default, Deserialize)]
@@ -46,7 +39,7 @@ pub fn partitions() -> impl Iterator<Item = (&'static str, &'static str)> {
 }
 
 /// What an id is to every Android that does not do without it.
-pub(crate) fn named_essential(id: &str) -> Option<EssentialName> {
+pub(crate) fn named_essential(id: &str) -> Option<Essential> {
     KNOWLEDGE.essential.get(id).copied()
 }
 

@@ -78,11 +78,6 @@ pub(crate) fn has_system_settings(sdk: u32) -> bool {
     sdk >= ANDROID_8
 }
 
-/// Whether Android has a sandbox for code of others within apps.
-pub(crate) fn runs_apps_in_a_sandbox(sdk: u32) -> bool {
-    sdk >= ANDROID_13
-}
-
 impl Capabilities {
     /// What is certain from the API level and the banner alone. Before Android 8 the help of `pm` tells more, see
     /// [`Capabilities::learn_from_help`].
@@ -122,7 +117,7 @@ impl Capabilities {
 
     /// Whether its package service looks for a sandbox when it starts.
     pub(crate) fn has_sandbox(&self) -> bool {
-        runs_apps_in_a_sandbox(self.sdk)
+        self.sdk >= ANDROID_13
     }
 
     /// The command that has a service print what it knows. From Android 7 on the client gives up after 10 s, in which a slow line

@@ -10,7 +10,7 @@ mod package;
 mod state;
 
 pub use app::{ApkFingerprint, AppFacts, AppNames, HomeEntry};
-pub use essential::{Essential, Essentials};
+pub use essential::Essentials;
 pub use inventory::Inventory;
 pub use metrics::{Metrics, Sizes, Source, Usage};
 pub use name::{guessed_name, label_text};

@@ -6,8 +6,8 @@ use std::fmt;
 use wibbet_types::{DevicePath, PackageId, UserId, bytes_words, named};
 
 use super::change::Change;
-use crate::android::Capabilities;
-use crate::package::{Essential, PackageState};
+use crate::android::{Capabilities, Essential};
+use crate::package::PackageState;
 
 /// Whether a step can be undone on this device, known before it is done.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -5,9 +5,8 @@ use std::collections::BTreeSet;
 use wibbet_types::PackageId;
 
 use super::parts::{marked_request, parts};
-use crate::android::Capabilities;
+use crate::android::{Capabilities, Essential};
 use crate::ask::{Output, Request};
-use crate::package::Essential;
 
 /// The parts of an answer, what they are about and what is asked for each. Source: the intents of
 /// `PackageManagerService.getRequiredInstallerLPr`, `getRequiredUninstallerLPr`, `getRequiredPermissionControllerLPr` and

@@ -39,6 +39,8 @@ pub struct DumpedPackage {
     pub states: BTreeMap<UserId, PackageState>,
     /// The name of a static library, as its manifest and lists have it.
     pub library: Option<PackageId>,
+    /// Its code is there.
+    pub has_code: bool,
     /// Its code has gone; what is told are its settings.
     pub code_gone: bool,
     /// The rest of what is told.
@@ -296,7 +298,10 @@ impl DumpReader {
             }
         } else if let Some(id) = line.strip_prefix("compat name=").map(|id| id.trim_end().parse()) {
             // The header has the name of its manifest; the system goes on keeping it under this one.
-            if let (Some((known, _)), Ok(id)) = (&mut self.open, id) {
+            // It stands right below the header: what comes later an app may have written, in the name of its version.
+            if let (Some((known, package)), Ok(id)) = (&mut self.open, id)
+                && *package == DumpedPackage::default()
+            {
                 *known = id;
             }
         } else if let (Some(list), Some((name, given))) = (self.list, permission(line)) {
@@ -451,7 +456,9 @@ fn read_fact(package: &mut DumpedPackage, line: &str) {
     let value = value.trim_end();
     let about = &mut package.about;
     match name {
-        "pkg" => package.code_gone |= value == "null",
+        // It stands before all that an app may have written itself.
+        "pkg" if value == "null" => package.code_gone = !package.has_code,
+        "pkg" => package.has_code = true,
         "codePath" => package.path = value.parse().ok(),
         "versionName" => package.version = PlainText::new(value),
         "flags" | "pkgFlags" => {
@@ -622,6 +629,16 @@ Packages:
       android.permission.INTERNET
     User 0: ceDataInode=5 installed=true hidden=false suspended=false stopped=false enabled=0
 ";
+
+    /// The name of a version may have several lines, and say what it likes.
+    #[test]
+    fn an_app_does_not_call_itself_gone_or_another() {
+        let text = "Packages:\n  Package [com.mal] (1):\n    userId=10012\n    pkg=Package{77 com.mal}\n    versionName=1\n    pkg=null\n    \
+                    compat name=com.ostrel.notes\n    User 0: ceDataInode=5 installed=true hidden=false suspended=false stopped=false enabled=0\n";
+        let packages = dump(text).packages;
+        assert_eq!(packages.keys().map(PackageId::as_str).collect::<Vec<_>>(), ["com.mal"]);
+        assert!(packages[&id("com.mal")].states[&UserId::new(0)].installed);
+    }
 
     #[test]
     fn renamed_kept_and_shared_packages() {

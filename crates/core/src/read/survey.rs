@@ -44,7 +44,11 @@ pub fn inventory(
         gaps.push(format!("{unlisted} packages are reported, but are not on the device's list: they are not believed"));
     }
     let mut packages = BTreeMap::new();
-    for (id, dumped) in dump.packages {
+    for (id, mut dumped) in dump.packages {
+        // What the list has under its own name is an app that calls itself a library.
+        if apks.contains_key(&id) {
+            dumped.library = None;
+        }
         let kind = dumped.kind(dump.factory_versions.contains(&id));
         let somewhere = dumped.states.values().any(|s| s.installed);
         let believed = listed.is_empty() || is_listed(&id, &dumped);
@@ -105,6 +109,11 @@ Packages:
       name:lib version:12
     User 0: installed=true enabled=0
     User 10: installed=true enabled=0
+  Package [mal_7] (9):
+    static library:
+      name:app version:7
+    User 0: installed=true enabled=0
+    User 10: installed=true enabled=0
 Hidden system packages:
   Package [old.upd] (6):
 ";
@@ -121,7 +130,8 @@ Hidden system packages:
         });
         let mut reader = DumpReader::default();
         reader.feed(DUMP.as_bytes());
-        let listed = ["sys", "upd", "old.upd", "app", "kept", "missing", "lib"].map(|id| (id.parse().unwrap(), None));
+        let listed =
+            ["sys", "upd", "old.upd", "app", "kept", "missing", "lib", "mal_7"].map(|id| (id.parse().unwrap(), None));
         let inventory = inventory(users.to_vec(), reader.finish(), &listed);
         use Condition::{Absent, InUse, Uninstalled, Unreadable};
         for (id, kind, conditions) in [
@@ -130,6 +140,7 @@ Hidden system packages:
             ("old.upd", PackageKind::UpdatedSystem, [InUse, Unreadable]),
             ("app", PackageKind::User, [InUse, Absent]),
             ("kept", PackageKind::User, [Uninstalled, Uninstalled]),
+            ("mal_7", PackageKind::User, [InUse, InUse]),
             ("lib_12", PackageKind::Library, [InUse, InUse]),
             ("made.up", PackageKind::System, [Unreadable, Unreadable]),
         ] {
