@@ -8,7 +8,7 @@ use wibbet_core::package::{Inventory, Package, PackageKind};
 use wibbet_core::read::{
     ApkPaths, ApkReading, DumpReader, MeasureReader, Properties, RangeJob, RangeReader, RangeTool, RangeTools,
     read_commands, read_front, read_identity, read_installed, read_languages, read_package_list, read_probe,
-    read_report, read_users,
+    read_report, read_shared_users, read_short_dump, read_users,
 };
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{DevicePath, Locale, PackageId, UserId};
@@ -81,6 +81,9 @@ pub fn dump(data: &[u8]) {
     whole.feed(rest);
     rest.chunks(usize::from(*size).max(1)).for_each(|piece| pieces.feed(piece));
     assert_eq!(whole.finish(), pieces.finish());
+    let text = String::from_utf8_lossy(rest);
+    read_shared_users(&text);
+    read_short_dump(&text);
     read_package_list(&String::from_utf8_lossy(rest));
 }
 
@@ -90,7 +93,7 @@ pub fn measures(data: &[u8]) {
     let (mut whole, mut pieces) = (MeasureReader::default(), MeasureReader::default());
     whole.feed(rest);
     rest.chunks(usize::from(*size).max(1)).for_each(|piece| pieces.feed(piece));
-    assert_eq!(whole.finish(), pieces.finish());
+    assert_eq!(whole.end_answer(), pieces.end_answer());
     assert!(read_languages(&String::from_utf8_lossy(rest)).len() <= 16);
 }
 

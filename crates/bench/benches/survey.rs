@@ -56,7 +56,7 @@ async fn main() {
             let (names, cost) =
                 read_labels(&device, &workplace.book, &inventory, &languages, &mut |_| {}).await.unwrap();
             let labels = begun.elapsed();
-            read_metrics(&device, &mut |_| {}).await.unwrap();
+            read_metrics(&device, &inventory, &mut |_| {}).await.unwrap();
             println!(
                 "{count} packages, {look}: rows after {rows:.2?}, {} labels after {labels:.2?}, sizes and use after {:.2?}",
                 names.apps.values().filter(|a| a.label.is_some()).count(),

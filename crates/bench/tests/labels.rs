@@ -92,15 +92,17 @@ async fn a_language_in_a_part_of_its_own_is_found_there() {
 #[tokio::test]
 async fn what_is_measured_and_what_is_not_told() {
     let (_sim, device, ..) = begin(Scenario::crew_phone()).await;
-    let metrics = read_metrics(&device, &mut |_| {}).await.unwrap();
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let metrics = read_metrics(&device, &inventory, &mut |_| {}).await.unwrap();
     assert!(Source::ALL.iter().all(|s| metrics.tells(*s)), "{:?}", metrics.gaps);
     let id: PackageId = "com.android.systemui".parse().unwrap();
     assert!(metrics.memory[&id] > 100_000_000);
-    assert!(metrics.sizes.len() > 200 && metrics.sizes.values().all(|s| s.code > 1000));
+    assert!(metrics.sizes.len() > 200 && metrics.sizes.values().all(|s| s.code.is_some_and(|code| code > 1000)));
     assert!(metrics.usage[&UserId::OWNER].len() > 20);
     // The old handset does not list sizes.
     let (_sim, device, ..) = begin(Scenario::spare_handset()).await;
-    let metrics = read_metrics(&device, &mut |_| {}).await.unwrap();
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let metrics = read_metrics(&device, &inventory, &mut |_| {}).await.unwrap();
     assert!(!metrics.tells(Source::Sizes) && metrics.gaps[&Source::Sizes].contains("diskstats"));
     assert!(metrics.tells(Source::Memory) && metrics.tells(Source::Usage) && metrics.tells(Source::Running));
 }

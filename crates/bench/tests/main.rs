@@ -7,6 +7,7 @@ mod labels;
 mod runs;
 mod server;
 mod session;
+mod short_form;
 mod support;
 mod tools;
 mod versions;

@@ -231,6 +231,8 @@ async fn dump_of(place: &Place, package: &str, from: &str, to: &str) -> String {
 async fn what_is_told_badly_is_not_done() {
     use Outcome::{Done, Refused, Unsettled};
     let place = place(Scenario::crew_phone(), 1).await;
+    let in_full = || place.sim.set_fault(Fault::Says("dumpsys package --checkin packages".into(), String::new()));
+    in_full();
     // The device refuses; what it tells of the package then has a flaw each.
     for (n, (from, to, outcome)) in [
         ("installed=true", "installed=tr", Unsettled),
@@ -251,6 +253,7 @@ async fn what_is_told_badly_is_not_done() {
         let run = place.carry_on(number).await.unwrap();
         assert_eq!(run.steps[0].outcome, Some(outcome), "{n} {to}: {:?}", run.steps[0]);
         place.sim.forget_says();
+        in_full();
     }
     // A dump that ran out of time behind the package that is asked for.
     let line = "\n    User 0: installed=false hidden=false suspended=false enabled=0\n";
@@ -342,6 +345,7 @@ async fn a_follower_of_an_unsettled_step_waits() {
     assert_eq!(plan.steps.iter().map(|s| s.way).collect::<Vec<_>>(), [Change::Reinstall, Change::Disable]);
     let number = begin_run(&place.book, &place.id(), RunKind::PutBack, &plan, &capabilities).await.unwrap();
     // The device does not tell what became of the first.
+    place.sim.set_fault(Fault::Says(format!("dumpsys package --checkin {NOTES}"), String::new()));
     place.sim.set_fault(Fault::Says(format!("dumpsys package {NOTES}"), "Packages:\n".into()));
     let run = place.carry_on(number).await.unwrap();
     let states: Vec<_> = run.steps.iter().map(|s| (s.state, s.outcome)).collect();

@@ -69,6 +69,7 @@ async fn every_version_does_the_whole_job() {
         device.connect(&mut |_| {}).await.unwrap();
         let inventory = survey(&device, &mut |_| {}).await.unwrap();
         assert_eq!((inventory.packages.len(), &inventory.gaps[..]), (whole, &[][..]), "{sdk}");
+        assert!(device.short_form().is_some_and(|form| form.len() * 10 > whole * 9), "{sdk}");
         let told = details(&device).await.unwrap();
         assert_eq!((told.vitals.started, inventory.users.is_empty()), (Some(true), false), "{sdk}");
         let (names, _) = read_labels(&device, book, &inventory, &[], &mut |_| {}).await.unwrap();

@@ -26,7 +26,7 @@ fn catalog() -> Catalog {
         packages.push(Package::bare(id.clone(), PackageKind::System, states));
         let label = Some(PlainText::new(&format!("{} {n}", labels[n % 8])));
         names.apps.insert(id.clone(), AppFacts { label, ..AppFacts::default() });
-        metrics.sizes.insert(id.clone(), Sizes { code: n as u64 * 100_000, data: 0, cache: 0 });
+        metrics.sizes.insert(id.clone(), Sizes { code: Some(n as u64 * 100_000), data: Some(0), cache: Some(0) });
         let used = Usage { last: Some(DeviceTime(n as i64 * 10_000)), seconds: 60, ..Usage::default() };
         metrics.usage.entry(UserId::OWNER).or_default().insert(id, used);
     }

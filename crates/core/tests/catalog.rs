@@ -35,7 +35,7 @@ fn catalog(told: &[[bool; 5]]) -> Catalog {
             names.apps.insert(id(n), AppFacts { label, ..AppFacts::default() });
         }
         if *size {
-            metrics.sizes.insert(id(n), Sizes { code: 10 * n as u64, data: 1, cache: 2 });
+            metrics.sizes.insert(id(n), Sizes { code: Some(10 * n as u64), data: Some(1), cache: Some(2) });
         }
         if *memory {
             metrics.memory.insert(id(n), n as u64 * 1000);

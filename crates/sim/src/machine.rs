@@ -51,8 +51,10 @@ pub(crate) fn restart(shared: &Arc<Shared>, orderly: bool) {
 /// What happens when a computer that the device does not know asks to debug it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Allow {
-    /// Somebody taps "Allow" after this time.
+    /// Somebody taps "Allow" after this time, with "always" ticked.
     After(Duration),
+    /// Somebody does, without "always": the key is not stored, and the next connection is asked about again.
+    Once(Duration),
     /// [`SimDevice::allow`] is the tap.
     ByHand,
     /// Nobody ever does.

@@ -9,8 +9,12 @@ const PEM: &str = include_str!("../../adb/tests/key.pem");
 
 /// A device, and a link to it.
 pub(crate) async fn linked(scenario: Scenario) -> (SimDevice, Link) {
-    let options = Options { allow: Allow::After(Duration::ZERO), ..Options::default() };
-    let sim = SimDevice::start(scenario, options).await.unwrap();
+    linked_to(scenario, Allow::After(Duration::ZERO)).await
+}
+
+/// A device whose owner answers so, and a link to it.
+pub(crate) async fn linked_to(scenario: Scenario, allow: Allow) -> (SimDevice, Link) {
+    let sim = SimDevice::start(scenario, Options { allow, ..Options::default() }).await.unwrap();
     let keys = KeyRing::of(HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap());
     let limits = Timeouts { answer: Duration::from_secs(60), ..Timeouts::default() };
     let at = sim.address();

@@ -1,8 +1,10 @@
 //! What real devices say, version by version, wherever that is not what one would expect. Written from the source of Android.
 
-use crate::support::linked;
+use std::time::Duration;
+
+use crate::support::{linked, linked_to};
 use wibbet_adb::{Collected, Link, Service, Timeouts};
-use wibbet_sim::{Fault, Scenario};
+use wibbet_sim::{Allow, Fault, Scenario};
 
 async fn text(link: &Link, command: &str) -> String {
     let mut said = Collected::default();
@@ -202,4 +204,116 @@ async fn intents_and_who_answers_them() {
     );
     text(&link, "cmd package uninstall --user 0 com.android.packageinstaller").await;
     assert_eq!(text(&link, ask).await, "No activities found\n");
+}
+
+/// Processes are named as apps please; who they run as is the system's word.
+#[tokio::test]
+async fn processes_and_whom_they_run_as() {
+    let (_sim, link) = linked(Scenario::crew_phone()).await;
+    let list = text(&link, "ps -A -o USER,PID,PPID,RSS,NAME").await;
+    let row = |name: &str| {
+        let line = list.lines().find(|l| l.split_whitespace().last() == Some(name));
+        line.map(|l| l.split_whitespace().map(str::to_owned).collect::<Vec<_>>()).unwrap_or_default()
+    };
+    assert_eq!(
+        list.lines().next().unwrap().split_whitespace().collect::<Vec<_>>(),
+        ["USER", "PID", "PPID", "RSS", "NAME"]
+    );
+    assert_eq!((row("com.android.phone")[0].as_str(), row("system_server")[0].as_str()), ("radio", "system"));
+    let nest = row("zygote64")[1].clone();
+    assert_eq!((&row("com.android.phone")[2], &row("surfaceflinger")[2] == &nest), (&nest, false));
+    // Several parts in one process, under a name that is nobody's id.
+    assert!(list.contains(" com.corvane.persistent") && !list.contains(" com.corvane.security\n"));
+    let dump = text(&link, "dumpsys package com.android.phone").await;
+    assert!(dump.contains("    appId=1001\n    sharedUser=SharedUserSetting{"), "{dump}");
+    assert!(dump.contains("android.uid.phone/1001}") && dump.contains("PERSISTENT"), "{dump}");
+}
+
+/// What packages that share a user may do is told with that user, and not with them.
+#[tokio::test]
+async fn what_shared_users_may_do() {
+    for (sdk, id) in [(34, "    appId=1001"), (30, "    userId=1001")] {
+        let (_sim, link) = linked(android(Scenario::crew_phone(), sdk)).await;
+        let own = text(&link, "dumpsys package com.android.phone").await;
+        assert!(own.contains("requested permissions:") && !own.contains("install permissions:"), "{own}");
+        let shared = text(&link, "dumpsys package shared-users").await;
+        let phone = shared.split("  SharedUser [").find(|part| part.starts_with("android.uid.phone]")).unwrap();
+        assert!(
+            phone.contains(id) && phone.contains("install permissions:") && phone.contains("granted=true"),
+            "{phone}"
+        );
+        assert!(phone.contains("PackageSetting{") && phone.contains(" com.android.phone/1001}"), "{phone}");
+    }
+}
+
+/// The short form of the dump: a tenth of the bytes, and the same states.
+#[tokio::test]
+async fn the_short_form_of_the_dump() {
+    let weather = |text: &str| -> Vec<String> {
+        let lines = text.lines().skip_while(|l| !l.starts_with("pkg,com.corvane.weather,"));
+        let own = lines.take_while(|l| l.starts_with("pkg,com.corvane.weather,") || l.starts_with("pkg-"));
+        own.map(str::to_owned).collect()
+    };
+    for (sdk, flags) in [(34, "IBsusLiavpi"), (27, "IbsusLiavpi"), (24, "IbsusL"), (22, "IbsL")] {
+        let mut scenario = android(Scenario::crew_phone(), sdk);
+        let package = scenario.inventory.packages.iter_mut().find(|p| p.id == "com.corvane.weather").unwrap();
+        if sdk == 34 {
+            package.hidden = vec![0];
+        }
+        let (_sim, link) = linked(scenario).await;
+        let short = text(&link, "dumpsys package --checkin packages").await;
+        assert!(short.starts_with("vers,1\n"), "{sdk}");
+        let own = weather(&short);
+        assert!(own[1].starts_with("pkg-splt,base,"), "{own:?}");
+        assert!(own.iter().any(|l| l.starts_with(&format!("pkg-usr,0,{flags},0,?"))), "{sdk} {own:?}");
+        assert!(short.contains("dis,com.corvane.weather,"));
+        let whole = text(&link, "dumpsys package packages").await;
+        assert!(short.len() * 10 < whole.len() * 2, "{} of {}", short.len(), whole.len());
+    }
+    // Who is gone is not there, and nothing says so.
+    let (_sim, link) = linked(Scenario::crew_phone()).await;
+    let gone = text(&link, "dumpsys package --checkin com.nobody").await;
+    assert!(gone.starts_with("vers,1\n") && !gone.contains("nobody"), "{gone}");
+    // An app whose code went with its last user: no line of its parts, and up to Android 13 the flag stays.
+    for (sdk, flag) in [(33, "I"), (34, "i")] {
+        let (_sim, link) = linked(android(Scenario::crew_phone(), sdk)).await;
+        assert!(text(&link, "cmd package uninstall -k --user 0 fer.pellmoor.tides").await.contains("Success"));
+        let left = text(&link, "dumpsys package --checkin fer.pellmoor.tides").await;
+        assert!(!left.contains("-splt") && left.contains(&format!("pkg-usr,0,{flag}")), "{left}");
+    }
+}
+
+/// Up to Android 8.1 no data sizes; none at all before the device was idle on its charger, or was told to work them out.
+#[tokio::test]
+async fn sizes_that_are_not_told() {
+    let (_sim, link) = linked(Scenario::store_phone()).await;
+    let told = text(&link, "dumpsys diskstats").await;
+    assert!(told.contains("App Sizes: [") && !told.contains("App Data Sizes:"), "{told}");
+    let (_sim, link) = linked(Scenario::boxed_tablet()).await;
+    assert!(!text(&link, "dumpsys diskstats").await.contains("Sizes:"));
+    assert!(text(&link, "cmd jobscheduler run -f android 7").await.contains("Could not find job 7"));
+    assert!(text(&link, "cmd jobscheduler run -f android 1145656139").await.contains("Running job"));
+    assert!(!text(&link, "dumpsys diskstats").await.contains("Sizes:"), "it takes its time");
+}
+
+/// A computer that was allowed without "always" is not among those that are stored.
+#[tokio::test]
+async fn computers_that_are_allowed_once_are_not_stored() {
+    for (allow, stored) in [(Allow::After(Duration::ZERO), true), (Allow::Once(Duration::ZERO), false)] {
+        let (_sim, link) = linked_to(Scenario::crew_phone(), allow).await;
+        let told = text(&link, "dumpsys adb").await;
+        assert!(told.contains("user_keys=") && told.contains("QAAAA") == stored, "{told}");
+    }
+}
+
+/// What the system counts on, as it names it itself.
+#[tokio::test]
+async fn parts_that_the_system_counts_on() {
+    let (_sim, link) = linked(Scenario::crew_phone()).await;
+    let known = text(&link, "dumpsys package known-packages").await;
+    assert!(known.contains("  Installer:\n    com.android.packageinstaller\n"), "{known}");
+    let scenario = with(CREW, "com.corvane.notes", "archived = true, gone_for = [0]");
+    let (_sim, link) = linked(android(scenario, 35)).await;
+    let dump = text(&link, "dumpsys package com.corvane.notes").await;
+    assert!(dump.contains("installed=false") && dump.contains("archiveTime="), "{dump}");
 }

@@ -11,7 +11,7 @@ use wibbet_adb::{
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::{Delivery, Output, Request};
 use wibbet_core::device::DeviceFacts;
-use wibbet_core::read::{RangeTools, commands_requests, read_commands};
+use wibbet_core::read::{RangeTools, ShortForm, commands_requests, read_commands};
 use wibbet_types::DeviceId;
 
 use super::claims::DeviceClaims;
@@ -63,6 +63,8 @@ pub(super) struct Known {
     pub(super) capabilities: Capabilities,
     /// The help of the package service has been read, or is not needed.
     pub(super) learned: bool,
+    /// How far the short form of the dump of its packages can be relied on.
+    short_form: Option<Arc<ShortForm>>,
     /// Programs with commands that they turned out not to know.
     pub(super) unknown: BTreeSet<String>,
     /// With what ranges of files are read there, once that has been tried: `None` inside for nothing that works.
@@ -97,6 +99,7 @@ impl AdbDevice {
                 commands: Vec::new(),
                 capabilities,
                 learned: false,
+                short_form: None,
                 unknown: BTreeSet::new(),
                 tools: None,
             }),
@@ -248,6 +251,14 @@ impl Device for AdbDevice {
 
     fn start(&self) -> Option<String> {
         self.facts()?.boot_id.map(|id| id.to_string())
+    }
+
+    fn short_form(&self) -> Option<Arc<ShortForm>> {
+        self.known().short_form.clone()
+    }
+
+    fn rely_on_short_form(&self, form: Option<ShortForm>) {
+        self.known().short_form = form.map(Arc::new);
     }
 
     async fn ask(&self, request: &Request, out: &mut (dyn FnMut(&[u8]) + Send)) -> Result<Output, AskError> {

@@ -1,10 +1,12 @@
 //! What a session needs of a device, over whatever link.
 
 use std::future::Future;
+use std::sync::Arc;
 
 use thiserror::Error;
 use wibbet_core::android::Capabilities;
 use wibbet_core::ask::{Output, Request};
+use wibbet_core::read::ShortForm;
 
 /// Why a request got no answer.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
@@ -47,6 +49,14 @@ pub trait Device: Send + Sync {
     fn start(&self) -> Option<String> {
         None
     }
+
+    /// How far the short form of the dump of its packages can be relied on; `None` where that is not known, or it cannot.
+    fn short_form(&self) -> Option<Arc<ShortForm>> {
+        None
+    }
+
+    /// Takes in how far it can.
+    fn rely_on_short_form(&self, _: Option<ShortForm>) {}
 
     /// Sends a request and passes the output to `out` as it comes (errors, where they are apart, go
     /// to the answer only). The answer holds the output too unless it is long. A link that has gone

@@ -1,7 +1,7 @@
 //! Reading sizes, memory and use.
 
-use wibbet_core::package::Metrics;
-use wibbet_core::read::{MeasureReader, measure_requests, sizes_request};
+use wibbet_core::package::{Inventory, Metrics};
+use wibbet_core::read::{MeasureReader, ProcessOwners, measure_requests, sizes_request};
 
 use crate::device::{AdbDevice, AskError, Device as _};
 
@@ -12,24 +12,28 @@ use crate::device::{AdbDevice, AskError, Device as _};
 pub async fn read_sizes(device: &AdbDevice) -> Result<Metrics, AskError> {
     let mut reader = MeasureReader::default();
     device.ask(&sizes_request(&device.capabilities()), &mut |piece| reader.feed(piece)).await?;
-    Ok(reader.finish())
+    Ok(reader.end_answer())
 }
 
 /// Reads sizes, memory and use. What the device does not tell is in the gaps.
 ///
 /// # Errors
 /// When the link goes.
-pub async fn read_metrics(device: &AdbDevice, news: &mut (dyn FnMut(&Metrics) + Send)) -> Result<Metrics, AskError> {
+pub async fn read_metrics(
+    device: &AdbDevice,
+    inventory: &Inventory,
+    news: &mut (dyn FnMut(&Metrics) + Send),
+) -> Result<Metrics, AskError> {
+    let mut reader = MeasureReader::new(ProcessOwners::of(inventory));
     let mut all = Metrics::default();
     for request in measure_requests(&device.capabilities()) {
-        let mut reader = MeasureReader::default();
         match device.ask(&request, &mut |piece| reader.feed(piece)).await {
             Ok(_) => {}
             Err(error @ (AskError::NoLink(_) | AskError::Lost(_))) => return Err(error),
             // A service that says nothing for too long: what it was asked for is a gap.
             Err(_) => {}
         }
-        all.merge(reader.finish());
+        all = reader.end_answer();
         news(&all);
     }
     Ok(all)

@@ -114,6 +114,12 @@ async fn installed<D: Device>(
 
 /// Reads what the package service tells of one package.
 async fn read_one<D: Device>(device: &D, id: &PackageId) -> Result<ReadBack, AskError> {
+    if let Some(form) = device.short_form() {
+        let said = device.ask(&read::short_dump_request(&device.capabilities(), Some(id)), &mut |_| {}).await?;
+        if let Some(told) = form.read_back(id, &read::read_short_dump(&said.out)) {
+            return Ok(told);
+        }
+    }
     let mut reader = DumpReader::default();
     device.ask(&read::read_back_request(&device.capabilities(), id), &mut |piece| reader.feed(piece)).await?;
     let told = read::read_back(id, reader.finish());

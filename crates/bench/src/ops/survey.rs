@@ -1,12 +1,13 @@
 //! Reading what is installed.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use thiserror::Error;
 use wibbet_core::ask::{Request, says_not_ready};
 use wibbet_core::device::User;
-use wibbet_core::package::Inventory;
-use wibbet_core::read::{self, DumpReader, ReadBack};
+use wibbet_core::package::{Condition, Inventory};
+use wibbet_core::read::{self, DumpReader, ReadBack, ShortForm};
 use wibbet_types::PackageId;
 
 use super::essential::essentials;
@@ -79,6 +80,10 @@ pub async fn survey<D: Device>(
     let listed = read::read_package_list(&said.out);
     let mut inventory = read::inventory(users, dump, &listed);
     let kinds: Vec<_> = inventory.packages.values().map(|package| (package.id.clone(), package.kind)).collect();
+    // Its states are compared before anything else is told.
+    let short = device.ask(&read::short_dump_request(&device.capabilities(), None), &mut |_| {}).await?;
+    device.rely_on_short_form(ShortForm::proven(&inventory, &read::read_short_dump(&short.out)));
+    tell_beside(device, &mut inventory).await?;
     inventory.essential = essentials(device, kinds.iter().map(|(id, kind)| (id, *kind))).await?;
     if unnamed {
         inventory.gaps.push("the device did not list its users: they are known by their numbers only".into());
@@ -91,9 +96,38 @@ pub async fn survey<D: Device>(
     Ok(inventory)
 }
 
+/// What the dump of the packages leaves out: what users that are shared may do, and what is off by its own manifest.
+async fn tell_beside<D: Device>(device: &D, inventory: &mut Inventory) -> Result<(), AskError> {
+    let said = device.ask(&read::shared_users_request(&device.capabilities()), &mut |_| {}).await?;
+    let shared = read::read_shared_users(&said.out);
+    let mut off = Vec::new();
+    for user in &inventory.users {
+        let said = device.ask(&read::disabled_request(user.id), &mut |_| {}).await?;
+        off.extend(read::read_installed(&said).unwrap_or_default().into_iter().map(|id| (id, user.id)));
+    }
+    for package in inventory.packages.values_mut().map(Arc::make_mut) {
+        shared.tell(package);
+    }
+    for (id, user) in off {
+        if let Some(package) = inventory.packages.get_mut(&id).map(Arc::make_mut)
+            && package.state(user).condition() == Condition::InUse
+        {
+            package.about.off_by_manifest.insert(user);
+        }
+    }
+    Ok(())
+}
+
 /// Reads the states of all packages, which is one request however many are of interest. A package
 /// that the device did not get to is missing; it has to be asked for by itself.
 pub(super) async fn states<D: Device>(device: &D) -> Result<BTreeMap<PackageId, ReadBack>, SurveyError> {
+    if let Some(form) = device.short_form() {
+        let said = device.ask(&read::short_dump_request(&device.capabilities(), None), &mut |_| {}).await?;
+        let told = form.read_back_all(&read::read_short_dump(&said.out));
+        if !told.is_empty() {
+            return Ok(told);
+        }
+    }
     let dump = dump(device, &read::survey_dump(&device.capabilities()), &mut |_| {}).await?;
     if dump.packages.is_empty() {
         return Err(unusable("it names no packages", &dump.gaps.join("; ")));

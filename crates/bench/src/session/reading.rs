@@ -25,7 +25,7 @@ pub(crate) async fn read_about(
     let metrics = async {
         let mut news = |m: &Metrics| tell(SessionEvent::Metrics(Arc::new(m.clone())));
         // What went with the link is read again with the next one.
-        let _ = read_metrics(&device, &mut news).await;
+        let _ = read_metrics(&device, &inventory, &mut news).await;
     };
     let labels = async {
         let wanted = match languages {

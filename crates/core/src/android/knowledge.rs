@@ -15,6 +15,7 @@ struct Knowledge {
     permissions: BTreeMap<String, String>,
     partitions: BTreeMap<String, String>,
     essential: BTreeMap<String, Essential>,
+    users: BTreeMap<String, u32>,
     names: Names,
 }
 
@@ -43,6 +44,11 @@ pub(crate) fn named_essential(id: &str) -> Option<Essential> {
     KNOWLEDGE.essential.get(id).copied()
 }
 
+/// The number of a user of the system that packages may share, by the name that programs give it.
+pub(crate) fn uid_named(name: &str) -> Option<u32> {
+    KNOWLEDGE.users.get(name).copied()
+}
+
 /// Whether a part of an id says who made a package, or nothing.
 pub(crate) fn says_nothing(part: &str) -> bool {
     KNOWLEDGE.names.empty.iter().any(|empty| empty == part)
@@ -67,6 +73,7 @@ mod tests {
             assert!(name.bytes().all(|b| b.is_ascii_lowercase() || b == b'_') && !doc.is_empty(), "{name}");
         }
         assert_eq!(known.essential.len(), 3);
+        assert!(known.users.values().all(|number| (1000..10_000).contains(number)));
         assert!(known.names.empty.iter().all(|part| part.to_lowercase() == *part && !part.contains('.')));
     }
 
@@ -78,7 +85,7 @@ mod tests {
         for line in SOURCE.lines().filter(|l| !l.starts_with('#')) {
             match line.split_once(" = ") {
                 _ if line.starts_with('[') => (heading, former) = (line, ""),
-                Some((name, _)) if ["[permissions]", "[partitions]", "[essential]"].contains(&heading) => {
+                Some((name, _)) if ["[permissions]", "[partitions]", "[essential]", "[users]"].contains(&heading) => {
                     let name = name.trim_matches('"');
                     assert!(former < name, "{name} stands behind {former}");
                     former = name;

@@ -5,7 +5,7 @@ mod knowledge;
 mod versions;
 
 pub use essential::Essential;
-pub(crate) use knowledge::{named_essential, says_nothing};
+pub(crate) use knowledge::{named_essential, says_nothing, uid_named};
 pub use knowledge::{partitions, permission_words};
 pub use versions::{Capabilities, DaemonFeatures};
 pub(crate) use versions::{Program, has_system_settings};

@@ -134,6 +134,15 @@ impl Capabilities {
         self.sdk >= ANDROID_5
     }
 
+    /// The command that lists processes: who, number, number of the parent, …, name. Up to Android 7 it lists everything anyway
+    /// and takes a word for a name to look for.
+    pub(crate) fn processes(&self) -> &'static str {
+        match self.sdk {
+            ANDROID_8.. => "ps -A -o USER,PID,PPID,RSS,NAME",
+            _ => "ps",
+        }
+    }
+
     /// Whether use is also told in plain numbers.
     pub(crate) fn tells_use_in_numbers(&self) -> bool {
         self.sdk >= ANDROID_10

@@ -119,7 +119,7 @@ attributes! {
     };
     STATES = Attribute {
         name: "states", title: "state", doc: "its state for each user", cells: 14,
-        get: |e| Some(Value::State(e.package.state(e.user).condition())), ..ROW
+        get: |e| Some(Value::State(e.package.condition(e.user))), ..ROW
     };
     FROM = Attribute {
         name: "from", title: "from", doc: "the partition it came on, or who brought it", cells: 11,
@@ -264,7 +264,7 @@ fn names<'a, T: AsRef<str> + 'a>(all: impl Iterator<Item = &'a T>) -> Option<Val
     Some(Value::Names(all.map(AsRef::as_ref).collect()))
 }
 
-fn bytes<'a>(entry: &CatalogEntry<'_>, pick: fn(&Sizes) -> u64) -> Option<Value<'a>> {
+fn bytes<'a>(entry: &CatalogEntry<'_>, pick: fn(&Sizes) -> Option<u64>) -> Option<Value<'a>> {
     entry.size(pick).map(Value::Bytes)
 }
 

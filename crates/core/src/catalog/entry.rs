@@ -53,18 +53,25 @@ impl<'a> CatalogEntry<'a> {
     /// Whether it has a process; `None` where that is not told.
     pub fn running(&self) -> Option<bool> {
         let told = self.metrics.tells(Source::Running);
-        told.then(|| self.metrics.running.contains(&(self.package.id.clone(), self.user)))
+        let runs = told.then(|| self.metrics.running.contains(&(self.package.id.clone(), self.user)));
+        runs.filter(|runs| *runs || self.may_run_in().is_none())
+    }
+
+    /// The process of others in which it may live, where that cannot be told: they share a user.
+    pub fn may_run_in(&self) -> Option<&'a str> {
+        self.metrics.may_run.get(&self.package.id)?.get(&self.user).map(AsRef::as_ref)
     }
 
     /// Bytes: of a kind, or all.
-    pub fn size(&self, pick: fn(&Sizes) -> u64) -> Option<u64> {
-        self.sizes.map(pick)
+    pub fn size(&self, pick: fn(&Sizes) -> Option<u64>) -> Option<u64> {
+        self.sizes.and_then(pick)
     }
 
     /// Bytes of memory; none for what has no process, `None` where that is not told.
     pub fn memory(&self) -> Option<u64> {
         let told = self.metrics.tells(Source::Memory);
-        told.then(|| self.memory.unwrap_or(0))
+        let shares = || self.metrics.may_run.contains_key(&self.package.id);
+        self.memory.or_else(|| (!shares()).then_some(0)).filter(|_| told)
     }
 
     /// When it was last used. `None` when that is not known, or the package is not installed for the user.

@@ -11,6 +11,8 @@ pub enum UserKind {
     Work,
     /// A profile for second copies of apps.
     Clone,
+    /// A private space: whoever does not open it is not to know of it.
+    Private,
     /// Another profile of a user.
     Profile,
     /// A guest.
@@ -26,6 +28,7 @@ impl UserKind {
             Self::Owner => "owner",
             Self::Work => "work profile",
             Self::Clone => "clone",
+            Self::Private => "private space",
             Self::Profile => "profile",
             Self::Guest => "guest",
             Self::Full => "user",
@@ -78,7 +81,7 @@ impl Forbidden {
 pub struct UserCondition {
     /// The user.
     pub id: UserId,
-    /// What it is, where its type is told (Android 11 on).
+    /// What it is: by its type (Android 11 on), by its flags, and by who manages it.
     pub kind: Option<UserKind>,
     /// Whether it runs, where that is told.
     pub running: Option<bool>,

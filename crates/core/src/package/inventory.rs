@@ -7,8 +7,8 @@ use wibbet_types::{PackageId, UserId};
 
 use super::essential::Essentials;
 use super::package::Package;
-use super::state::PackageState;
-use crate::device::User;
+use super::state::{Condition, PackageState};
+use crate::device::{User, UserKind};
 
 /// The packages of one device for all its users. Does not change once made, but for
 /// [`Inventory::set_states`], which takes in what was read back.
@@ -30,9 +30,20 @@ impl Inventory {
         self.packages.get(id).map_or(PackageState::ABSENT, |p| p.state(user))
     }
 
+    /// What a package is to a user, in a word.
+    pub fn condition(&self, id: &PackageId, user: UserId) -> Condition {
+        self.packages.get(id).map_or(Condition::Absent, |p| p.condition(user))
+    }
+
     /// The user of a number.
     pub fn user(&self, id: UserId) -> Option<&User> {
         self.users.iter().find(|u| u.id == id)
+    }
+
+    /// The users that are written into files: without those that are meant to stay unseen, unless it is one of them that was
+    /// asked for.
+    pub fn users_to_tell(&self, of: Option<UserId>) -> impl Iterator<Item = &User> {
+        self.users.iter().filter(move |user| user.kind != UserKind::Private || of == Some(user.id))
     }
 
     /// Takes in what was told of the users elsewhere.

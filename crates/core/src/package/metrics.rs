@@ -1,6 +1,7 @@
 //! Sizes, memory and use of packages. From other sources than their states, and each may be missing.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use wibbet_types::{DeviceTime, PackageId, UserId};
 
@@ -39,21 +40,21 @@ impl Source {
     }
 }
 
-/// Bytes that a package takes up, for all users together.
+/// Bytes that a package takes up, for all users together, as far as they are told: 8.0 and 8.1 may leave the data out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Sizes {
     /// Its code.
-    pub code: u64,
+    pub code: Option<u64>,
     /// Its data.
-    pub data: u64,
+    pub data: Option<u64>,
     /// What it could do without.
-    pub cache: u64,
+    pub cache: Option<u64>,
 }
 
 impl Sizes {
-    /// All of it.
-    pub fn total(self) -> u64 {
-        self.code.saturating_add(self.data).saturating_add(self.cache)
+    /// All of it, where all of it is told.
+    pub fn total(self) -> Option<u64> {
+        Some(self.code?.saturating_add(self.data?).saturating_add(self.cache?))
     }
 }
 
@@ -79,6 +80,8 @@ pub struct Metrics {
     pub memory: BTreeMap<PackageId, u64>,
     /// What has a process, for whom.
     pub running: BTreeSet<(PackageId, UserId)>,
+    /// What shares its user with others, whose processes run: it may live in one, here by name, or not.
+    pub may_run: BTreeMap<PackageId, BTreeMap<UserId, Arc<str>>>,
     /// Usage, by user.
     pub usage: BTreeMap<UserId, BTreeMap<PackageId, Usage>>,
     /// Since when use is remembered, by user, where that is told.
@@ -106,6 +109,7 @@ impl Metrics {
         self.sizes.extend(other.sizes);
         self.memory.extend(other.memory);
         self.running.extend(other.running);
+        self.may_run.extend(other.may_run);
         self.usage.extend(other.usage);
         self.usage_since.extend(other.usage_since);
     }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use wibbet_types::{DevicePath, DeviceTime, PackageId, PlainText, UserId};
 
-use super::state::PackageState;
+use super::state::{Condition, PackageState};
 
 /// Where a package comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -76,6 +76,15 @@ impl Package {
         self.states.get(&user).copied().unwrap_or(PackageState::UNREADABLE)
     }
 
+    /// What it is to a user, in a word: by its state and by what is told beside it.
+    pub fn condition(&self, user: UserId) -> Condition {
+        match self.state(user).condition() {
+            Condition::InUse if self.about.off_by_manifest.contains(&user) => Condition::Dormant,
+            Condition::Uninstalled if self.about.archived.contains(&user) => Condition::Archived,
+            condition => condition,
+        }
+    }
+
     /// The partition that the code is on, from its path: "system", "product", "data" …
     pub fn partition(&self) -> &str {
         let path = self.path.as_ref().map_or("", DevicePath::as_str);
@@ -116,6 +125,10 @@ pub struct PackageDetails {
     pub parts: BTreeMap<UserId, SwitchedParts>,
     /// Who has suspended it, by user.
     pub suspended_by: BTreeMap<UserId, PackageId>,
+    /// Users for whom it is off by its own manifest, and nobody has switched it on.
+    pub off_by_manifest: BTreeSet<UserId>,
+    /// Users who have archived it.
+    pub archived: BTreeSet<UserId>,
 }
 
 /// Classes of an app's parts that it has switched itself, mostly when it was set up.

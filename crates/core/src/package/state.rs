@@ -45,10 +45,14 @@ impl Enabled {
 pub enum Condition {
     /// Installed and not off in any way.
     InUse,
+    /// Installed, and off by its own manifest: nobody has switched it on.
+    Dormant,
     /// Installed, but disabled.
     Disabled,
     /// Not installed for this user, but still on the device, so that it can be had again.
     Uninstalled,
+    /// Archived: its code went, its icon and its data stay, and whoever opens it has it again from where it came.
+    Archived,
     /// Installed, but hidden.
     Hidden,
     /// Installed, but suspended: greyed out and not started.
@@ -64,8 +68,10 @@ impl Condition {
     pub fn word(self) -> &'static str {
         match self {
             Self::InUse => "in use",
+            Self::Dormant => "dormant",
             Self::Disabled => "disabled",
             Self::Uninstalled => "uninstalled",
+            Self::Archived => "archived",
             Self::Hidden => "hidden",
             Self::Suspended => "suspended",
             Self::Absent => "absent",

@@ -70,6 +70,8 @@ pub enum SkipReason {
     Forbidden,
     /// Another app has suspended it, and only that one takes it back.
     SuspendedByOther,
+    /// Its user has archived it: installing what is on the device does not bring its code back.
+    Archived,
     /// It could not be undone, and that was not asked for.
     NoWayBack,
     /// There is no way to put it back from here.
@@ -104,6 +106,7 @@ impl fmt::Display for SkipReason {
             Self::Forbidden => "it is forbidden for this user by whoever manages it",
             Self::Library => "it is a library that apps use; it goes by itself when none does",
             Self::SuspendedByOther => "another app has suspended it, and only that one can take it back",
+            Self::Archived => "its user has archived it: opening its icon on the device fetches it again",
             Self::NoWayBack => "it could not be put back from here; disable instead, or allow it explicitly",
             Self::NeedsApk => {
                 "putting it back takes its APK: its code is not on the device, or this Android cannot reinstall it"

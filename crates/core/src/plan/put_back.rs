@@ -5,7 +5,7 @@ use wibbet_types::{PackageId, UserId};
 use super::change::Change;
 use super::plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
 use crate::android::Capabilities;
-use crate::package::{Enabled, Inventory, Package, PackageKind, PackageState};
+use crate::package::{Condition, Enabled, Inventory, Package, PackageKind, PackageState};
 
 /// Plans putting packages back, each to the state that is named with it.
 pub fn plan_put_back(
@@ -44,6 +44,10 @@ pub fn plan_put_back(
         };
         if before.unreadable {
             push(usual, Some(SkipReason::Unreadable));
+            continue;
+        }
+        if package.condition(*user) == Condition::Archived {
+            push(usual, Some(SkipReason::Archived));
             continue;
         }
         match changes_to(before, *target, capabilities) {

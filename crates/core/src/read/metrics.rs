@@ -6,6 +6,7 @@ use wibbet_types::{DeviceTime, PackageId, UserId};
 
 use super::lines::Lines;
 use super::parts::{marked_request, part_of};
+use super::processes::{ProcessOwners, Processes};
 use crate::android::Capabilities;
 use crate::ask::Request;
 use crate::package::{Metrics, Sizes, Source};
@@ -16,13 +17,13 @@ const LONGEST_LINE: usize = 4 * 1024 * 1024;
 /// Packages of which something is kept.
 const MOST: usize = 100_000;
 
-/// What is asked for a source. Older `ps` lists everything without an option and takes `-A` for a name to look for.
+/// What is asked for a source.
 fn command(source: Source, capabilities: &Capabilities) -> String {
     match source {
         Source::Clock => "date '+%Y-%m-%d %H:%M:%S %s'".into(),
         Source::Sizes => capabilities.dump("diskstats"),
         Source::Memory => capabilities.dump("meminfo"),
-        Source::Running => "ps -A; ps".into(),
+        Source::Running => capabilities.processes().into(),
         // Plain numbers, which no locale changes. `--checkin` would mark what it tells as taken.
         Source::Usage if capabilities.tells_use_in_numbers() => capabilities.dump("usagestats -c"),
         Source::Usage => capabilities.dump("usagestats"),
@@ -62,11 +63,12 @@ fn ask(sources: &[Source], capabilities: &Capabilities) -> Request {
 /// Reads the answers to [`measure_requests`] as they come.
 #[derive(Debug, Default)]
 pub struct MeasureReader {
+    owners: ProcessOwners,
     lines: Lines,
     state: State,
 }
 
-#[derive(Debug, Default)]
+#[derive(Debug, Clone, Default)]
 struct State {
     part: Option<Source>,
     metrics: Metrics,
@@ -77,22 +79,29 @@ struct State {
     /// The user whose use is being told; old dumps name none.
     user: Option<UserId>,
     in_processes: bool,
+    processes: Processes,
     /// The first line of a part that told nothing else.
     said: BTreeMap<Source, String>,
 }
 
 impl MeasureReader {
-    /// Takes a piece.
+    /// For a device with these packages.
+    pub fn new(owners: ProcessOwners) -> Self {
+        Self { owners, ..Self::default() }
+    }
+
+    /// Takes a piece of an answer.
     pub fn feed(&mut self, piece: &[u8]) {
-        let Self { lines, state } = self;
+        let Self { lines, state, .. } = self;
         lines.feed(piece, LONGEST_LINE, &mut |line| state.read_line(line));
     }
 
-    /// What was told.
-    pub fn finish(mut self) -> Metrics {
-        let Self { lines, state } = &mut self;
-        lines.finish(&mut |line| state.read_line(line));
-        self.state.finish()
+    /// An answer has ended, and another may follow. What has been told so far.
+    pub fn end_answer(&mut self) -> Metrics {
+        let Self { lines, state, owners } = self;
+        std::mem::take(lines).finish(&mut |line| state.read_line(line));
+        state.part = None;
+        state.clone().finish(owners)
     }
 }
 
@@ -111,7 +120,7 @@ impl State {
         match part {
             Source::Clock => self.read_clock(line),
             Source::Sizes => self.read_sizes(line),
-            Source::Running => self.read_process(line),
+            Source::Running => self.processes.read_process(line),
             Source::Usage => self.read_use(line.trim()),
             Source::Memory => self.read_memory(line),
         }
@@ -151,19 +160,6 @@ impl State {
                 self.lists.insert(name, numbers);
             }
         }
-    }
-
-    /// A line of `ps`: the user first, the name last.
-    fn read_process(&mut self, line: &str) {
-        let mut words = line.split_whitespace();
-        let (Some(owner), Some(name)) = (words.next(), words.next_back()) else { return };
-        let Ok(id) = name.split(':').next().unwrap_or("").parse::<PackageId>() else { return };
-        if !name.contains('.') || name.starts_with("android.hardware") || self.metrics.running.len() >= MOST {
-            return;
-        }
-        // "u10_a123" and "u10_system" are user 10's.
-        let user = owner.strip_prefix('u').and_then(|o| o.split('_').next()).and_then(|n| n.parse().ok());
-        self.metrics.running.insert((id, user.unwrap_or(UserId::OWNER)));
     }
 
     fn read_use(&mut self, line: &str) {
@@ -217,35 +213,24 @@ impl State {
         if !self.in_processes {
             return;
         }
-        // "    345,678K: com.android.systemui (pid 1234)"; older: "   345678 kB: com.x (pid 1234 / activities)".
-        let Some((number, rest)) = line.trim().split_once(": ") else { return };
-        let digits: String = number.chars().filter(char::is_ascii_digit).take(12).collect();
-        let name = rest.split([' ', ':']).next().unwrap_or("");
-        if let (Ok(kib), Ok(id)) = (digits.parse::<u64>(), name.parse::<PackageId>())
-            && (name.contains('.') || name == "system")
-            && self.metrics.memory.len() < MOST
-        {
-            let id = if name == "system" { "android".parse().unwrap_or(id) } else { id };
-            let sum = self.metrics.memory.entry(id).or_default();
-            *sum = sum.saturating_add(kib.saturating_mul(1024));
-        }
+        self.processes.read_share(line);
     }
 
-    fn finish(mut self) -> Metrics {
-        let list = |name: &str| self.lists.get(name).map_or(&[][..], Vec::as_slice);
-        let (code, data, cache) = (list("App Sizes:"), list("App Data Sizes:"), list("Cache Sizes:"));
+    fn finish(mut self, owners: &ProcessOwners) -> Metrics {
+        let lists = ["App Sizes:", "App Data Sizes:", "Cache Sizes:"].map(|name| self.lists.get(name));
         for (n, id) in self.names.iter().enumerate() {
-            let at = |list: &[u64]| list.get(n).copied().unwrap_or(0);
-            if let Some(id) = id.as_ref().filter(|_| n < code.len()) {
-                self.metrics.sizes.insert(id.clone(), Sizes { code: at(code), data: at(data), cache: at(cache) });
+            let [code, data, cache] = lists.map(|list| list.and_then(|list| list.get(n)).copied());
+            if let Some(id) = id.as_ref().filter(|_| code.or(data).or(cache).is_some()) {
+                self.metrics.sizes.insert(id.clone(), Sizes { code, data, cache });
             }
         }
+        self.processes.tell(owners, &mut self.metrics);
         for source in self.metrics.asked.clone() {
             let empty = match source {
                 Source::Clock => self.metrics.now.is_none(),
                 Source::Sizes => self.metrics.sizes.is_empty(),
-                Source::Memory => self.metrics.memory.is_empty(),
-                Source::Running => self.metrics.running.is_empty(),
+                Source::Memory => !self.processes.has_shares(),
+                Source::Running => self.processes.is_empty(),
                 Source::Usage => self.metrics.usage.values().all(BTreeMap::is_empty),
             };
             if empty {
@@ -283,9 +268,14 @@ wibbet-part:4\nuser=0\n  Last 24 hour events (timeRange=\"x\")\n    time=\"2026-
 Total PSS by process:\n    345,678K: com.a (pid 2000 / activities)\n      1,000K: com.a:remote (pid 2001)\n    200,000K: system (pid 700)\n\nTotal PSS by OOM adjustment:\n    500,000K: Native\n";
 
     fn read(text: &str) -> Metrics {
-        let mut reader = MeasureReader::default();
+        let mut reader = reader();
         reader.feed(text.as_bytes());
-        reader.finish()
+        reader.end_answer()
+    }
+
+    fn reader() -> MeasureReader {
+        let owners = [("android", 1000), ("com.a", 10_055), ("com.b", 10_056)];
+        MeasureReader::new(crate::read::processes::tests::owners(&owners))
     }
 
     fn id(text: &str) -> PackageId {
@@ -294,12 +284,15 @@ Total PSS by process:\n    345,678K: com.a (pid 2000 / activities)\n      1,000K
 
     #[test]
     fn a_new_phone() {
-        let mut m = read(NEW);
-        m.merge(read(MEMORY));
-        let sizes = |text: &str| m.sizes.get(&id(text)).map(|s| (s.code, s.data, s.cache, s.total()));
-        assert_eq!((sizes("com.a"), sizes("com.b")), (Some((100, 10, 1, 111)), Some((200, 20, 2, 222))));
+        let mut reader = reader();
+        reader.feed(NEW.as_bytes());
+        assert!(!reader.end_answer().tells(Source::Memory));
+        reader.feed(MEMORY.as_bytes());
+        let m = reader.end_answer();
+        let sizes = |text: &str| m.sizes.get(&id(text)).map_or([None; 4], |s| [s.code, s.data, s.cache, s.total()]);
+        assert_eq!((sizes("com.a"), sizes("com.b")), ([100, 10, 1, 111].map(Some), [200, 20, 2, 222].map(Some)));
         assert_eq!(m.sizes.len(), 2);
-        assert_eq!(m.running.len(), 2);
+        assert_eq!(m.running.len(), 3);
         assert!(m.running.contains(&(id("com.a"), UserId::new(10))));
         assert_eq!(m.usage[&UserId::OWNER][&id("com.a")].seconds, 3605);
         let days = |text: &str| {
@@ -315,7 +308,7 @@ Total PSS by process:\n    345,678K: com.a (pid 2000 / activities)\n      1,000K
 
     #[test]
     fn old_phones_and_what_they_do_not_tell() {
-        let text = "wibbet-part:0\r\n2017-03-01 10:00:00\r\nwibbet-part:1\r\nLatency: 0ms\r\nwibbet-part:3\r\nUSER     PID   PPID  VSIZE  RSS     WCHAN    PC        NAME\r\nu0_a12    1400  200   500000 40000 ffffffff b6f S com.a\r\n\
+        let text = "wibbet-part:0\r\n2017-03-01 10:00:00\r\nwibbet-part:1\r\nLatency: 0ms\r\nwibbet-part:3\r\nUSER     PID   PPID  VSIZE  RSS     WCHAN    PC        NAME\r\nu0_a55    1400  200   500000 40000 ffffffff b6f S com.a\r\n\
 wibbet-part:4\r\nuser=0\r\n  In-memory daily stats\r\n    packages\r\n      package=com.a totalTime=\"00:30\" lastTime=\"2017-02-20 09:00:00\"\r\n\
 wibbet-part:2\r\nApplications Memory Usage (kB):\r\nTotal PSS by process:\r\n    56789 kB: com.a (pid 1400 / activities)\r\n";
         let m = read(text);
@@ -328,6 +321,10 @@ wibbet-part:2\r\nApplications Memory Usage (kB):\r\nTotal PSS by process:\r\n   
         assert!(none.gaps[&Source::Usage].contains("Can't find service"));
         assert!(none.gaps[&Source::Memory].contains("said nothing"));
         assert!(!none.tells(Source::Sizes), "it was not even asked");
+        // 8.1 lists no sizes of data: they are not nothing.
+        let some = read("wibbet-part:1\nPackage Names: [\"com.a\"]\nApp Sizes: [5]\nCache Sizes: [7]\n");
+        let sizes = some.sizes[&id("com.a")];
+        assert_eq!((sizes.code, sizes.data, sizes.total()), (Some(5), None, None));
     }
 
     #[test]
@@ -371,10 +368,10 @@ wibbet-part:2\r\nApplications Memory Usage (kB):\r\nTotal PSS by process:\r\n   
     proptest! {
         #[test]
         fn cuts_do_not_matter(cut in 0..NEW.len()) {
-            let mut reader = MeasureReader::default();
+            let mut reader = reader();
             reader.feed(&NEW.as_bytes()[..cut]);
             reader.feed(&NEW.as_bytes()[cut..]);
-            prop_assert_eq!(reader.finish(), read(NEW));
+            prop_assert_eq!(reader.end_answer(), read(NEW));
         }
 
         #[test]
@@ -383,7 +380,7 @@ wibbet-part:2\r\nApplications Memory Usage (kB):\r\nTotal PSS by process:\r\n   
             let mut reader = MeasureReader::default();
             reader.feed(format!("wibbet-part:{part}\n").as_bytes());
             reader.feed(&bytes);
-            reader.finish();
+            reader.end_answer();
             read_languages(&String::from_utf8_lossy(&bytes));
         }
     }

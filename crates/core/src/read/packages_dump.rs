@@ -73,7 +73,7 @@ enum Section {
 
 /// A list within a package.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum List {
+pub(super) enum List {
     /// Permissions that it declares.
     Declared,
     /// Permissions that it asks for.
@@ -345,7 +345,9 @@ impl DumpReader {
 impl DumpedPackage {
     /// Where it comes from; `factory` where a factory version stands under it.
     pub fn kind(&self, factory: bool) -> PackageKind {
-        match (self.system, self.updated || factory) {
+        // What is on the data partition without a version under it came from elsewhere, whatever else it says of itself.
+        let came_later = self.path.as_ref().is_some_and(|path| path.as_str().starts_with("/data/app/")) && !factory;
+        match (self.system && !came_later, self.updated || factory) {
             _ if self.library.is_some() => PackageKind::Library,
             (true, true) => PackageKind::UpdatedSystem,
             (true, false) => PackageKind::System,
@@ -369,7 +371,7 @@ fn header(line: &str) -> Option<Result<PackageId, ()>> {
     is_number.then(|| id.parse().map_err(|_| ()))
 }
 
-fn take_permission(about: &mut PackageDetails, list: List, name: Arc<str>) {
+pub(super) fn take_permission(about: &mut PackageDetails, list: List, name: Arc<str>) {
     match list {
         List::Declared if about.declares.len() < MOST_PERMISSIONS => about.declares.push(name),
         List::Requested if about.requests.len() < MOST_PERMISSIONS => about.requests.push(name),
@@ -386,7 +388,7 @@ fn take_permission(about: &mut PackageDetails, list: List, name: Arc<str>) {
     }
 }
 
-fn list_head(line: &str, user: Option<UserId>) -> Option<List> {
+pub(super) fn list_head(line: &str, user: Option<UserId>) -> Option<List> {
     Some(match line.trim_end() {
         "declared permissions:" => List::Declared,
         "requested permissions:" => List::Requested,
@@ -401,7 +403,7 @@ fn list_head(line: &str, user: Option<UserId>) -> Option<List> {
 
 /// A permission's name and whether it is given: `android.permission.CAMERA: granted=false, flags=[ … ]`. Old dumps
 /// list only those that are given.
-fn permission(line: &str) -> Option<(&str, bool)> {
+pub(super) fn permission(line: &str) -> Option<(&str, bool)> {
     let (name, rest) = line.trim_end().split_once(':').unwrap_or((line.trim_end(), ""));
     let is_name =
         name.contains('.') && name.bytes().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'.' | b'_' | b'-'));
@@ -425,6 +427,12 @@ fn read_fact_of_user(package: &mut DumpedPackage, user: UserId, line: &str) {
             if let Some(state) = package.states.get_mut(&user).filter(|state| !state.installed && !state.unreadable) {
                 *state = PackageState::ABSENT;
             }
+        }
+        // Android 15 on: its code went, its icon and data stayed.
+        "archiveTime" | "archiveActivityInfo" | "archiveState"
+            if package.states.get(&user).is_some_and(|state| !state.installed && !state.unreadable) =>
+        {
+            package.about.archived.insert(user);
         }
         "suspendingPackage" => {
             if let Ok(by) = value.parse() {
@@ -456,10 +464,10 @@ fn read_fact(package: &mut DumpedPackage, line: &str) {
     let value = value.trim_end();
     let about = &mut package.about;
     match name {
-        // It stands before all that an app may have written itself.
         "pkg" if value == "null" => package.code_gone = !package.has_code,
         "pkg" => package.has_code = true,
-        "codePath" => package.path = value.parse().ok(),
+        // It stands before all that an app may have written itself.
+        "codePath" if package.path.is_none() => package.path = value.parse().ok(),
         "versionName" => package.version = PlainText::new(value),
         "flags" | "pkgFlags" => {
             for flag in value.split(['[', ' ', ']']) {

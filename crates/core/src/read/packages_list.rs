@@ -19,6 +19,11 @@ pub fn installed_request(user: UserId, id: Option<&PackageId>) -> Request {
     Request::look(&words.into_iter().chain(id.map(PackageId::as_str)).collect::<Vec<_>>())
 }
 
+/// What shows what is off for a user, whether somebody switched it off or its own manifest has it off.
+pub fn disabled_request(user: UserId) -> Request {
+    Request::look(&["list", "packages", "-d", "--user", &user.to_string()])
+}
+
 /// The ids that such a list names; `None` unless all of it is a list.
 pub fn read_installed(said: &Output) -> Option<BTreeSet<PackageId>> {
     // The linker of some builds warns of something before each program.

@@ -37,14 +37,15 @@ pub fn users_by_number(numbers: impl IntoIterator<Item = UserId>) -> Vec<User> {
 /// Reads lines like `UserInfo{10:Work profile:1030} running`. A name may hold colons and braces;
 /// lines of another kind are skipped.
 pub fn read_users(text: &str) -> Vec<User> {
-    let mut users: Vec<User> = text.lines().filter_map(read_line).collect();
+    let mut users: Vec<User> = text.lines().filter_map(read_user).collect();
     users.sort_by_key(|u| u.id);
     users.dedup_by_key(|u| u.id);
     users.truncate(MOST_USERS);
     users
 }
 
-fn read_line(line: &str) -> Option<User> {
+/// A user out of a line; what stands behind the brace tells whether it runs.
+pub(super) fn read_user(line: &str) -> Option<User> {
     let inside = line.trim().strip_prefix("UserInfo{")?;
     let (inside, rest) = inside.rsplit_once('}')?;
     let (id, inside) = inside.split_once(':')?;

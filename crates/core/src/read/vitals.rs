@@ -6,6 +6,7 @@ use std::time::Duration;
 use wibbet_types::{PackageId, UserId};
 
 use super::parts::{marked_request, parts};
+use super::users::read_user;
 use crate::ask::Request;
 use crate::device::{Battery, Forbidden, Managed, Root, Space, UserCondition, UserKind, Vitals};
 
@@ -34,6 +35,7 @@ pub fn report_request() -> Request {
 pub fn read_report(text: &str) -> (Vitals, Vec<UserCondition>) {
     let mut vitals = Vitals::default();
     let mut users = Vec::new();
+    let mut policy_told = false;
     for (name, body) in parts(text) {
         let first = body.lines().next().unwrap_or("").trim();
         match name {
@@ -51,11 +53,20 @@ pub fn read_report(text: &str) -> (Vitals, Vec<UserCondition>) {
                 vitals.root = Some(if found { Root::Su } else { Root::None });
             }
             "users" => users = user_conditions(body),
-            "policy" => vitals.managed = managed(body),
+            "policy" => {
+                vitals.managed = managed(body);
+                policy_told = body.contains("Device Policy Manager");
+            }
             "accounts" => vitals.accounts = accounts(body),
             _ => {}
         }
     }
+    // Makers make profiles for locked folders and second copies of apps that are work profiles to Android; nobody manages
+    // those.
+    let nobodys = |user: &&mut UserCondition| {
+        user.kind == Some(UserKind::Work) && !vitals.managed.iter().any(|owner| owner.user == Some(user.id))
+    };
+    users.iter_mut().filter(nobodys).filter(|_| policy_told).for_each(|user| user.kind = Some(UserKind::Profile));
     (vitals, users)
 }
 
@@ -108,17 +119,13 @@ fn user_conditions(body: &str) -> Vec<UserCondition> {
     let mut users: Vec<UserCondition> = Vec::new();
     let mut effective = false;
     for line in body.lines().map(str::trim) {
-        if let Some(id) = line.strip_prefix("UserInfo{").and_then(|l| l.split(':').next()) {
-            if let Ok(id) = id.parse::<UserId>()
+        if line.starts_with("UserInfo{") {
+            let told = read_user(line);
+            let kind = told.as_ref().map(|user| user.kind);
+            if let Some(id) = told.map(|user| user.id)
                 && !users.iter().any(|u| u.id == id)
             {
-                users.push(UserCondition {
-                    id,
-                    kind: None,
-                    running: None,
-                    unlocked: None,
-                    forbidden: Forbidden::default(),
-                });
+                users.push(UserCondition { id, kind, running: None, unlocked: None, forbidden: Forbidden::default() });
             }
             continue;
         }
@@ -130,7 +137,7 @@ fn user_conditions(body: &str) -> Vec<UserCondition> {
             _ => effective = false,
         }
         if let Some(kind) = line.strip_prefix("Type: ") {
-            user.kind = user_kind(kind.trim());
+            user.kind = user_kind(kind.trim()).or(user.kind);
         } else if let Some(state) = line.strip_prefix("State: ") {
             let state = state.trim();
             user.running = Some(state.starts_with("RUNNING"));
@@ -149,7 +156,8 @@ fn user_kind(name: &str) -> Option<UserKind> {
         "SYSTEM" => UserKind::Owner,
         "MANAGED" => UserKind::Work,
         "CLONE" => UserKind::Clone,
-        "PRIVATE" | "TEST" | "COMMUNAL" => UserKind::Profile,
+        "PRIVATE" => UserKind::Private,
+        "TEST" | "COMMUNAL" => UserKind::Profile,
         "GUEST" => UserKind::Guest,
         "SECONDARY" | "DEMO" | "RESTRICTED" => UserKind::Full,
         _ => return None,

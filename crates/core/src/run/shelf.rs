@@ -54,7 +54,7 @@ impl Shelf {
         let record = Record::of(runs.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step))));
         for package in inventory.packages.values() {
             for user in &inventory.users {
-                let condition = package.state(user.id).condition();
+                let condition = package.condition(user.id);
                 if condition.is_off() {
                     let (origin, target) = record.origin(&package.id, user.id);
                     if user.id != UserId::OWNER && condition == Condition::Uninstalled && origin == Origin::Before {

@@ -55,8 +55,10 @@ const fn row(name: &'static str, fact: Fact, doc: &'static str) -> FactRow {
 /// The facts, with what each finds. Another one is a row, and what it holds of.
 const ROWS: &[FactRow] = &[
     row("in-use", Fact::Is(Condition::InUse), "installed for the user, and on"),
+    row("dormant", Fact::Is(Condition::Dormant), "installed, and off by its own manifest"),
     row("disabled", Fact::Is(Condition::Disabled), "installed, but disabled"),
     row("uninstalled", Fact::Is(Condition::Uninstalled), "uninstalled for the user, still on the device"),
+    row("archived", Fact::Is(Condition::Archived), "its code went, its icon and data stayed"),
     row("hidden", Fact::Is(Condition::Hidden), "hidden by an administrator or root"),
     row("suspended", Fact::Is(Condition::Suspended), "greyed out and not started"),
     row("unreadable", Fact::Is(Condition::Unreadable), "its state could not be read"),
@@ -82,7 +84,7 @@ pub fn facts() -> impl Iterator<Item = FactRow> {
 impl Fact {
     pub(crate) fn holds(self, entry: &CatalogEntry<'_>, chosen: bool) -> Option<bool> {
         let package = entry.package;
-        let condition = package.state(entry.user).condition();
+        let condition = package.condition(entry.user);
         Some(match self {
             Self::Is(wanted) => condition == wanted,
             Self::Off => condition.is_off(),

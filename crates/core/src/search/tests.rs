@@ -44,7 +44,7 @@ fn catalog() -> Catalog {
             ..PackageDetails::default()
         };
         packages.push(Package { path: path.parse().ok(), about, ..Package::bare(id.clone(), kind, states) });
-        metrics.sizes.insert(id.clone(), Sizes { code: megabytes * 1_000_000, data: 1, cache: 0 });
+        metrics.sizes.insert(id.clone(), Sizes { code: Some(megabytes * 1_000_000), data: Some(1), cache: Some(0) });
         used.insert(
             id.clone(),
             Usage { last: idle.map(|d: i64| DeviceTime(NOW - d * 86_400 - 5)), seconds: 60, ..Usage::default() },

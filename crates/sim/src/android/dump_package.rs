@@ -6,7 +6,7 @@ use super::installed::InstalledPackage;
 use super::metrics::days_ago;
 use super::output::Output;
 use super::state::State;
-use crate::catalogue::usage;
+use crate::catalogue::{identity, usage};
 use crate::scenario::SimKind;
 
 impl State {
@@ -96,12 +96,18 @@ fn write_package(out: &mut String, id: &str, package: &InstalledPackage, sdk: u3
     if data.update.is_some() {
         flags.push_str("UPDATED_SYSTEM_APP ");
     }
+    if identity::is_persistent(id) {
+        flags.push_str("PERSISTENT ");
+    }
     let id_name = if sdk >= 33 { "appId" } else { "userId" };
     let _ = writeln!(out, "  Package [{}] ({:x}):", data.real_name.as_deref().unwrap_or(id), package.uid ^ 0xa55a);
     if data.real_name.is_some() {
         let _ = writeln!(out, "    compat name={id}");
     }
     let _ = writeln!(out, "    {id_name}={}", package.uid);
+    if let Some(name) = package.shared_user() {
+        let _ = writeln!(out, "    sharedUser=SharedUserSetting{{{:x} {name}/{}}}", package.uid ^ 0x3c3c, package.uid);
+    }
     if package.code_gone {
         // What is left of it are its settings.
         let _ = writeln!(out, "    pkg=null\n    codePath={path}\n    resourcePath={path}");
@@ -153,6 +159,9 @@ fn write_users(out: &mut String, id: &str, package: &InstalledPackage, sdk: u32)
                 let never = data.not_given.contains(user) && !state.installed;
                 let _ = writeln!(out, "      uninstallReason={}", u8::from(never));
             }
+            if data.archived && !state.installed && sdk >= 35 {
+                let _ = writeln!(out, "        archiveTime={}\n        unarchiveInstallerTitle=Market", days_ago(30));
+            }
             if state.suspended && sdk >= 28 {
                 let by = data.suspended_by.as_deref().unwrap_or("com.android.shell");
                 if sdk >= 29 {
@@ -203,11 +212,14 @@ fn write_facts(out: &mut String, id: &str, package: &InstalledPackage, sdk: u32)
     if sdk >= 23 {
         out.push_str("    requested permissions:\n");
         out.extend(permissions.iter().map(|p| format!("      {p}\n")));
-        out.push_str("    install permissions:\n");
-        for name in permissions.iter().filter(|p| !usage::is_asked_for(p)) {
-            let _ = writeln!(out, "      {name}: granted=true");
+        // Those of a user that is shared are told with that user.
+        if package.shared_user().is_none() {
+            out.push_str("    install permissions:\n");
+            for name in permissions.iter().filter(|p| !usage::is_asked_for(p)) {
+                let _ = writeln!(out, "      {name}: granted=true");
+            }
         }
-    } else {
+    } else if package.shared_user().is_none() {
         out.push_str("    grantedPermissions:\n");
         out.extend(permissions.iter().map(|p| format!("      {p}\n")));
     }
@@ -215,6 +227,9 @@ fn write_facts(out: &mut String, id: &str, package: &InstalledPackage, sdk: u32)
 
 /// What the user agreed to.
 fn write_granted(out: &mut String, id: &str, package: &InstalledPackage, user: u32) {
+    if package.shared_user().is_some() {
+        return;
+    }
     out.push_str("      runtime permissions:\n");
     let agreed = package.given.get(&user);
     for name in usage::permissions(id).iter().filter(|p| usage::is_asked_for(p)) {

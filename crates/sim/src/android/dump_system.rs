@@ -6,6 +6,22 @@ use super::output::Output;
 use super::state::State;
 
 impl State {
+    /// The computers that were allowed for good. Who is allowed once only is not among them. Source: `AdbDebuggingManager.dump`,
+    /// up to Android 9 within `dumpsys usb`.
+    pub(crate) fn stored_keys(&self) -> Output {
+        let lines = |between: &str| self.trusted.iter().map(|line| format!("{line}{between}")).collect::<String>();
+        Output::ok(match self.scenario.android.sdk {
+            29.. => format!(
+                "ADB MANAGER STATE (dumpsys adb):\n{{\n  debugging_manager={{\n    connected_to_adb=true\n    user_keys={}\n    system_keys=\n  }}\n}}\n",
+                lines("\n")
+            ),
+            _ => format!(
+                "USB MANAGER STATE (dumpsys usb):\n  USB Debugging State:\n    Connected to adbd: true\n    User keys:\n{}\n    System keys:\nIOException: java.io.FileNotFoundException\n",
+                lines("\n")
+            ),
+        })
+    }
+
     /// `dumpsys` of the other services.
     pub(crate) fn dump_system(&self, service: &str) -> Output {
         let s = &self.scenario;
@@ -24,6 +40,7 @@ impl State {
                 out.push_str("Users:\n");
                 for user in &s.users {
                     let kind = match user.flags {
+                        _ if user.private => "profile.PRIVATE",
                         _ if user.id == 0 => "full.SYSTEM",
                         f if f & 0x20 != 0 && user.id >= 900 => "profile.CLONE",
                         f if f & 0x20 != 0 => "profile.MANAGED",

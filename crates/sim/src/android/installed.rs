@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::apk::Plan;
-use crate::catalogue::{labels, usage};
+use crate::catalogue::{identity, labels, usage};
 use crate::scenario::{Scenario, SimKind, SimPackage};
 
 /// A package's state for a user.
@@ -41,6 +41,7 @@ pub(crate) struct InstalledPackage {
 impl InstalledPackage {
     pub(crate) fn all_of(scenario: &Scenario) -> BTreeMap<String, Self> {
         let all_users: Vec<u32> = scenario.users.iter().map(|u| u.id).collect();
+        let mut shared_numbers = BTreeMap::new();
         let holding = |(n, data): (usize, &SimPackage)| {
             let users = scenario.users.iter().map(|user| {
                 let has = data.users.as_ref().unwrap_or(&all_users).contains(&user.id)
@@ -54,7 +55,13 @@ impl InstalledPackage {
                 };
                 (user.id, state)
             });
-            let uid = 10_000 + u32::try_from(n).unwrap_or(0);
+            let own = 10_000 + u32::try_from(n).unwrap_or(0);
+            let uid = match (&data.shared_user, identity::shared_user(&data.id)) {
+                (Some(name), _) => *shared_numbers.entry(name.clone()).or_insert(own),
+                (None, Some((_, Some(number)))) => number,
+                (None, Some((name, None))) => *shared_numbers.entry(name.to_owned()).or_insert(own),
+                (None, None) => own,
+            };
             let users: BTreeMap<u32, UserState> = users.collect();
             let has: Vec<u32> = users.iter().filter(|(_, state)| state.installed).map(|(user, _)| *user).collect();
             let parts = match data.parts_off.is_empty() && data.parts_on.is_empty() {
@@ -66,6 +73,16 @@ impl InstalledPackage {
             (data.id.clone(), package)
         };
         scenario.inventory.packages.iter().enumerate().map(holding).collect()
+    }
+
+    /// The user that it shares.
+    pub(crate) fn shared_user(&self) -> Option<&str> {
+        self.data.shared_user.as_deref().or_else(|| identity::shared_user(&self.data.id).map(|(name, _)| name))
+    }
+
+    /// The name of its process.
+    pub(crate) fn process(&self) -> &str {
+        self.data.process.as_deref().unwrap_or_else(|| identity::process(&self.data.id))
     }
 
     /// What goes with it when it is uninstalled for a user, beside its data.

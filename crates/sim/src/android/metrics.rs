@@ -1,10 +1,11 @@
 //! Clock, sizes, memory, processes and use.
 
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use super::output::Output;
 use super::state::State;
-use crate::catalogue::usage;
+use crate::catalogue::{identity, usage};
 
 /// The day on which bench devices began: 2026-11-23, as days since 1970.
 const TODAY: u64 = 20_780;
@@ -80,7 +81,9 @@ impl State {
     pub(crate) fn diskstats(&self) -> Output {
         let mut out =
             String::from("Latency: 1ms [512B Data Write]\nData-Free: 61250000K / 112000000K total = 54% free\n");
-        if self.scenario.android.sdk < 26 {
+        let worked_out =
+            self.sizes_from.is_none_or(|from| from.is_some_and(|from| from <= tokio::time::Instant::now()));
+        if self.scenario.android.sdk < 26 || !worked_out {
             return Output::ok(out);
         }
         let ids: Vec<&String> = self.packages.keys().collect();
@@ -91,23 +94,52 @@ impl State {
         let cache = ids.iter().map(|id| usage::data_sizes(id).1).collect();
         let _ = write!(
             out,
-            "App Size: {}\nPackage Names: [{}]\nApp Sizes: [{}]\nApp Data Sizes: [{}]\nCache Sizes: [{}]\n",
+            "App Size: {}\nPackage Names: [{}]\nApp Sizes: [{}]\n",
             data.iter().sum::<u64>(),
             names.join(","),
             list(code),
-            list(data.clone()),
-            list(cache)
         );
+        // They came with Android 9.
+        if self.scenario.android.sdk >= 28 {
+            let _ = writeln!(out, "App Data Sizes: [{}]", list(data));
+        }
+        let _ = writeln!(out, "Cache Sizes: [{}]", list(cache));
         Output::ok(out)
     }
 
-    fn processes(&self) -> impl Iterator<Item = (&String, u32, u64)> + '_ {
-        self.packages.iter().flat_map(move |(id, package)| {
-            let memory = usage::memory(id);
+    /// `cmd jobscheduler run -f PACKAGE ID`: has a job done now, whatever it waits for. The one known here works out how large
+    /// packages are (`DiskStatsLoggingService`).
+    pub(crate) fn job(&mut self, words: &[String]) -> Output {
+        let words: Vec<&str> = words.iter().map(String::as_str).collect();
+        match words.as_slice() {
+            ["run", "-f", "android", "1145656139"] if self.scenario.android.sdk >= 26 => {
+                if self.sizes_from == Some(None) {
+                    self.sizes_from = Some(Some(tokio::time::Instant::now() + std::time::Duration::from_secs(5)));
+                }
+                Output::ok("Running job [FORCED]\n")
+            }
+            ["run", .., package, id] => {
+                Output::failed(255, format!("Could not find job {id} in package {package} / user 0\n"))
+            }
+            _ => Output::failed(255, "Unknown command\n"),
+        }
+    }
+
+    /// The processes of apps: name, who it belongs to, and the memory of all that live in it, in KiB.
+    fn processes(&self) -> Vec<(String, u32, u32, u64)> {
+        let mut all: BTreeMap<(String, u32, u32), u64> = BTreeMap::new();
+        for (id, package) in &self.packages {
+            // What only changes the look of others has no code that could run.
+            let memory = usage::memory(id).filter(|_| !package.code_path().contains("/overlay/"));
             let front = self.front.0 == *id;
-            let users = package.users.keys().filter(move |user| (memory.is_some() || front) && self.here(id, **user));
-            users.map(move |user| (id, *user, memory.unwrap_or(64_000)))
-        })
+            for user in package.users.keys().filter(|user| (memory.is_some() || front) && self.here(id, **user)) {
+                // The framework's own process is the same for all users.
+                let user = if package.process() == "system" { 0 } else { *user };
+                let key = (package.process().to_owned(), package.uid, user);
+                *all.entry(key).or_default() += memory.unwrap_or(64_000);
+            }
+        }
+        all.into_iter().map(|((name, uid, user), kib)| (name, uid, user, kib)).collect()
     }
 
     pub(crate) fn meminfo(&self) -> Output {
@@ -115,14 +147,18 @@ impl State {
         let mut out = String::from("Applications Memory Usage (in Kilobytes):\nUptime: 93600 Realtime: 93600\n\n");
         let mut list = |title: &str, factor: u64| {
             let _ = writeln!(out, "{title}");
-            for (n, (id, _, kib)) in self.processes().enumerate() {
+            for (n, (name, _, _, kib)) in self.processes().iter().enumerate() {
                 let kib = kib * factor / 10;
-                let name = if id == "android" { "system" } else { id };
                 let _ = match sdk {
-                    ..24 => writeln!(out, "   {kib:>6} kB: {name} (pid {} / activities)", 700 + n),
-                    _ => writeln!(out, "    {:>3},{:03}K: {name} (pid {})", kib / 1000, kib % 1000, 700 + n),
+                    ..24 => writeln!(out, "   {kib:>6} kB: {name} (pid {} / activities)", 800 + n),
+                    _ => writeln!(out, "    {:>3},{:03}K: {name} (pid {})", kib / 1000, kib % 1000, 800 + n),
                 };
             }
+            // What runs beside Android's apps is listed too.
+            let _ = match sdk {
+                ..24 => writeln!(out, "     9000 kB: surfaceflinger (pid 310)"),
+                _ => writeln!(out, "      9,000K: surfaceflinger (pid 310)"),
+            };
             out.push('\n');
         };
         if sdk >= 31 {
@@ -133,24 +169,49 @@ impl State {
         Output::ok(out)
     }
 
-    pub(crate) fn ps(&self, all: bool) -> Output {
-        // Toolbox lists everything anyway and takes the option for a name; toybox lists everything only with it.
+    /// `ps`. Toolbox lists everything anyway and takes a word for a name to look for; toybox, which came with Android 8,
+    /// lists everything only with `-A`, and then what `-o` names.
+    pub(crate) fn ps(&self, words: &[String]) -> Output {
+        let all = words.first().is_some_and(|w| w == "-A");
         let old = self.scenario.android.sdk < 26;
-        let head = if old {
-            "USER     PID   PPID  VSIZE  RSS     WCHAN    PC         NAME\n"
-        } else {
-            "USER           PID  PPID     VSZ    RSS WCHAN            ADDR S NAME\n"
+        let fields: Option<Vec<&str>> =
+            words.iter().position(|w| w == "-o").and_then(|at| words.get(at + 1)).map(|f| f.split(',').collect());
+        let mut out = String::new();
+        let mut line = |owner: &str, pid: &str, parent: &str, rss: &str, name: &str| {
+            let _ = match &fields {
+                Some(fields) if !old => {
+                    let one = |field: &&str| match *field {
+                        "USER" => format!("{owner:<12}"),
+                        "PID" => format!("{pid:>5}"),
+                        "PPID" => format!("{parent:>5}"),
+                        "RSS" => format!("{rss:>6}"),
+                        _ => name.to_owned(),
+                    };
+                    writeln!(out, "{}", fields.iter().map(one).collect::<Vec<_>>().join(" "))
+                }
+                _ if pid == "PID" && old => {
+                    writeln!(out, "USER     PID   PPID  VSIZE  RSS     WCHAN    PC         NAME")
+                }
+                _ if pid == "PID" => {
+                    writeln!(out, "USER           PID  PPID     VSZ    RSS WCHAN            ADDR S NAME")
+                }
+                _ if old => writeln!(out, "{owner:<9} {pid:<5} {parent:<5} 900000 {rss:<6} ffffffff b6f41234 S {name}"),
+                _ => writeln!(out, "{owner:<12} {pid:>5} {parent:>5} 13000000 {rss:>6} 0                   0 S {name}"),
+            };
         };
-        let mut out = String::from(head);
+        line("USER", "PID", "PPID", "RSS", "NAME");
         if old == all {
             // What is left is the shell's own.
-            out.push_str("shell            990   400 10780000 3000 0 0 S ps\n");
+            line("shell", "990", "400", "3000", "ps");
             return Output::ok(out);
         }
-        out.push_str("root             1     0 10780000 9000 0 0 S init\nsystem         700   400 18000000 300000 0 0 S system_server\n");
-        for (n, (id, user, kib)) in self.processes().enumerate() {
-            let uid = self.packages.get(id).map_or(0, |p| p.uid) % 1000;
-            let _ = writeln!(out, "u{user}_a{uid:<10} {:>5}   400 13000000 {kib} 0 0 S {id}", 800 + n);
+        line("root", "1", "0", "9000", if old { "/init" } else { "init" });
+        line("system", "310", "1", "9000", if old { "/system/bin/surfaceflinger" } else { "surfaceflinger" });
+        line("root", "400", "1", "50000", "zygote64");
+        for (n, (name, uid, user, kib)) in self.processes().iter().enumerate() {
+            let name = if name == "system" { "system_server" } else { name };
+            let (owner, pid) = (identity::name_of(*uid, *user), (800 + n).to_string());
+            line(&owner, &pid, "400", &kib.to_string(), name);
         }
         Output::ok(out)
     }

@@ -13,6 +13,7 @@ mod properties;
 mod queries;
 mod settings;
 mod shell;
+mod short_dumps;
 mod state;
 mod tools;
 

@@ -134,6 +134,7 @@ impl State {
             "pm" => self.package_service(rest, Via::Pm),
             "cmd" if self.scenario.android.sdk >= 24 => match first {
                 Some("package") => self.package_service(&rest[1..], Via::Cmd),
+                Some("jobscheduler") => self.job(&rest[1..]),
                 Some("user") if rest.get(1).is_some_and(|w| w == "list") => self.list_users(),
                 other => Output::failed(20, format!("cmd: Can't find service: {}\n", other.unwrap_or(""))),
             },
@@ -141,6 +142,21 @@ impl State {
                 self.check_permission(&rest[2..])
             }
             "dumpsys" if first == Some("package") && rest.get(1).is_some_and(|w| w == "write") => self.write_all(),
+            "dumpsys" if first == Some("package") && rest.get(1).is_some_and(|w| w == "shared-users") => {
+                self.dump_shared_users()
+            }
+            "dumpsys" if first == Some("package") && rest.get(1).is_some_and(|w| w == "--checkin") => {
+                self.dump_short(rest.get(2).map(String::as_str))
+            }
+            "dumpsys"
+                if first == Some("package")
+                    && self.scenario.android.sdk >= 30
+                    && rest.get(1).is_some_and(|w| w == "known-packages") =>
+            {
+                self.known_packages()
+            }
+            "dumpsys" if first == Some("adb") && self.scenario.android.sdk >= 29 => self.stored_keys(),
+            "dumpsys" if first == Some("usb") => self.stored_keys(),
             "dumpsys" if first == Some("package") => self.dump_packages(rest.get(1).map(String::as_str)),
             "dumpsys" => match first.unwrap_or("") {
                 "diskstats" => self.diskstats(),
@@ -151,7 +167,7 @@ impl State {
                 other => self.dump_system(other),
             },
             "date" => self.date(rest),
-            "ps" => self.ps(first == Some("-A")),
+            "ps" => self.ps(rest),
             "dd" | "od" | "w" if self.no_tools => {
                 Output::failed(127, format!("/system/bin/sh: {program}: not found\n"))
             }

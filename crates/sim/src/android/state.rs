@@ -74,6 +74,8 @@ pub(crate) struct State {
     /// The fingerprint in the dialog that asks whether to allow a computer.
     pub(crate) asks: Option<String>,
     pub(crate) pairing: Option<PairingDialog>,
+    /// When the job that works sizes out will have done so, where it has not yet.
+    pub(super) sizes_from: Option<Option<Instant>>,
     /// Changes that are not on the disk yet.
     pub(super) unwritten: Option<super::installed::Unwritten>,
 }
@@ -111,6 +113,7 @@ impl State {
             front: (crate::catalogue::usage::home_screen(&scenario), 0),
             asks: None,
             pairing: None,
+            sizes_from: scenario.sizes_not_worked_out.then_some(None),
             unwritten: None,
             scenario,
         }

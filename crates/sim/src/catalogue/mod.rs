@@ -1,4 +1,5 @@
 //! What made-up apps are called and how they are used.
 
+pub(crate) mod identity;
 pub(crate) mod labels;
 pub(crate) mod usage;

@@ -207,7 +207,7 @@ impl Connection<'_> {
                 let mut taps = self.shared.taps.subscribe();
                 taps.mark_unchanged();
                 match self.shared.allow {
-                    Allow::After(time) => tokio::time::sleep(time).await,
+                    Allow::After(time) | Allow::Once(time) => tokio::time::sleep(time).await,
                     Allow::ByHand => drop(taps.changed().await),
                     Allow::Never => std::future::pending().await,
                 }
@@ -215,7 +215,9 @@ impl Connection<'_> {
                 if self.shared.state().asks.is_none() {
                     return std::future::pending().await;
                 }
-                self.shared.state().trusted.insert(key.line());
+                if !matches!(self.shared.allow, Allow::Once(_)) {
+                    self.shared.state().trusted.insert(key.line());
+                }
                 self.welcome();
             }
             _ => {}

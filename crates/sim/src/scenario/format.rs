@@ -68,6 +68,9 @@ pub struct Scenario {
     pub second_switch_off: bool,
     /// Whether the shell may enable and disable, where that is not as usual for the version.
     pub shell_disables: Option<bool>,
+    /// Whether the device has not been idle on its charger yet, when it works out how large packages are.
+    #[serde(default)]
+    pub sizes_not_worked_out: bool,
     /// Whether the maker's build keeps a package's enabled setting when it is uninstalled for a user.
     #[serde(default)]
     pub keeps_settings: bool,
@@ -152,6 +155,9 @@ pub struct SimUser {
     /// What is forbidden for it, beside debugging: names such as `no_uninstall_apps`.
     #[serde(default)]
     pub restrictions: Vec<String>,
+    /// Whether it is a private space.
+    #[serde(default)]
+    pub private: bool,
     /// Whether it was set up with few of the system's apps, as a work profile is: those with an icon were uninstalled for it.
     #[serde(default)]
     pub few_apps: bool,
@@ -256,6 +262,13 @@ pub struct SimPackage {
     pub static_library: Option<u64>,
     /// The name that its manifest has now; the system goes on keeping it under its id.
     pub real_name: Option<String>,
+    /// The user that it shares with others of its maker.
+    pub shared_user: Option<String>,
+    /// The name of its process, where that is not its id.
+    pub process: Option<String>,
+    /// Whether somebody has archived it: its code went, its icon stays (Android 15 on).
+    #[serde(default)]
+    pub archived: bool,
     /// Whether Android protects it from being disabled.
     #[serde(default)]
     pub protected: bool,

@@ -14,9 +14,9 @@ pub(crate) enum Form {
 }
 
 /// The columns of a file: with a state for each user.
-fn heads(catalog: &Catalog, columns: &[Column]) -> Vec<String> {
+fn heads(catalog: &Catalog, columns: &[Column], user: UserId) -> Vec<String> {
     let head = |column: &Column| match *column == Attribute::STATES {
-        true => catalog.inventory.users.iter().map(|u| format!("state_{}", u.id)).collect(),
+        true => catalog.inventory.users_to_tell(Some(user)).map(|u| format!("state_{}", u.id)).collect(),
         false => vec![column.name.to_owned()],
     };
     columns.iter().flat_map(head).collect()
@@ -25,8 +25,8 @@ fn heads(catalog: &Catalog, columns: &[Column]) -> Vec<String> {
 fn values<'a>(catalog: &Catalog, columns: &[Column], entry: &CatalogEntry<'a>) -> Vec<Option<Known<'a>>> {
     let value = |column: &Column| match *column == Attribute::STATES {
         true => {
-            let state = |user: UserId| Some(Known::State(entry.package.state(user).condition()));
-            catalog.inventory.users.iter().map(|u| state(u.id)).collect()
+            let state = |user: UserId| Some(Known::State(entry.package.condition(user)));
+            catalog.inventory.users_to_tell(Some(entry.user)).map(|u| state(u.id)).collect()
         }
         false => vec![(column.get)(entry)],
     };
@@ -36,7 +36,7 @@ fn values<'a>(catalog: &Catalog, columns: &[Column], entry: &CatalogEntry<'a>) -
 /// Writes some packages for a user. Sizes are in bytes, `idle` in days or `none`, `use` in seconds; what the device did
 /// not tell is empty, in JSON null.
 pub(crate) fn write(catalog: &Catalog, ids: &[PackageId], columns: &[Column], user: UserId, form: Form) -> String {
-    let heads = heads(catalog, columns);
+    let heads = heads(catalog, columns, user);
     let rows = ids.iter().filter_map(|id| catalog.entry(id, user)).map(|entry| values(catalog, columns, &entry));
     match form {
         Form::Csv => {

@@ -311,7 +311,7 @@ fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, met
         let command = wibbet_core::read::write_request().command();
         line(format_args!("in the end {command}\n           so that the device has it all on its disk"));
     }
-    if let Some(data) = plan.data_words(true, |id| metrics.sizes.get(id).map(|sizes| sizes.data)) {
+    if let Some(data) = plan.data_words(true, |id| metrics.sizes.get(id).and_then(|sizes| sizes.data)) {
         let keeps = match plan.can_keep_data() {
             true => "--keep-data or --disable keeps them, unless a step says otherwise",
             false => "nothing on this device keeps them",

@@ -92,7 +92,7 @@ pub(crate) fn what_is_there(inventory: &Inventory, list: Vec<PackageId>, user: U
         match inventory.packages.get(&id) {
             Some(package) if package.state(user).installed => there.push(id),
             Some(package) => {
-                tell(format_args!("{id} is {} for user {user}", package.state(user).condition().word()));
+                tell(format_args!("{id} is {} for user {user}", package.condition(user).word()));
             }
             None => tell(format_args!("{id} is not on the device")),
         }
@@ -124,7 +124,7 @@ pub(crate) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) ->
             // The states are known, and labels are told to be missing.
             Err(error) => tell(format_args!("labels could not be read: {error}")),
         }
-        catalog.metrics = Arc::new(read_metrics(&device, &mut |_| {}).await?);
+        catalog.metrics = Arc::new(read_metrics(&device, &catalog.inventory, &mut |_| {}).await?);
     }
     let ids = chosen(&catalog, &wanted, list, user)?;
     let gaps = gaps(&catalog, &wanted);
@@ -210,8 +210,7 @@ fn print(catalog: &Catalog, ids: &[PackageId], wanted: &Wanted) {
             line(cells.join(" ").trim_end());
             continue;
         }
-        let states: String =
-            users.iter().map(|u| format!("{:<13}", entry.package.state(*u).condition().word())).collect();
+        let states: String = users.iter().map(|u| format!("{:<13}", entry.package.condition(*u).word())).collect();
         let label = entry.label().map_or_else(String::new, str::to_owned);
         let label = if wanted.quick { String::new() } else { padded(&label, 30) };
         line(format_args!("{states}{:<16}{label}{}", entry.package.kind.name(), entry.package.id));

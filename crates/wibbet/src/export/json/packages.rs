@@ -34,9 +34,9 @@ impl From<&User> for JsonUser {
 
 #[derive(Serialize)]
 struct JsonSize {
-    code: u64,
-    data: u64,
-    cache: u64,
+    code: Option<u64>,
+    data: Option<u64>,
+    cache: Option<u64>,
 }
 
 #[derive(Serialize)]
@@ -102,7 +102,7 @@ impl Packages {
         gaps: Vec<String>,
     ) -> Self {
         let users: Vec<UserId> =
-            catalog.inventory.users.iter().map(|u| u.id).filter(|u| user.is_none_or(|o| o == *u)).collect();
+            catalog.inventory.users_to_tell(user).map(|u| u.id).filter(|u| user.is_none_or(|o| o == *u)).collect();
         let shown = catalog.inventory.users.iter().filter(|u| users.contains(&u.id));
         Self {
             device,
@@ -165,6 +165,6 @@ fn package(catalog: &Catalog, id: &PackageId, users: &[UserId]) -> Option<JsonPa
             let note = |n: &Note| JsonNote { scope: n.scope.word(), text: n.text.clone(), star: n.star };
             entry.notes.iter().map(note).collect()
         },
-        states: by_user(catalog, id, users, |s| s.package.state(s.user).into()),
+        states: by_user(catalog, id, users, |s| State::of(s.package, s.user)),
     })
 }

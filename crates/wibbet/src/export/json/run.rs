@@ -109,7 +109,9 @@ impl Steps {
                 Reversal::Impossible(_) => "no-way",
             }),
             data: Some(step.data.name()),
-            data_bytes: (step.data != AppData::Stay).then(|| metrics.sizes.get(&step.id).map(|s| s.data)).flatten(),
+            data_bytes: (step.data != AppData::Stay)
+                .then(|| metrics.sizes.get(&step.id).and_then(|s| s.data))
+                .flatten(),
         });
         Self {
             run: None,

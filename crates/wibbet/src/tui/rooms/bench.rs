@@ -429,7 +429,7 @@ fn user_line<'a>(
     let mut spans = vec![Span::styled(fit(&words, wide.min(cells)), theme.plain)];
     let mut room = cells.saturating_sub(wide);
     for condition in COUNTED {
-        let count = inventory.packages.values().filter(|p| p.state(user.id).condition() == condition).count();
+        let count = inventory.packages.values().filter(|p| p.condition(user.id) == condition).count();
         let text = format!(" {}{count}", glyph(condition));
         if count > 0 && room >= width(&text) {
             room -= width(&text);

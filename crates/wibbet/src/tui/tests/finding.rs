@@ -33,7 +33,7 @@ fn known(columns: u16, lines: u16) -> Screen {
         let home = vec![HomeEntry { class, label: None }];
         names.apps.insert(id(text), AppFacts { label, home, ..AppFacts::default() });
         let megabytes = 1_000_000 * 10u64.pow(n as u32 % 3);
-        metrics.sizes.insert(id(text), Sizes { code: megabytes, data: 5, cache: 0 });
+        metrics.sizes.insert(id(text), Sizes { code: Some(megabytes), data: Some(5), cache: Some(0) });
         let last = DeviceTime((200 - 30 * n as i64) * 86_400);
         metrics
             .usage

@@ -6,9 +6,11 @@ use wibbet_core::package::Condition;
 pub(crate) fn glyph(condition: Condition) -> &'static str {
     match condition {
         Condition::InUse => "●",
+        Condition::Dormant => "◔",
         Condition::Disabled => "◐",
         Condition::Suspended => "◑",
         Condition::Hidden => "◌",
+        Condition::Archived => "◎",
         Condition::Uninstalled => "○",
         Condition::Absent => "·",
         Condition::Unreadable => "?",

@@ -100,10 +100,7 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
     }
     list.part("State", "dumpsys package");
     for user in &catalog.inventory.users {
-        list.fact(
-            &format!("user {}", user.id),
-            &format!("{}: {}", user.name, package.state(user.id).condition().word()),
-        );
+        list.fact(&format!("user {}", user.id), &format!("{}: {}", user.name, package.condition(user.id).word()));
     }
     for column in [
         Attribute::FROM,

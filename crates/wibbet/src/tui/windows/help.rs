@@ -77,18 +77,22 @@ impl Text for HelpText {
         lines.push(Line::styled("Shapes", theme.accent));
         for condition in [
             Condition::InUse,
+            Condition::Dormant,
             Condition::Disabled,
             Condition::Suspended,
             Condition::Hidden,
+            Condition::Archived,
             Condition::Uninstalled,
             Condition::Absent,
             Condition::Unreadable,
         ] {
             let words = match condition {
                 Condition::InUse => "in use: installed for the user, and on",
+                Condition::Dormant => "dormant: installed, and off by its own manifest; nobody has switched it off",
                 Condition::Disabled => "disabled: installed, but it does not run",
                 Condition::Suspended => "suspended: greyed out and not started",
                 Condition::Hidden => "hidden: an administrator or root has put it away",
+                Condition::Archived => "archived by its user: its code went, its icon and data stayed",
                 Condition::Uninstalled => "uninstalled for the user; its code is still on the device",
                 Condition::Absent => "absent: not there for this user",
                 Condition::Unreadable => "unreadable: the device does not tell, or not so that it can be relied on",

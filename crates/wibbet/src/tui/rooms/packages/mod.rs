@@ -56,7 +56,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         | Action::Sort => true,
         Action::NextWay | Action::Everything | Action::Star | Action::Note => id.is_some(),
         Action::Next | Action::EmptyTray => !device.tray.is_empty(),
-        Action::PutBack => id.is_some_and(|id| inventory.state(id, device.user()).condition().is_off()),
+        Action::PutBack => id.is_some_and(|id| inventory.condition(id, device.user()).is_off()),
         Action::Undo => device.can_undo_tray(),
         Action::MarkFound | Action::Back => !device.search.value().is_empty(),
         Action::NextUser => inventory.users.len() > 1,
@@ -167,7 +167,8 @@ fn mark_found(app: &mut App) {
     let undo = app.hint(Action::Undo);
     let Some(device) = app.device_mut() else { return };
     let (Some(inventory), user) = (device.inventory.clone(), device.user()) else { return };
-    let in_use = |id: &&wibbet_types::PackageId| inventory.state(id, user).condition() == Condition::InUse;
+    let in_use =
+        |id: &&wibbet_types::PackageId| matches!(inventory.condition(id, user), Condition::InUse | Condition::Dormant);
     let may_go = |id: &&wibbet_types::PackageId| tray::never(device, &inventory, id, user).is_none();
     let ids: Vec<_> = device.found.iter().filter(in_use).filter(may_go).cloned().collect();
     let count = device.mark_all(&ids, Change::Uninstall);

@@ -237,7 +237,7 @@ fn id_text(id: &str, cells: usize) -> (String, String) {
 
 /// What a package is to a user and, where it is chosen, what it is going to be.
 fn state_cell(package: &Package, user: UserId, chosen: Option<Change>, cells: usize, theme: &Theme) -> (String, Style) {
-    let condition = package.state(user).condition();
+    let condition = package.condition(user);
     let Some(way) = chosen else {
         let text = match cells {
             0..10 => glyph(condition).to_owned(),

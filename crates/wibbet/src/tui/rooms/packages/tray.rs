@@ -74,7 +74,7 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
         .tray
         .iter()
         .map(|item| {
-            let condition = inventory.state(&item.id, item.user).condition();
+            let condition = inventory.condition(&item.id, item.user);
             let (becomes, short) = becoming(item.way);
             let (words, room) = if cells < 70 {
                 (fit(short, 10), cells.saturating_sub(26))
