@@ -503,3 +503,62 @@ async fn whether_changes_are_permitted_is_tried_when_somebody_wants_it() {
         assert_eq!(runs[0].steps[0].outcome, Some(Outcome::NoEffect));
     }
 }
+
+/// Android's framework can crash while the device stays up: it is told, and the packages are read again.
+#[tokio::test(start_paused = true)]
+async fn a_crash_of_the_framework_is_noticed() {
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = crate::support::in_memory(Scenario::crew_phone(), 1, folder.path(), patience(1)).await;
+    let mut seen = Seen::start_in(sim.address(), workplace, folder);
+    seen.inventory().await;
+    sim.set_fault(Fault::FrameworkCrashes(1));
+    let note = seen.note().await;
+    assert!(note.contains("crashed and started anew"), "{note}");
+    seen.inventory().await;
+}
+
+/// A key that the device has not stored is of no use once its screen cannot be tapped any more.
+#[tokio::test]
+async fn a_computer_that_was_allowed_once_is_told_so() {
+    for (allow, stored) in [(Allow::After(Duration::ZERO), true), (Allow::Once(Duration::ZERO), false)] {
+        let sim = SimDevice::start(Scenario::lost_phone(), Options { allow, ..Options::default() }).await.unwrap();
+        let folder = tempfile::tempdir().unwrap();
+        let workplace = workplace(folder.path(), patience(1));
+        let phone = workplace.device(sim.address());
+        phone.connect(&mut |_| {}).await.unwrap();
+        let vitals = details(&phone).await.unwrap().vitals;
+        assert_eq!(vitals.key_is_stored, Some(stored));
+        assert_eq!(vitals.warnings().iter().any(|w| w.contains("allowed once only")), !stored);
+        // Who is known already is not asked about.
+        let again = workplace.device(sim.address());
+        again.connect(&mut |_| {}).await.unwrap();
+        assert_eq!(details(&again).await.unwrap().vitals.key_is_stored, if stored { None } else { Some(false) });
+    }
+}
+
+/// Where the first user has no screen, work is done for whoever is in front, and what the system's own user has not got is no
+/// shelf.
+#[tokio::test]
+async fn a_first_user_without_a_screen_is_not_worked_on() {
+    let mut scenario = Scenario::desk_tablet();
+    (scenario.headless, scenario.in_front) = (true, 11);
+    for package in scenario.inventory.packages.iter_mut().filter(|p| p.id == "com.android.egg" || p.id == MUSIC) {
+        package.gone_for = vec![0];
+    }
+    let sim = device(scenario, 1).await;
+    let folder = tempfile::tempdir().unwrap();
+    let workplace = workplace(folder.path(), patience(1));
+    let tablet = workplace.device(sim.address());
+    tablet.connect(&mut |_| {}).await.unwrap();
+    let told = details(&tablet).await.unwrap();
+    let mut inventory = wibbet_bench::ops::survey(&tablet, &mut |_| {}).await.unwrap();
+    inventory.merge_users(&told.users);
+    assert_eq!(inventory.usual_user(told.vitals.current_user), UserId::new(11));
+    assert_eq!(inventory.usual_user(None), UserId::new(11));
+    assert!(inventory.is_first(UserId::new(11)) && !inventory.is_first(UserId::OWNER));
+    let shelf = wibbet_core::run::Shelf::of(&inventory, &[]);
+    let uninstalled =
+        |entry: &&wibbet_core::run::ShelfEntry| entry.condition == wibbet_core::package::Condition::Uninstalled;
+    assert!(shelf.entries.iter().filter(uninstalled).all(|entry| entry.user != UserId::OWNER));
+    assert_eq!(shelf.not_given[&UserId::OWNER], 2);
+}

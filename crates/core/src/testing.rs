@@ -75,6 +75,7 @@ pub fn user(number: u32, name: &str, kind: UserKind) -> User {
         running: true,
         unlocked: Some(true),
         forbidden: Forbidden::default(),
+        admins: Vec::new(),
     }
 }
 

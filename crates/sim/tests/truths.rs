@@ -221,7 +221,7 @@ async fn processes_and_whom_they_run_as() {
     );
     assert_eq!((row("com.android.phone")[0].as_str(), row("system_server")[0].as_str()), ("radio", "system"));
     let nest = row("zygote64")[1].clone();
-    assert_eq!((&row("com.android.phone")[2], &row("surfaceflinger")[2] == &nest), (&nest, false));
+    assert_eq!((&row("com.android.phone")[2], row("surfaceflinger")[2] == nest), (&nest, false));
     // Several parts in one process, under a name that is nobody's id.
     assert!(list.contains(" com.corvane.persistent") && !list.contains(" com.corvane.security\n"));
     let dump = text(&link, "dumpsys package com.android.phone").await;

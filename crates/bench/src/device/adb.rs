@@ -35,6 +35,8 @@ pub struct AdbDevice {
     pub(super) keys: Arc<KeyRing>,
     pub(super) limits: Timeouts,
     pub(super) patience: RunPolicy,
+    /// The link was made by a tap on the device: whether it stored the key is not known.
+    pub(super) tapped: AtomicBool,
     /// Somebody wants to go by what is only hearsay.
     believes: AtomicBool,
     /// It is looked for by its serial when it has gone.
@@ -89,6 +91,7 @@ impl AdbDevice {
             keys,
             limits,
             patience,
+            tapped: AtomicBool::new(false),
             believes: AtomicBool::new(false),
             follows: AtomicBool::new(false),
             live: tokio::sync::Mutex::new(None),
@@ -124,6 +127,16 @@ impl AdbDevice {
     /// Whether nobody knows who is at the end of the ways to it.
     pub(crate) fn is_hearsay(&self) -> bool {
         self.ways().all.iter().all(|route| matches!(route, Route::Remembered(_) | Route::Hearsay(_)))
+    }
+
+    /// Whether the link was made by a tap on the device.
+    pub(crate) fn was_tapped(&self) -> bool {
+        self.tapped.load(Ordering::Relaxed)
+    }
+
+    /// The keys by which devices know this computer, a line each.
+    pub(crate) fn key_lines(&self) -> Vec<String> {
+        self.keys.all().map(|key| key.public().line()).collect()
     }
 
     /// From now on it is looked for at addresses that nobody has named, too: somebody wants that.

@@ -118,7 +118,13 @@ impl AdbDevice {
         let mut first = None;
         self.look_for_it();
         for route in self.ways_to_try() {
-            let made = self.by(&route, progress).await;
+            let mut tapped = false;
+            let mut watch = |step: LinkStep| {
+                tapped |= matches!(step, LinkStep::AwaitingTap { .. });
+                progress(step);
+            };
+            let made = self.by(&route, &mut watch).await;
+            self.tapped.store(tapped, Ordering::Relaxed);
             let met = match made {
                 Ok(link) => {
                     self.ways().last = Some(route.clone());

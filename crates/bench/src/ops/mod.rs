@@ -23,4 +23,4 @@ pub use pair::{PairNews, pair_by_code, pair_by_qr};
 pub(crate) use sight::look_at;
 pub use sight::{Sight, look_at_all};
 pub use survey::{SurveyError, SurveyPart, survey};
-pub use vitals::{Details, details};
+pub use vitals::{Details, details, vitals};

@@ -1,7 +1,7 @@
 //! Reading how a device is.
 
 use wibbet_core::device::{UserCondition, Vitals};
-use wibbet_core::read::{read_report, report_request};
+use wibbet_core::read::{read_report, read_stored_keys, report_request, stored_keys_request, vitals_request};
 
 use crate::device::{AdbDevice, Device as _};
 
@@ -31,11 +31,23 @@ pub async fn details(device: &AdbDevice) -> Option<Details> {
             bytes.extend_from_slice(piece);
         }
     };
-    device.ask(&report_request(), &mut take).await.ok()?;
+    device.ask(&report_request(&device.capabilities()), &mut take).await.ok()?;
     // That the commands cannot be learned is told by an empty list.
     let _ = device.learn_commands().await;
-    let (vitals, users) = read_report(&String::from_utf8_lossy(&bytes));
+    let (mut vitals, users) = read_report(&String::from_utf8_lossy(&bytes));
+    if device.was_tapped()
+        && let Ok(said) = device.ask(&stored_keys_request(&device.capabilities()), &mut |_| {}).await
+    {
+        let lines = device.key_lines();
+        vitals.key_is_stored = read_stored_keys(&said.out, lines.iter().map(String::as_str));
+    }
     let (features, commands) = device.offers().await;
     let encrypted = device.is_encrypted().await.unwrap_or(false);
     Some(Details { vitals, users, features, commands, encrypted })
+}
+
+/// Asks a device for what changes by the minute. `None` when it cannot be asked.
+pub async fn vitals(device: &AdbDevice) -> Option<Vitals> {
+    let said = device.ask(&vitals_request(), &mut |_| {}).await.ok()?;
+    Some(read_report(&said.out).0)
 }

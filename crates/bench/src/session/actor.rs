@@ -219,13 +219,18 @@ impl Actor {
                 }
                 _ = tick.tick() => {
                     ticks += 1;
-                    self.look_again(ticks).await;
+                    if !self.look_again(ticks).await {
+                        return;
+                    }
                     continue;
                 }
             };
             let goes_on = match command {
                 None => return,
-                Some(SessionCommand::Survey) => self.read_packages().await,
+                Some(SessionCommand::Survey) => {
+                    self.read_details().await;
+                    self.read_packages().await
+                }
                 Some(SessionCommand::Languages(languages)) => {
                     self.languages = languages;
                     self.read_about();
@@ -277,13 +282,16 @@ impl Actor {
         }
     }
 
-    /// Looks at what may have mended itself on the device, and now and then at battery and the like.
-    async fn look_again(&mut self, ticks: u32) {
+    /// Looks at what may have mended itself on the device, and now and then at battery and the like. False when the link has gone.
+    async fn look_again(&mut self, ticks: u32) -> bool {
         if self.ladder.standing(Rung::Changes) == RungStatus::Missing {
             self.ask_for_changes().await;
         }
-        if self.ladder.standing(Rung::Started) == RungStatus::Missing || ticks.is_multiple_of(VITALS_EVERY) {
+        let due = self.ladder.standing(Rung::Started) == RungStatus::Missing || ticks.is_multiple_of(VITALS_EVERY);
+        if due && self.read_vitals().await {
             self.read_details().await;
+            return self.read_packages().await;
         }
+        true
     }
 }

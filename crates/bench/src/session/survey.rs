@@ -9,7 +9,7 @@ use super::actor::Actor;
 use super::event::SessionEvent;
 use super::reading::read_about;
 use crate::device::{AskError, Device as _};
-use crate::ops::{SurveyError, claim, details, survey};
+use crate::ops::{Details, SurveyError, claim, details, survey, vitals};
 use crate::run::settle_interrupted;
 
 impl Actor {
@@ -33,6 +33,31 @@ impl Actor {
     /// Reads how the device is. That it cannot be read is told by what stays unknown.
     pub(super) async fn read_details(&mut self) {
         let Some(details) = details(&self.device).await else { return };
+        self.take_details(details);
+    }
+
+    /// Reads what changes by the minute. True where Android has started, or its framework has, since the last look: then the rest
+    /// may be told otherwise too.
+    pub(super) async fn read_vitals(&mut self) -> bool {
+        let Some(now) = vitals(&self.device).await else { return false };
+        let before = &self.details.vitals;
+        let started = before.started != Some(true) && now.started == Some(true);
+        let crashed = match (before.framework_starts, now.framework_starts) {
+            (Some(before), Some(now)) => now > before,
+            _ => false,
+        };
+        if crashed {
+            self.tell(SessionEvent::Note(
+                "Android has crashed and started anew on the device; the packages are read again.".into(),
+            ));
+        }
+        let mut details = self.details.clone();
+        details.vitals.renew(now);
+        self.take_details(details);
+        started || crashed
+    }
+
+    fn take_details(&mut self, details: Details) {
         match details.vitals.started {
             Some(true) => self.ladder.note(Rung::Started, RungStatus::Holds, "sys.boot_completed is 1"),
             Some(false) => {

@@ -143,6 +143,16 @@ impl Capabilities {
         }
     }
 
+    /// Whether updates may wait for the next start.
+    pub(crate) fn stages_updates(&self) -> bool {
+        self.sdk >= ANDROID_10
+    }
+
+    /// Whether debugging is a service of its own; before it was a part of that for USB.
+    pub(crate) fn has_debugging_service(&self) -> bool {
+        self.sdk >= ANDROID_10
+    }
+
     /// Whether use is also told in plain numbers.
     pub(crate) fn tells_use_in_numbers(&self) -> bool {
         self.sdk >= ANDROID_10

@@ -1,12 +1,14 @@
 //! Users and profiles of a device.
 
-use wibbet_types::{PlainText, UserId};
+use wibbet_types::{PackageId, PlainText, UserId};
 
 /// What a user is. Source: the flags of `UserInfo`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum UserKind {
     /// The first user, who owns the device.
     Owner,
+    /// The first user of a device whose people all come after it: the system's own, which nobody sees.
+    System,
     /// A work profile.
     Work,
     /// A profile for second copies of apps.
@@ -26,6 +28,7 @@ impl UserKind {
     pub fn name(self) -> &'static str {
         match self {
             Self::Owner => "owner",
+            Self::System => "system",
             Self::Work => "work profile",
             Self::Clone => "clone",
             Self::Private => "private space",
@@ -51,6 +54,8 @@ pub struct User {
     pub unlocked: Option<bool>,
     /// What is forbidden for it.
     pub forbidden: Forbidden,
+    /// Apps that are active administrators there: they cannot be uninstalled before somebody takes that from them.
+    pub admins: Vec<PackageId>,
 }
 
 /// What whoever manages a user has forbidden. Source: the names in `UserManager` (`DISALLOW_*`).
@@ -77,7 +82,7 @@ impl Forbidden {
 }
 
 /// A user's condition as `dumpsys user` tells it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct UserCondition {
     /// The user.
     pub id: UserId,
@@ -89,4 +94,6 @@ pub struct UserCondition {
     pub unlocked: Option<bool>,
     /// What is forbidden for it (Android 7 on).
     pub forbidden: Forbidden,
+    /// Apps that are active administrators there.
+    pub admins: Vec<PackageId>,
 }

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, PlainText, UserId};
 
 /// A battery.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -63,6 +63,14 @@ pub struct Vitals {
     pub framework_starts: Option<u32>,
     /// The user in front.
     pub current_user: Option<UserId>,
+    /// The first user has no screen: people are users of their own.
+    pub headless: bool,
+    /// The name that its owner gave it.
+    pub owners_name: Option<PlainText>,
+    /// An update waits for the next start.
+    pub staged: bool,
+    /// Whether this computer's key is stored on the device, where that was asked.
+    pub key_is_stored: Option<bool>,
     /// `stay_on_while_plugged_in`: a sum of 1 (mains), 2 (USB), 4 (wireless); 0 lets it sleep.
     pub stays_awake: Option<u32>,
     /// Since the start.
@@ -79,13 +87,38 @@ pub struct Vitals {
     pub accounts: Option<u32>,
 }
 
+/// The user as whom some makers' devices are repaired.
+const MAINTENANCE: UserId = UserId::new(77);
+
 impl Vitals {
+    /// Takes in what changes by the minute, as it is now.
+    pub fn renew(&mut self, now: Self) {
+        self.started = now.started.or(self.started);
+        self.framework_starts = now.framework_starts.or(self.framework_starts);
+        self.uptime = now.uptime.or(self.uptime);
+        self.space = now.space.or(self.space);
+        self.battery = now.battery.or(self.battery);
+    }
+
     /// What to know before any work.
     pub fn warnings(&self) -> Vec<String> {
         let mut warnings = Vec::new();
         if let Some(crashes @ 1..) = self.framework_starts.map(|starts| starts.saturating_sub(1)) {
             let often = if crashes == 1 { "once".to_owned() } else { format!("{crashes} times") };
             warnings.push(format!("Android has crashed {often} since the device was switched on: find out why first"));
+        }
+        if self.key_is_stored == Some(false) {
+            warnings.push(
+                "this computer was allowed once only: unplug the device, plug it in again and tick “Always allow”; \
+                 otherwise it cannot be helped from here when it does not start any more"
+                    .into(),
+            );
+        }
+        if self.current_user == Some(MAINTENANCE) {
+            warnings.push("the device is in its maintenance mode: what is changed may go when that ends".into());
+        }
+        if self.staged {
+            warnings.push("an update waits for the next start of the device: restart it first, and look again".into());
         }
         for managed in &self.managed {
             warnings.push(match managed.user {

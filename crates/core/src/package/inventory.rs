@@ -40,6 +40,28 @@ impl Inventory {
         self.users.iter().find(|u| u.id == id)
     }
 
+    /// Whether a user is the first person to have the device: not a profile, and not the system's own user.
+    pub fn is_first(&self, user: UserId) -> bool {
+        let kind = |user: &User| user.kind;
+        match self.user(user).map(kind) {
+            Some(UserKind::Owner) => true,
+            Some(UserKind::Full) => self.users.iter().all(|user| user.kind != UserKind::Owner),
+            _ => false,
+        }
+    }
+
+    /// For whom work is done unless somebody says otherwise: the owner, and where the first user has no screen, whoever is in
+    /// front.
+    pub fn usual_user(&self, in_front: Option<UserId>) -> UserId {
+        let headless = self.user(UserId::OWNER).is_some_and(|user| user.kind == UserKind::System);
+        let person = |id: &UserId| self.user(*id).is_some_and(|user| user.kind != UserKind::System);
+        match in_front.filter(|id| headless && person(id)) {
+            Some(id) => id,
+            None if headless => self.users.iter().map(|user| user.id).find(person).unwrap_or(UserId::OWNER),
+            None => UserId::OWNER,
+        }
+    }
+
     /// The users that are written into files: without those that are meant to stay unseen, unless it is one of them that was
     /// asked for.
     pub fn users_to_tell(&self, of: Option<UserId>) -> impl Iterator<Item = &User> {
@@ -54,6 +76,7 @@ impl Inventory {
                 user.running = told.running.unwrap_or(user.running);
                 user.unlocked = told.unlocked;
                 user.forbidden = told.forbidden;
+                user.admins.clone_from(&told.admins);
             }
         }
     }

@@ -68,6 +68,8 @@ pub enum SkipReason {
     NoDebugging,
     /// Whoever manages the user has forbidden that.
     Forbidden,
+    /// It is an active device administrator there, which Android does not uninstall.
+    Administrator,
     /// Another app has suspended it, and only that one takes it back.
     SuspendedByOther,
     /// Its user has archived it: installing what is on the device does not bring its code back.
@@ -104,6 +106,9 @@ impl fmt::Display for SkipReason {
             }
             Self::NoDebugging => "debugging is forbidden for this user by whoever manages it",
             Self::Forbidden => "it is forbidden for this user by whoever manages it",
+            Self::Administrator => {
+                "it is a device administrator, which Android does not uninstall: take that from it in the settings, read the packages again, or disable it"
+            }
             Self::Library => "it is a library that apps use; it goes by itself when none does",
             Self::SuspendedByOther => "another app has suspended it, and only that one can take it back",
             Self::Archived => "its user has archived it: opening its icon on the device fetches it again",

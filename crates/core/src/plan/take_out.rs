@@ -44,6 +44,10 @@ pub fn plan_take_out(
             Some(SkipReason::NoDebugging)
         } else if forbidden(item).uninstalling && item.way != Change::Disable {
             Some(SkipReason::Forbidden)
+        } else if item.way != Change::Disable
+            && inventory.user(item.user).is_some_and(|user| user.admins.contains(&item.id))
+        {
+            Some(SkipReason::Administrator)
         } else if package.is_some_and(|p| p.kind == PackageKind::Library) {
             Some(SkipReason::Library)
         } else if before.unreadable {

@@ -39,5 +39,5 @@ pub use shared_users::{SharedUsers, read_shared_users, shared_users_request};
 pub use short_dump::{ShortDump, ShortForm, read_short_dump, short_dump_request};
 pub use survey::{inventory, survey_dump, survey_list};
 pub use users::{read_users, users_by_number, users_requests};
-pub use vitals::{read_report, report_request};
+pub use vitals::{read_report, read_stored_keys, report_request, stored_keys_request, vitals_request};
 pub use written::{says_written, write_request};

@@ -127,6 +127,7 @@ Hidden system packages:
             running: true,
             unlocked: None,
             forbidden: crate::device::Forbidden::default(),
+            admins: Vec::new(),
         });
         let mut reader = DumpReader::default();
         reader.feed(DUMP.as_bytes());

@@ -28,7 +28,15 @@ pub fn users_requests(capabilities: &Capabilities) -> Vec<Request> {
 pub fn users_by_number(numbers: impl IntoIterator<Item = UserId>) -> Vec<User> {
     let bare = |id: UserId| {
         let kind = if id == UserId::OWNER { UserKind::Owner } else { UserKind::Full };
-        User { id, name: PlainText::default(), kind, running: false, unlocked: None, forbidden: Forbidden::default() }
+        User {
+            id,
+            name: PlainText::default(),
+            kind,
+            running: false,
+            unlocked: None,
+            forbidden: Forbidden::default(),
+            admins: Vec::new(),
+        }
     };
     let numbers: std::collections::BTreeSet<UserId> = numbers.into_iter().collect();
     numbers.into_iter().take(MOST_USERS).map(bare).collect()
@@ -60,7 +68,15 @@ pub(super) fn read_user(line: &str) -> Option<User> {
         _ => UserKind::Full,
     };
     let running = rest.trim() == "running";
-    Some(User { id, name: PlainText::short(name), kind, running, unlocked: None, forbidden: Forbidden::default() })
+    Some(User {
+        id,
+        name: PlainText::short(name),
+        kind,
+        running,
+        unlocked: None,
+        forbidden: Forbidden::default(),
+        admins: Vec::new(),
+    })
 }
 
 #[cfg(test)]

@@ -1,41 +1,71 @@
 //! How a device is at the moment: one shell command that asks for all of it, and the reading of what it
 //! prints. Each part may be missing on a given device.
 
+use std::collections::BTreeMap;
 use std::time::Duration;
 
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, PlainText, UserId};
 
 use super::parts::{marked_request, parts};
 use super::users::read_user;
+use crate::android::Capabilities;
 use crate::ask::Request;
 use crate::device::{Battery, Forbidden, Managed, Root, Space, UserCondition, UserKind, Vitals};
 
-/// The parts: a name and the command. `dumpsys account` names people's accounts; only their number is kept.
-const PARTS: [(&str, &str); 12] = [
+/// What changes by the minute: a name and the command.
+const QUICK: [(&str, &str); 5] = [
     ("booted", "getprop sys.boot_completed"),
     ("starts", "getprop sys.system_server.start_count"),
-    ("current", "am get-current-user"),
-    ("awake", "settings get global stay_on_while_plugged_in"),
     ("uptime", "cat /proc/uptime"),
     ("space", "df /data"),
     ("battery", "dumpsys battery"),
+];
+
+/// What changes by the day, or when somebody changes it. `dumpsys account` names people's accounts; only their number is
+/// kept.
+const SLOW: [(&str, &str); 9] = [
+    ("current", "am get-current-user"),
+    ("awake", "settings get global stay_on_while_plugged_in"),
+    ("name", "settings get global device_name"),
     ("who", "id"),
     ("su", "ls /system/bin/su /system/xbin/su /sbin/su /su/bin/su"),
+    ("headless", "getprop ro.fw.mu.headless_system_user"),
     ("users", "dumpsys user"),
     ("policy", "dumpsys device_policy"),
     ("accounts", "dumpsys account"),
 ];
 
-/// What is asked.
-pub fn report_request() -> Request {
-    marked_request(PARTS)
+/// What is asked for all of it.
+pub fn report_request(capabilities: &Capabilities) -> Request {
+    let staged = capabilities.stages_updates().then_some(("staged", "cmd package list staged-sessions --only-ready"));
+    marked_request(QUICK.into_iter().chain(SLOW).chain(staged))
 }
 
-/// Reads a device's answer to [`report_request`].
+/// What is asked for what changes by the minute. It starts no Java runtime on any version.
+pub fn vitals_request() -> Request {
+    marked_request(QUICK)
+}
+
+/// Whether this computer's key is among those that the device has stored: the text of the debugging service names them. Allowed
+/// without “always”, it is not.
+pub fn stored_keys_request(capabilities: &Capabilities) -> Request {
+    Request::shell(capabilities.dump(if capabilities.has_debugging_service() { "adb" } else { "usb" }))
+}
+
+/// Reads the answer to [`stored_keys_request`] for some keys, each the line of one (with or without a remark); `None` where it
+/// tells of no keys at all.
+pub fn read_stored_keys<'a>(text: &str, keys: impl IntoIterator<Item = &'a str>) -> Option<bool> {
+    let tells = ["user_keys", "User keys"].iter().any(|heading| text.contains(heading));
+    let stored = |line: &str| line.split(' ').next().is_some_and(|key| key.len() > 100 && text.contains(key));
+    tells.then(|| keys.into_iter().any(stored))
+}
+
+/// Reads a device's answer to [`report_request`] or to [`vitals_request`].
 pub fn read_report(text: &str) -> (Vitals, Vec<UserCondition>) {
     let mut vitals = Vitals::default();
     let mut users = Vec::new();
     let mut policy_told = false;
+    let mut admins = BTreeMap::new();
     for (name, body) in parts(text) {
         let first = body.lines().next().unwrap_or("").trim();
         match name {
@@ -43,6 +73,11 @@ pub fn read_report(text: &str) -> (Vitals, Vec<UserCondition>) {
             "booted" => vitals.started = (first.len() <= 1).then_some(first == "1"),
             "starts" => vitals.framework_starts = first.parse().ok().filter(|count| *count > 0),
             "current" => vitals.current_user = first.parse().ok(),
+            "name" => vitals.owners_name = owners_name(first),
+            "headless" => vitals.headless = first == "true",
+            "staged" => {
+                vitals.staged = body.lines().any(|line| line.contains("appPackageName") || line.contains("sessionId"))
+            }
             "awake" => vitals.stays_awake = first.parse().ok(),
             "uptime" => vitals.uptime = uptime(first),
             "space" => vitals.space = space(body),
@@ -55,11 +90,15 @@ pub fn read_report(text: &str) -> (Vitals, Vec<UserCondition>) {
             "users" => users = user_conditions(body),
             "policy" => {
                 vitals.managed = managed(body);
+                admins = active_admins(body);
                 policy_told = body.contains("Device Policy Manager");
             }
             "accounts" => vitals.accounts = accounts(body),
             _ => {}
         }
+    }
+    if vitals.headless {
+        users.iter_mut().filter(|user| user.id == UserId::OWNER).for_each(|user| user.kind = Some(UserKind::System));
     }
     // Makers make profiles for locked folders and second copies of apps that are work profiles to Android; nobody manages
     // those.
@@ -67,7 +106,34 @@ pub fn read_report(text: &str) -> (Vitals, Vec<UserCondition>) {
         user.kind == Some(UserKind::Work) && !vitals.managed.iter().any(|owner| owner.user == Some(user.id))
     };
     users.iter_mut().filter(nobodys).filter(|_| policy_told).for_each(|user| user.kind = Some(UserKind::Profile));
+    for user in &mut users {
+        user.admins = admins.remove(&user.id).unwrap_or_default();
+    }
     (vitals, users)
+}
+
+/// The name that its owner gave the device.
+fn owners_name(line: &str) -> Option<PlainText> {
+    let none = line.is_empty() || line == "null" || line.contains("Can't find service") || line.starts_with("Error");
+    (!none).then(|| PlainText::short(line))
+}
+
+/// The apps that are active administrators, by user: lines `PKG/CLASS:` under `Enabled Device Admins (User 0…):`.
+fn active_admins(body: &str) -> BTreeMap<UserId, Vec<PackageId>> {
+    let mut found: BTreeMap<UserId, Vec<PackageId>> = BTreeMap::new();
+    let mut user = None;
+    for line in body.lines().map(str::trim) {
+        if let Some(rest) = line.strip_prefix("Enabled Device Admins (User ") {
+            user = rest.split([',', ')']).next().and_then(|number| number.parse().ok());
+        } else if line.contains("(User ") || line.starts_with("Device Owner:") {
+            user = None;
+        } else if let (Some(user), Some((id, _))) = (user, line.strip_suffix(':').and_then(|name| name.split_once('/')))
+            && let Ok(id) = id.parse()
+        {
+            found.entry(user).or_default().push(id);
+        }
+    }
+    found
 }
 
 fn uptime(line: &str) -> Option<Duration> {
@@ -125,7 +191,14 @@ fn user_conditions(body: &str) -> Vec<UserCondition> {
             if let Some(id) = told.map(|user| user.id)
                 && !users.iter().any(|u| u.id == id)
             {
-                users.push(UserCondition { id, kind, running: None, unlocked: None, forbidden: Forbidden::default() });
+                users.push(UserCondition {
+                    id,
+                    kind,
+                    running: None,
+                    unlocked: None,
+                    forbidden: Forbidden::default(),
+                    admins: Vec::new(),
+                });
             }
             continue;
         }
@@ -153,6 +226,7 @@ fn user_conditions(body: &str) -> Vec<UserCondition> {
 
 fn user_kind(name: &str) -> Option<UserKind> {
     Some(match name.rsplit('.').next()? {
+        "HEADLESS" => UserKind::System,
         "SYSTEM" => UserKind::Owner,
         "MANAGED" => UserKind::Work,
         "CLONE" => UserKind::Clone,
@@ -204,7 +278,7 @@ wibbet-part:battery\nCurrent Battery Service state:\n  AC powered: false\n  USB 
 wibbet-part:who\nuid=2000(shell) gid=2000(shell)\nwibbet-part:su\nls: /system/bin/su: No such file or directory\n\
 wibbet-part:users\nCurrent user: 0\nUsers:\n  UserInfo{0:Crew:4c13} serialNo=0 isPrimary=true\n    Type: android.os.usertype.full.SYSTEM\n    State: RUNNING_UNLOCKED\n\
   UserInfo{10:Work:1030} serialNo=10\n    Type: android.os.usertype.profile.MANAGED\n    State: RUNNING_LOCKED\n    Restrictions:\n      no_install_apps\n    Effective restrictions:\n      no_uninstall_apps\n      no_sms\n    Has profile owner: true\n  UserInfo{11:Twin:1010} serialNo=11\n    Type: android.os.usertype.profile.CLONE\n    State: -1\n\
-wibbet-part:policy\nCurrent Device Policy Manager state:\n  Device Owner: \n    admin=ComponentInfo{com.pellmoor.desk/x}\n    package=com.pellmoor.desk\n  Profile Owner (User 10): \n    package=com.pellmoor.work\n  Enabled Device Admins (User 0, provisioningState: 0):\n    package=not.an.owner\n\
+wibbet-part:policy\nCurrent Device Policy Manager state:\n  Device Owner: \n    admin=ComponentInfo{com.pellmoor.desk/x}\n    package=com.pellmoor.desk\n  Profile Owner (User 10): \n    package=com.pellmoor.work\n  Enabled Device Admins (User 0, provisioningState: 0):\n    com.pellmoor.work/.Admin:\n      uid=10100\n      testOnlyAdmin=false\n    package=not.an.owner\n\
 wibbet-part:accounts\nUser UserInfo{0:Crew:4c13}:\n  Accounts: 2\n    Account {name=a, type=b}\nUser UserInfo{10:Work:1030}:\n  Accounts: 1\n";
 
     #[test]
@@ -226,6 +300,8 @@ wibbet-part:accounts\nUser UserInfo{0:Crew:4c13}:\n  Accounts: 2\n    Account {n
         let owners: Vec<_> =
             condition.managed.iter().map(|m| (m.user.map(UserId::number), m.package.as_str())).collect();
         assert_eq!(owners, [(None, "com.pellmoor.desk"), (Some(10), "com.pellmoor.work")]);
+        assert_eq!(users[0].admins.iter().map(PackageId::as_str).collect::<Vec<_>>(), ["com.pellmoor.work"]);
+        assert!(users[1].admins.is_empty());
         let forbidden = |n: usize| users[n].forbidden;
         let uninstalling = Forbidden { uninstalling: true, ..Forbidden::default() };
         assert_eq!([0, 1, 2].map(forbidden), [Forbidden::default(), uninstalling, Forbidden::default()]);
@@ -254,6 +330,43 @@ wibbet-part:accounts\nUser UserInfo{0:Crew:4c13}:\n  Accounts: 2\n    Account {n
     }
 
     #[test]
+    fn profiles_by_who_manages_them_and_systems_without_a_screen() {
+        let users = |text: &str| {
+            let (vitals, users) = read_report(text);
+            (vitals, users.iter().map(|user| user.kind.unwrap()).collect::<Vec<_>>())
+        };
+        let told = "wibbet-part:users\n  UserInfo{0:Driver:c13} serialNo=0\n  UserInfo{95:Twins:1030} serialNo=95\n  UserInfo{150:Locked:1030}\n    Type: android.os.usertype.profile.MANAGED\n\
+UserInfo{11:Hidden:1090}\n    Type: android.os.usertype.profile.PRIVATE\n";
+        let policy = "wibbet-part:policy\nCurrent Device Policy Manager state:\n";
+        use UserKind::{Owner, Private, Profile, System, Work};
+        assert_eq!(users(&format!("{told}{policy}")).1, [Owner, Profile, Profile, Private]);
+        // Who manages them is not known.
+        assert_eq!(users(told).1, [Owner, Work, Work, Private]);
+        let (car, kinds) = users(&format!("wibbet-part:headless\ntrue\n{told}wibbet-part:current\n10\n"));
+        assert_eq!((car.headless, car.current_user, kinds[0]), (true, Some(UserId::new(10)), System));
+        let (parts, _) = read_report(
+            "wibbet-part:name\nStoreroom 3\nwibbet-part:staged\nappPackageName = com.x; sessionId = 1; isStaged = true\n",
+        );
+        assert_eq!((parts.owners_name.as_ref().map(PlainText::as_str), parts.staged), (Some("Storeroom 3"), true));
+        let (none, _) = read_report("wibbet-part:name\nnull\nwibbet-part:staged\n");
+        assert_eq!((none.owners_name, none.staged), (None, false));
+        // Repairs run as a user of their own, whose changes may go with it.
+        let (repair, _) = read_report("wibbet-part:current\n77\n");
+        assert!(repair.warnings().iter().any(|w| w.contains("maintenance")));
+    }
+
+    #[test]
+    fn keys_that_are_stored() {
+        let (own, other) = ("Q".repeat(300), "R".repeat(300));
+        let lines = [format!("{own} test@bench")];
+        let stored = |text: &str| read_stored_keys(text, lines.iter().map(String::as_str));
+        assert_eq!(stored(&format!("  user_keys={other} a@b\n{own} test@bench\n")), Some(true));
+        assert_eq!(stored(&format!("    User keys:\n{other} a@b\n")), Some(false));
+        assert_eq!(stored("Can't find service: adb\n"), None);
+        assert_eq!(read_stored_keys("user_keys=\n", [""]), Some(false));
+    }
+
+    #[test]
     fn commands_of_old_and_new_help() {
         let old = "usage: pm list packages [-f]\n       pm uninstall [-k] PACKAGE\n       pm disable-user PACKAGE\n";
         assert_eq!(read_commands(old), ["list", "uninstall", "disable-user"]);
@@ -264,9 +377,9 @@ wibbet-part:accounts\nUser UserInfo{0:Crew:4c13}:\n  Accounts: 2\n    Account {n
 
     proptest! {
         #[test]
-        fn any_text_is_a_report(text in any::<String>(), part in 0usize..PARTS.len()) {
+        fn any_text_is_a_report(text in any::<String>(), part in 0usize..QUICK.len() + SLOW.len()) {
             read_report(&text);
-            read_report(&format!("wibbet-part:{}\n{text}", PARTS[part].0));
+            read_report(&format!("wibbet-part:{}\n{text}", QUICK.iter().chain(&SLOW).nth(part).unwrap().0));
         }
 
         #[test]

@@ -57,7 +57,7 @@ impl Shelf {
                 let condition = package.condition(user.id);
                 if condition.is_off() {
                     let (origin, target) = record.origin(&package.id, user.id);
-                    if user.id != UserId::OWNER && condition == Condition::Uninstalled && origin == Origin::Before {
+                    if !inventory.is_first(user.id) && condition == Condition::Uninstalled && origin == Origin::Before {
                         *not_given.entry(user.id).or_default() += 1;
                         continue;
                     }

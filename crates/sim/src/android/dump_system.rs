@@ -41,6 +41,7 @@ impl State {
                 for user in &s.users {
                     let kind = match user.flags {
                         _ if user.private => "profile.PRIVATE",
+                        _ if user.id == 0 && s.headless => "system.HEADLESS",
                         _ if user.id == 0 => "full.SYSTEM",
                         f if f & 0x20 != 0 && user.id >= 900 => "profile.CLONE",
                         f if f & 0x20 != 0 => "profile.MANAGED",

@@ -38,6 +38,7 @@ impl State {
             ("ro.build.characteristics", s.characteristics.as_str()),
             ("ro.build.display.id", s.build.as_str()),
             ("ro.serialno", s.serial.as_str()),
+            ("ro.fw.mu.headless_system_user", if s.headless { "true" } else { "" }),
             ("sys.boot_completed", booted),
             ("sys.system_server.start_count", if s.android.sdk >= 29 { starts.as_str() } else { "" }),
         ];

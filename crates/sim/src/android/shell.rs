@@ -185,7 +185,7 @@ impl State {
                 1,
                 rest.iter().map(|f| format!("ls: {f}: No such file or directory\n")).collect::<String>(),
             ),
-            "am" if first == Some("get-current-user") => Output::ok("0\n"),
+            "am" if first == Some("get-current-user") => Output::ok(format!("{}\n", self.scenario.in_front)),
             "am" if first == Some("start") => self.start_activity(rest),
             "reboot" => return (Output::default(), Effect::Restart { orderly: false }),
             "svc" if first == Some("power") && rest.get(1).is_some_and(|w| w == "reboot") => {

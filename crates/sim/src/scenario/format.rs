@@ -55,6 +55,12 @@ pub struct Scenario {
     pub android: Android,
     /// The version of every package that names none.
     pub version: String,
+    /// Whether its first user has no screen, and its people come after it.
+    #[serde(default)]
+    pub headless: bool,
+    /// The user in front.
+    #[serde(default)]
+    pub in_front: u32,
     /// Its users.
     pub users: Vec<SimUser>,
     /// Commands that `pm` of an old build has beyond those that every build of its version has.

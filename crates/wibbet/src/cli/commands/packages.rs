@@ -102,11 +102,14 @@ pub(crate) fn what_is_there(inventory: &Inventory, list: Vec<PackageId>, user: U
 
 pub(crate) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Result<Exit, Failure> {
     let list = list_from(wanted.from.as_deref())?;
-    let (device, inventory) = read(finder, name).await?;
+    let (device, mut inventory) = read(finder, name).await?;
+    let told = details(&device).await;
+    inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
     if let Some(user) = wanted.user {
         check_user(&inventory, user)?;
     }
-    let user = wanted.user.unwrap_or(UserId::OWNER);
+    let in_front = told.as_ref().and_then(|told| told.vitals.current_user);
+    let user = wanted.user.unwrap_or_else(|| inventory.usual_user(in_front));
     let mut catalog = Catalog::new(Arc::new(inventory));
     let book = &finder.workplace.book;
     if let Some(facts) = device.facts() {
@@ -129,7 +132,6 @@ pub(crate) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) ->
     let ids = chosen(&catalog, &wanted, list, user)?;
     let gaps = gaps(&catalog, &wanted);
     if wanted.json {
-        let told = details(&device).await;
         let shown =
             Device::of(device.facts().as_ref(), &device.address(), "ready", None).with(&device.routes(), told.as_ref());
         json::print(&Packages::of(shown, &catalog, &ids, wanted.user, gaps));
@@ -139,7 +141,7 @@ pub(crate) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) ->
         let columns = if wanted.columns.is_empty() { Attribute::columns().collect() } else { wanted.columns.clone() };
         line(csv::write(&catalog, &ids, &columns, user, Form::Csv).trim_end());
     } else {
-        print(&catalog, &ids, &wanted);
+        print(&catalog, &ids, &wanted, user);
     }
     gaps.iter().for_each(|gap| tell(format_args!("not read: {gap}")));
     Ok(Exit::Done)
@@ -193,10 +195,13 @@ fn gaps(catalog: &Catalog, wanted: &Wanted) -> Vec<String> {
     gaps
 }
 
-fn print(catalog: &Catalog, ids: &[PackageId], wanted: &Wanted) {
-    let user = wanted.user.unwrap_or(UserId::OWNER);
-    let users: Vec<UserId> =
-        catalog.inventory.users.iter().map(|u| u.id).filter(|u| wanted.user.is_none_or(|o| o == *u)).collect();
+fn print(catalog: &Catalog, ids: &[PackageId], wanted: &Wanted, user: UserId) {
+    let users: Vec<UserId> = catalog
+        .inventory
+        .users_to_tell(wanted.user)
+        .map(|u| u.id)
+        .filter(|u| wanted.user.is_none_or(|o| o == *u))
+        .collect();
     for user in catalog.inventory.users.iter().filter(|u| users.contains(&u.id)) {
         line(format_args!("user {}: {} ({})", user.id, user.name, user.kind.name()));
     }

@@ -52,7 +52,8 @@ pub(crate) struct DeviceModel {
     pub(crate) waiting: Option<String>,
     pub(crate) run_at: usize,
     pub(crate) show_words: bool,
-    user_at: usize,
+    /// The place of the user at work among all, once somebody has chosen one.
+    user_at: Option<usize>,
     pub(crate) tray: Vec<TrayItem>,
     tray_history: Vec<Vec<TrayItem>>,
     pub(crate) search: Input,
@@ -94,7 +95,7 @@ impl DeviceModel {
             waiting: None,
             run_at: 0,
             show_words: false,
-            user_at: 0,
+            user_at: None,
             tray: Vec::new(),
             tray_history: Vec::new(),
             search: Input::default(),
@@ -136,13 +137,17 @@ impl DeviceModel {
 
     /// The user that marks are for.
     pub(crate) fn user(&self) -> UserId {
-        let users = self.inventory.as_ref().map_or(&[][..], |i| &i.users);
-        users.get(self.user_at).map_or(UserId::OWNER, |u| u.id)
+        let Some(inventory) = &self.inventory else { return UserId::OWNER };
+        let chosen = self.user_at.and_then(|at| inventory.users.get(at));
+        let in_front = self.details.as_ref().and_then(|details| details.vitals.current_user);
+        chosen.map_or_else(|| inventory.usual_user(in_front), |user| user.id)
     }
 
     pub(crate) fn next_user(&mut self) {
-        let count = self.inventory.as_ref().map_or(1, |i| i.users.len()).max(1);
-        self.user_at = (self.user_at + 1) % count;
+        let now = self.user();
+        let Some(inventory) = &self.inventory else { return };
+        let at = inventory.users.iter().position(|user| user.id == now).unwrap_or(0);
+        self.user_at = Some((at + 1) % inventory.users.len().max(1));
         self.refresh_found();
     }
 
