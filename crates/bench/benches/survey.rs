@@ -21,7 +21,8 @@ async fn main() {
         return;
     }
     let long = Duration::from_secs(60);
-    for count in [236, 450] {
+    // By cable and by air.
+    for (count, line) in [(236, "line=5:30"), (450, "line=5:30"), (450, "line=5:5")] {
         let place = tempfile::tempdir().unwrap();
         let workplace = Workplace {
             book: SharedLogbook::open(place.path()).unwrap(),
@@ -43,7 +44,7 @@ async fn main() {
         let options = Options { allow: Allow::After(Duration::ZERO), ..Options::default() };
         let sim = SimDevice::start(scenario, options).await.unwrap();
         if std::env::var_os("NO_LINE").is_none() {
-            sim.set_fault("line=5:30".parse::<Fault>().unwrap());
+            sim.set_fault(line.parse::<Fault>().unwrap());
         }
         sim.make_files();
         for look in ["first look", "second look"] {
@@ -58,7 +59,7 @@ async fn main() {
             let labels = begun.elapsed();
             read_metrics(&device, &inventory, &mut |_| {}).await.unwrap();
             println!(
-                "{count} packages, {look}: rows after {rows:.2?}, {} labels after {labels:.2?}, sizes and use after {:.2?}",
+                "{count} packages, {line}, {look}: rows after {rows:.2?}, {} labels after {labels:.2?}, sizes and use after {:.2?}",
                 names.apps.values().filter(|a| a.label.is_some()).count(),
                 begun.elapsed()
             );

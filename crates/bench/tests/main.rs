@@ -3,6 +3,7 @@
 
 mod bench;
 mod chaos;
+mod given;
 mod labels;
 mod runs;
 mod server;

@@ -104,6 +104,8 @@ pub fn step(index: usize, text: &str) -> Step {
         target: None,
         apk: None,
         for_good: false,
+        given: Vec::new(),
+        returned: None,
         order: 0,
         state: StepState::Waiting,
         answer: None,

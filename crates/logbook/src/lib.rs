@@ -18,7 +18,7 @@ use std::path::{Path, PathBuf};
 
 use rusqlite::{Connection, Row, TransactionBehavior, params};
 use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
-use wibbet_core::package::PackageState;
+use wibbet_core::package::{Given, PackageState};
 use wibbet_core::plan::Change;
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepEvent, StepState};
 use wibbet_types::{
@@ -64,6 +64,8 @@ pub struct NewStep {
     pub target: Option<PackageState>,
     /// The APK on the device that is installed, where the change is of that kind.
     pub apk: Option<DevicePath>,
+    /// What people have given the package for the user, or what it is to be given again.
+    pub given: Vec<Given>,
     /// It has no way back, and somebody has allowed it all the same.
     pub for_good: bool,
     /// Why it is not going to be sent, if it is not.
@@ -211,8 +213,8 @@ impl Logbook {
             )?;
             let number = change.last_insert_rowid();
             let mut insert = change.prepare(
-                "INSERT INTO steps (run, place, package, user, way, words, before, state, outcome, remark, target, for_good, apk) \
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)",
+                "INSERT INTO steps (run, place, package, user, way, words, before, state, outcome, remark, target, for_good, apk, given) \
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14)",
             )?;
             for (place, step) in steps.iter().enumerate() {
                 let (state, outcome) = match step.skip {
@@ -232,7 +234,8 @@ impl Logbook {
                     step.skip.as_deref().unwrap_or(""),
                     step.target.map(|target| target.to_string()),
                     step.for_good,
-                    step.apk.as_ref().map(DevicePath::as_str)
+                    step.apk.as_ref().map(DevicePath::as_str),
+                    lines(&step.given)
                 ])?;
             }
             drop(insert);
@@ -265,7 +268,7 @@ impl Logbook {
         };
         let sql = "UPDATE steps SET before = ?3, state = ?4, answer = ?5, after = ?6, outcome = ?7, settled = ?8, remark = ?9, \
                    tries = tries + (?10 IS NOT NULL), sent = coalesce(?10, sent), answered = coalesce(?11, answered), \
-                   sent_order = nullif(?12, 0) WHERE run = ?1 AND place = ?2";
+                   sent_order = nullif(?12, 0), returned = ?13 WHERE run = ?1 AND place = ?2";
         let values = params![
             run.number(),
             index.get() as i64,
@@ -278,7 +281,8 @@ impl Logbook {
             step.remark,
             sent,
             answered,
-            step.order
+            step.order,
+            step.returned.as_deref().map(lines)
         ];
         change.execute(sql, values).map_err(failed)?;
         if let Some(at) = event.at() {
@@ -377,7 +381,7 @@ fn read_steps(
     index: Option<StepIndex>,
 ) -> rusqlite::Result<(Vec<Step>, Vec<String>)> {
     let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, settled, remark, target, \
-               for_good, coalesce(sent_order, 0), apk FROM steps \
+               for_good, coalesce(sent_order, 0), apk, given, returned FROM steps \
                WHERE run = ?1 AND (?2 IS NULL OR place = ?2) ORDER BY place";
     let mut statement = connection.prepare_cached(sql)?;
     let mut rows = statement.query(params![run.number(), index.map(|index| index.get() as i64)])?;
@@ -416,9 +420,27 @@ fn step_of(row: &Row<'_>) -> rusqlite::Result<Step> {
         remark: row.get(11)?,
         target: target.map(|_| parsed(row, 12)).transpose()?,
         for_good: row.get(13)?,
+        given: read_lines(row, 16)?.unwrap_or_default(),
+        returned: read_lines(row, 17)?,
         order: row.get(14)?,
         apk,
     })
+}
+
+/// Values, a line each.
+fn lines<T: std::fmt::Display>(all: &[T]) -> String {
+    all.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")
+}
+
+/// The values of a column that holds a line for each.
+fn read_lines<T>(row: &Row<'_>, column: usize) -> rusqlite::Result<Option<Vec<T>>>
+where
+    T: std::str::FromStr,
+    T::Err: std::error::Error + Send + Sync + 'static,
+{
+    let Some(text) = row.get::<_, Option<String>>(column)? else { return Ok(None) };
+    let all: std::result::Result<Vec<T>, T::Err> = text.lines().map(str::parse).collect();
+    all.map(Some).map_err(|error| bad_value(column, error))
 }
 
 /// What a row says, or `None` and a gap where this version does not know what that means: another one wrote it, and one
@@ -476,6 +498,7 @@ mod tests {
             target: None,
             apk: None,
             for_good: false,
+            given: Vec::new(),
             skip: None,
         };
         let steps: Vec<NewStep> = (0..100).map(step).collect();

@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 7] = ["
+const STEPS: [&str; 8] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -109,6 +109,10 @@ CREATE TABLE apps (
 ", "
 -- What a step installs that puts a package back by its APK.
 ALTER TABLE steps ADD COLUMN apk TEXT;
+", "
+-- What people had given a package for the user, a line each; and what became of giving it again.
+ALTER TABLE steps ADD COLUMN given TEXT;
+ALTER TABLE steps ADD COLUMN returned TEXT;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

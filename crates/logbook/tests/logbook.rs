@@ -40,6 +40,7 @@ fn step(id: &str, skip: Option<&str>) -> NewStep {
         target: None,
         apk: None,
         for_good: false,
+        given: Vec::new(),
         skip: skip.map(str::to_owned),
     }
 }

@@ -3,6 +3,7 @@
 mod claim;
 mod essential;
 mod foreground;
+mod given;
 mod labels;
 mod metrics;
 mod note;
@@ -15,6 +16,7 @@ mod vitals;
 pub use claim::claim;
 pub(crate) use essential::essentials;
 pub use foreground::in_front;
+pub(crate) use given::give_back;
 pub use labels::{LabelCost, LabelNews, device_languages, read_labels};
 pub use metrics::{read_metrics, read_sizes};
 pub use note::{NoteError, forget_place, note_met};

@@ -8,9 +8,10 @@ use wibbet_core::ask::{Request, says_not_ready};
 use wibbet_core::device::User;
 use wibbet_core::package::{Condition, Inventory};
 use wibbet_core::read::{self, DumpReader, ReadBack, ShortForm};
-use wibbet_types::PackageId;
+use wibbet_types::{PackageId, UserId};
 
 use super::essential::essentials;
+use super::given::choices;
 use crate::device::{AskError, Device};
 
 /// Why a survey could not be made.
@@ -100,13 +101,16 @@ pub async fn survey<D: Device>(
 async fn tell_beside<D: Device>(device: &D, inventory: &mut Inventory) -> Result<(), AskError> {
     let said = device.ask(&read::shared_users_request(&device.capabilities()), &mut |_| {}).await?;
     let shared = read::read_shared_users(&said.out);
+    let users: Vec<UserId> = inventory.users.iter().map(|user| user.id).collect();
+    let choices = choices(device, &users).await?;
     let mut off = Vec::new();
     for user in &inventory.users {
         let said = device.ask(&read::disabled_request(user.id), &mut |_| {}).await?;
         off.extend(read::read_installed(&said).unwrap_or_default().into_iter().map(|id| (id, user.id)));
     }
     for package in inventory.packages.values_mut().map(Arc::make_mut) {
-        shared.tell(package);
+        shared.tell(&mut package.about);
+        choices.tell(package);
     }
     for (id, user) in off {
         if let Some(package) = inventory.packages.get_mut(&id).map(Arc::make_mut)

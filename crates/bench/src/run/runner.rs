@@ -131,6 +131,11 @@ impl<'a, D: Device> Runner<'a, D> {
             let run = self.run();
             run.steps.iter().filter(|s| s.state == StepState::Waiting).map(|s| (s.index, s.id.clone())).collect()
         };
+        // What an interruption left owing.
+        let owing: Vec<StepIndex> = self.run().steps.iter().filter(|step| step.owes()).map(|step| step.index).collect();
+        for index in owing {
+            self.give_back(index).await?;
+        }
         let mut schedule = Schedule::new(waiting, self.patience.window);
         let mut on_the_way = FuturesUnordered::new();
         let mut left = None;

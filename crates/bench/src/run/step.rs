@@ -10,7 +10,7 @@ use super::error::{RunError, RunNews};
 use super::runner::{Left, Runner};
 use crate::device::{AskError, Device};
 use crate::logbook::now;
-use crate::ops::{Sight, look_at};
+use crate::ops::{Sight, give_back, look_at};
 
 /// So many bytes of an answer are kept.
 const MOST_KEPT: usize = 16 * 1024;
@@ -86,7 +86,26 @@ impl<'a, D: Device> Runner<'a, D> {
             if after.is_some() && (went || broken_off) {
                 continue;
             }
-            return self.settle(index, verdict.outcome, after, &verdict.remark).await;
+            self.settle(index, verdict.outcome, after, &verdict.remark).await?;
+            return self.give_back(index).await;
+        }
+    }
+
+    /// Gives a package that has just been put back what people had given it. What was sent before an interruption is sent again,
+    /// which changes nothing.
+    pub(super) async fn give_back(&self, index: StepIndex) -> Result<(), Left> {
+        let step = self.run().steps[index.get()].clone();
+        if !step.owes() {
+            return Ok(());
+        }
+        let deadline = Instant::now() + self.patience.link;
+        loop {
+            // A stop does not leave what is sent unanswered.
+            let why = match give_back(self.device, &step.id, step.user, &step.given).await {
+                Ok(what) => return self.record(index, StepEvent::Returned { what, at: now() }).await,
+                Err(error) => self.or_final(error)?,
+            };
+            self.wait(deadline, why).await?;
         }
     }
 

@@ -16,6 +16,7 @@ struct Knowledge {
     partitions: BTreeMap<String, String>,
     essential: BTreeMap<String, Essential>,
     users: BTreeMap<String, u32>,
+    roles: BTreeMap<String, String>,
     names: Names,
 }
 
@@ -42,6 +43,12 @@ pub fn partitions() -> impl Iterator<Item = (&'static str, &'static str)> {
 /// What an id is to every Android that does not do without it.
 pub(crate) fn named_essential(id: &str) -> Option<Essential> {
     KNOWLEDGE.essential.get(id).copied()
+}
+
+/// What a role is of, in words; its own name for those that are not known.
+pub fn role_words(role: &str) -> &str {
+    let name = role.strip_prefix("android.app.role.").unwrap_or(role);
+    KNOWLEDGE.roles.get(name).map_or(name, String::as_str)
 }
 
 /// The number of a user of the system that packages may share, by the name that programs give it.
@@ -73,6 +80,8 @@ mod tests {
             assert!(name.bytes().all(|b| b.is_ascii_lowercase() || b == b'_') && !doc.is_empty(), "{name}");
         }
         assert_eq!(known.essential.len(), 3);
+        assert!(known.roles.values().all(|words| words.starts_with(char::is_lowercase)));
+        assert_eq!((role_words("android.app.role.SMS"), role_words("com.x.role.Y")), ("messages", "com.x.role.Y"));
         assert!(known.users.values().all(|number| (1000..10_000).contains(number)));
         assert!(known.names.empty.iter().all(|part| part.to_lowercase() == *part && !part.contains('.')));
     }
@@ -85,7 +94,9 @@ mod tests {
         for line in SOURCE.lines().filter(|l| !l.starts_with('#')) {
             match line.split_once(" = ") {
                 _ if line.starts_with('[') => (heading, former) = (line, ""),
-                Some((name, _)) if ["[permissions]", "[partitions]", "[essential]", "[users]"].contains(&heading) => {
+                Some((name, _))
+                    if ["[permissions]", "[partitions]", "[essential]", "[users]", "[roles]"].contains(&heading) =>
+                {
                     let name = name.trim_matches('"');
                     assert!(former < name, "{name} stands behind {former}");
                     former = name;

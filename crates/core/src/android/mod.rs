@@ -6,6 +6,6 @@ mod versions;
 
 pub use essential::Essential;
 pub(crate) use knowledge::{named_essential, says_nothing, uid_named};
-pub use knowledge::{partitions, permission_words};
+pub use knowledge::{partitions, permission_words, role_words};
 pub use versions::{Capabilities, DaemonFeatures};
 pub(crate) use versions::{Program, has_system_settings};

@@ -31,6 +31,8 @@ pub struct Capabilities {
 /// API levels by the release that people know.
 const ANDROID_5: u32 = 21;
 
+const ANDROID_6: u32 = 23;
+
 const ANDROID_7: u32 = 24;
 
 const ANDROID_8: u32 = 26;
@@ -143,6 +145,31 @@ impl Capabilities {
         }
     }
 
+    /// Whether some permissions are asked for and can be given by the shell.
+    pub(crate) fn asks_for_permissions(&self) -> bool {
+        self.sdk >= ANDROID_6
+    }
+
+    /// Whether apps hold roles.
+    pub(crate) fn has_roles(&self) -> bool {
+        self.sdk >= ANDROID_10
+    }
+
+    /// Whether a keyboard can be chosen for a user who is not in front.
+    pub(crate) fn chooses_keyboards_per_user(&self) -> bool {
+        self.sdk >= ANDROID_10
+    }
+
+    /// Whether settings can be listed, all in one.
+    pub(crate) fn lists_settings(&self) -> bool {
+        self.sdk >= ANDROID_7
+    }
+
+    /// Whether the services for notifications, overlays and launchers have shells of their own.
+    pub(crate) fn has_service_shells(&self) -> bool {
+        self.sdk >= ANDROID_8
+    }
+
     /// Whether updates may wait for the next start.
     pub(crate) fn stages_updates(&self) -> bool {
         self.sdk >= ANDROID_10
@@ -202,7 +229,9 @@ impl Capabilities {
         let early = match word(0) {
             "list" => word(1) != "users",
             "uninstall" | "suspend" | "unsuspend" => true,
-            "query-activities" | "query-services" | "query-receivers" | "resolve-activity" => true,
+            "query-activities" | "query-services" | "query-receivers" | "resolve-activity" | "set-home-activity" => {
+                true
+            }
             "install-existing" => self.sdk >= ANDROID_8,
             _ => false,
         };

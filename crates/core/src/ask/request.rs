@@ -10,7 +10,7 @@ use crate::android::Capabilities;
 pub enum Call {
     /// Words for the package service, such as `list users`.
     Package(Vec<String>),
-    /// A shell command that only reads.
+    /// A shell command.
     Shell(String),
 }
 
@@ -32,6 +32,11 @@ impl Request {
     /// A request of the package service that changes the device.
     pub fn change(words: Vec<String>) -> Self {
         Self { call: Call::Package(words), changes: true }
+    }
+
+    /// A shell command that changes the device.
+    pub fn change_by_shell(command: String) -> Self {
+        Self { call: Call::Shell(command), changes: true }
     }
 
     /// A shell command that only reads.

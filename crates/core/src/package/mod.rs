@@ -2,6 +2,7 @@
 
 mod app;
 mod essential;
+mod given;
 mod inventory;
 mod metrics;
 mod name;
@@ -11,6 +12,7 @@ mod state;
 
 pub use app::{ApkFingerprint, AppFacts, AppNames, HomeEntry};
 pub use essential::Essentials;
+pub use given::{Given, Returned, given_words, returned_words};
 pub use inventory::Inventory;
 pub use metrics::{Metrics, Sizes, Source, Usage};
 pub use name::{guessed_name, label_text};

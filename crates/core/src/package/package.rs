@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use wibbet_types::{DevicePath, DeviceTime, PackageId, PlainText, UserId};
 
+use super::given::Given;
 use super::state::{Condition, PackageState};
 
 /// Where a package comes from.
@@ -76,6 +77,16 @@ impl Package {
         self.states.get(&user).copied().unwrap_or(PackageState::UNREADABLE)
     }
 
+    /// What people have given it for a user, and would lose with it: permissions, roles, choices.
+    pub fn given(&self, user: UserId) -> Vec<Given> {
+        let asked = self.about.granted_to.get(&user).into_iter().flatten();
+        let permissions = asked.filter(|name| self.about.requests.contains(name));
+        let permissions = permissions.map(|name| Given::Permission(name.to_string()));
+        // What cannot be written down again is none.
+        let fits = |given: &Given| given.to_string().parse::<Given>().is_ok();
+        permissions.filter(fits).chain(self.about.chosen.get(&user).into_iter().flatten().cloned()).collect()
+    }
+
     /// What it is to a user, in a word: by its state and by what is told beside it.
     pub fn condition(&self, user: UserId) -> Condition {
         match self.state(user).condition() {
@@ -121,6 +132,8 @@ pub struct PackageDetails {
     pub granted: BTreeSet<Arc<str>>,
     /// Permissions that somebody gave it, by user.
     pub granted_to: BTreeMap<UserId, BTreeSet<Arc<str>>>,
+    /// What else people have given it, by user: roles, choices in the settings.
+    pub chosen: BTreeMap<UserId, Vec<Given>>,
     /// Its parts that are on or off otherwise than by its manifest, by user. The shell cannot set them.
     pub parts: BTreeMap<UserId, SwitchedParts>,
     /// Who has suspended it, by user.

@@ -7,7 +7,7 @@ use wibbet_types::{DevicePath, PackageId, UserId, bytes_words, named};
 
 use super::change::Change;
 use crate::android::{Capabilities, Essential};
-use crate::package::PackageState;
+use crate::package::{Given, PackageState, given_words};
 
 /// Whether a step can be undone on this device, known before it is done.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -22,11 +22,11 @@ pub enum Reversal {
 
 impl Reversal {
     /// The app comes back, and not what its user had in it.
-    pub const WITHOUT_DATA: Self = Self::Approximate("it comes back without its data, roles and permissions");
+    pub const WITHOUT_DATA: Self = Self::Approximate("it comes back without its data and accounts");
 
     /// As [`Reversal::WITHOUT_DATA`]; parts that it has switched off or on itself are as its manifest has them again.
     pub const WITHOUT_DATA_AND_PARTS: Self = Self::Approximate(
-        "it comes back without its data, roles and permissions, and parts of it that are off now may be on again",
+        "it comes back without its data and accounts, and parts of it that are off now may be on again",
     );
 }
 
@@ -136,6 +136,9 @@ pub struct PlannedStep {
     pub target: Option<PackageState>,
     /// The APK on the device that is installed; of [`Change::InstallFactory`] only.
     pub apk: Option<DevicePath>,
+    /// What people have given the package for the user: of a step that takes out what goes with it, of one that puts back what
+    /// is given to it again.
+    pub given: Vec<Given>,
     /// Whether it can be undone. Steps that put back are not asked for it and say [`Reversal::Exact`].
     pub back: Reversal,
     /// What becomes of the app's data for the user.
@@ -147,6 +150,29 @@ pub struct PlannedStep {
 }
 
 impl PlannedStep {
+    /// What of the things that people have given the package comes back with it and what does not, in words; `None` where they
+    /// gave it nothing.
+    pub fn given_words(&self, capabilities: &Capabilities) -> Option<String> {
+        let (_, by_hand) = self.gives_back(capabilities);
+        let again = given_words(self.given.iter().filter(|given| !by_hand.contains(given)));
+        let by_hand = given_words(by_hand);
+        let when = if self.way.takes_out() { "given back when it is put back" } else { "given back with it" };
+        match (again.as_str(), by_hand.as_str()) {
+            ("", "") => None,
+            (again, "") => Some(format!("{when}: {again}")),
+            ("", by_hand) => Some(format!("to be given again by hand: {by_hand}")),
+            (again, by_hand) => Some(format!("{when}: {again}; by hand: {by_hand}")),
+        }
+    }
+
+    /// The words that give things again behind a step that puts back, and those things for which there are none.
+    pub fn gives_back(&self, capabilities: &Capabilities) -> (Vec<String>, Vec<&Given>) {
+        let request = |given: &Given| given.request(&self.id, self.user, capabilities);
+        let words = |given: &Given| request(given).and_then(|r| Some(r.deliveries(capabilities).first()?.words()));
+        let by_hand = self.given.iter().filter(|given| request(given).is_none()).collect();
+        (self.given.iter().filter_map(words).collect(), by_hand)
+    }
+
     /// The words that go to the device.
     pub fn command(&self, capabilities: &Capabilities) -> String {
         let deliveries = self.way.request(&self.id, self.user, self.apk.as_ref()).deliveries(capabilities);
@@ -165,6 +191,18 @@ impl Plan {
     /// How many steps will be sent.
     pub fn to_send(&self) -> usize {
         self.steps.iter().filter(|s| s.skip.is_none()).count()
+    }
+
+    /// Whatever is put back gets again what people had given it: behind the last step on each package and user.
+    #[must_use]
+    pub fn giving_back(mut self, given: impl Fn(&PackageId, UserId) -> Vec<Given>) -> Self {
+        let mut seen = BTreeSet::new();
+        for step in self.steps.iter_mut().rev().filter(|step| step.skip.is_none()) {
+            if seen.insert((step.id.clone(), step.user)) {
+                step.given = given(&step.id, step.user);
+            }
+        }
+        self
     }
 
     /// The steps that will be sent and with which an app's data go.

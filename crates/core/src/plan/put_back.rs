@@ -27,6 +27,7 @@ pub fn plan_put_back(
                 before,
                 target,
                 apk,
+                given: Vec::new(),
                 back: Reversal::Exact,
                 data: AppData::Stay,
                 keeping: None,

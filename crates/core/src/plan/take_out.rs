@@ -83,6 +83,7 @@ pub fn plan_take_out(
             before,
             target,
             apk: None,
+            given: package.map_or_else(Vec::new, |p| p.given(item.user)),
             back,
             data,
             keeping,
@@ -175,7 +176,7 @@ fn way_back(
         if !capabilities.install_existing && package.kind != PackageKind::User && capabilities.installs_what_is_there()
         {
             return Reversal::Approximate(
-                "it comes back without its data, roles and permissions, by installing its APK over itself, which takes space",
+                "it comes back without its data and accounts, by installing its APK over itself, which takes space",
             );
         }
         if !capabilities.install_existing {
@@ -206,7 +207,7 @@ fn way_back(
         _ => match data_of(package.kind, item.way, before, capabilities) {
             AppData::Stay if item.way == Change::Disable || !before.installed => Reversal::Exact,
             // Source: what `PackageManagerService` clears for a user whatever is said of data.
-            AppData::Stay => Reversal::Approximate("its data stay; accounts, keys and default roles do not"),
+            AppData::Stay => Reversal::Approximate("its data stay; accounts and keys do not"),
             AppData::Go if item.way == Change::Uninstall && package.about.parts.contains_key(&item.user) => {
                 Reversal::WITHOUT_DATA_AND_PARTS
             }

@@ -20,7 +20,7 @@ use wibbet_types::{PlainText, UserId};
 use super::packages_dump::{List, list_head, permission, take_permission};
 use crate::android::Capabilities;
 use crate::ask::Request;
-use crate::package::{Package, PackageDetails};
+use crate::package::PackageDetails;
 
 /// Shared users of which something is kept. Devices have some tens.
 const MOST: usize = 500;
@@ -66,11 +66,11 @@ pub fn read_shared_users(text: &str) -> SharedUsers {
 
 impl SharedUsers {
     /// Tells a package what it may do by the user that it shares.
-    pub fn tell(&self, package: &mut Package) {
-        let Some(told) = package.about.shared_user.as_ref().and_then(|name| self.0.get(name)) else { return };
-        package.about.granted.extend(told.granted.iter().cloned());
+    pub fn tell(&self, about: &mut PackageDetails) {
+        let Some(told) = about.shared_user.as_ref().and_then(|name| self.0.get(name)) else { return };
+        about.granted.extend(told.granted.iter().cloned());
         for (user, granted) in &told.granted_to {
-            package.about.granted_to.entry(*user).or_default().extend(granted.iter().cloned());
+            about.granted_to.entry(*user).or_default().extend(granted.iter().cloned());
         }
     }
 }
@@ -78,7 +78,6 @@ impl SharedUsers {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::package::PackageKind;
 
     const TEXT: &str = "Shared users:\n  SharedUser [android.uid.phone] (1f):\n    appId=1001\n    Packages\n      PackageSetting{5a com.android.phone/1001}\n\
     install permissions:\n      android.permission.INTERNET: granted=true\n      android.permission.NOT: granted=false\n    User 0: \n      gids=[3003]\n      runtime permissions:\n\
@@ -87,10 +86,9 @@ SharedUser [twice] (2):\n    install permissions:\n      a.b: granted=true\n  Sh
 SharedUser [old] (4):\n    userId=10077\n    grantedPermissions:\n      android.permission.VIBRATE\n";
 
     fn member(of: &str, told: &SharedUsers) -> PackageDetails {
-        let mut package = Package::bare("x.y".parse().unwrap(), PackageKind::System, BTreeMap::new());
-        package.about.shared_user = Some(PlainText::new(of));
-        told.tell(&mut package);
-        package.about
+        let mut about = PackageDetails { shared_user: Some(PlainText::new(of)), ..PackageDetails::default() };
+        told.tell(&mut about);
+        about
     }
 
     #[test]

@@ -4,7 +4,7 @@
 use wibbet_types::{PlainText, StepIndex, Timestamp};
 
 use super::record::{Outcome, Run, Step, StepState};
-use crate::package::PackageState;
+use crate::package::{PackageState, Returned};
 
 /// Something that happens to a step of a run. It is in the record before anything is done because of it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -36,6 +36,13 @@ pub enum StepEvent {
         /// When.
         at: Timestamp,
     },
+    /// What the package had been given has been given to it again, or not.
+    Returned {
+        /// What became of each.
+        what: Vec<Returned>,
+        /// When.
+        at: Timestamp,
+    },
     /// An interruption left it open, and it is known not to have been done: it waits again.
     WaitsAgain {
         /// What was found.
@@ -47,7 +54,10 @@ impl StepEvent {
     /// When it happened, where that is part of it.
     pub fn at(&self) -> Option<Timestamp> {
         match self {
-            Self::Sent { at, .. } | Self::Answered { at, .. } | Self::Settled { at, .. } => Some(*at),
+            Self::Sent { at, .. }
+            | Self::Answered { at, .. }
+            | Self::Settled { at, .. }
+            | Self::Returned { at, .. } => Some(*at),
             Self::BeforeWas(_) | Self::WaitsAgain { .. } => None,
         }
     }
@@ -62,6 +72,7 @@ impl Step {
                 self.state = StepState::Sent;
                 self.order = *order;
                 (self.answer, self.after, self.outcome, self.settled) = (None, None, None, None);
+                self.returned = None;
                 self.remark.clear();
             }
             StepEvent::Answered { text, .. } => {
@@ -75,6 +86,7 @@ impl Step {
                 self.remark.clone_from(remark);
                 self.settled = Some(*at);
             }
+            StepEvent::Returned { what, .. } => self.returned = Some(what.clone()),
             StepEvent::WaitsAgain { remark } => {
                 self.state = StepState::Waiting;
                 (self.outcome, self.settled) = (None, None);

@@ -17,5 +17,5 @@ pub use recovery::{Since, before_sending, came_back, is_fresh, not_as_recorded, 
 pub use refusal::Refusal;
 pub use reply::{Reply, read_reply};
 pub use schedule::Schedule;
-pub use shelf::{Origin, Shelf, ShelfEntry, recorded_state};
+pub use shelf::{Origin, Shelf, ShelfEntry, recorded_gifts, recorded_state};
 pub use verdict::{Response, Verdict, judge};

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use wibbet_types::{DeviceId, DevicePath, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, named};
 
-use crate::package::PackageState;
+use crate::package::{Given, PackageState, Returned};
 use crate::plan::Change;
 
 /// How a step ended.
@@ -99,6 +99,11 @@ pub struct Step {
     pub target: Option<PackageState>,
     /// The APK on the device that is installed; of [`Change::InstallFactory`] only.
     pub apk: Option<DevicePath>,
+    /// What people had given the package for the user: of a step that takes out what it had, of one that puts back what it is
+    /// to have again.
+    pub given: Vec<Given>,
+    /// What became of giving it again; `None` before that was tried.
+    pub returned: Option<Vec<Returned>>,
     /// It has no way back, and somebody has allowed it all the same.
     pub for_good: bool,
     /// Its place in the order of all that was ever sent by this logbook's programs, whatever clocks say; 0 when it has not
@@ -119,6 +124,14 @@ pub struct Step {
 }
 
 impl Step {
+    /// Whether what the package had been given is to be given to it again, and nobody has tried.
+    pub fn owes(&self) -> bool {
+        !self.way.takes_out()
+            && !self.given.is_empty()
+            && self.returned.is_none()
+            && self.outcome == Some(Outcome::Done)
+    }
+
     /// Whether it has to be asked about before the run can be carried on.
     pub fn is_open_question(&self) -> bool {
         matches!(self.state, StepState::Sent | StepState::Answered) || self.outcome == Some(Outcome::Unsettled)
@@ -155,7 +168,7 @@ impl Run {
 
     /// Whether a step is left to do or to find out about.
     pub fn has_open_steps(&self) -> bool {
-        self.steps.iter().any(|s| s.state == StepState::Waiting || s.is_open_question())
+        self.steps.iter().any(|s| s.state == StepState::Waiting || s.is_open_question() || s.owes())
     }
 
     /// Whether the run can be carried on: a step is open, or the last look at all of them was not

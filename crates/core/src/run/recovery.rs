@@ -126,6 +126,8 @@ mod tests {
             target: None,
             apk: None,
             for_good: false,
+            given: Vec::new(),
+            returned: None,
             order: 0,
             state,
             answer: None,

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 
 use super::record::{Outcome, Run, RunKind, Step};
-use crate::package::{Condition, Inventory, PackageState};
+use crate::package::{Condition, Given, Inventory, PackageState};
 
 /// Who took a package out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -90,10 +90,16 @@ pub fn recorded_state(runs: &[Run], id: &PackageId, user: UserId) -> PackageStat
     .1
 }
 
+/// What people had given a package before Wibbet took it out; nothing where no run says anything.
+pub fn recorded_gifts(runs: &[Run], id: &PackageId, user: UserId) -> Vec<Given> {
+    let steps = runs.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step)));
+    Record::of(steps.filter(|(_, step)| step.id == *id && step.user == user)).given(id, user)
+}
+
 /// What of a device was taken out by runs and has not been put back, by package and user: the takings-out, the first one
 /// at the bottom.
 struct Record<'a> {
-    taken: HashMap<(&'a PackageId, UserId), Vec<(&'a Run, PackageState)>>,
+    taken: HashMap<(&'a PackageId, UserId), Vec<(&'a Run, &'a Step)>>,
 }
 
 impl<'a> Record<'a> {
@@ -111,7 +117,7 @@ impl<'a> Record<'a> {
                     if step.before.condition() == Condition::InUse {
                         taken.clear();
                     }
-                    taken.push((run, step.before));
+                    taken.push((run, step));
                 }
                 // Nothing was taken out or put back by it, as far as is known.
                 RunKind::Try | RunKind::Unknown => {}
@@ -122,7 +128,7 @@ impl<'a> Record<'a> {
                     // Half of it done is not yet where it is to lead to.
                     if whole && last.is_some_and(|last| last.index == step.index) {
                         let reached = step.target.or(step.after);
-                        let from = taken.iter().position(|(_, before)| Some(*before) == reached);
+                        let from = taken.iter().position(|(_, taken)| Some(taken.before) == reached);
                         taken.truncate(from.unwrap_or(0));
                     }
                 }
@@ -131,12 +137,21 @@ impl<'a> Record<'a> {
         record
     }
 
+    /// What people had given it before it was first taken out, and since.
+    fn given(&self, id: &PackageId, user: UserId) -> Vec<Given> {
+        let mut all: Vec<Given> = Vec::new();
+        for (_, step) in self.taken.get(&(id, user)).into_iter().flatten() {
+            all.extend(step.given.iter().filter(|given| !all.contains(given)).cloned().collect::<Vec<_>>());
+        }
+        all
+    }
+
     /// Who took a package out, and the state that putting it back leads to.
     fn origin(&self, id: &PackageId, user: UserId) -> (Origin, PackageState) {
         match self.taken.get(&(id, user)).map(Vec::as_slice) {
             Some(taken @ [(_, first), ..]) => {
-                let by = |(run, _): &(&Run, PackageState)| Origin::Run { number: run.number, begun: run.begun };
-                (taken.last().map_or(Origin::Before, by), *first)
+                let by = |(run, _): &(&Run, &Step)| Origin::Run { number: run.number, begun: run.begun };
+                (taken.last().map_or(Origin::Before, by), first.before)
             }
             _ => (Origin::Before, PackageState::IN_USE),
         }
@@ -169,6 +184,8 @@ mod tests {
             target: None,
             apk: None,
             for_good: false,
+            given: Vec::new(),
+            returned: None,
             order: number,
             state: StepState::Settled,
             answer: None,

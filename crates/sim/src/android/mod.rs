@@ -11,6 +11,7 @@ mod output;
 mod package_service;
 mod properties;
 mod queries;
+mod selections;
 mod settings;
 mod shell;
 mod short_dumps;

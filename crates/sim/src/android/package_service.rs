@@ -318,6 +318,8 @@ impl State {
             }
             _ => return not_installed(user),
         }
+        self.deselect(id, user, true);
+        let Some(package) = self.packages.get_mut(id) else { return Output::ok("Success\n") };
         let nobody = package.users.values().all(|u| !u.installed);
         match package.data.kind {
             SimKind::User if nobody && !keep => drop(self.packages.remove(id)),
@@ -417,6 +419,9 @@ impl State {
         if let Some(state) = self.user_state(id, user) {
             state.enabled = number;
         }
+        if number == 3 {
+            self.deselect(id, user, false);
+        }
         Output::ok(format!("Package {id} new state: {name}\n"))
     }
 
@@ -427,6 +432,10 @@ impl State {
             None => self.unknown_package(command, id),
             Some(_) if !asked => {
                 let text = format!("Package {id} has not requested permission {permission}");
+                self.security_exception(command, &text)
+            }
+            Some(_) if !crate::catalogue::usage::is_asked_for(permission) => {
+                let text = format!("Permission {permission} requested by {id} is not a changeable permission type");
                 self.security_exception(command, &text)
             }
             Some(package) => {

@@ -34,7 +34,12 @@ impl State {
                     Some(count @ 1..) => number("skip=").unwrap_or(0) + count,
                     _ => 0,
                 };
+                self.programs += 1;
                 continue;
+            }
+            // What the shell does itself takes no program; a loop starts one for each of its rounds.
+            if words.first().is_some_and(|w| !matches!(w.as_str(), "echo" | "w")) {
+                self.programs += 1 + words.iter().filter(|w| *w == "|").count() as u64;
             }
             let quiet = words.last().is_some_and(|w| w == "2>/dev/null");
             if quiet {
@@ -134,6 +139,9 @@ impl State {
             "pm" => self.package_service(rest, Via::Pm),
             "cmd" if self.scenario.android.sdk >= 24 => match first {
                 Some("package") => self.package_service(&rest[1..], Via::Cmd),
+                Some("role") if self.scenario.android.sdk >= 29 => self.role(&rest[1..]),
+                Some("notification") if self.scenario.android.sdk >= 26 => self.allow_listener(&rest[1..]),
+                Some("overlay") if self.scenario.android.sdk >= 26 => self.overlay(&rest[1..]),
                 Some("jobscheduler") => self.job(&rest[1..]),
                 Some("user") if rest.get(1).is_some_and(|w| w == "list") => self.list_users(),
                 other => Output::failed(20, format!("cmd: Can't find service: {}\n", other.unwrap_or(""))),
@@ -158,6 +166,8 @@ impl State {
             "dumpsys" if first == Some("adb") && self.scenario.android.sdk >= 29 => self.stored_keys(),
             "dumpsys" if first == Some("usb") => self.stored_keys(),
             "dumpsys" if first == Some("package") => self.dump_packages(rest.get(1).map(String::as_str)),
+            "dumpsys" if first == Some("role") && self.scenario.android.sdk >= 29 => self.dump_roles(),
+            "ime" => self.ime(rest),
             "dumpsys" => match first.unwrap_or("") {
                 "diskstats" => self.diskstats(),
                 "meminfo" => self.meminfo(),

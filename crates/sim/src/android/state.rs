@@ -53,6 +53,8 @@ pub(crate) struct State {
     pub(super) framework_starts: u32,
     /// How long dumps take, in seconds.
     pub(super) dumps_take: u32,
+    /// Programs that a shell has started.
+    pub(crate) programs: u64,
     pub(crate) transcript: Vec<String>,
     /// So many calls of the package service fail yet, because the device has just started.
     /// Commands that are answered with these words, whatever is so.
@@ -64,6 +66,8 @@ pub(crate) struct State {
     /// The device is restarting and does not answer.
     pub(crate) down: bool,
     pub(crate) switches: Switches,
+    /// What people have chosen among apps.
+    pub(super) selections: super::selections::Selections,
     /// `settings`, by namespace and name.
     pub(crate) settings: BTreeMap<String, String>,
     pub(crate) started: Instant,
@@ -97,6 +101,7 @@ impl State {
             lazy_disk: false,
             framework_starts: 1,
             dumps_take: 0,
+            programs: 0,
             transcript: Vec::new(),
             calls_until_ready: 0,
             says: BTreeMap::new(),
@@ -104,6 +109,7 @@ impl State {
             dialogs: 0,
             down: false,
             switches: Switches { usb_debugging: true, wireless: scenario.reached_by == ReachedBy::Air },
+            selections: super::selections::Selections::first(&scenario),
             settings: BTreeMap::from([
                 ("global/adb_enabled".to_owned(), "1".to_owned()),
                 ("global/stay_on_while_plugged_in".to_owned(), "0".to_owned()),

@@ -77,12 +77,13 @@ impl State {
     }
 
     /// The loop `w FILE START END TYPE` that a debugging host defines for itself.
-    pub(crate) fn follow_chunks(&self, words: &[String]) -> Output {
+    pub(crate) fn follow_chunks(&mut self, words: &[String]) -> Output {
         let number = |n: usize| words.get(n).and_then(|w| w.parse::<u64>().ok()).unwrap_or(0);
         let path = words.first().map_or("", String::as_str);
         let (mut at, end, wanted) = (number(1), number(2), number(3));
         let (mut out, mut seen) = (String::new(), false);
         while at + 8 <= end {
+            self.programs += 1;
             let head = self.range(path, at, 68).raw.unwrap_or_default();
             let words: Vec<u32> = numbers(&head).collect();
             let [first, size, third, ..] = words[..] else { break };

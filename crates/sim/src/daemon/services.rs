@@ -124,7 +124,16 @@ pub(crate) async fn run(
     stream.pass(0).await;
     match service {
         Service::Shell(line, framing) => {
-            let (output, effect) = shared.state().shell(&line);
+            let (output, effect, done) = {
+                let mut state = shared.state();
+                let before = state.programs;
+                let (output, effect) = state.shell(&line);
+                let started = state.programs - before;
+                (output, effect, state.traffic.start(started))
+            };
+            if let Some(done) = done {
+                tokio::time::sleep_until(done).await;
+            }
             match effect {
                 Effect::None => {}
                 Effect::Restart { orderly } => restart(&shared, orderly),

@@ -198,6 +198,12 @@ impl SimDevice {
         self.shared.state().holds(id, user)
     }
 
+    /// What is chosen of a package for a user: the roles that it holds, the settings that name it, `overlay` where it is one that
+    /// is on, and the permissions that somebody gave it.
+    pub fn chosen(&self, id: &str, user: u32) -> Vec<String> {
+        self.shared.state().chosen(id, user)
+    }
+
     /// The device restarts without having been told to: what is not on its disk yet is lost. Connections end, it is away
     /// for a while, and its package service is up only some calls after its daemon.
     pub fn restart(&self) {

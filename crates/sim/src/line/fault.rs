@@ -34,6 +34,8 @@ pub struct Line {
     pub trip: Duration,
     /// How many bytes pass in a second; 0 for any number.
     pub bytes_per_second: u64,
+    /// What a program that a command starts takes of one of the device's four cores, beside what it does.
+    pub process: Duration,
 }
 
 /// A fault.
@@ -70,7 +72,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB, cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON, says=COMMAND:TEXT"
 )]
 pub struct BadFault(String);
@@ -97,8 +99,10 @@ impl FromStr for Fault {
             "line" => {
                 let (trip, rate) = value.split_once(':').ok_or_else(bad)?;
                 let trip = Duration::from_millis(trip.parse().map_err(|_| bad())?);
+                let (rate, process) = rate.split_once(':').unwrap_or((rate, "6"));
                 let megabytes: u32 = rate.parse().map_err(|_| bad())?;
-                Self::Line(Line { trip, bytes_per_second: u64::from(megabytes) * 1_000_000 })
+                let process = Duration::from_millis(process.parse().map_err(|_| bad())?);
+                Self::Line(Line { trip, bytes_per_second: u64::from(megabytes) * 1_000_000, process })
             }
             "cut" => Self::Cut(place(true)?),
             "cut-bytes" => Self::Cut(place(false)?),
@@ -135,7 +139,8 @@ mod tests {
         let id: PackageId = "a.b".parse().unwrap();
         for (text, fault) in [
             ("latency=20", Fault::Latency(Duration::from_millis(20))),
-            ("line=5:30", Fault::Line(Line { trip: Duration::from_millis(5), bytes_per_second: 30_000_000 })),
+            ("line=5:30", Fault::Line(Line { trip: Duration::from_millis(5), bytes_per_second: 30_000_000, process: Duration::from_millis(6) })),
+            ("line=5:30:0", Fault::Line(Line { trip: Duration::from_millis(5), bytes_per_second: 30_000_000, process: Duration::ZERO })),
             ("cut=to:3", Fault::Cut(CutAt::Packet(Direction::ToDevice, 3))),
             ("cut-bytes=from:100", Fault::Cut(CutAt::Bytes(Direction::FromDevice, 100))),
             ("mute", Fault::Mute),

@@ -12,9 +12,27 @@ pub(crate) struct Traffic {
     pub(crate) line: Line,
     /// Until then it is taken: everything that is sent has to pass one after the other.
     free: Option<Instant>,
+    /// Until then each of the device's cores is at work.
+    cores: [Option<Instant>; CORES],
 }
 
+/// Cores of a device: those that are quick.
+const CORES: usize = 4;
+
 impl Traffic {
+    /// Starts so many programs, one after the other on the core that is free first: when they have run.
+    pub(crate) fn start(&mut self, programs: u64) -> Option<Instant> {
+        let takes = self.line.process.saturating_mul(u32::try_from(programs).unwrap_or(u32::MAX));
+        if takes.is_zero() {
+            return None;
+        }
+        let now = Instant::now();
+        let core = self.cores.iter_mut().min_by_key(|free| free.map_or(now, |free| free.max(now)))?;
+        let done = core.map_or(now, |free| free.max(now)) + takes;
+        *core = Some(done);
+        Some(done)
+    }
+
     /// Sends so many bytes: when the answer comes that they have arrived.
     pub(crate) fn send(&mut self, bytes: usize) -> Option<Instant> {
         if self.line == Line::default() {

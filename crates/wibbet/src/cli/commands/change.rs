@@ -7,9 +7,9 @@ use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{Details, claim, details, look_at_all, read_sizes, survey};
 use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
-use wibbet_core::package::Metrics;
+use wibbet_core::package::{Metrics, returned_words};
 use wibbet_core::plan::{Change, Plan, Reversal, TrayItem, plan_put_back, plan_take_out};
-use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};
+use wibbet_core::run::{Outcome, Run, RunKind, recorded_gifts, recorded_state};
 use wibbet_types::{PackageId, RunId, UserId};
 
 use super::look::{check_user, read};
@@ -87,7 +87,8 @@ pub(crate) async fn put_back(
         if recorded == inventory.state(id, user) { wibbet_core::package::PackageState::IN_USE } else { recorded }
     };
     let wanted: Vec<_> = ids.iter().map(|id| (id.clone(), user, target(id))).collect();
-    let plan = plan_put_back(&inventory, &device.capabilities(), &wanted);
+    let plan = plan_put_back(&inventory, &device.capabilities(), &wanted)
+        .giving_back(|id, user| recorded_gifts(&runs, id, user));
     carry_out(finder, &device, RunKind::PutBack, &plan, told, how).await
 }
 
@@ -281,6 +282,9 @@ fn show(run: &Run, as_json: bool) -> Exit {
         if !step.remark.is_empty() {
             line(format_args!("           {}", step.remark));
         }
+        if let Some(returned) = step.returned.as_deref().filter(|returned| !returned.is_empty()) {
+            line(format_args!("           {}", returned_words(returned)));
+        }
     }
     for why in &run.not_understood {
         line(format_args!("beware: another version of Wibbet wrote a part of this: {why}"));
@@ -305,6 +309,12 @@ fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, met
         }
         if let (None, Reversal::Approximate(why) | Reversal::Impossible(why)) = (step.skip, step.back) {
             line(format_args!("           {why}"));
+        }
+        if let Some(given) = step.given_words(capabilities).filter(|_| step.skip.is_none()) {
+            line(format_args!("           {given}"));
+        }
+        if step.skip.is_none() && !step.way.takes_out() {
+            step.gives_back(capabilities).0.iter().for_each(|words| line(format_args!("     then  {words}")));
         }
     }
     if plan.to_send() > 0 {

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use wibbet_core::android::Capabilities;
-use wibbet_core::package::Metrics;
+use wibbet_core::package::{Metrics, Returned};
 use wibbet_core::plan::{AppData, Plan, Reversal};
 use wibbet_core::run::{Outcome, Run};
 use wibbet_types::Timestamp;
@@ -35,6 +35,25 @@ struct JsonStep {
     data: Option<&'static str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     data_bytes: Option<u64>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    given: Vec<String>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    gives_back: Vec<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    returned: Option<Vec<JsonReturned>>,
+}
+
+#[derive(Serialize)]
+struct JsonReturned {
+    what: String,
+    done: bool,
+    why: String,
+}
+
+impl From<&Returned> for JsonReturned {
+    fn from(one: &Returned) -> Self {
+        Self { what: one.what.to_string(), done: one.done, why: one.why.clone() }
+    }
 }
 
 #[derive(Serialize)]
@@ -68,6 +87,9 @@ impl Steps {
             back: None,
             data: None,
             data_bytes: None,
+            given: step.given.iter().map(ToString::to_string).collect(),
+            gives_back: Vec::new(),
+            returned: step.returned.as_ref().map(|all| all.iter().map(JsonReturned::from).collect()),
         });
         Self {
             run: Some(run.number.number()),
@@ -112,6 +134,12 @@ impl Steps {
             data_bytes: (step.data != AppData::Stay)
                 .then(|| metrics.sizes.get(&step.id).and_then(|s| s.data))
                 .flatten(),
+            given: step.given.iter().map(ToString::to_string).collect(),
+            gives_back: match step.way.takes_out() {
+                true => Vec::new(),
+                false => step.gives_back(capabilities).0,
+            },
+            returned: None,
         });
         Self {
             run: None,

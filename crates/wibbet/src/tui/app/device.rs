@@ -14,7 +14,7 @@ use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Ladder, Rung, RungStatus};
 use wibbet_core::package::{Inventory, PackageState};
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_take_out};
-use wibbet_core::run::{Run, RunKind, Shelf};
+use wibbet_core::run::{Run, RunKind, Shelf, recorded_gifts};
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{PackageId, RunId, UserId};
 
@@ -274,7 +274,8 @@ impl DeviceModel {
         let Some(inventory) = &self.inventory else { return };
         let plan = match kind == RunKind::TakeOut {
             true => plan_take_out(inventory, &self.capabilities, &items, without_way_back),
-            false => plan_put_back(inventory, &self.capabilities, &wanted),
+            false => plan_put_back(inventory, &self.capabilities, &wanted)
+                .giving_back(|id, user| recorded_gifts(&self.runs, id, user)),
         };
         self.run_at = 0;
         self.pane = RunPane::Review(Review { kind, plan, items, wanted });

@@ -5,7 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_bench::session::SessionCommand;
-use wibbet_core::package::{Condition, PackageState};
+use wibbet_core::package::{Condition, PackageState, returned_words};
 use wibbet_core::plan::{Change, PlannedStep, Reversal, SkipReason, TrayItem};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 
@@ -359,8 +359,17 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         (None, Reversal::Approximate(why)) => under(format!("when put back: {why}"), theme.plain),
         (None, Reversal::Exact) => {}
     }
+    if let Some(words) = step.given_words(&device.capabilities).filter(|_| step.skip.is_none()) {
+        under(words, theme.dim);
+    }
     if device.show_words && step.skip.is_none() {
         under(format!("⟩ {}", step.command(&device.capabilities)), theme.good);
+        if !step.way.takes_out() {
+            step.gives_back(&device.capabilities)
+                .0
+                .into_iter()
+                .for_each(|words| under(format!("⟩ {words}"), theme.good));
+        }
     }
     lines
 }
@@ -431,6 +440,10 @@ fn carried_out<'a>(app: &App, step: &Step, device: &DeviceModel, theme: &Theme, 
     if !step.remark.is_empty() {
         let quiet = matches!(step.outcome, Some(Outcome::Done | Outcome::Skipped) | None);
         under(&step.remark, if quiet { theme.dim } else { theme.alert });
+    }
+    if let Some(returned) = step.returned.as_deref().filter(|returned| !returned.is_empty()) {
+        let all = returned.iter().all(|one| one.done);
+        under(&returned_words(returned), if all { theme.dim } else { theme.alert });
     }
     if device.show_words {
         under(&format!("⟩ {}", step.words), theme.good);
