@@ -1,21 +1,26 @@
 //! What tells of packages: APKs, dumps, answers for ranges, and what people type.
 
-use wibbet_apk::{ApkReader, Question, Step, read_manifest};
+use wibbet_apk::{ApkReader, Question, Step, Stride, read_manifest};
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::Output;
 use wibbet_core::catalog::{Catalog, Chosen, IdList};
 use wibbet_core::package::{Inventory, Package, PackageKind};
 use wibbet_core::read::{
-    ApkPaths, ApkReading, DumpReader, MeasureReader, Properties, RangeJob, RangeReader, RangeTool, RangeTools,
-    read_commands, read_front, read_identity, read_installed, read_languages, read_package_list, read_probe,
-    read_report, read_shared_users, read_short_dump, read_users,
+    ApkPaths, ApkReading, DumpReader, MeasureReader, Pace, Properties, RangeAnswer, RangeJob, RangeReader, RangeTool,
+    RangeTools, read_commands, read_front, read_identity, read_installed, read_languages, read_package_list,
+    read_probe, read_report, read_shared_users, read_short_dump, read_users,
 };
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{DevicePath, Locale, PackageId, UserId};
 
 /// Feeds a reader from a file until it is done. It asks for nothing that is not there, and not for ever.
 fn read(file: &[u8], question: Question) {
-    let mut reader = ApkReader::new(file.len() as u64, question, vec![Locale::new("de", "", "DE")]);
+    let mut reader = ApkReader::new(
+        file.len() as u64,
+        question,
+        vec![Locale::new("de", "", "DE")],
+        Stride { whole: file.len() % 4096, window: file.len() % 64 },
+    );
     let mut former = Vec::new();
     for _ in 0..30_000 {
         match reader.step() {
@@ -100,7 +105,9 @@ pub fn measures(data: &[u8]) {
 /// What is on the screen.
 pub fn front(data: &[u8]) {
     read_front(&String::from_utf8_lossy(data));
-    read_probe(data);
+    if let Ok(path) = "/system/app/A/A.apk".parse() {
+        read_probe(&path, 5000, data);
+    }
 }
 
 /// Answers to commands that read ranges.
@@ -109,15 +116,18 @@ pub fn ranges(data: &[u8]) {
     let Ok(path) = "/system/app/A/A.apk".parse::<wibbet_types::DevicePath>() else { return };
     let jobs = [
         RangeJob::Range(path.clone(), 5000, 10, 30),
-        RangeJob::Chain(path.clone(), 100, 4000, 15),
+        RangeJob::Tails(vec![(path.clone(), 20), (path.clone(), 5000)], 40),
         RangeJob::Range(path, 5000, 4000, 1000),
     ];
     for tool in RangeTool::ALL {
-        let (_, mut reader, taken) = RangeReader::begin(&jobs, RangeTools { tool, walks: true }, 60_000);
+        let (_, mut reader, taken) =
+            RangeReader::begin(&jobs, RangeTools { tool, packs: false, several: true }, 60_000);
         assert_eq!(taken, jobs.len());
         let mut told = Vec::new();
-        let mut each = |n: usize, bytes: Option<Vec<u8>>, _| {
-            assert!(bytes.is_none_or(|b| b.len() == [30, 0, 1000][n]));
+        let mut each = |n: usize, came: RangeAnswer| {
+            let lengths: [&[usize]; 3] = [&[30], &[20, 40], &[1000]];
+            assert_eq!(came.len(), lengths[n].len());
+            assert!(came.iter().zip(lengths[n]).all(|(bytes, len)| bytes.as_ref().is_none_or(|b| b.len() == *len)));
             told.push(n);
         };
         rest.chunks(usize::from(*size).max(1)).for_each(|piece| reader.feed(piece, &mut each));
@@ -194,12 +204,13 @@ pub fn help(data: &[u8]) {
     }
 }
 
-/// Answers for ranges and chains, given to what reads APKs: the first bytes say how long the file is, and in how large
+/// Answers for ranges, given to what reads APKs: the first bytes say how long the file is, and in how large
 /// pieces they come.
 pub fn chains(data: &[u8]) {
     let Some((head, rest)) = data.split_first_chunk::<6>() else { return };
     let size = u32::from_le_bytes([head[0], head[1], head[2], head[3]]);
-    let (piece, walks) = (usize::from(head[4]).max(1), head[5] & 1 == 1);
+    let (piece, several) = (usize::from(head[4]).max(1), head[5] & 1 == 1);
+    let tools = RangeTools { tool: RangeTool::Bytes, packs: false, several };
     let (Ok(id), Ok(path)) = ("com.odd".parse::<PackageId>(), "/system/app/A/A.apk".parse::<DevicePath>()) else {
         return;
     };
@@ -214,26 +225,22 @@ pub fn chains(data: &[u8]) {
     let paths = ApkPaths::of(&inventory, &wanted);
     let looked: Vec<_> = paths.all.iter().map(|_| Some((size, 1))).collect();
     let mut reading = ApkReading::begin(&paths, &looked, &Default::default(), &wanted);
+    reading.set_pace(if head[5] & 2 == 2 { Pace::cable(false) } else { Pace::air(false) });
     let mut left = rest;
     for _ in 0..1000 {
-        let (ranges, chains) = reading.next_round(walks);
-        if ranges.is_empty() && chains.is_empty() {
+        let jobs = reading.next_round(tools, &Default::default());
+        if jobs.is_empty() {
             return;
         }
-        let mut answers = Vec::new();
-        for jobs in [ranges, chains].iter().filter(|jobs| !jobs.is_empty()) {
-            let tools = RangeTools { tool: RangeTool::Bytes, walks };
-            let (_, mut reader, taken) = RangeReader::begin(jobs, tools, 1 << 20);
-            let mut came = vec![(None, Vec::new()); jobs.len()];
-            let mut each = |n: usize, bytes: Option<Vec<u8>>, heads| came[n] = (bytes, heads);
-            let (now, later) = left.split_at(left.len().min(64 * 1024).min(left.len().div_ceil(2)));
-            now.chunks(piece).for_each(|piece| reader.feed(piece, &mut each));
-            reader.finish(&mut each);
-            left = later;
-            assert!(taken <= jobs.len());
-            answers.extend(came);
-        }
-        reading.feed(answers);
+        let (_, mut reader, taken) = RangeReader::begin(&jobs, tools, 1 << 20);
+        assert_eq!(taken, jobs.len());
+        let mut came: Vec<RangeAnswer> = jobs.iter().map(|job| vec![None; job.files()]).collect();
+        let mut each = |n: usize, answer: RangeAnswer| came[n] = answer;
+        let (now, later) = left.split_at(left.len().min(64 * 1024).min(left.len().div_ceil(2)));
+        now.chunks(piece).for_each(|piece| reader.feed(piece, &mut each));
+        reader.finish(&mut each);
+        left = later;
+        reading.feed(came);
     }
     unreachable!("it never ends");
 }

@@ -4,7 +4,7 @@
 use std::fs::File;
 use std::io::{Error, Read as _, Seek as _, SeekFrom};
 
-use wibbet_apk::{ApkReader, Question, Step};
+use wibbet_apk::{ApkReader, Question, Step, Stride};
 
 fn main() -> Result<(), Error> {
     let mut arguments = std::env::args().skip(1);
@@ -12,7 +12,7 @@ fn main() -> Result<(), Error> {
     let wanted = arguments.map(|a| a.parse().map_err(Error::other)).collect::<Result<Vec<_>, _>>()?;
     let mut file = File::open(path)?;
     let size = file.metadata()?.len();
-    let mut reader = ApkReader::new(size, Question::Label, wanted);
+    let mut reader = ApkReader::new(size, Question::Label, wanted, Stride::SHORT);
     let (mut rounds, mut read) = (0, 0);
     let facts = loop {
         match reader.step() {

@@ -5,10 +5,10 @@
 //! central directory, the manifest, and of the resource table only what leads to the label.
 //!
 //! ```
-//! use wibbet_apk::{ApkReader, Question, Step};
+//! use wibbet_apk::{ApkReader, Question, Step, Stride};
 //!
 //! let file: &[u8] = &[0; 100]; // no APK
-//! let mut reader = ApkReader::new(file.len() as u64, Question::Label, vec!["de-DE".parse().unwrap()]);
+//! let mut reader = ApkReader::new(file.len() as u64, Question::Label, vec!["de-DE".parse().unwrap()], Stride::SHORT);
 //! let answer = loop {
 //!     match reader.step() {
 //!         Step::Wants(wants) => {
@@ -31,14 +31,12 @@ mod pieces;
 mod pool;
 mod reader;
 mod table;
-mod walk;
 mod xml;
 mod zip;
 
 pub use config::Config;
 pub use manifest::{Component, ComponentKind, Filter, Library, Manifest, read_manifest};
 pub use pieces::{ApkError, Want};
-pub use reader::{ApkFacts, ApkReader, Launcher, Question, Step};
+pub use reader::{ApkFacts, ApkReader, Launcher, Question, Step, Stride};
 pub use table::Text;
-pub use walk::{Walk, WalkedChunk};
 pub use xml::{Attribute, Event, Value, XmlReader};

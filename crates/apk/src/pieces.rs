@@ -1,11 +1,11 @@
 //! A file of which only pieces are known.
 
+use std::cell::{Cell, RefCell};
 use std::collections::BTreeMap;
 
 use thiserror::Error;
 
 use crate::bytes::u32_at;
-use crate::walk::{Walk, WalkedChunk};
 
 /// Why an APK cannot be read.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
@@ -24,9 +24,6 @@ pub struct Want {
     pub start: u64,
     /// How many.
     pub len: usize,
-    /// The range is a link of a chain of chunks. Whoever can have the chain walked on the device feeds
-    /// [`WalkedChunk`]s in place of the bytes.
-    pub walk: Option<Walk>,
 }
 
 /// Why reading stopped.
@@ -84,13 +81,25 @@ pub(crate) trait Source {
         self.get(at, 4).map(|b| u32_at(b, 0))
     }
 
-    /// The chain that was walked from a place on, if one was.
-    fn walked(&self, _start: u64) -> Option<&[WalkedChunk]> {
+    /// A chain of chunks from a place to another one has been followed up to one that is not known yet: what of it was not looked at
+    /// is not needed.
+    fn passed(&self, _from: u64, _to: u64, _up_to: u64) {}
+
+    /// Where a chain that begins at a place is to be followed from for something, if that was found out before.
+    fn place(&self, _chain: u64, _what: u8) -> Option<u64> {
         None
     }
 
+    /// Remembers that.
+    fn set_place(&self, _chain: u64, _what: u8, _place: u64) {}
+
     /// How far to look ahead while a chain of chunks is followed, in bytes.
     fn window(&self) -> usize {
+        0
+    }
+
+    /// What is not longer than this is wanted whole, in bytes.
+    fn whole(&self) -> u64 {
         0
     }
 }
@@ -112,19 +121,36 @@ impl Source for [u8] {
 pub(crate) struct Pieces {
     size: u64,
     parts: BTreeMap<u64, Vec<u8>>,
-    chains: BTreeMap<u64, Vec<WalkedChunk>>,
     pub(crate) window: usize,
+    pub(crate) whole: u64,
+    /// What has been looked at since it was last asked for more, and what a chain has passed by.
+    looked_at: RefCell<Vec<(u64, u64)>>,
+    passed: Cell<Option<(u64, u64)>>,
+    places: RefCell<BTreeMap<(u64, u8), u64>>,
 }
 
 impl Pieces {
+    /// Lets go of what a chain has passed by. What was looked at stays: it is looked at again on the way to the next place.
+    pub(crate) fn forget_what_was_passed(&mut self) {
+        let mut looked_at = std::mem::take(self.looked_at.get_mut());
+        let Some((from, to)) = self.passed.take() else { return };
+        looked_at.retain(|(at, len)| at + len > from && *at < to);
+        looked_at.sort_unstable();
+        let mut at = from;
+        for (start, len) in looked_at {
+            self.forget(at, start.saturating_sub(at));
+            at = at.max(start + len);
+        }
+        self.forget(at, to.saturating_sub(at));
+    }
+
     pub(crate) fn new(size: u64) -> Self {
         Self { size, ..Self::default() }
     }
 
     /// How many bytes are held.
     pub(crate) fn held(&self) -> usize {
-        let chunks = self.chains.values().map(|chunks| chunks.len() * (size_of::<WalkedChunk>() + Walk::HEAD));
-        self.parts.values().map(Vec::len).sum::<usize>() + chunks.sum::<usize>()
+        self.parts.values().map(Vec::len).sum()
     }
 
     /// Takes bytes; what is known already stays as it is, and what cannot be in the file is dropped.
@@ -179,20 +205,15 @@ impl Pieces {
         }
     }
 
-    /// Takes a chain as the device followed it: up to the first chunk that cannot be part of it.
-    pub(crate) fn feed_walk(&mut self, walk: &Walk, mut chunks: Vec<WalkedChunk>) {
-        let end = walk.end.min(self.size);
-        let mut from = walk.start;
-        let in_order = chunks.iter().take_while(|chunk| {
-            let fits = chunk.at >= from && chunk.at < end && chunk.head.len() <= Walk::HEAD;
-            from = chunk.at.saturating_add(1);
-            fits
-        });
-        chunks.truncate(in_order.count());
-        for chunk in &chunks {
-            self.feed(chunk.at, &chunk.head);
+    /// Lets go of all but some ranges.
+    pub(crate) fn keep_only(&mut self, mut ranges: Vec<(u64, u64)>) {
+        ranges.sort_unstable();
+        let mut from = 0;
+        for (at, len) in ranges {
+            self.forget(from, at.saturating_sub(from));
+            from = from.max(at.saturating_add(len));
         }
-        self.chains.insert(walk.start, chunks);
+        self.forget(from, self.size.saturating_sub(from));
     }
 }
 
@@ -206,9 +227,12 @@ impl Source for Pieces {
             usize::try_from(at - start).ok().and_then(|skip| part.get(skip..)).unwrap_or(&[])
         });
         match known.get(..len) {
-            Some(bytes) => Ok(bytes),
+            Some(bytes) => {
+                self.looked_at.borrow_mut().push((at, len as u64));
+                Ok(bytes)
+            }
             None => {
-                let want = Want { start: at + known.len() as u64, len: len - known.len(), walk: None };
+                let want = Want { start: at + known.len() as u64, len: len - known.len() };
                 Err(Halt::Missing(vec![want]))
             }
         }
@@ -218,12 +242,27 @@ impl Source for Pieces {
         self.size
     }
 
-    fn walked(&self, start: u64) -> Option<&[WalkedChunk]> {
-        self.chains.get(&start).map(Vec::as_slice)
+    fn passed(&self, from: u64, to: u64, up_to: u64) {
+        /// The head of the next chunk may lie half before the end of what is known.
+        const HEAD: u64 = 256;
+        self.looked_at.borrow_mut().push((up_to, HEAD));
+        self.passed.set(Some((from, to)));
+    }
+
+    fn place(&self, chain: u64, what: u8) -> Option<u64> {
+        self.places.borrow().get(&(chain, what)).copied()
+    }
+
+    fn set_place(&self, chain: u64, what: u8, place: u64) {
+        self.places.borrow_mut().insert((chain, what), place);
     }
 
     fn window(&self) -> usize {
         self.window
+    }
+
+    fn whole(&self) -> u64 {
+        self.whole
     }
 }
 
@@ -237,7 +276,7 @@ mod tests {
         let mut pieces = Pieces::new(10);
         pieces.feed(2, b"cde");
         assert_eq!(pieces.get(2, 3), Ok(&b"cde"[..]));
-        let missing = |start, len| Err(Halt::Missing(vec![Want { start, len, walk: None }]));
+        let missing = |start, len| Err(Halt::Missing(vec![Want { start, len }]));
         assert_eq!(pieces.get(3, 5), missing(5, 3));
         assert_eq!(pieces.get(0, 3), missing(0, 3));
         assert!(matches!(pieces.get(8, 3), Err(Halt::Broken(_))));
@@ -258,25 +297,15 @@ mod tests {
     }
 
     #[test]
-    fn a_chain_is_taken_up_to_what_cannot_be_part_of_it() {
-        let walk = Walk { start: 100, end: 900, type_id: 1 };
-        let chunk = |at| WalkedChunk { at, head: vec![0; 12] };
-        for (places, taken) in [
-            (&[100, 200, 888][..], 3),
-            (&[99], 0),
-            (&[100, 100], 1),
-            (&[200, 150, 300], 1),
-            (&[100, 900], 1),
-            (&[100, u64::MAX, 200], 1),
-        ] {
-            let mut pieces = Pieces::new(1000);
-            pieces.feed_walk(&walk, places.iter().map(|at| chunk(*at)).collect());
-            assert_eq!(pieces.walked(100).unwrap().len(), taken, "{places:?}");
-        }
-        // Not even a chain that is said to be longer than its file leads out of it.
-        let mut pieces = Pieces::new(150);
-        pieces.feed_walk(&Walk { end: u64::MAX, ..walk }, vec![chunk(120), chunk(u64::MAX - 4)]);
-        assert_eq!(pieces.walked(100).unwrap().len(), 1);
+    fn what_is_kept_is_what_is_of_use() {
+        let file: Vec<u8> = (0..20_000u32).map(|n| (n % 251) as u8).collect();
+        let mut pieces = Pieces::new(20_000);
+        pieces.feed(0, &file);
+        pieces.keep_only(vec![(15_000, 1000), (3000, 2000), (4000, 500)]);
+        assert_eq!(pieces.get(3000, 2000), Ok(&file[3000..5000]));
+        assert_eq!(pieces.get(15_000, 1000), Ok(&file[15_000..16_000]));
+        assert!([0, 5000, 16_000].iter().all(|at| pieces.get(*at, 100).is_err()));
+        assert_eq!(pieces.held(), 3000);
     }
 
     #[test]

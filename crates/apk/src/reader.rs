@@ -7,9 +7,8 @@ use wibbet_types::Locale;
 use crate::manifest::{Manifest, read_manifest};
 use crate::pieces::{ApkError, Halt, Pieces, Source as _, Want};
 use crate::table::{Found, Table, Text};
-use crate::walk::{Walk, WalkedChunk};
 use crate::xml::Value;
-use crate::zip::{Directory, read_directory};
+use crate::zip::{Directory, Entry, read_directory};
 
 /// The table's local header, with what is mostly behind it: padding, the table's head and that of its strings.
 const TABLE_BEGIN: usize = 8 + 40;
@@ -19,6 +18,27 @@ const MOST_MANIFEST: u64 = 4 << 20;
 const MOST_TABLE: u64 = 16 << 20;
 /// At most this many launcher labels are looked up.
 const MOST_LAUNCHERS: usize = 16;
+
+/// How much is asked for at a time. Each range costs the device a program that it starts, which takes as long as so many bytes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Stride {
+    /// A resource table up to this long is read whole, in bytes.
+    pub whole: usize,
+    /// While a chain of chunks is followed, so much is read at a time, in bytes.
+    pub window: usize,
+}
+
+impl Stride {
+    /// The least.
+    pub const SHORT: Self = Self { whole: 0, window: 0 };
+}
+
+/// The least of a chain that is looked at at a time, in bytes.
+const LEAST_WINDOW: usize = 1024;
+
+/// Rounds behind which a chain is followed in larger and larger strides, so that its length does not count for more than its
+/// logarithm.
+const MANY_ROUNDS: u32 = 24;
 
 /// What is to be found out.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -70,23 +90,21 @@ pub struct ApkReader {
     wanted: Vec<Locale>,
     directory: Option<Directory>,
     manifest: Option<Arc<Manifest>>,
-    walks: u32,
+    stride: Stride,
+    rounds: u32,
 }
 
 impl ApkReader {
     /// Begins with a file of `size` bytes. Labels are looked up in the first of `wanted` that the file has.
-    pub fn new(size: u64, question: Question, wanted: Vec<Locale>) -> Self {
-        Self { pieces: Pieces::new(size), question, wanted, directory: None, manifest: None, walks: 0 }
+    pub fn new(size: u64, question: Question, wanted: Vec<Locale>, stride: Stride) -> Self {
+        let mut pieces = Pieces::new(size);
+        (pieces.whole, pieces.window) = (stride.whole as u64, stride.window.max(LEAST_WINDOW));
+        Self { pieces, question, wanted, directory: None, manifest: None, stride, rounds: 0 }
     }
 
     /// Takes bytes that were wanted.
     pub fn feed(&mut self, at: u64, bytes: &[u8]) {
         self.pieces.feed(at, bytes);
-    }
-
-    /// Takes what a walk found. Nothing found is an answer too.
-    pub fn feed_walk(&mut self, walk: &Walk, chunks: Vec<WalkedChunk>) {
-        self.pieces.feed_walk(walk, chunks);
     }
 
     /// How many bytes of the file are held.
@@ -100,12 +118,10 @@ impl ApkReader {
             Ok(facts) => Step::Done(Ok(Box::new(facts))),
             Err(Halt::Broken(error)) => Step::Done(Err(error)),
             Err(Halt::Missing(wants)) => {
-                // A chain that has to be followed over the link is followed with larger and larger strides, so that
-                // its length does not count for more than its logarithm.
-                if wants.iter().any(|w| w.walk.is_some()) {
-                    self.walks += 1;
-                    self.pieces.window = Walk::HEAD << self.walks.saturating_sub(12).min(14);
-                }
+                self.rounds += 1;
+                self.pieces.forget_what_was_passed();
+                let doubled = (self.rounds / MANY_ROUNDS).min(12);
+                self.pieces.window = (self.stride.window.max(LEAST_WINDOW) << doubled).min(1 << 20);
                 Step::Wants(wants)
             }
         }
@@ -117,7 +133,7 @@ impl ApkReader {
             None => {
                 let directory = *self.directory.insert(read_directory(&self.pieces)?);
                 // Large apps have thousands of entries, of which two are of use.
-                self.pieces.forget(directory.at, directory.size);
+                self.pieces.keep_only(directory.of_use().collect());
                 directory
             }
         };
@@ -134,7 +150,7 @@ impl ApkReader {
             let entry = directory.manifest.ok_or(ApkError { part: "file", rule: "it has no manifest: it is no APK" });
             let entry = entry.map_err(Halt::Broken)?;
             // Nearly always the table is needed too: its beginning comes in the same round.
-            let table = directory.table.map(|t| t.place(&self.pieces, TABLE_BEGIN)).unwrap_or(Ok((0, 0)));
+            let table = directory.table.map(|t| t.place(&self.pieces, self.begin(&t))).unwrap_or(Ok((0, 0)));
             let both = vec![entry.read(&self.pieces, MOST_MANIFEST).map(Some), table.map(|_| None)];
             let mut both = Halt::gather(both)?;
             let bytes = both.swap_remove(0).map_err(Halt::Broken)?.unwrap_or_default();
@@ -190,6 +206,12 @@ impl ApkReader {
         Ok(facts)
     }
 
+    /// How much of a table comes with its local header: all of a short one.
+    fn begin(&self, table: &Entry) -> usize {
+        let short = usize::try_from(table.packed()).ok().filter(|len| *len <= self.stride.whole);
+        short.unwrap_or(0).saturating_add(8).max(TABLE_BEGIN)
+    }
+
     /// The texts of some resources. What is missing for any of them is asked for together.
     fn texts(&self, directory: &Directory, ids: &[u32]) -> Result<Vec<Result<Found, ApkError>>, Halt> {
         let none = ApkError { part: "file", rule: "it has no resource table" };
@@ -203,7 +225,7 @@ impl ApkReader {
             let table = Table { source: &bytes[..], at: 0, size: bytes.len() as u64 };
             return Halt::gather(ids.iter().map(|id| table.text(*id, &self.wanted)).collect());
         }
-        let place = entry.place(&self.pieces, TABLE_BEGIN);
+        let place = entry.place(&self.pieces, self.begin(&entry));
         let (at, size) = match place {
             Err(Halt::Broken(error)) => return Ok(ids.iter().map(|_| Err(error.clone())).collect()),
             other => other?,

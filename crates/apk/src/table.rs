@@ -6,11 +6,12 @@ use crate::bytes::{u16_at, u32_at};
 use crate::config::Config;
 use crate::pieces::{Halt, Source, broken};
 use crate::pool::Pool;
-use crate::walk::Walk;
 use crate::xml::Value;
 
 /// References to references are followed so far.
 const LONGEST_CHAIN: usize = 10;
+/// How much of a chunk's head is needed, in bytes: up to the end of the configuration's variant.
+const CHUNK_HEAD: usize = 68;
 /// Chunks that are followed; a table has hundreds.
 const MOST_CHUNKS: usize = 20_000;
 /// Candidates whose entries are asked for at once.
@@ -174,7 +175,6 @@ impl<S: Source + ?Sized> Table<'_, S> {
         let type_id = u8::try_from(u32::from(type_id).wrapping_sub(shift)).unwrap_or(type_id);
         let (types, keys) = (u64::from(u32_at(head, 268)), u64::from(u32_at(head, 276)));
         let start = if head_size >= 284 && keys > types && keys < size { package + keys } else { package + head_size };
-        let walk = Walk { start, end, type_id };
         let mut values = Vec::new();
         let mut localised = true;
         let mut take = |at: u64, head: &[u8]| -> Result<bool, Halt> {
@@ -197,25 +197,24 @@ impl<S: Source + ?Sized> Table<'_, S> {
                 }
             }
         };
-        if let Some(chunks) = self.source.walked(start) {
-            for chunk in chunks {
-                if !take(chunk.at, &chunk.head)? {
-                    break;
-                }
-            }
-            return Ok(values);
-        }
-        let (mut at, mut seen) = (start, false);
+        let (mut at, mut seen) = (self.seek(start, end, type_id)?, false);
+        let mut former = 0;
         for _ in 0..MOST_CHUNKS {
             if at + 8 > end {
                 break;
             }
-            let known = self.source.get_some(at, 8, Walk::HEAD, end);
+            let known = self.source.get_some(at, 8, CHUNK_HEAD, end);
             let head = known.or_else(|halt| match halt {
-                Halt::Missing(_) => self.source.get_some(at, 8, self.source.window().max(Walk::HEAD), end),
-                broken => Err(broken),
+                Halt::Missing(_) if end - at <= self.source.whole() => {
+                    self.source.get_some(at, 8, usize::try_from(end - at).unwrap_or(usize::MAX), end)
+                }
+                // Those behind it are wanted next, if they are not far.
+                Halt::Missing(_) if former < self.source.window() as u64 / 2 => {
+                    self.source.get_some(at, 8, self.source.window().max(CHUNK_HEAD), end)
+                }
+                halt => Err(halt),
             });
-            let head = head.map_err(|halt| hint(halt, walk))?;
+            let head = head.inspect_err(|_| self.source.passed(start, end, at))?;
             let (kind, size) = (u16_at(head, 0), u64::from(u32_at(head, 4)));
             if size < 8 || at + size > end {
                 return Err(rule("a chunk runs past its end"));
@@ -230,9 +229,35 @@ impl<S: Source + ?Sized> Table<'_, S> {
                     break;
                 }
             }
-            at += size;
+            (at, former) = (at + size, size);
         }
         Ok(values)
+    }
+
+    /// A chunk that stands before those of a type, and not far before them: chunks stand in the order of their types, so the place
+    /// is halved in again and again. Where a chunk begins is told by the one before it only; in the middle of a long list it is
+    /// where a head leads to another one. `start` where that is quick to follow, or nothing certain is found.
+    fn seek(&self, start: u64, end: u64, type_id: u8) -> Result<u64, Halt> {
+        /// What is looked at of a place. Of longer chunks two heads do not stand within it.
+        const LOOK: usize = 24 << 10;
+        if let Some(place) = self.source.place(start, type_id) {
+            return Ok(place);
+        }
+        let (mut low, mut high) = (start, end);
+        while high - low > (4 * LOOK as u64).max(self.source.whole()) {
+            let middle = low + (high - low) / 8 * 4;
+            let mut chunk = first_chunk(self.source.get_some(middle, 24, LOOK, end)?);
+            if chunk.is_none() {
+                chunk = first_chunk(self.source.get_some(middle, 24, 3 * LOOK, end)?);
+            }
+            match chunk {
+                Some((at, id)) if id < type_id => low = middle + at as u64,
+                Some(_) => high = middle,
+                None => break,
+            }
+        }
+        self.source.set_place(start, type_id, low);
+        Ok(low)
     }
 
     /// Where an entry is within a chunk; `None` where the chunk does not have it.
@@ -242,6 +267,11 @@ impl<S: Source + ?Sized> Table<'_, S> {
         let end = values.at + values.size;
         if values.entries > values.size {
             return Err(broken("resource table", "entries lie beyond their chunk"));
+        }
+        // The place and what is there lie in one chunk.
+        let all = usize::try_from(values.size).ok().filter(|_| values.size <= self.source.whole() / 2);
+        if let Some(size) = all {
+            self.source.get_some(values.at, 0, size, end)?;
         }
         let offset = if sparse {
             let count = usize::try_from(values.count).unwrap_or(usize::MAX).min(0x1_0000);
@@ -282,6 +312,38 @@ impl<S: Source + ?Sized> Table<'_, S> {
     }
 }
 
+/// The first chunk that certainly begins within some bytes, and its type: two heads in a row, the second where the first says that
+/// it ends, of types that do not fall, each with entries where a list of so many ends.
+fn first_chunk(bytes: &[u8]) -> Option<(usize, u8)> {
+    const IN_A_ROW: usize = 2;
+    let head = |at: usize| {
+        let head = bytes.get(at..at + 20)?;
+        let (kind, own, size, id) = (u16_at(head, 0), u16_at(head, 2), u32_at(head, 4), head[8]);
+        let (count, entries) = (u64::from(u32_at(head, 12)), u64::from(u32_at(head, 16)));
+        let list = if head[9] & 2 == 0 { count * 4 } else { (count * 2).next_multiple_of(4) };
+        let fits = match kind {
+            0x0201 => (0x20..=0x80).contains(&own) && head[9] <= 3 && entries == u64::from(own) + list,
+            0x0202 => own == 16 && u64::from(size) == 16 + count * 4,
+            _ => false,
+        };
+        let fits = fits && u16_at(head, 10) == 0;
+        let size = usize::try_from(size).ok()?;
+        (fits && own % 4 == 0 && size % 4 == 0 && size >= usize::from(own) && id > 0).then_some((size, id))
+    };
+    (0..bytes.len()).step_by(4).find_map(|at| {
+        let (_, first) = head(at)?;
+        let (mut next, mut former) = (at, first);
+        for _ in 0..IN_A_ROW {
+            let (size, id) = head(next)?;
+            if id < former {
+                return None;
+            }
+            (next, former) = (next.checked_add(size)?, id);
+        }
+        Some((at, first))
+    })
+}
+
 impl Values {
     fn read(at: u64, head: &[u8]) -> Result<Self, Halt> {
         let head_size = u64::from(u16_at(head, 2));
@@ -298,15 +360,5 @@ impl Values {
             entries: u64::from(u32_at(head, 16)),
             config: Config::read(head.get(20..).unwrap_or(&[])),
         })
-    }
-}
-
-fn hint(halt: Halt, walk: Walk) -> Halt {
-    match halt {
-        Halt::Missing(mut wants) => {
-            wants.iter_mut().for_each(|want| want.walk = Some(walk));
-            Halt::Missing(wants)
-        }
-        broken => broken,
     }
 }

@@ -161,7 +161,22 @@ fn large_numbers(entry: &mut Entry, mut extra: &[u8]) {
     }
 }
 
+impl Directory {
+    /// The ranges of the file that lead to a label, each with what may stand between header and bytes.
+    pub(crate) fn of_use(&self) -> impl Iterator<Item = (u64, u64)> {
+        /// Padding in front of what is not packed.
+        const PADDING: u64 = 0x1_0000;
+        let range = |entry: Entry| (entry.local, entry.packed.saturating_add(PADDING));
+        [self.manifest, self.table].into_iter().flatten().map(range)
+    }
+}
+
 impl Entry {
+    /// How many bytes of the file are its own.
+    pub(crate) fn packed(&self) -> u64 {
+        self.packed
+    }
+
     /// Whether its bytes lie in the file as they are.
     pub(crate) fn is_stored(&self) -> bool {
         // Odd numbers are seen where the writer meant "stored".

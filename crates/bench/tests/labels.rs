@@ -61,9 +61,7 @@ async fn labels_of_every_kind_of_device_in_its_own_language() {
                 (None, None) => panic!("{id} has neither label nor reason"),
             }
         }
-        if tool != "blocks" {
-            assert!(cost.rounds < 40, "{language}: {cost:?}");
-        }
+        assert!(cost.rounds < if tool == "blocks" { 400 } else { 120 }, "{language}: {cost:?}");
         // Again, and all of it is known.
         let (again, second) = read(&device, &book, &inventory).await;
         let unread = names.apps.values().filter(|a| a.label.is_none()).count();
@@ -181,7 +179,8 @@ async fn hardly_more_is_read_than_has_to_be() {
     inventory.packages.retain(|id, _| ids.iter().any(|own| own == id.as_str()));
     let (_, cost) = read(&device, &book, &inventory).await;
     println!("{} bytes read, {least} needed, of {all}; {cost:?}", cost.bytes);
-    assert!(cost.bytes as f64 <= 1.05 * least as f64, "{} of {least}", cost.bytes);
+    // In fewer and larger pieces than would have to be, since a piece costs more than its bytes; and packed.
+    assert!(cost.bytes as f64 <= 1.7 * least as f64, "{} of {least}", cost.bytes);
     assert!(cost.bytes as f64 <= 0.03 * all as f64);
-    assert!(cost.rounds < 40, "{cost:?}");
+    assert!(cost.rounds < 80 && cost.commands < 4 * cost.rounds, "{cost:?}");
 }

@@ -1,12 +1,11 @@
-//! The commands that read ranges and follow chains, run by the shell and the tools of this computer on files of bench
+//! The commands that read ranges, run by the shell and the tools of this computer on files of bench
 //! devices: what comes back is what is in the files, and what the bench devices say.
 
 use std::process::Command;
 
 use crate::support::{patience, workplace};
-use wibbet_apk::Walk;
 use wibbet_bench::ops::read_labels;
-use wibbet_core::read::{ChunkHead, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
+use wibbet_core::read::{RangeAnswer, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
 use wibbet_sim::{SampleApk, Scenario};
 
 /// Runs a command as the device's shell would.
@@ -21,71 +20,63 @@ fn shells() -> Vec<&'static str> {
 }
 
 #[test]
-fn ranges_and_chains_by_a_real_shell() {
+fn ranges_by_a_real_shell() {
     let scenario = Scenario::crew_phone();
     let apk = SampleApk::all_of(&scenario).find(|a| a.launcher && a.size() > 400_000 && a.oddity() == "none").unwrap();
     let folder = tempfile::tempdir().unwrap();
-    let file = folder.path().join("it's an app.apk");
+    let device_path = |name: &str, bytes: &[u8]| -> wibbet_types::DevicePath {
+        let file = folder.path().join(name);
+        std::fs::write(&file, bytes).unwrap();
+        file.to_str().unwrap().parse().unwrap()
+    };
     let bytes = apk.read(0, usize::MAX);
-    std::fs::write(&file, &bytes).unwrap();
-    let path: wibbet_types::DevicePath = file.to_str().unwrap().parse().unwrap();
+    let path = device_path("it's an app.apk", &bytes);
+    let short = device_path("short.apk", b"tiny");
     let size = bytes.len() as u64;
-    // Where the chain of chunks is: behind the heads of table and package.
-    let table = bytes.windows(14).position(|w| w == b"resources.arsc").unwrap();
-    let table = table + bytes[table..].windows(4).position(|w| w == [2, 0, 12, 0]).unwrap();
-    let long = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap()) as usize;
-    let package = table + 12 + long(table + 16);
-    let start = (package + long(package + 276)) as u64;
-    let walk = Walk { start, end: (package + long(package + 4)) as u64, type_id: 15 };
     let missing: wibbet_types::DevicePath = "/no/such/file.apk".parse().unwrap();
+    let several = vec![(path.clone(), size), (missing.clone(), 100), (short.clone(), 4), (path.clone(), size)];
     let jobs = [
         RangeJob::Range(path.clone(), size, 0, 4),
         RangeJob::Range(path.clone(), size, size - 22, 22),
-        RangeJob::Chain(path.clone(), walk.start, walk.end, walk.type_id),
+        RangeJob::Tails(several.clone(), 3000),
         RangeJob::Range(missing, 100, 3, 50),
+        RangeJob::Heads(several, 5000),
         RangeJob::Range(path.clone(), size, 70_001, 150_000),
+        RangeJob::Heads(vec![(path.clone(), size)], 10),
     ];
     for name in shells() {
-        let tools = read_probe(&shell(&probe_command(&path, size), name)).unwrap();
-        assert!(tools.walks, "{name}: {tools:?}");
+        let tools = read_probe(&path, size, &shell(&probe_command(&path, size), name)).unwrap();
+        assert!(tools.several && tools.packs, "{name}: {tools:?}");
         for tool in RangeTool::ALL {
-            let (command, mut reader, taken) = RangeReader::begin(&jobs, RangeTools { tool, walks: true }, 60_000);
+            let plain = RangeTools { tool, packs: false, several: true };
+            let (command, mut reader, taken) = RangeReader::begin(&jobs, plain, 60_000);
             assert_eq!(taken, jobs.len());
-            let mut came: Vec<(Option<Vec<u8>>, Vec<ChunkHead>)> = vec![(None, Vec::new()); jobs.len()];
-            let mut each = |n: usize, bytes: Option<Vec<u8>>, heads: Vec<ChunkHead>| came[n] = (bytes, heads);
-            reader.feed(&shell(&command, name), &mut each);
+            let packed = RangeTools { packs: true, ..plain };
+            let whole = shell(&command, name);
+            let sent = shell(&RangeReader::begin(&jobs, packed, 60_000).0, name);
+            let mut unpacked = Vec::new();
+            std::io::Read::read_to_end(&mut flate2::read::GzDecoder::new(&sent[..]), &mut unpacked).unwrap();
+            assert!(sent.len() < whole.len() && unpacked == whole, "{} of {}", sent.len(), whole.len());
+            let mut came: Vec<RangeAnswer> = vec![Vec::new(); jobs.len()];
+            let mut each = |n: usize, answer: RangeAnswer| came[n] = answer;
+            reader.feed(&whole, &mut each);
             reader.finish(&mut each);
             let range = |at: u64, len: usize| Some(bytes[at as usize..at as usize + len].to_vec());
-            assert_eq!(came[0].0, range(0, 4), "{name} {tool:?}");
-            assert_eq!(came[1].0, range(size - 22, 22), "{name} {tool:?}");
-            assert_eq!(came[3].0, None, "a file that is not there does not shift what follows");
-            assert_eq!(came[4].0, range(70_001, 150_000), "{name} {tool:?}");
-            let followed = walk.follow(&|at, len| {
-                let at = usize::try_from(at).unwrap();
-                Some(bytes[at..bytes.len().min(at + len)].to_vec())
-            });
-            assert!(followed.len() > 5, "{}", followed.len());
-            let heads: Vec<(u64, &[u8])> = came[2].1.iter().map(|h| (h.at, &h.head[..])).collect();
-            let wanted: Vec<(u64, &[u8])> = followed.iter().map(|c| (c.at, &c.head[..])).collect();
-            assert_eq!(heads, wanted, "{name} {tool:?}");
+            let (ends, heads) = (range(size - 3000, 3000), range(0, 5000));
+            let tiny = Some(b"tiny".to_vec());
+            let expected = [
+                vec![range(0, 4)],
+                vec![range(size - 22, 22)],
+                vec![ends.clone(), None, tiny.clone(), ends],
+                vec![None],
+                vec![heads.clone(), None, tiny, heads],
+                vec![range(70_001, 150_000)],
+                vec![range(0, 10)],
+            ];
+            assert!(came == expected, "{name} {tool:?}");
         }
     }
-    assert_eq!(read_probe(b"/system/bin/sh: dd: not found\n"), None);
-}
-
-/// A table of nothing but empty chunks, as long as anybody says, does not keep the device at it without end.
-#[test]
-fn a_chain_without_end_is_left() {
-    let folder = tempfile::tempdir().unwrap();
-    let count = folder.path().join("count");
-    let chain = RangeJob::Chain("/no/such.apk".parse().unwrap(), 0, u64::MAX / 4, 1);
-    let tools = RangeTools { tool: RangeTool::Bytes, walks: true };
-    let (command, ..) = RangeReader::begin(&[chain], tools, 60_000);
-    // In place of the program that reads a head: it is of another type, and eight bytes long.
-    let head = format!("od(){{ echo . >>'{}'; echo 1 8 0 0;}};", count.display());
-    shell(&format!("{head}{command}"), "sh");
-    let steps = std::fs::read_to_string(&count).unwrap().lines().count();
-    assert!((1000..10_000).contains(&steps), "{steps}");
+    assert_eq!(read_probe(&path, size, b"/system/bin/sh: dd: not found\n"), None);
 }
 
 #[tokio::test]

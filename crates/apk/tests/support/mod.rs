@@ -1,7 +1,7 @@
 //! Reading an APK that is at hand, and counting what was asked for.
 #![allow(clippy::unwrap_used, dead_code, reason = "tests")]
 
-use wibbet_apk::{ApkError, ApkFacts, ApkReader, Question, Step, Walk};
+use wibbet_apk::{ApkError, ApkFacts, ApkReader, Question, Step, Stride};
 use wibbet_types::Locale;
 
 /// What reading has cost.
@@ -13,16 +13,19 @@ pub(crate) struct Cost {
 
 pub(crate) type Read<'a> = &'a dyn Fn(u64, usize) -> Vec<u8>;
 
-/// Feeds a reader until it is done. With `walking` chains are followed where the bytes are.
+/// As much at a time as over a quick line.
+pub(crate) const LONG: Stride = Stride { whole: 128 << 10, window: 32 << 10 };
+
+/// Feeds a reader until it is done.
 pub(crate) fn read(
     size: u64,
     file: Read<'_>,
     question: Question,
     wanted: &[&str],
-    walking: bool,
+    stride: Stride,
 ) -> (Result<ApkFacts, ApkError>, Cost) {
     let wanted: Vec<Locale> = wanted.iter().map(|l| l.parse().unwrap()).collect();
-    let mut reader = ApkReader::new(size, question, wanted);
+    let mut reader = ApkReader::new(size, question, wanted, stride);
     let mut cost = Cost::default();
     let mut former = Vec::new();
     loop {
@@ -33,22 +36,10 @@ pub(crate) fn read(
                 cost.rounds += 1;
                 assert!(cost.rounds < 2000, "it never ends");
                 for want in &wants {
-                    match want.walk.filter(|_| walking) {
-                        Some(walk) => {
-                            let chunks = walk.follow(&|at, len| {
-                                let bytes = file(at, len);
-                                (bytes.len() >= 8).then_some(bytes)
-                            });
-                            cost.bytes += chunks.len() as u64 * 64 + 16;
-                            reader.feed_walk(&walk, chunks);
-                        }
-                        None => {
-                            let bytes = file(want.start, want.len);
-                            assert_eq!(bytes.len(), want.len, "{want:?} is not in the file");
-                            cost.bytes += bytes.len() as u64;
-                            reader.feed(want.start, &bytes);
-                        }
-                    }
+                    let bytes = file(want.start, want.len);
+                    assert_eq!(bytes.len(), want.len, "{want:?} is not in the file");
+                    cost.bytes += bytes.len() as u64;
+                    reader.feed(want.start, &bytes);
                 }
                 former = wants;
             }
@@ -56,16 +47,12 @@ pub(crate) fn read(
     }
 }
 
-pub(crate) fn head_of_walk() -> usize {
-    Walk::HEAD
-}
-
 pub(crate) fn read_bytes(bytes: &[u8], wanted: &[&str]) -> Result<ApkFacts, ApkError> {
     let file = |at: u64, len: usize| {
         let at = usize::try_from(at).unwrap().min(bytes.len());
         bytes[at..bytes.len().min(at + len)].to_vec()
     };
-    read(bytes.len() as u64, &file, Question::Label, wanted, false).0
+    read(bytes.len() as u64, &file, Question::Label, wanted, Stride::SHORT).0
 }
 
 pub(crate) fn read_counting(bytes: &[u8], wanted: &[&str]) -> (Result<ApkFacts, ApkError>, Cost) {
@@ -73,7 +60,7 @@ pub(crate) fn read_counting(bytes: &[u8], wanted: &[&str]) -> (Result<ApkFacts, 
         let at = usize::try_from(at).unwrap().min(bytes.len());
         bytes[at..bytes.len().min(at + len)].to_vec()
     };
-    read(bytes.len() as u64, &file, Question::Label, wanted, false)
+    read(bytes.len() as u64, &file, Question::Label, wanted, Stride::SHORT)
 }
 
 /// The inflated manifest of an APK.

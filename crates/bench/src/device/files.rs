@@ -1,11 +1,12 @@
 //! Files on a device: looking at them, fetching them, and with what ranges of them are read.
 
 use wibbet_adb::{Channel, Feature, Service, SyncClient, SyncError, Timeouts};
-use wibbet_core::read::{RangeTools, probe_command, read_probe};
+use wibbet_core::read::{Pace, RangeTools, probe_command, read_probe};
 use wibbet_types::DevicePath;
 
 use super::adb::{AdbDevice, asked};
 use super::device::AskError;
+use crate::around::Route;
 
 impl AdbDevice {
     /// Looks at many files at once: length and time of each that is there, in their order. The length is modulo 2³².
@@ -55,6 +56,14 @@ impl AdbDevice {
         Ok(link.longest_name().min(MOST).saturating_sub(64))
     }
 
+    /// How much is read at a time over the way that is in use.
+    pub(crate) fn pace(&self, tools: RangeTools) -> Pace {
+        match self.route() {
+            Some(Route::Cable(_) | Route::Server(_)) => Pace::cable(tools.packs),
+            _ => Pace::air(tools.packs),
+        }
+    }
+
     /// With what ranges of files are read, found out once: on the framework's own APK, which every Android lets the shell
     /// read, or on another file where that is not there.
     pub(crate) async fn range_tools(&self, file: &DevicePath, size: u64) -> Result<Option<RangeTools>, AskError> {
@@ -85,6 +94,6 @@ impl AdbDevice {
             said.extend_from_slice(&piece[..piece.len().min(MOST_SAID.saturating_sub(said.len()))])
         })
         .await?;
-        Ok(read_probe(&said))
+        Ok(read_probe(file, size, &said))
     }
 }

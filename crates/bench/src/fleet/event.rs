@@ -1,7 +1,9 @@
 //! What the bench is told and reports.
 
+use std::collections::HashSet;
+
 use wibbet_core::device::DeviceFacts;
-use wibbet_types::Address;
+use wibbet_types::{Address, PackageId};
 
 use crate::around::Route;
 use crate::ops::PairNews;
@@ -15,6 +17,8 @@ pub type CardId = usize;
 pub enum BenchCommand {
     /// Something for the session of a card.
     Session(CardId, SessionCommand),
+    /// Somebody looks at these packages of a card: what is read of them comes first.
+    LookAt(CardId, HashSet<PackageId>),
     /// Stop the run of a card after the steps that are on their way.
     StopRun(CardId),
     /// A device at an address.

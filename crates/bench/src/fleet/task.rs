@@ -258,6 +258,11 @@ impl FleetTask {
                     of.session.send(command);
                 }
             }
+            BenchCommand::LookAt(card, ids) => {
+                if let Some(of) = self.cards.get(&card) {
+                    of.session.look_at(ids);
+                }
+            }
             BenchCommand::StopRun(card) => {
                 if let Some(of) = self.cards.get(&card) {
                     of.session.stop_run();

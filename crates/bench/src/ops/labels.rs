@@ -1,29 +1,36 @@
 //! Reading labels out of APKs that stay on the device: sends what [`ApkReading`] wants next, and gives it what comes.
 //!
-//! In each round the ranges that any file needs next travel in one command, or in a few where a command would become too
-//! long. Chains of chunks are followed on the device, several at a time.
+//! The files are dealt out to some lanes that go on side by side, each with one command at a time in which all travels that its
+//! files need next: while the device starts programs for one lane, the line brings what another one asked for. What somebody waits
+//! for comes first.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
+use std::io::Write as _;
+use std::sync::Arc;
 
-use futures_util::future::join_all;
+use futures_util::StreamExt as _;
+use futures_util::stream::FuturesUnordered;
+use tokio::sync::watch;
 use wibbet_core::package::{AppFacts, AppNames, Inventory};
 use wibbet_core::read::{
-    ApkPaths, ApkReading, ChunkHead, RangeAnswer, RangeJob, RangeReader, RangeTools, language_request, read_languages,
+    ApkPaths, ApkReading, RangeAnswer, RangeJob, RangeReader, RangeTools, language_request, read_languages,
 };
 use wibbet_types::{Locale, PackageId};
 
 use crate::device::{AdbDevice, AskError, Device as _};
 use crate::logbook::SharedLogbook;
 
-/// Ranges are read and chains followed in so many commands at once: devices have several cores, and starting `dd` and
-/// `od` is what takes time there.
-const AT_ONCE: usize = 4;
+/// Lanes: devices have four cores or more that are quick, and while the answer to one command travels those of others run.
+const LANES: usize = 8;
 
-/// For fewer jobs than these another command is not worth its while.
-const WORTH_WHILE: usize = 24;
+/// What is longer than this is worth packing, in bytes.
+const WORTH_PACKING: u64 = 24 << 10;
 
 /// Where no range can be read, files up to this long are fetched whole, in bytes.
 const SMALL: u64 = 1 << 20;
+
+/// Packages that somebody waits for, such as those on the screen: they come first.
+pub type Awaited = watch::Receiver<Arc<HashSet<PackageId>>>;
 
 /// What reading labels has cost.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -75,6 +82,22 @@ pub async fn read_labels(
     wanted: &[Locale],
     news: &mut (dyn FnMut(LabelNews) + Send),
 ) -> Result<(AppNames, LabelCost), AskError> {
+    let (_nobody, waits) = watch::channel(Arc::default());
+    read_labels_for(device, book, inventory, wanted, &waits, news).await
+}
+
+/// As [`read_labels`], those of awaited packages first.
+///
+/// # Errors
+/// As [`read_labels`].
+pub async fn read_labels_for(
+    device: &AdbDevice,
+    book: &SharedLogbook,
+    inventory: &Inventory,
+    wanted: &[Locale],
+    awaited: &Awaited,
+    news: &mut (dyn FnMut(LabelNews) + Send),
+) -> Result<(AppNames, LabelCost), AskError> {
     let facts = device.facts().ok_or_else(|| AskError::Broken("the device did not say what it is".into()))?;
     let build = format!("{} {} {}", facts.maker, facts.model, facts.build);
     let languages = wanted.iter().map(ToString::to_string).collect::<Vec<_>>().join(",");
@@ -88,6 +111,7 @@ pub async fn read_labels(
     let mut driver = Driver {
         device,
         reading: ApkReading::begin(&paths, &looked, &known, wanted),
+        awaited,
         cost: LabelCost { rounds: 1, commands: 1, ..LabelCost::default() },
         names: AppNames { wanted: wanted.to_vec(), ..AppNames::default() },
         total: inventory.packages.len(),
@@ -111,6 +135,7 @@ pub async fn read_labels(
 struct Driver<'a> {
     device: &'a AdbDevice,
     reading: ApkReading,
+    awaited: &'a Awaited,
     cost: LabelCost,
     names: AppNames,
     total: usize,
@@ -130,62 +155,32 @@ impl Driver<'_> {
         let tools = self.device.range_tools(sample.path(), sample.size()).await?;
         let Some(tools) = tools else { return self.read_whole(news).await };
         let longest = self.device.longest_command().await?;
-        loop {
-            let (ranges, chains) = self.beside(move |reading| reading.next_round(tools.walks)).await;
-            if !ranges.is_empty() || !chains.is_empty() {
-                let answers = self.fetch(&ranges, &chains, tools, longest).await?;
-                self.reading.feed(answers);
-            }
+        self.reading.set_pace(self.device.pace(tools));
+        self.reading.prefer(&self.awaited.borrow());
+        let mut rounds = [0; LANES];
+        let mut lanes = FuturesUnordered::new();
+        let begin = |n: usize, mut lane: ApkReading, awaited: &Awaited| {
+            let first = Arc::clone(&awaited.borrow());
+            lane.prefer(&first);
+            round(n, self.device, lane, tools, longest, first)
+        };
+        for (n, lane) in self.reading.deal(LANES).into_iter().enumerate() {
+            lanes.push(begin(n, lane, self.awaited));
+        }
+        while let Some(done) = lanes.next().await {
+            let Lane { n, mut reading, commands, bytes, goes_on } = done?;
+            self.cost.commands += commands;
+            self.cost.bytes += bytes;
+            self.reading.absorb(&mut reading);
             self.report(news);
-            if ranges.is_empty() && chains.is_empty() {
-                return Ok(());
+            if goes_on {
+                rounds[n] += 1;
+                lanes.push(begin(n, reading, self.awaited));
             }
         }
-    }
-
-    /// Computes something on a thread of its own: long manifests take their time, and other devices wait for this one.
-    async fn beside<T, F>(&mut self, work: F) -> T
-    where
-        T: Send + 'static,
-        F: FnOnce(&mut ApkReading) -> T + Send + 'static,
-    {
-        let mut reading = std::mem::take(&mut self.reading);
-        let done = tokio::task::spawn_blocking(move || {
-            let value = work(&mut reading);
-            (reading, value)
-        });
-        match done.await.map_err(tokio::task::JoinError::try_into_panic) {
-            Ok((reading, value)) => {
-                self.reading = reading;
-                value
-            }
-            Err(Ok(panic)) => std::panic::resume_unwind(panic),
-            // The program is ending.
-            Err(Err(_)) => std::future::pending().await,
-        }
-    }
-
-    /// Fetches one round of ranges and chains.
-    async fn fetch(
-        &mut self,
-        ranges: &[RangeJob],
-        chains: &[RangeJob],
-        tools: RangeTools,
-        longest: usize,
-    ) -> Result<Vec<RangeAnswer>, AskError> {
-        let share = |jobs: &[RangeJob]| jobs.len().div_ceil(AT_ONCE).max(WORTH_WHILE);
-        let device = self.device;
-        let parts = ranges.chunks(share(ranges)).chain(chains.chunks(share(chains)));
-        let all: Vec<_> = parts.map(|some| run(device, some, tools, longest)).collect();
-        self.cost.rounds += 1;
-        let mut answers = Vec::with_capacity(ranges.len() + chains.len());
-        for part in join_all(all).await {
-            let part = part?;
-            self.cost.commands += part.commands;
-            self.cost.bytes += part.bytes;
-            answers.extend(part.answers);
-        }
-        Ok(answers)
+        // They go on side by side: the one that takes most of them is waited for.
+        self.cost.rounds += rounds.into_iter().max().unwrap_or(0);
+        Ok(())
     }
 
     /// Without any tool for ranges: small files are fetched whole, and the others are left.
@@ -200,7 +195,8 @@ impl Driver<'_> {
             match self.device.fetch(work.path(), SMALL as usize).await {
                 Ok(bytes) => {
                     self.cost.bytes += bytes.len() as u64;
-                    self.beside(move |reading| reading.whole(work, &bytes)).await;
+                    let lane = std::mem::take(&mut self.reading);
+                    self.reading = beside(lane, move |reading| reading.whole(work, &bytes)).await.0;
                 }
                 Err(error @ (AskError::NoLink(_) | AskError::Lost(_))) => return Err(error),
                 Err(error) => self.reading.give_up(work, &error.to_string()),
@@ -211,48 +207,146 @@ impl Driver<'_> {
     }
 }
 
-/// What came for some jobs, in their order.
-struct Came {
-    answers: Vec<RangeAnswer>,
+/// What a lane has done in a round.
+struct Lane {
+    n: usize,
+    reading: ApkReading,
     commands: usize,
     bytes: u64,
+    /// It wanted something, and may want more.
+    goes_on: bool,
 }
 
-/// Does jobs in as many commands as they take, all at once: waiting for them is one round.
-async fn run(device: &AdbDevice, jobs: &[RangeJob], tools: RangeTools, longest: usize) -> Result<Came, AskError> {
-    let mut commands = Vec::new();
-    let mut at = 0;
-    while at < jobs.len() {
-        let (command, reader, taken) = RangeReader::begin(&jobs[at..], tools, longest);
-        at += taken.max(1);
-        commands.push(one(device, command, reader, taken));
-    }
-    let mut all = Came { answers: Vec::with_capacity(jobs.len()), commands: 0, bytes: 0 };
-    for came in join_all(commands).await {
-        let came = came?;
-        all.answers.extend(came.answers);
-        all.commands += 1;
-        all.bytes += came.bytes;
-    }
-    Ok(all)
-}
-
-async fn one(device: &AdbDevice, command: String, mut reader: RangeReader, jobs: usize) -> Result<Came, AskError> {
-    let mut came = Came { answers: vec![(None, Vec::new()); jobs], commands: 1, bytes: 0 };
-    {
-        let Came { answers, bytes, .. } = &mut came;
-        let mut each = |n: usize, range: Option<Vec<u8>>, heads: Vec<ChunkHead>| answers[n] = (range, heads);
-        let mut take = |piece: &[u8]| {
-            *bytes += piece.len() as u64;
-            reader.feed(piece, &mut each);
-        };
-        match device.raw(&command, &mut take).await {
-            Ok(()) => {}
-            // A command that failed or fell silent leaves its files without an answer; the others go on.
-            Err(AskError::Silent(_) | AskError::Broken(_) | AskError::Refused(_)) => {}
-            Err(error) => return Err(error),
+/// One round of a lane: what its files want next is asked for in as few commands as it fits into, and given to them.
+async fn round(
+    n: usize,
+    device: &AdbDevice,
+    reading: ApkReading,
+    tools: RangeTools,
+    longest: usize,
+    first: Arc<HashSet<PackageId>>,
+) -> Result<Lane, AskError> {
+    let (reading, jobs) = beside(reading, move |reading| reading.next_round(tools, &first)).await;
+    let mut lane = Lane { n, reading, commands: 0, bytes: 0, goes_on: !jobs.is_empty() };
+    let mut answers = Vec::with_capacity(jobs.len());
+    while answers.len() < jobs.len() {
+        let rest = &jobs[answers.len()..];
+        let (mut command, mut reader, mut taken) = RangeReader::begin(rest, tools, longest);
+        let packed = tools.packs && reader.expected() > WORTH_PACKING;
+        if tools.packs && !packed {
+            (command, reader, taken) = RangeReader::begin(rest, RangeTools { packs: false, ..tools }, longest);
         }
-        reader.finish(&mut each);
+        let some = &rest[..taken.clamp(1, rest.len())];
+        answers.extend(one(device, some, &command, reader, packed, &mut lane.bytes).await?);
+        lane.commands += 1;
     }
-    Ok(came)
+    (lane.reading, ()) = beside(lane.reading, move |reading| reading.feed(answers)).await;
+    Ok(lane)
+}
+
+/// Computes something on a thread of its own: long manifests take their time, and other devices wait for this one.
+async fn beside<T, F>(mut reading: ApkReading, work: F) -> (ApkReading, T)
+where
+    T: Send + 'static,
+    F: FnOnce(&mut ApkReading) -> T + Send + 'static,
+{
+    let done = tokio::task::spawn_blocking(move || {
+        let value = work(&mut reading);
+        (reading, value)
+    });
+    match done.await.map_err(tokio::task::JoinError::try_into_panic) {
+        Ok(done) => done,
+        Err(Ok(panic)) => std::panic::resume_unwind(panic),
+        // The program is ending.
+        Err(Err(_)) => std::future::pending().await,
+    }
+}
+
+async fn one(
+    device: &AdbDevice,
+    jobs: &[RangeJob],
+    command: &str,
+    mut reader: RangeReader,
+    packed: bool,
+    bytes: &mut u64,
+) -> Result<Vec<RangeAnswer>, AskError> {
+    let mut answers: Vec<RangeAnswer> = jobs.iter().map(|job| vec![None; job.files()]).collect();
+    let mut each = |n: usize, answer: RangeAnswer| answers[n] = answer;
+    let mut unpacker = packed.then(|| Unpacker::new(reader.most()));
+    let mut take = |piece: &[u8]| {
+        *bytes += piece.len() as u64;
+        match &mut unpacker {
+            Some(unpacker) => reader.feed(unpacker.unpack(piece), &mut each),
+            None => reader.feed(piece, &mut each),
+        }
+    };
+    match device.raw(command, &mut take).await {
+        Ok(()) => {}
+        // A command that failed or fell silent leaves its files without an answer; the others go on.
+        Err(AskError::Silent(_) | AskError::Broken(_) | AskError::Refused(_)) => {}
+        Err(error) => return Err(error),
+    }
+    reader.finish(&mut each);
+    Ok(answers)
+}
+
+/// Unpacks what comes in pieces: never more than can be of use, whatever the device packs.
+struct Unpacker {
+    decoder: flate2::write::GzDecoder<Vec<u8>>,
+    unpacked: Vec<u8>,
+    room: u64,
+}
+
+impl Unpacker {
+    fn new(room: u64) -> Self {
+        Self { decoder: flate2::write::GzDecoder::new(Vec::new()), unpacked: Vec::new(), room }
+    }
+
+    /// What a piece adds; nothing more behind what cannot be unpacked.
+    fn unpack(&mut self, mut piece: &[u8]) -> &[u8] {
+        self.unpacked.clear();
+        while !piece.is_empty() && self.room > 0 {
+            // A little at a time: a few bytes may stand for many.
+            let part = &piece[..piece.len().min(1024)];
+            match self.decoder.write(part).and_then(|taken| self.decoder.flush().map(|()| taken)) {
+                Ok(taken @ 1..) => piece = &piece[taken..],
+                _ => self.room = 0,
+            }
+            let out = self.decoder.get_mut();
+            self.room = self.room.saturating_sub(out.len() as u64);
+            self.unpacked.append(out);
+        }
+        &self.unpacked
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::io::Write as _;
+
+    use super::Unpacker;
+
+    fn packed(bytes: &[u8]) -> Vec<u8> {
+        let mut encoder = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+        encoder.write_all(bytes).unwrap();
+        encoder.finish().unwrap()
+    }
+
+    #[test]
+    fn what_comes_in_pieces_is_unpacked_and_a_bomb_is_not() {
+        let bytes: Vec<u8> = (0..200_000u32).flat_map(u32::to_le_bytes).collect();
+        let sent = packed(&bytes);
+        for size in [1, 7, 1000, sent.len()] {
+            let mut unpacker = Unpacker::new(bytes.len() as u64 + 1);
+            let mut all: Vec<u8> = Vec::new();
+            sent.chunks(size).for_each(|piece| all.extend(unpacker.unpack(piece)));
+            assert!(all == bytes, "{size}");
+        }
+        let bomb = packed(&vec![0; 50 << 20]);
+        let mut unpacker = Unpacker::new(1000);
+        let unpacked = unpacker.unpack(&bomb).len();
+        assert!(unpacked < 4 << 20, "{unpacked}");
+        assert!(unpacker.unpack(&bomb).is_empty());
+        assert!(Unpacker::new(1000).unpack(b"gzip: not found").is_empty());
+    }
 }

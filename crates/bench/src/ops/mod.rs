@@ -17,7 +17,7 @@ pub use claim::claim;
 pub(crate) use essential::essentials;
 pub use foreground::in_front;
 pub(crate) use given::give_back;
-pub use labels::{LabelCost, LabelNews, device_languages, read_labels};
+pub use labels::{Awaited, LabelCost, LabelNews, device_languages, read_labels, read_labels_for};
 pub use metrics::{read_metrics, read_sizes};
 pub use note::{NoteError, forget_place, note_met};
 pub use open::open_on_device;

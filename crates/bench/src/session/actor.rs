@@ -18,7 +18,7 @@ use super::command::SessionCommand;
 use super::event::{CloseStep, SessionEvent};
 use super::reading::follow;
 use crate::device::AdbDevice;
-use crate::ops::{Details, open_on_device};
+use crate::ops::{Awaited, Details, open_on_device};
 use crate::run::RunStart;
 use crate::workplace::Workplace;
 
@@ -67,6 +67,8 @@ pub(crate) struct Actor {
     pub(super) offered: bool,
     pub(super) inventory: Option<Arc<Inventory>>,
     pub(super) languages: Option<Vec<Locale>>,
+    /// Packages that somebody looks at.
+    pub(super) awaited: Awaited,
     /// Labels and metrics are being read.
     pub(super) reading: BackgroundTask,
     /// The device's screen is being followed.

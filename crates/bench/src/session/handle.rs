@@ -1,6 +1,6 @@
 //! A session as its owner holds it.
 
-use std::collections::VecDeque;
+use std::collections::{HashSet, VecDeque};
 use std::panic::AssertUnwindSafe;
 use std::sync::Arc;
 
@@ -9,6 +9,7 @@ use tokio::sync::{Notify, mpsc, watch};
 use tokio::task::JoinHandle;
 use wibbet_core::link::{Advice, Ladder, Rung};
 use wibbet_core::read::ChangesPermitted;
+use wibbet_types::PackageId;
 
 use super::actor::Actor;
 use super::background::BackgroundTask;
@@ -24,6 +25,7 @@ pub struct Session {
     commands: mpsc::UnboundedSender<SessionCommand>,
     stop: Arc<watch::Sender<bool>>,
     wake: Arc<Notify>,
+    awaited: watch::Sender<Arc<HashSet<PackageId>>>,
     device: Arc<AdbDevice>,
     task: JoinHandle<()>,
 }
@@ -56,6 +58,7 @@ impl Session {
         let (commands, inbox) = mpsc::unbounded_channel();
         let stop = Arc::new(watch::Sender::new(false));
         let wake = Arc::new(Notify::new());
+        let (awaited, first) = watch::channel(Arc::default());
         let device = Arc::new(device);
         let mut actor = Actor {
             device: Arc::clone(&device),
@@ -73,6 +76,7 @@ impl Session {
             offered,
             inventory: None,
             languages: None,
+            awaited: first,
             reading: BackgroundTask::default(),
             following: BackgroundTask::default(),
         };
@@ -91,7 +95,7 @@ impl Session {
                 tell(SessionEvent::RunEnded(Some(seen.into())));
             }
         });
-        Self { commands, stop, wake, device, task }
+        Self { commands, stop, wake, awaited, device, task }
     }
 
     /// The device.
@@ -113,6 +117,11 @@ impl Session {
     /// Wakes the session from elsewhere.
     pub(crate) fn waker(&self) -> Arc<Notify> {
         Arc::clone(&self.wake)
+    }
+
+    /// Somebody looks at these packages now: their labels come first.
+    pub fn look_at(&self, ids: HashSet<PackageId>) {
+        self.awaited.send_replace(Arc::new(ids));
     }
 
     /// Ends the run that is being carried out, after the steps that are on their way.

@@ -9,7 +9,7 @@ use wibbet_types::{Locale, PackageId, UserId};
 use super::event::SessionEvent;
 use crate::device::AdbDevice;
 use crate::logbook::SharedLogbook;
-use crate::ops::{device_languages, in_front, read_labels, read_metrics};
+use crate::ops::{Awaited, device_languages, in_front, read_labels_for, read_metrics};
 
 /// How often the device is asked what is on its screen.
 const FOLLOW: Duration = Duration::from_millis(700);
@@ -20,6 +20,7 @@ pub(crate) async fn read_about(
     book: SharedLogbook,
     inventory: Arc<Inventory>,
     languages: Option<Vec<Locale>>,
+    awaited: Awaited,
     tell: Arc<dyn Fn(SessionEvent) + Send + Sync>,
 ) {
     let metrics = async {
@@ -47,7 +48,7 @@ pub(crate) async fn read_about(
                 let words = (done < all).then(|| format!("reading labels, {done} of {all}"));
                 tell(SessionEvent::Reading(words));
             };
-            read_labels(&device, &book, &inventory, &wanted, &mut news).await
+            read_labels_for(&device, &book, &inventory, &wanted, &awaited, &mut news).await
         };
         tell(SessionEvent::Reading(None));
         if let Ok((names, _)) = read {

@@ -161,6 +161,13 @@ impl Actor {
     pub(super) fn read_about(&mut self) {
         let Some(inventory) = self.inventory.clone() else { return };
         let (device, book) = (Arc::clone(&self.device), self.workplace.book.clone());
-        self.reading.start(read_about(device, book, inventory, self.languages.clone(), Arc::clone(&self.events)));
+        self.reading.start(read_about(
+            device,
+            book,
+            inventory,
+            self.languages.clone(),
+            self.awaited.clone(),
+            Arc::clone(&self.events),
+        ));
     }
 }

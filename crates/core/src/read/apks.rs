@@ -5,21 +5,25 @@
 //! files are being read at a time that a round is worth its while, and so much is asked for that what is held of all of
 //! them stays small: of large apps the list of entries alone may have a megabyte.
 
-use std::collections::{BTreeMap, HashMap, VecDeque};
+use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
+use std::sync::Arc;
 
-use wibbet_apk::{ApkError, ApkFacts, ApkReader, ComponentKind, Question, Step, Text, WalkedChunk, Want};
+use wibbet_apk::{ApkError, ApkFacts, ApkReader, ComponentKind, Question, Step, Stride, Text, Want};
 use wibbet_types::{DevicePath, Locale, PackageId, PlainText};
 
-use super::ranges::{ChunkHead, RangeJob};
+use super::ranges::{RangeAnswer, RangeJob, RangeTools};
 use crate::package::{ApkFingerprint, AppFacts, HomeEntry, Inventory, label_text};
 
 /// Where the framework's own texts are.
 const FRAMEWORK: &str = "/system/framework/framework-res.apk";
 
-/// Files that are being read at a time. A round with more of them takes several commands anyway.
-const MOST_AT_ONCE: usize = 128;
+/// Files that are being read at a time in a lane.
+const MOST_AT_ONCE: usize = 32;
 
-/// What is held of all files together is kept below this, in bytes; a single one may take more.
+/// However much is held of others, something is asked for of so many.
+const LEAST_AT_ONCE: usize = 2;
+
+/// What is held of all files of a lane together is kept below this, in bytes, or little above it.
 const MOST_HELD: usize = 2 << 20;
 
 /// A file that has not led to its label after so many rounds is left alone.
@@ -28,11 +32,53 @@ const MOST_ROUNDS: usize = 400;
 /// A device that is asked for more than this by one file is being led astray, in bytes.
 const MOST_OF_A_FILE: u64 = 64 << 20;
 
+/// Ranges that begin before this place may be read with the beginnings of other files, in bytes.
+const FRONT: u64 = 48 << 10;
+
+/// How much is read at a time. A program that the device starts for each range takes 4 to 10 ms of one of its cores, in which a
+/// cable brings some hundred kilobytes and four cores start several; so a range is worth making longer.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Pace {
+    /// Of the end of a file, where it says what is in it.
+    tail: u64,
+    /// In how large pieces the rest is read.
+    stride: Stride,
+    /// The same for what somebody waits for: in fewer rounds.
+    hurried: Stride,
+    /// Between two ranges of a file that are read as one.
+    gap: u64,
+    /// The shortest range.
+    least: u64,
+}
+
+impl Default for Pace {
+    fn default() -> Self {
+        Self::air(false)
+    }
+}
+
+impl Pace {
+    /// Over a cable: some 30 MB/s; `packed` where what is sent is packed first, which makes it a fifth or less.
+    pub fn cable(packed: bool) -> Self {
+        let (stride, hurried) = match packed {
+            true => (Stride { whole: 1280 << 10, window: 128 << 10 }, Stride { whole: 3 << 20, window: 512 << 10 }),
+            false => (Stride { whole: 192 << 10, window: 48 << 10 }, Stride { whole: 512 << 10, window: 128 << 10 }),
+        };
+        Self { tail: 16 << 10, stride, hurried, gap: 24 << 10, least: 4 << 10 }
+    }
+
+    /// By air: some 5 MB/s.
+    pub fn air(packed: bool) -> Self {
+        let (stride, hurried) = match packed {
+            true => (Stride { whole: 256 << 10, window: 48 << 10 }, Stride { whole: 1 << 20, window: 128 << 10 }),
+            false => (Stride { whole: 20 << 10, window: 8 << 10 }, Stride { whole: 64 << 10, window: 24 << 10 }),
+        };
+        Self { tail: 8 << 10, stride, hurried, gap: 4 << 10, least: 1 << 10 }
+    }
+}
+
 /// Length in bytes (modulo 2³²) and time of a file; `None` where it could not be looked at.
 pub type Looked = Option<(u32, u32)>;
-
-/// What came for a job: bytes of a range, or the heads of a chain.
-pub type RangeAnswer = (Option<Vec<u8>>, Vec<ChunkHead>);
 
 /// A file that is being read, and for whom.
 #[derive(Debug)]
@@ -45,8 +91,10 @@ pub struct ApkWork {
     aim: Aim,
     rounds: usize,
     asked: u64,
-    /// What was wanted last: a reader that asks for the same twice is stuck.
+    /// What was wanted last: a reader that asks for the same three times is stuck.
     former: Vec<Want>,
+    /// What was read of it together with other files did not come.
+    alone: bool,
 }
 
 impl ApkWork {
@@ -83,21 +131,16 @@ pub struct ApkCounts {
     pub failed: usize,
 }
 
-/// A job that is on its way, and for which file.
-#[derive(Debug)]
-struct Asked {
-    file: usize,
-    want: Want,
-    /// It is followed on the device.
-    chain: bool,
-}
+/// A job that is on its way: for which files, and where in each its bytes begin.
+type Asked = Vec<(usize, u64)>;
 
 /// Reads the APKs of a device side by side.
 #[derive(Debug, Default)]
 pub struct ApkReading {
     wanted: Vec<Locale>,
+    pace: Pace,
     /// Parts with languages that are wanted: path and length, by package.
-    splits: HashMap<PackageId, (DevicePath, u64)>,
+    splits: Arc<HashMap<PackageId, (DevicePath, u64)>>,
     framework: Option<u64>,
     waiting: VecDeque<ApkWork>,
     /// Those that want something, and what, which has not been asked for yet.
@@ -159,7 +202,8 @@ impl ApkReading {
         known: &HashMap<ApkFingerprint, AppFacts>,
         wanted: &[Locale],
     ) -> Self {
-        let mut reading = Self { wanted: wanted.to_vec(), ..Self::default() };
+        let mut reading = Self::empty(wanted.to_vec(), Pace::default());
+        let mut splits = HashMap::new();
         let at = |n: usize| looked.get(n).copied().flatten();
         for (n, path) in paths.all.iter().enumerate() {
             if let Some((size, _)) = at(n) {
@@ -169,9 +213,10 @@ impl ApkReading {
         for (n, (id, is_wanted)) in paths.parts.iter().enumerate() {
             let n = paths.bases.len() + n;
             if let (true, Some((size, _)), Some(path)) = (*is_wanted, at(n), paths.all.get(n)) {
-                reading.splits.insert(id.clone(), (path.clone(), u64::from(size)));
+                splits.insert(id.clone(), (path.clone(), u64::from(size)));
             }
         }
+        reading.splits = Arc::new(splits);
         reading.framework = at(paths.all.len().saturating_sub(1)).map(|(size, _)| u64::from(size));
         for (n, (id, path)) in paths.bases.iter().enumerate() {
             let Some((size, time)) = at(n) else {
@@ -195,6 +240,65 @@ impl ApkReading {
         reading
     }
 
+    fn empty(wanted: Vec<Locale>, pace: Pace) -> Self {
+        Self { wanted, pace, ..Self::default() }
+    }
+
+    /// Sets how much is read at a time, before anything is.
+    pub fn set_pace(&mut self, pace: Pace) {
+        self.pace = pace;
+        let wanted = self.wanted.clone();
+        for work in &mut self.waiting {
+            work.reader = ApkReader::new(work.size, Question::Label, wanted.clone(), pace.stride);
+        }
+    }
+
+    /// The files that wait, dealt out to so many readings that go on side by side. What is known already stays here.
+    pub fn deal(&mut self, lanes: usize) -> Vec<Self> {
+        let lane = || Self {
+            splits: Arc::clone(&self.splits),
+            framework: self.framework,
+            ..Self::empty(self.wanted.clone(), self.pace)
+        };
+        let mut all: Vec<Self> = (0..lanes.max(1)).map(|_| lane()).collect();
+        let count = all.len();
+        for (n, work) in self.waiting.drain(..).enumerate() {
+            all[n % count].waiting.push_back(work);
+        }
+        all
+    }
+
+    /// The packages of these come before others.
+    pub fn prefer(&mut self, ids: &HashSet<PackageId>) {
+        if ids.is_empty() {
+            return;
+        }
+        let (mut first, then): (VecDeque<_>, VecDeque<_>) =
+            self.waiting.drain(..).partition(|work| ids.contains(&work.id));
+        // Nothing of them has been read yet. The fewer the rounds the sooner they are done.
+        for work in first.iter_mut().filter(|work| work.rounds == 0) {
+            work.reader = ApkReader::new(work.size, Question::Label, self.wanted.clone(), self.pace.hurried);
+        }
+        self.waiting = first;
+        self.waiting.extend(then);
+    }
+
+    /// Whether any file of these packages waits or is being read.
+    pub fn has_any_of(&self, ids: &HashSet<PackageId>) -> bool {
+        let wanting = self.wanting.iter().map(|(work, _)| work);
+        self.waiting.iter().chain(wanting).chain(&self.going).any(|work| ids.contains(&work.id))
+    }
+
+    /// Takes in what has become of other files.
+    pub fn absorb(&mut self, lane: &mut Self) {
+        self.fresh.append(&mut lane.fresh);
+        self.to_note.append(&mut lane.to_note);
+        let counts = std::mem::take(&mut lane.counts);
+        self.counts.known += counts.known;
+        self.counts.read += counts.read;
+        self.counts.failed += counts.failed;
+    }
+
     fn work(
         &self,
         id: &PackageId,
@@ -204,8 +308,8 @@ impl ApkReading {
         question: Question,
         aim: Aim,
     ) -> ApkWork {
-        let reader = ApkReader::new(size, question, self.wanted.clone());
-        ApkWork { id: id.clone(), mark, path, size, reader, aim, rounds: 0, asked: 0, former: Vec::new() }
+        let reader = ApkReader::new(size, question, self.wanted.clone(), self.pace.stride);
+        ApkWork { id: id.clone(), mark, path, size, reader, aim, rounds: 0, asked: 0, former: Vec::new(), alone: false }
     }
 
     /// A file that is going to be read, to try tools on; `None` where there is none, or none that is long enough.
@@ -213,49 +317,41 @@ impl ApkReading {
         self.waiting.iter().find(|work| work.size >= 64)
     }
 
-    /// What is wanted next: ranges, and chains where those can be followed on the device (`walks`), which then stand behind
-    /// the ranges. Nothing when all is known.
-    pub fn next_round(&mut self, walks: bool) -> (Vec<RangeJob>, Vec<RangeJob>) {
+    /// What is wanted next; nothing when all is known. Where somebody waits for some packages (`first`), nothing else is begun
+    /// before they are done.
+    pub fn next_round(&mut self, tools: RangeTools, first: &HashSet<PackageId>) -> Vec<RangeJob> {
         for work in std::mem::take(&mut self.going) {
             let wanting = self.step(work);
             self.wanting.extend(wanting);
         }
         let mut held: usize = self.wanting.iter().map(|(work, _)| work.reader.held()).sum();
-        while self.wanting.len() < MOST_AT_ONCE
-            && held < MOST_HELD
-            && let Some(work) = self.waiting.pop_front()
-        {
+        while self.wanting.len() < MOST_AT_ONCE && held < MOST_HELD {
+            let urgent = self.wanting.iter().filter(|(work, _)| first.contains(&work.id)).count();
+            let is_first = self.waiting.front().is_some_and(|work| first.contains(&work.id));
+            if urgent > 0 && !is_first {
+                break;
+            }
+            let Some(work) = self.waiting.pop_front() else { break };
+            held = held.saturating_add(usize::try_from(self.pace.tail.min(work.size)).unwrap_or(0));
             let wanting = self.step(work);
             self.wanting.extend(wanting);
         }
-        let (mut ranges, mut chains) = (Vec::new(), Vec::new());
+        let mut round = Round { pace: self.pace, tools, ..Round::default() };
+        let mut later = Vec::new();
         for (work, wants) in std::mem::take(&mut self.wanting) {
             let size: usize = wants.iter().map(|want| want.len).sum();
-            if held.saturating_add(size) > MOST_HELD && !self.going.is_empty() {
-                self.wanting.push((work, wants));
+            if held.saturating_add(size) > MOST_HELD && self.going.len() >= LEAST_AT_ONCE {
+                later.push((work, wants));
                 continue;
             }
             held = held.saturating_add(size);
-            let file = self.going.len();
-            for want in wants {
-                let path = work.path.clone();
-                match want.walk.filter(|_| walks) {
-                    Some(walk) => {
-                        let job = RangeJob::Chain(path, walk.start, walk.end, walk.type_id);
-                        chains.push((Asked { file, want, chain: true }, job));
-                    }
-                    None => {
-                        let job = RangeJob::Range(path, work.size, want.start, want.len as u64);
-                        ranges.push((Asked { file, want, chain: false }, job));
-                    }
-                }
-            }
+            round.take(self.going.len(), &work, &wants);
             self.going.push(work);
         }
-        let (asked, ranges): (Vec<_>, Vec<_>) = ranges.into_iter().unzip();
-        let (more, chains): (Vec<_>, Vec<_>) = chains.into_iter().unzip();
-        self.asked = asked.into_iter().chain(more).collect();
-        (ranges, chains)
+        self.wanting = later;
+        let (jobs, asked) = round.jobs().into_iter().unzip();
+        self.asked = asked;
+        jobs
     }
 
     /// What a file wants next. What it leads to is begun in the same round; `None` when its package is done.
@@ -266,10 +362,12 @@ impl ApkReading {
                 Step::Wants(wants) => {
                     one.rounds += 1;
                     one.asked += wants.iter().map(|w| w.len as u64).sum::<u64>();
-                    if wants == one.former || one.rounds > MOST_ROUNDS || one.asked > MOST_OF_A_FILE {
+                    let stuck = wants == one.former;
+                    if (stuck && one.alone) || one.rounds > MOST_ROUNDS || one.asked > MOST_OF_A_FILE {
                         self.give_up(one, "the device did not give what was asked for, or too much was needed");
                         return None;
                     }
+                    one.alone = stuck;
                     one.former.clone_from(&wants);
                     return Some((one, wants));
                 }
@@ -277,17 +375,13 @@ impl ApkReading {
         }
     }
 
-    /// Takes what came for the last round, ranges first, in their order.
+    /// Takes what came for the last round, in its order.
     pub fn feed(&mut self, answers: impl IntoIterator<Item = RangeAnswer>) {
-        for (asked, (bytes, heads)) in std::mem::take(&mut self.asked).into_iter().zip(answers) {
-            let Some(work) = self.going.get_mut(asked.file) else { continue };
-            match (asked.want.walk.filter(|_| asked.chain), bytes) {
-                (Some(walk), _) => {
-                    let chunk = |head: ChunkHead| WalkedChunk { at: head.at, head: head.head };
-                    work.reader.feed_walk(&walk, heads.into_iter().map(chunk).collect());
+        for (asked, came) in std::mem::take(&mut self.asked).into_iter().zip(answers) {
+            for ((file, start), bytes) in asked.into_iter().zip(came) {
+                if let (Some(work), Some(bytes)) = (self.going.get_mut(file), bytes) {
+                    work.reader.feed(start, &bytes);
                 }
-                (None, Some(bytes)) => work.reader.feed(asked.want.start, &bytes),
-                (None, None) => {}
             }
         }
     }
@@ -378,6 +472,75 @@ impl ApkReading {
     }
 }
 
+/// What the files of a round want, put together into as few jobs as are worth their while.
+#[derive(Debug, Default)]
+struct Round {
+    pace: Pace,
+    tools: RangeTools,
+    /// Files whose beginnings are wanted: which one, its path and length, and up to where.
+    heads: Vec<(usize, DevicePath, u64, u64)>,
+    /// Files whose ends are wanted.
+    tails: Vec<(usize, DevicePath, u64)>,
+    ranges: Vec<(RangeJob, Asked)>,
+}
+
+/// Files of which one program reads the beginnings or the ends.
+const MOST_TOGETHER: usize = 32;
+
+impl Round {
+    /// Takes what a file wants.
+    fn take(&mut self, file: usize, work: &ApkWork, wants: &[Want]) {
+        let mut ranges: Vec<(u64, u64)> =
+            wants.iter().map(|want| (want.start, want.start.saturating_add(want.len as u64))).collect();
+        ranges.sort_unstable();
+        let mut merged: Vec<(u64, u64)> = Vec::new();
+        for (start, end) in ranges {
+            match merged.last_mut() {
+                Some((_, last)) if start <= last.saturating_add(self.pace.gap) => *last = end.max(*last),
+                _ => merged.push((start, end)),
+            }
+        }
+        let tail = work.size.saturating_sub(self.pace.tail);
+        for (start, end) in merged {
+            let together = self.tools.several && !work.alone;
+            if together && start >= tail {
+                self.tails.push((file, work.path.clone(), work.size));
+            } else if together && end <= FRONT {
+                self.heads.push((file, work.path.clone(), work.size, end));
+            } else {
+                let end = end.max(start.saturating_add(self.pace.least)).min(work.size.max(end));
+                let job = RangeJob::Range(work.path.clone(), work.size, start, end.saturating_sub(start));
+                self.ranges.push((job, vec![(file, start)]));
+            }
+        }
+    }
+
+    /// The jobs, each with the files that it is for.
+    fn jobs(mut self) -> Vec<(RangeJob, Asked)> {
+        let mut jobs = Vec::new();
+        for some in self.tails.chunks(MOST_TOGETHER) {
+            let asked = some.iter().map(|(file, _, size)| (*file, size.saturating_sub(self.pace.tail))).collect();
+            let files = some.iter().map(|(_, path, size)| (path.clone(), *size)).collect();
+            jobs.push((RangeJob::Tails(files, self.pace.tail), asked));
+        }
+        // Of files whose beginnings are about as long one program reads all.
+        self.heads.sort_by_key(|(.., end)| *end);
+        let mut rest = &self.heads[..];
+        while let Some((.., shortest)) = rest.first() {
+            let most = shortest.saturating_mul(2).max(shortest.saturating_add(self.pace.gap / 4));
+            let count = rest.iter().take(MOST_TOGETHER).take_while(|(.., end)| *end <= most).count();
+            let (some, others) = rest.split_at(count.max(1));
+            let len = some.last().map_or(0, |(.., end)| *end);
+            let asked = some.iter().map(|(file, ..)| (*file, 0)).collect();
+            let files = some.iter().map(|(_, path, size, _)| (path.clone(), *size)).collect();
+            jobs.push((RangeJob::Heads(files, len), asked));
+            rest = others;
+        }
+        jobs.extend(self.ranges);
+        jobs
+    }
+}
+
 impl AppFacts {
     /// What an APK says, fit to be shown.
     pub fn of(found: &ApkFacts) -> Self {
@@ -422,6 +585,7 @@ impl AppFacts {
 mod tests {
     use super::*;
     use crate::package::{Package, PackageKind};
+    use crate::read::ranges::RangeTool;
     use crate::testing;
 
     /// A device with so many packages, each in a file of its own.
@@ -469,83 +633,148 @@ mod tests {
         assert_eq!(reading.fresh.len(), 3);
     }
 
+    const ONE_BY_ONE: RangeTools = RangeTools { tool: RangeTool::Bytes, packs: false, several: false };
+    const TOGETHER: RangeTools = RangeTools { several: true, ..ONE_BY_ONE };
+
+    fn next(reading: &mut ApkReading, tools: RangeTools) -> Vec<RangeJob> {
+        reading.next_round(tools, &HashSet::new())
+    }
+
+    fn nothing(jobs: &[RangeJob]) -> Vec<RangeAnswer> {
+        jobs.iter().map(|job| vec![None; job.files()]).collect()
+    }
+
     #[test]
     fn a_device_that_gives_nothing_is_not_asked_for_ever() {
-        let mut reading = begin(3, &HashMap::new());
-        let mut rounds = 0;
-        loop {
-            let (ranges, chains) = reading.next_round(true);
-            if ranges.is_empty() && chains.is_empty() {
-                break;
+        for tools in [ONE_BY_ONE, TOGETHER] {
+            let mut reading = begin(3, &HashMap::new());
+            let mut rounds = 0;
+            loop {
+                let jobs = next(&mut reading, tools);
+                if jobs.is_empty() {
+                    break;
+                }
+                // The second time each file is asked for by itself.
+                let one_by_one = jobs.iter().all(|job| matches!(job, RangeJob::Range(..)));
+                assert_eq!(one_by_one, tools == ONE_BY_ONE || rounds == 1, "{jobs:?}");
+                rounds += 1;
+                reading.feed(nothing(&jobs));
             }
-            rounds += 1;
-            reading.feed(ranges.iter().chain(&chains).map(|_| (None, Vec::new())));
+            assert_eq!((rounds, reading.counts.failed, reading.fresh.len()), (2, 3, 3));
+            assert!(reading.to_note.is_empty(), "the next time it may go better");
         }
-        assert_eq!((rounds, reading.counts.failed, reading.fresh.len()), (1, 3, 3));
-        assert!(reading.to_note.is_empty(), "the next time it may go better");
     }
 
     #[test]
     fn what_is_no_apk_says_so_and_nothing_is_read_twice() {
         let mut reading = begin(2, &HashMap::new());
-        let (ranges, _) = reading.next_round(true);
-        // The end of the file, which is not one.
-        assert!(matches!(&ranges[..], [RangeJob::Range(_, 5_000, 4_978, 22), RangeJob::Range(..)]), "{ranges:?}");
-        reading.feed(ranges.iter().map(|_| (Some(vec![7; 22]), Vec::new())));
-        let mut seen = 0;
-        loop {
-            let (ranges, chains) = reading.next_round(true);
-            seen += ranges.len();
-            if ranges.is_empty() && chains.is_empty() {
-                break;
-            }
-            let bytes = |job: &RangeJob| match job {
-                RangeJob::Range(_, _, _, len) => Some(vec![7; *len as usize]),
-                RangeJob::Chain(..) => None,
-            };
-            reading.feed(ranges.iter().map(|job| (bytes(job), Vec::new())));
-        }
-        assert!(seen <= 4, "{seen}");
+        let jobs = next(&mut reading, TOGETHER);
+        // The ends of the files, by one program: they are as short as that.
+        let [RangeJob::Tails(files, 8192)] = &jobs[..] else { panic!("{jobs:?}") };
+        assert_eq!(files.iter().map(|(_, size)| *size).collect::<Vec<_>>(), [5_000; 2]);
+        reading.feed([vec![Some(vec![7; 5_000]); 2]]);
+        assert!(next(&mut reading, TOGETHER).is_empty());
         let trouble = reading.fresh.values().map(|facts| facts.trouble.as_ref().unwrap().as_str());
         assert!(trouble.into_iter().all(|why| why.contains("it is no ZIP file")));
     }
 
     #[test]
     fn so_many_at_a_time_and_in_the_end_all() {
-        let mut reading = begin(MOST_AT_ONCE + 40, &HashMap::new());
-        let (ranges, _) = reading.next_round(false);
-        assert_eq!(ranges.len(), MOST_AT_ONCE);
-        reading.feed(ranges.iter().map(|_| (None, Vec::new())));
-        // Those are given up, and the others begun in their place.
-        assert_eq!(reading.next_round(false).0.len(), 40);
-        reading.feed((0..40).map(|_| (None, Vec::new())));
-        assert!(reading.next_round(false).0.is_empty());
-        assert_eq!(reading.fresh.len(), MOST_AT_ONCE + 40);
+        let mut reading = begin(MOST_AT_ONCE + 10, &HashMap::new());
+        let jobs = next(&mut reading, ONE_BY_ONE);
+        assert_eq!(jobs.len(), MOST_AT_ONCE);
+        for left in [MOST_AT_ONCE, 10, 10] {
+            let jobs = reading.asked.iter().map(|asked| vec![None; asked.len()]).collect::<Vec<_>>();
+            reading.feed(jobs);
+            assert_eq!(next(&mut reading, ONE_BY_ONE).len(), left);
+        }
+        reading.feed(vec![vec![None]; 10]);
+        assert!(next(&mut reading, ONE_BY_ONE).is_empty());
+        assert_eq!(reading.fresh.len(), MOST_AT_ONCE + 10);
+    }
+
+    /// What somebody waits for comes first, and nothing else before it is done; all files are dealt out.
+    #[test]
+    fn what_is_waited_for_comes_first() {
+        let mut reading = begin(40, &HashMap::new());
+        let first: HashSet<PackageId> = [17, 33].map(|n| testing::id(&format!("com.ostrel.part{n:04}"))).into();
+        reading.prefer(&first);
+        let mut lanes = reading.deal(2);
+        assert_eq!(lanes.iter().map(|lane| lane.waiting.len()).collect::<Vec<_>>(), [20, 20]);
+        assert!(lanes.iter().all(|lane| lane.has_any_of(&first)));
+        for lane in &mut lanes {
+            let jobs = lane.next_round(TOGETHER, &first);
+            let files = jobs.iter().map(RangeJob::files).sum::<usize>();
+            assert_eq!((files, first.contains(&lane.going[0].id)), (1, true), "{jobs:?}");
+            lane.feed([vec![Some(vec![7; 5_000])]]);
+            assert_eq!(lane.next_round(TOGETHER, &first).iter().map(RangeJob::files).sum::<usize>(), 19);
+            assert!(!lane.has_any_of(&first));
+            reading.absorb(lane);
+        }
+        assert_eq!((reading.fresh.len(), reading.counts.failed), (2, 2));
+        assert!(first.iter().all(|id| reading.fresh.contains_key(id)));
+    }
+
+    /// Ranges of a file that lie close to each other are read as one; beginnings of several files by one program.
+    #[test]
+    fn ranges_are_put_together() {
+        let mut reading = begin_with(4, 1 << 20, &HashMap::new());
+        let mut waiting = std::mem::take(&mut reading.waiting);
+        let mut round = Round { pace: Pace::cable(false), tools: TOGETHER, ..Round::default() };
+        let want = |start: u64, len: usize| Want { start, len };
+        let mut take = |round: &mut Round, wants: &[Want]| {
+            let work = waiting.pop_front().unwrap();
+            round.take(waiting.len(), &work, wants);
+        };
+        take(&mut round, &[want(0, 5_000), want(500_000, 100)]);
+        take(&mut round, &[want(100, 6_000), want(1_048_000, 100)]);
+        take(&mut round, &[want(0, 40_000)]);
+        take(&mut round, &[want(300_000, 100), want(310_000, 50_000)]);
+        let jobs: Vec<String> = round
+            .jobs()
+            .iter()
+            .map(|(job, asked)| match job {
+                RangeJob::Tails(files, len) => format!("ends of {} by {len} at {}", files.len(), asked[0].1),
+                RangeJob::Heads(files, len) => format!("beginnings of {} by {len}", files.len()),
+                RangeJob::Range(_, _, start, len) => format!("{start} by {len} at {}", asked[0].1),
+            })
+            .collect();
+        assert_eq!(
+            jobs,
+            [
+                "ends of 1 by 16384 at 1032192",
+                "beginnings of 2 by 6100",
+                "beginnings of 1 by 40000",
+                "500000 by 4096 at 500000",
+                "300000 by 60000 at 300000"
+            ]
+        );
     }
 
     #[test]
     fn what_is_held_of_all_files_together_stays_below_a_limit() {
-        let (count, megabyte) = (40usize, 1u32 << 20);
+        let (count, megabyte) = (30usize, 1u32 << 20);
         let mut reading = begin_with(count, 3 * megabyte, &HashMap::new());
-        let (ranges, _) = reading.next_round(false);
-        assert_eq!(ranges.len(), count, "their ends come in one round");
+        let jobs = next(&mut reading, ONE_BY_ONE);
+        assert_eq!(jobs.len(), count, "their ends come in one round");
         // Each says that its list of entries takes a megabyte, right before the end record.
         let start = 3 * megabyte - 22 - megabyte;
         let end = [&b"PK\x05\x06\0\0\0\0\x01\0\x01\0"[..], &megabyte.to_le_bytes(), &start.to_le_bytes(), &[0, 0]];
-        reading.feed(ranges.iter().map(|_| (Some(end.concat()), Vec::new())));
+        reading.feed(jobs.iter().map(|_| vec![Some(end.concat())]));
         let mut seen = 0;
         loop {
-            let (ranges, _) = reading.next_round(false);
-            if ranges.is_empty() {
+            let jobs = next(&mut reading, ONE_BY_ONE);
+            if jobs.is_empty() {
                 break;
             }
-            let lengths = ranges.iter().map(|job| match job {
+            let lengths = jobs.iter().map(|job| match job {
                 RangeJob::Range(_, _, _, len) => *len as usize,
-                RangeJob::Chain(..) => 0,
+                other => panic!("{other:?}"),
             });
-            assert!(lengths.clone().sum::<usize>() <= MOST_HELD, "{ranges:?}");
-            seen += ranges.len();
-            let answers: Vec<RangeAnswer> = lengths.map(|len| (Some(vec![0; len]), Vec::new())).collect();
+            let held = lengths.clone().sum::<usize>();
+            assert!(held <= MOST_HELD || jobs.len() <= LEAST_AT_ONCE, "{jobs:?}");
+            seen += jobs.len();
+            let answers: Vec<RangeAnswer> = lengths.map(|len| vec![Some(vec![0; len])]).collect();
             reading.feed(answers);
         }
         assert_eq!((seen, reading.fresh.len()), (count, count), "none was forgotten, none asked for twice");

@@ -23,7 +23,7 @@ mod users;
 mod vitals;
 mod written;
 
-pub use apks::{ApkCounts, ApkPaths, ApkReading, ApkWork, Looked, RangeAnswer};
+pub use apks::{ApkCounts, ApkPaths, ApkReading, ApkWork, Looked, Pace};
 pub use changes::{ChangesPermitted, changes_request, read_changes};
 pub use essential::{essential_request, read_essential};
 pub use foreground::{front_request, read_front};
@@ -35,7 +35,7 @@ pub use packages_dump::{DumpReader, DumpedPackage, PackageDump};
 pub use packages_list::{disabled_request, installed_request, known_request, read_installed, read_package_list};
 pub use processes::ProcessOwners;
 pub use properties::{IDENTITY, PROPERTIES, Properties, read_identity};
-pub use ranges::{ChunkHead, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
+pub use ranges::{RangeAnswer, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
 pub use read_back::{ReadBack, read_back, read_back_all, read_back_request};
 pub use shared_users::{SharedUsers, read_shared_users, shared_users_request};
 pub use short_dump::{ShortDump, ShortForm, read_short_dump, short_dump_request};

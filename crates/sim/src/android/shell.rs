@@ -21,6 +21,10 @@ pub(crate) enum Effect {
 impl State {
     /// Runs a command line: commands separated by `;`, words with quotes, `$?`.
     pub(crate) fn shell(&mut self, line: &str) -> (Output, Effect) {
+        if let Some(line) = line.strip_suffix("|gzip -1c") {
+            let (output, effect) = self.shell(line);
+            return (self.pack(output), effect);
+        }
         let mut all = Output::default();
         let mut effect = Effect::None;
         let mut skipped = 0;
@@ -37,8 +41,19 @@ impl State {
                 self.programs += 1;
                 continue;
             }
-            // What the shell does itself takes no program; a loop starts one for each of its rounds.
-            if words.first().is_some_and(|w| !matches!(w.as_str(), "echo" | "w")) {
+            // What the shell does itself takes no program.
+            if words.last().is_some_and(|w| w == "wibbet-probe|gzip") || words.iter().any(|w| w.contains("|gzip")) {
+                self.programs += 2;
+                if self.has_gzip() {
+                    all.out.push_str("wibbet-probe\n");
+                    all.merged.push_str("wibbet-probe\n");
+                    if let Some(raw) = &mut all.raw {
+                        raw.extend(b"wibbet-probe\n");
+                    }
+                }
+                continue;
+            }
+            if words.first().is_some_and(|w| w != "echo") {
                 self.programs += 1 + words.iter().filter(|w| *w == "|").count() as u64;
             }
             let quiet = words.last().is_some_and(|w| w == "2>/dev/null");
@@ -73,6 +88,12 @@ impl State {
     fn line(&mut self, words: &[String], skipped: u64) -> (Output, Effect) {
         if words.first().is_some_and(|w| w == "(head") && !self.no_tools {
             return (self.head_from(0, words), Effect::None);
+        }
+        if matches!(words, [program, option, _, path, ..] if (program == "head" || program == "tail") && option == "-c" && path.starts_with('/'))
+            && !words.iter().any(|w| w == "|")
+            && !self.no_tools
+        {
+            return (self.ends_of(words), Effect::None);
         }
         if words.first().is_some_and(|w| w == "head") && !self.no_tools {
             return (self.head_from(skipped, words), Effect::None);
@@ -178,12 +199,8 @@ impl State {
             },
             "date" => self.date(rest),
             "ps" => self.ps(rest),
-            "dd" | "od" | "w" if self.no_tools => {
-                Output::failed(127, format!("/system/bin/sh: {program}: not found\n"))
-            }
+            "dd" if self.no_tools => Output::failed(127, format!("/system/bin/sh: {program}: not found\n")),
             "dd" => self.dd(rest),
-            "od" => self.od(rest),
-            "w" => self.follow_chunks(rest),
             "settings" => return self.settings(rest),
             "cat" if first == Some("/proc/uptime") => {
                 Output::ok(format!("{}.25 9000.00\n", 3600 * 26 + self.started.elapsed().as_secs()))
@@ -207,15 +224,9 @@ impl State {
     }
 }
 
-/// A line without the braces that keep several commands together, and without the loop that a host defines: what it does
-/// is known here (`follow_chunks`).
+/// A line without the braces that keep several commands together.
 fn bare(line: &str) -> &str {
-    let inside = line.strip_prefix("{ ").and_then(|l| l.strip_suffix("} 2>/dev/null"));
-    let line = inside.unwrap_or(line);
-    match line.strip_prefix("w(){").and_then(|l| l.split_once("done;};")) {
-        Some((_, rest)) => rest,
-        None => line,
-    }
+    line.strip_prefix("{ ").and_then(|l| l.strip_suffix("} 2>/dev/null")).unwrap_or(line)
 }
 
 /// Takes a line apart into commands and words.

@@ -55,6 +55,8 @@ pub(crate) struct State {
     pub(super) dumps_take: u32,
     /// Programs that a shell has started.
     pub(crate) programs: u64,
+    /// Bytes that were packed.
+    pub(crate) packed: u64,
     pub(crate) transcript: Vec<String>,
     /// So many calls of the package service fail yet, because the device has just started.
     /// Commands that are answered with these words, whatever is so.
@@ -102,6 +104,7 @@ impl State {
             framework_starts: 1,
             dumps_take: 0,
             programs: 0,
+            packed: 0,
             transcript: Vec::new(),
             calls_until_ready: 0,
             says: BTreeMap::new(),

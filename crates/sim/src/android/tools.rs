@@ -1,5 +1,4 @@
-//! The device's file tools, as far as they are there on its version: `dd`, `head` from a place, `od`, and the loop that
-//! follows a chain of chunks.
+//! The device's file tools, as far as they are there on its version: `dd`, `head`, `tail`.
 
 use super::output::Output;
 use super::state::State;
@@ -16,6 +15,24 @@ impl State {
     /// Whether there is toybox rather than the older toolbox, which has neither `od` nor `head -c`.
     fn has_toybox(&self) -> bool {
         self.scenario.android.sdk >= 24
+    }
+
+    /// `gzip` came with Android 9.
+    pub(crate) fn has_gzip(&self) -> bool {
+        self.scenario.android.sdk >= 28 && !self.no_tools
+    }
+
+    /// What `gzip -1c` makes of it.
+    pub(crate) fn pack(&mut self, output: Output) -> Output {
+        self.programs += 1;
+        if !self.has_gzip() {
+            return Output::failed(127, "/system/bin/sh: gzip: not found\n");
+        }
+        self.packed += output.bytes().len() as u64;
+        let mut encoder = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+        // Writing into memory does not fail.
+        let _ = std::io::Write::write_all(&mut encoder, output.bytes());
+        Output::raw(encoder.finish().unwrap_or_default())
     }
 
     fn range(&self, path: &str, at: u64, len: u64) -> Output {
@@ -65,46 +82,24 @@ impl State {
         self.range(path, from, len.parse().unwrap_or(0))
     }
 
-    /// `od -An -v -tu4 -jN -NN FILE`.
-    pub(crate) fn od(&self, words: &[String]) -> Output {
+    /// `head -c N FILE …` and `tail -c N FILE …`: of several files with a line in front of each that says which it is. One that is
+    /// not there is not named.
+    pub(crate) fn ends_of(&self, words: &[String]) -> Output {
+        let [program, _, len, paths @ ..] = words else { return Output::failed(1, "head: no input\n") };
         if !self.has_toybox() {
-            return Output::failed(127, "/system/bin/sh: od: not found\n");
+            return Output::failed(127, format!("{program}: not found\n"));
         }
-        let number = |name: &str| words.iter().find_map(|w| w.strip_prefix(name)?.parse::<u64>().ok());
-        let path = words.last().map_or("", String::as_str);
-        let bytes = self.range(path, number("-j").unwrap_or(0), number("-N").unwrap_or(0)).raw.unwrap_or_default();
-        Output::ok(numbers(&bytes).map(|n| format!("{n:>11}")).collect::<String>() + "\n")
-    }
-
-    /// The loop `w FILE START END TYPE` that a debugging host defines for itself.
-    pub(crate) fn follow_chunks(&mut self, words: &[String]) -> Output {
-        let number = |n: usize| words.get(n).and_then(|w| w.parse::<u64>().ok()).unwrap_or(0);
-        let path = words.first().map_or("", String::as_str);
-        let (mut at, end, wanted) = (number(1), number(2), number(3));
-        let (mut out, mut seen) = (String::new(), false);
-        while at + 8 <= end {
-            self.programs += 1;
-            let head = self.range(path, at, 68).raw.unwrap_or_default();
-            let words: Vec<u32> = numbers(&head).collect();
-            let [first, size, third, ..] = words[..] else { break };
-            if size < 8 {
-                break;
+        let len = len.parse::<u64>().unwrap_or(0);
+        let mut all = Vec::new();
+        for path in paths {
+            let Some(file) = self.files.get(path) else { continue };
+            if paths.len() > 1 {
+                let between = if all.is_empty() { "" } else { "\n" };
+                all.extend(format!("{between}==> {path} <==\n").into_bytes());
             }
-            if matches!(first & 0xffff, 513 | 514) {
-                if u64::from(third & 0xff) == wanted {
-                    seen = true;
-                    let all: Vec<String> = words.iter().map(u32::to_string).collect();
-                    out.push_str(&format!("{at} {}\n", all.join(" ")));
-                } else if seen {
-                    break;
-                }
-            }
-            at += u64::from(size);
+            let from = if program == "tail" { file.data.len().saturating_sub(len) } else { 0 };
+            all.extend(self.range(path, from, len).raw.unwrap_or_default());
         }
-        Output::ok(out)
+        Output::raw(all)
     }
-}
-
-fn numbers(bytes: &[u8]) -> impl Iterator<Item = u32> + '_ {
-    bytes.chunks(4).map(|b| b.iter().rev().fold(0, |sum, byte| sum << 8 | u32::from(*byte)))
 }

@@ -126,10 +126,10 @@ pub(crate) async fn run(
         Service::Shell(line, framing) => {
             let (output, effect, done) = {
                 let mut state = shared.state();
-                let before = state.programs;
+                let before = (state.programs, state.packed);
                 let (output, effect) = state.shell(&line);
-                let started = state.programs - before;
-                (output, effect, state.traffic.start(started))
+                let (programs, packed) = (state.programs - before.0, state.packed - before.1);
+                (output, effect, state.traffic.start(programs, packed))
             };
             if let Some(done) = done {
                 tokio::time::sleep_until(done).await;

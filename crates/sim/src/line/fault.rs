@@ -139,8 +139,22 @@ mod tests {
         let id: PackageId = "a.b".parse().unwrap();
         for (text, fault) in [
             ("latency=20", Fault::Latency(Duration::from_millis(20))),
-            ("line=5:30", Fault::Line(Line { trip: Duration::from_millis(5), bytes_per_second: 30_000_000, process: Duration::from_millis(6) })),
-            ("line=5:30:0", Fault::Line(Line { trip: Duration::from_millis(5), bytes_per_second: 30_000_000, process: Duration::ZERO })),
+            (
+                "line=5:30",
+                Fault::Line(Line {
+                    trip: Duration::from_millis(5),
+                    bytes_per_second: 30_000_000,
+                    process: Duration::from_millis(6),
+                }),
+            ),
+            (
+                "line=5:30:0",
+                Fault::Line(Line {
+                    trip: Duration::from_millis(5),
+                    bytes_per_second: 30_000_000,
+                    process: Duration::ZERO,
+                }),
+            ),
             ("cut=to:3", Fault::Cut(CutAt::Packet(Direction::ToDevice, 3))),
             ("cut-bytes=from:100", Fault::Cut(CutAt::Bytes(Direction::FromDevice, 100))),
             ("mute", Fault::Mute),

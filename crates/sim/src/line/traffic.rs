@@ -20,10 +20,14 @@ pub(crate) struct Traffic {
 const CORES: usize = 4;
 
 impl Traffic {
-    /// Starts so many programs, one after the other on the core that is free first: when they have run.
-    pub(crate) fn start(&mut self, programs: u64) -> Option<Instant> {
+    /// Starts so many programs, one after the other on the core that is free first, and packs so many bytes there: when that is
+    /// done.
+    pub(crate) fn start(&mut self, programs: u64, packed: u64) -> Option<Instant> {
+        /// What a core packs in a second.
+        const PACKS: u64 = 40_000_000;
         let takes = self.line.process.saturating_mul(u32::try_from(programs).unwrap_or(u32::MAX));
-        if takes.is_zero() {
+        let takes = takes + Duration::from_nanos(packed * 1_000_000_000 / PACKS);
+        if self.line.process.is_zero() || takes.is_zero() {
             return None;
         }
         let now = Instant::now();

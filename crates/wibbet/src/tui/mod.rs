@@ -27,9 +27,9 @@ use crossterm::event::{
 use crossterm::execute;
 use futures_util::StreamExt as _;
 use tokio::sync::mpsc;
-use wibbet_bench::fleet::{Bench, BenchEvent};
+use wibbet_bench::fleet::{Bench, BenchCommand, BenchEvent, CardId};
 use wibbet_bench::workplace::Workplace;
-use wibbet_types::Address;
+use wibbet_types::{Address, PackageId};
 
 use crate::demo::Demo;
 use crate::exit::Exit;
@@ -95,6 +95,8 @@ async fn prepared(
 
 struct Screen {
     model: Model,
+    /// What is read first: the packages in sight of which something is still to be read.
+    in_sight: Option<(CardId, Vec<PackageId>)>,
     theme: Theme,
     effects: Effects,
     demo: Option<Arc<Demo>>,
@@ -126,7 +128,7 @@ impl Screen {
         let _ = FAILURES.set(sender.clone());
         let effects = Effects { bench, logbook, demo: demo.clone(), messages: sender };
         effects.read_choices();
-        Self { model, theme, effects, demo, messages }
+        Self { model, in_sight: None, theme, effects, demo, messages }
     }
 
     async fn live(&mut self, terminal: &mut ratatui::DefaultTerminal) -> anyhow::Result<()> {
@@ -162,6 +164,13 @@ impl Screen {
                         return Ok(());
                     }
                 }
+            }
+            let in_sight = rooms::in_sight(&self.model.app);
+            if in_sight != self.in_sight {
+                if let Some((card, ids)) = &in_sight {
+                    self.effects.bench.send(BenchCommand::LookAt(*card, ids.iter().cloned().collect()));
+                }
+                self.in_sight = in_sight;
             }
         }
     }

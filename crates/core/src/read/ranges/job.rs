@@ -1,47 +1,38 @@
-//! Something to be read of a file on the device, as a command.
+//! Something to be read of files on the device, as a command.
 
 use wibbet_types::{DevicePath, shell_quoted};
 
 use super::tools::RangeTool;
 
-/// What came for a job.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum Came {
-    Bytes(Vec<u8>),
-    Heads(Vec<ChunkHead>),
-    Nothing,
-}
-
-/// Something to be read of a file.
+/// Something to be read of one file, or the same of several.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum RangeJob {
     /// A range: the file and its length, where the range begins and how long it is.
     Range(DevicePath, u64, u64, u64),
-    /// The heads of a chain of chunks: the file, the first chunk, where they end, and the type that is looked for. A
-    /// chunk begins with a type (2 bytes), the length of its head (2), its own length (4); a type id is the ninth byte.
-    Chain(DevicePath, u64, u64, u8),
+    /// The first bytes of several files by one program: each file with its length, and how many bytes.
+    Heads(Vec<(DevicePath, u64)>, u64),
+    /// The last bytes of several files by one program.
+    Tails(Vec<(DevicePath, u64)>, u64),
 }
 
-/// The head of a chunk.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct ChunkHead {
-    /// Where it begins.
-    pub at: u64,
-    /// Its first 68 bytes, fewer at the end of the file.
-    pub head: Vec<u8>,
-}
-
-/// Follows a chain and prints the head of each chunk that has values of the type ($4), or says for which
-/// configurations there are any: place, then words of four bytes. `od` prints nothing behind the end. Each chunk takes a
-/// process; a table of nothing but empty chunks does not keep the device busy for ever.
-pub(crate) const WALK: &str = "w(){ p=$2;s=;n=0;while [ $((p+8)) -le $3 ]&&[ $n -lt 8000 ];do n=$((n+1));set -- \"$1\" \"$2\" $3 $4 $(od -An -v -tu4 -j$p -N68 \"$1\");\
-z=$6;[ \"$z\" -ge 8 ]||break;case $(($5&65535)) in 513|514)if [ $(($7&255)) -eq $4 ];then s=1;f=$1 g=$2 e=$3 t=$4;shift 4;\
-echo $p $*;set -- \"$f\" $g $e $t;elif [ \"$s\" ];then break;fi;;esac;p=$((p+z));done;};";
+/// What came for a job: the bytes for each of its files, `None` where they could not be read.
+pub type RangeAnswer = Vec<Option<Vec<u8>>>;
 
 impl RangeJob {
-    pub(super) fn command(&self, tool: RangeTool) -> String {
+    /// How many files it reads.
+    pub fn files(&self) -> usize {
         match self {
-            Self::Chain(path, start, end, id) => format!("w {} {start} {end} {id}", quoted(path)),
+            Self::Range(..) => 1,
+            Self::Heads(files, _) | Self::Tails(files, _) => files.len(),
+        }
+    }
+
+    pub(super) fn command(&self, tool: RangeTool) -> String {
+        let several =
+            |files: &[(DevicePath, u64)]| files.iter().map(|(path, _)| quoted(path)).collect::<Vec<_>>().join(" ");
+        match self {
+            Self::Heads(files, len) => format!("head -c {len} {}", several(files)),
+            Self::Tails(files, len) => format!("tail -c {len} {}", several(files)),
             Self::Range(path, size, start, len) => {
                 let path = quoted(path);
                 match tool {
@@ -67,18 +58,74 @@ impl RangeJob {
         }
     }
 
-    /// How many bytes come, where that is known, and how many of the first do not count.
-    pub(super) fn expected(&self, tool: RangeTool) -> Option<(u64, u64)> {
-        let Self::Range(_, size, start, len) = self else { return None };
-        Some(match tool {
-            RangeTool::Blocks => {
-                let (first, count) = blocks(*start, *len);
-                let from = first * RangeTool::BLOCK;
-                ((count * RangeTool::BLOCK).min(size.saturating_sub(from)), start - from)
+    /// How many bytes come if all is as it should be.
+    pub(super) fn expected(&self, tool: RangeTool) -> u64 {
+        match self {
+            Self::Heads(files, len) | Self::Tails(files, len) => {
+                let one = |(n, (path, size)): (usize, &(DevicePath, u64))| {
+                    title(path, files.len(), n == 0).len() as u64 + (*size).min(*len)
+                };
+                files.iter().enumerate().map(one).sum()
             }
-            _ => (*len, 0),
-        })
+            Self::Range(_, size, start, len) if tool == RangeTool::Blocks => {
+                let (first, count) = blocks(*start, *len);
+                (count * RangeTool::BLOCK).min(size.saturating_sub(first * RangeTool::BLOCK))
+            }
+            Self::Range(_, _, _, len) => *len,
+        }
     }
+
+    pub(super) fn came(&self, tool: RangeTool, bytes: &[u8]) -> RangeAnswer {
+        match self {
+            Self::Heads(files, len) | Self::Tails(files, len) => split(files, *len, bytes),
+            Self::Range(_, _, start, len) => {
+                let skip = match tool {
+                    RangeTool::Blocks => start % RangeTool::BLOCK,
+                    _ => 0,
+                };
+                let (from, len) = (usize::try_from(skip).unwrap_or(0), usize::try_from(*len).unwrap_or(0));
+                let whole = bytes.len() as u64 == self.expected(tool);
+                vec![bytes.get(from..from.saturating_add(len)).filter(|_| whole).map(<[u8]>::to_vec)]
+            }
+        }
+    }
+}
+
+/// What `head` and `tail` print in front of a file where they are given several (POSIX, toybox).
+fn title(path: &DevicePath, files: usize, first: bool) -> String {
+    match (files, first) {
+        (..2, _) => String::new(),
+        (_, true) => format!("==> {} <==\n", path.as_str()),
+        (_, false) => format!("\n==> {} <==\n", path.as_str()),
+    }
+}
+
+/// Takes apart what came of several files. One that could not be opened is not named; one that has another length than it had does
+/// not shift what follows.
+fn split(files: &[(DevicePath, u64)], len: u64, bytes: &[u8]) -> RangeAnswer {
+    let mut found: RangeAnswer = vec![None; files.len()];
+    let begins = |at: usize, n: usize| {
+        let title = title(&files[n].0, files.len(), at == 0);
+        bytes.get(at..).is_some_and(|rest| rest.starts_with(title.as_bytes())).then(|| at + title.len())
+    };
+    let (mut at, mut next) = (0, 0);
+    while let Some((n, from)) = (next..files.len()).find_map(|n| Some((n, begins(at, n)?))) {
+        let end = from + usize::try_from(files[n].1.min(len)).unwrap_or(usize::MAX / 2);
+        let fits = end == bytes.len() || (n + 1..files.len()).any(|n| end > 0 && begins(end, n).is_some());
+        if fits && end <= bytes.len() {
+            found[n] = Some(bytes[from..end].to_vec());
+            at = end;
+        } else {
+            let title = |n: usize| title(&files[n].0, files.len(), false);
+            let place = |n: usize| super::reader::find(&bytes[from..], title(n).as_bytes());
+            match (n + 1..files.len()).filter_map(place).min() {
+                Some(place) => at = from + place,
+                None => break,
+            }
+        }
+        next = n + 1;
+    }
+    found
 }
 
 pub(crate) fn quoted(path: &DevicePath) -> String {
@@ -89,31 +136,4 @@ pub(crate) fn quoted(path: &DevicePath) -> String {
 pub(crate) fn blocks(start: u64, len: u64) -> (u64, u64) {
     let first = start / RangeTool::BLOCK;
     (first, (start + len).div_ceil(RangeTool::BLOCK) - first)
-}
-
-impl RangeJob {
-    pub(super) fn came(&self, tool: RangeTool, bytes: &[u8]) -> Came {
-        match (self, self.expected(tool)) {
-            (Self::Range(_, _, _, len), Some((whole, skip))) if bytes.len() as u64 == whole => {
-                let (from, len) = (usize::try_from(skip).unwrap_or(0), usize::try_from(*len).unwrap_or(0));
-                bytes.get(from..from + len).map_or(Came::Nothing, |b| Came::Bytes(b.to_vec()))
-            }
-            (Self::Chain(..), _) => Came::Heads(String::from_utf8_lossy(bytes).lines().filter_map(head).collect()),
-            _ => Came::Nothing,
-        }
-    }
-}
-
-/// A line of a walk: the place, then words of four bytes.
-fn head(line: &str) -> Option<ChunkHead> {
-    let mut words = line.split_whitespace();
-    let at = words.next()?.parse().ok()?;
-    let head: Vec<u8> = words
-        .take(17)
-        .map(|w| w.parse::<u32>().ok())
-        .collect::<Option<Vec<u32>>>()?
-        .into_iter()
-        .flat_map(u32::to_le_bytes)
-        .collect();
-    (head.len() >= 12).then_some(ChunkHead { at, head })
 }

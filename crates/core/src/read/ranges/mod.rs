@@ -5,7 +5,7 @@ mod probe;
 mod reader;
 mod tools;
 
-pub use job::{ChunkHead, RangeJob};
+pub use job::{RangeAnswer, RangeJob};
 pub use probe::{probe_command, read_probe};
 pub use reader::RangeReader;
 pub use tools::{RangeTool, RangeTools};

@@ -1,7 +1,7 @@
 //! Takes apart what came for many jobs in one command. Each is followed by a mark, so that one that came short
 //! does not shift what follows.
 
-use super::job::{Came, ChunkHead, RangeJob, WALK};
+use super::job::{RangeAnswer, RangeJob};
 use super::tools::{RangeTool, RangeTools};
 
 /// Reads what came for some jobs, as it comes.
@@ -11,10 +11,15 @@ pub struct RangeReader {
     tool: RangeTool,
     at: usize,
     held: Vec<u8>,
+    /// So much of what is held has been searched for a mark in vain.
+    searched: usize,
 }
 
-/// Is called with the number of a job and what came for it: bytes of a range, heads of a chain.
-type Each<'a> = &'a mut dyn FnMut(usize, Option<Vec<u8>>, Vec<ChunkHead>);
+/// What ends a command whose output is packed: by the quickest way, which makes resource tables a fifth.
+const PACKED: &str = "} 2>/dev/null|gzip -1c";
+
+/// Is called with the number of a job and what came for it.
+type Each<'a> = &'a mut dyn FnMut(usize, RangeAnswer);
 
 impl RangeReader {
     /// The mark behind a job.
@@ -25,11 +30,7 @@ impl RangeReader {
     /// For these jobs, of which so many fit into a command of `longest` bytes: the command, the reader, and how many
     /// jobs it does.
     pub fn begin(jobs: &[RangeJob], tools: RangeTools, longest: usize) -> (String, Self, usize) {
-        let walks = jobs.iter().any(|j| matches!(j, RangeJob::Chain(..)));
         let mut command = String::from("{ ");
-        if walks {
-            command.push_str(WALK);
-        }
         let mut taken = 0;
         for (n, job) in jobs.iter().enumerate() {
             let one = format!("{};echo;echo '#wbt' {n};", job.command(tools.tool));
@@ -39,60 +40,71 @@ impl RangeReader {
             command.push_str(&one);
             taken += 1;
         }
-        command.push_str("} 2>/dev/null");
-        let reader = Self { jobs: jobs[..taken].to_vec(), tool: tools.tool, at: 0, held: Vec::new() };
+        command.push_str(if tools.packs { PACKED } else { "} 2>/dev/null" });
+        let reader = Self { jobs: jobs[..taken].to_vec(), tool: tools.tool, at: 0, held: Vec::new(), searched: 0 };
         (command, reader, taken)
     }
 
-    /// Takes a piece and tells what has come: the number of the job, and the bytes or the heads; neither where it could not
-    /// be read.
-    pub fn feed(&mut self, piece: &[u8], each: &mut dyn FnMut(usize, Option<Vec<u8>>, Vec<ChunkHead>)) {
+    /// How much comes if all is as it should be, in bytes.
+    pub fn expected(&self) -> u64 {
+        self.jobs.iter().map(|job| job.expected(self.tool)).fold(0, u64::saturating_add)
+    }
+
+    /// The most that can be of use of what comes, in bytes.
+    pub fn most(&self) -> u64 {
+        let one =
+            |(n, job): (usize, &RangeJob)| job.expected(self.tool).saturating_add(Self::mark(n).len() as u64 + 1024);
+        self.jobs.iter().enumerate().map(one).fold(0, u64::saturating_add)
+    }
+
+    /// Takes a piece and tells what has come: the number of the job, and the bytes of each of its files; `None` for those that
+    /// could not be read.
+    pub fn feed(&mut self, piece: &[u8], each: Each<'_>) {
         self.held.extend_from_slice(piece);
         let mut used = 0;
         while let Some(job) = self.jobs.get(self.at) {
             let rest = &self.held[used..];
             let mark = Self::mark(self.at);
-            let expected = job.expected(self.tool).map(|(len, _)| usize::try_from(len).unwrap_or(usize::MAX));
-            // The mark is where it belongs, or the range came short and it is somewhere before.
-            let place = match expected {
-                Some(len) if rest.len() < len.saturating_add(mark.len()) => break,
-                Some(len) if rest[len..].starts_with(mark.as_bytes()) => Some(len),
-                _ => find(rest, mark.as_bytes()),
+            let len = usize::try_from(job.expected(self.tool)).unwrap_or(usize::MAX);
+            // The mark is where it belongs, or the answer came short and it is somewhere before.
+            let place = match rest.len() < len.saturating_add(mark.len()) {
+                true => break,
+                false if rest[len..].starts_with(mark.as_bytes()) => Some(len),
+                false => {
+                    let from = self.searched.saturating_sub(mark.len()).min(rest.len());
+                    find(&rest[from..], mark.as_bytes()).map(|place| from + place)
+                }
             };
-            let Some(place) = place else { break };
+            let Some(place) = place else {
+                self.searched = rest.len();
+                break;
+            };
             let came = job.came(self.tool, &rest[..place]);
             used += place + mark.len();
-            tell(self.at, came, each);
+            self.searched = 0;
+            each(self.at, came);
             self.at += 1;
         }
         self.held.drain(..used);
     }
 
     /// Nothing more comes: what is left came short.
-    pub fn finish(mut self, each: &mut dyn FnMut(usize, Option<Vec<u8>>, Vec<ChunkHead>)) {
+    pub fn finish(mut self, each: Each<'_>) {
         let mut rest = &self.held[..];
         while let Some(job) = self.jobs.get(self.at) {
             let mark = Self::mark(self.at);
             match find(rest, mark.as_bytes()) {
                 Some(place) => {
-                    tell(self.at, job.came(self.tool, &rest[..place]), each);
+                    each(self.at, job.came(self.tool, &rest[..place]));
                     rest = &rest[place + mark.len()..];
                 }
-                None => tell(self.at, Came::Nothing, each),
+                None => each(self.at, vec![None; job.files()]),
             }
             self.at += 1;
         }
     }
 }
 
-fn tell(n: usize, came: Came, each: Each<'_>) {
-    match came {
-        Came::Bytes(bytes) => each(n, Some(bytes), Vec::new()),
-        Came::Heads(heads) => each(n, None, heads),
-        Came::Nothing => each(n, None, Vec::new()),
-    }
-}
-
-fn find(bytes: &[u8], mark: &[u8]) -> Option<usize> {
+pub(super) fn find(bytes: &[u8], mark: &[u8]) -> Option<usize> {
     bytes.windows(mark.len()).position(|w| w == mark)
 }

@@ -1,13 +1,14 @@
 //! With what a device reads ranges of files.
 
 /// A way of reading a range on the device.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub enum RangeTool {
     /// `dd` that counts bytes: toybox from about Android 10 on.
     Bytes,
     /// `dd` that moves to the place, `head` that reads from there: older toybox.
     Seek,
     /// `dd` in blocks, of which some is read too much: every Android.
+    #[default]
     Blocks,
     /// `tail` that moves to a place before the end, `head` that reads from there: where there is no `dd`.
     Tail,
@@ -21,10 +22,12 @@ impl RangeTool {
 }
 
 /// What a device has.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct RangeTools {
     /// For ranges.
     pub tool: RangeTool,
-    /// Whether chains of chunks can be followed there, which takes `od`.
-    pub walks: bool,
+    /// Whether what is sent can be packed first: `gzip`.
+    pub packs: bool,
+    /// Whether `head` and `tail` take several files, and print which is which.
+    pub several: bool,
 }

@@ -17,7 +17,7 @@ use crate::tui::keys::{Action, View, hint, menu_of};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Theme, step};
 
-pub(crate) use packages::{search_key, search_line};
+pub(crate) use packages::{in_sight, search_key, search_line};
 
 /// Whether an action does something here and now.
 pub(crate) fn is_enabled(app: &App, action: Action) -> bool {

@@ -10,18 +10,19 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
+use wibbet_bench::fleet::CardId;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::catalog::Column;
 use wibbet_core::package::{Condition, Note, Scope};
 use wibbet_core::plan::{Change, TrayItem};
 use wibbet_core::run::recorded_state;
-use wibbet_types::UserId;
+use wibbet_types::{PackageId, UserId};
 
 use super::parts::review_put_back;
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, View};
 use crate::tui::message::{Effect, to_session};
-use crate::tui::widgets::{Theme, item_at, spinner, step, wrap};
+use crate::tui::widgets::{Theme, first_shown, item_at, spinner, step, wrap};
 use places::places;
 pub(crate) use places::table_area;
 
@@ -208,6 +209,17 @@ fn go_to_front(app: &mut App) {
             app.tell(format!("{id} is on the device's screen, but not on the list. {again} reads the packages again."));
         }
     }
+}
+
+/// The packages that are in sight, while anything is still to be read of them.
+pub(crate) fn in_sight(app: &App) -> Option<(CardId, Vec<PackageId>)> {
+    let device = app.device().filter(|_| app.view == View::Packages)?;
+    let catalog = device.catalog.as_ref()?;
+    let lines = usize::from(table_area(app, app.body()).height.saturating_sub(1));
+    let first = first_shown(device.at, device.found.len(), lines);
+    let shown = device.found.iter().skip(first).take(lines);
+    let unread: Vec<PackageId> = shown.filter(|id| !catalog.names.apps.contains_key(*id)).cloned().collect();
+    (!unread.is_empty()).then_some((device.card, unread))
 }
 
 pub(crate) fn line_at(app: &App, body: Rect, column: u16, line: u16) -> Option<usize> {
