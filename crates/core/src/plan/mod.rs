@@ -1,6 +1,7 @@
 //! What is going to be done.
 
 mod change;
+mod giving;
 mod plan;
 mod put_back;
 mod take_out;

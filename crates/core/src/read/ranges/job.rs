@@ -2,6 +2,7 @@
 
 use wibbet_types::{DevicePath, shell_quoted};
 
+use super::find::find;
 use super::tools::RangeTool;
 
 /// Something to be read of one file, or the same of several.
@@ -117,7 +118,7 @@ fn split(files: &[(DevicePath, u64)], len: u64, bytes: &[u8]) -> RangeAnswer {
             at = end;
         } else {
             let title = |n: usize| title(&files[n].0, files.len(), false);
-            let place = |n: usize| super::reader::find(&bytes[from..], title(n).as_bytes());
+            let place = |n: usize| find(&bytes[from..], title(n).as_bytes());
             match (n + 1..files.len()).filter_map(place).min() {
                 Some(place) => at = from + place,
                 None => break,

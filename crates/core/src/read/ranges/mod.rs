@@ -1,5 +1,6 @@
 //! Ranges of files, many of them in one command.
 
+mod find;
 mod job;
 mod probe;
 mod reader;

@@ -1,6 +1,7 @@
 //! Takes apart what came for many jobs in one command. Each is followed by a mark, so that one that came short
 //! does not shift what follows.
 
+use super::find::find;
 use super::job::{RangeAnswer, RangeJob};
 use super::tools::{RangeTool, RangeTools};
 
@@ -103,8 +104,4 @@ impl RangeReader {
             self.at += 1;
         }
     }
-}
-
-pub(super) fn find(bytes: &[u8], mark: &[u8]) -> Option<usize> {
-    bytes.windows(mark.len()).position(|w| w == mark)
 }
