@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use crate::support::{patience, workplace};
 use wibbet_bench::device::AdbDevice;
 use wibbet_bench::logbook::SharedLogbook;
-use wibbet_bench::ops::{in_front, open_on_device, read_labels, read_metrics, survey};
+use wibbet_bench::ops::{in_front, open_developer_options, open_on_device, read_labels, read_metrics, survey};
 use wibbet_core::ask::Opening;
 use wibbet_core::package::{AppNames, Inventory, Source};
 use wibbet_sim::{SampleApk, Scenario, SimDevice};
@@ -118,6 +118,8 @@ async fn what_is_on_the_screen_and_what_is_opened_there() {
         let opening = Opening { class: Some(format!("{home}.Main")), ..opening };
         assert_eq!(open_on_device(&device, &opening).await.unwrap(), None);
         assert_eq!(in_front(&device).await.unwrap().unwrap().0, home);
+        assert_eq!(open_developer_options(&device).await.unwrap(), None);
+        assert_eq!(in_front(&device).await.unwrap().unwrap().0, settings);
         let nothing = Opening { id: "no.such.app".parse().unwrap(), ..opening };
         assert!(open_on_device(&device, &nothing).await.unwrap().unwrap().as_str().contains("Error"));
     }

@@ -20,7 +20,7 @@ pub(crate) use given::give_back;
 pub use labels::{Awaited, LabelCost, LabelNews, device_languages, read_labels, read_labels_for};
 pub use metrics::{read_metrics, read_sizes};
 pub use note::{NoteError, forget_place, note_met};
-pub use open::open_on_device;
+pub use open::{open_developer_options, open_on_device};
 pub use pair::{PairNews, pair_by_code, pair_by_qr};
 pub(crate) use sight::look_at;
 pub use sight::{Sight, look_at_all};

@@ -18,11 +18,24 @@ use super::command::SessionCommand;
 use super::event::{CloseStep, SessionEvent};
 use super::reading::follow;
 use crate::device::AdbDevice;
-use crate::ops::{Awaited, Details, open_on_device};
+use crate::ops::{Awaited, Details, open_developer_options, open_on_device};
 use crate::run::RunStart;
 use crate::workplace::Workplace;
 
 impl Actor {
+    async fn open_developer_options(&self) {
+        let _claims = match self.claimed() {
+            Ok(claims) => claims,
+            Err(why) => return self.tell(SessionEvent::Note(format!("The developer options were not opened: {why}"))),
+        };
+        let note = match open_developer_options(&self.device).await {
+            Ok(None) => "The developer options are open on the device.".to_owned(),
+            Ok(Some(said)) => format!("The developer options were not opened: the device says: {said}"),
+            Err(error) => format!("The developer options were not opened: {error}"),
+        };
+        self.tell(SessionEvent::Note(note));
+    }
+
     pub(super) async fn open(&self, opening: Opening) {
         let _claims = match self.claimed() {
             Ok(claims) => claims,
@@ -150,7 +163,10 @@ impl Actor {
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
                 self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
             }
-            SessionCommand::TryChanges | SessionCommand::StayAwake(_) | SessionCommand::Open(_) => {
+            SessionCommand::TryChanges
+            | SessionCommand::StayAwake(_)
+            | SessionCommand::Open(_)
+            | SessionCommand::OpenDeveloperOptions => {
                 self.tell(SessionEvent::Note(nothing_sent));
             }
             SessionCommand::Close { .. } => self.tell(SessionEvent::Closed(vec![CloseStep {
@@ -248,6 +264,10 @@ impl Actor {
                 }
                 Some(SessionCommand::Open(opening)) => {
                     self.open(opening).await;
+                    true
+                }
+                Some(SessionCommand::OpenDeveloperOptions) => {
+                    self.open_developer_options().await;
                     true
                 }
                 Some(SessionCommand::Note(note)) => {

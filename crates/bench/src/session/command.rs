@@ -25,6 +25,8 @@ pub enum SessionCommand {
     Follow(bool),
     /// Open something on the device.
     Open(Opening),
+    /// Open the developer options on the device.
+    OpenDeveloperOptions,
     /// Write a note down.
     Note(Note),
     /// Put back what was changed for the link's sake, switch debugging off on the device, and let go of it.

@@ -37,6 +37,12 @@ impl Opening {
     }
 }
 
+/// Opens the developer options on the device, wherever its maker has put them, and wakes its screen first. Source:
+/// `Settings.ACTION_APPLICATION_DEVELOPMENT_SETTINGS`, `KeyEvent.KEYCODE_WAKEUP`.
+pub fn developer_options_request() -> Request {
+    Request::shell("input keyevent 224; am start -a android.settings.APPLICATION_DEVELOPMENT_SETTINGS")
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

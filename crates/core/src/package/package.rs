@@ -98,8 +98,12 @@ impl Package {
 
     /// The partition that the code is on, from its path: "system", "product", "data" …
     pub fn partition(&self) -> &str {
-        let path = self.path.as_ref().map_or("", DevicePath::as_str);
-        path.split('/').nth(1).unwrap_or("")
+        let mut parts = self.path.as_ref().map_or("", DevicePath::as_str).split('/').skip(1);
+        match (parts.next().unwrap_or(""), parts.next()) {
+            // Devices without a partition of that name have its files there.
+            ("system", Some(name @ ("product" | "system_ext" | "vendor" | "odm" | "oem"))) => name,
+            (first, _) => first,
+        }
     }
 }
 

@@ -213,6 +213,8 @@ impl State {
                 rest.iter().map(|f| format!("ls: {f}: No such file or directory\n")).collect::<String>(),
             ),
             "am" if first == Some("get-current-user") => Output::ok(format!("{}\n", self.scenario.in_front)),
+            // Keys have nothing to be seen of.
+            "input" => Output::default(),
             "am" if first == Some("start") => self.start_activity(rest),
             "reboot" => return (Output::default(), Effect::Restart { orderly: false }),
             "svc" if first == Some("power") && rest.get(1).is_some_and(|w| w == "reboot") => {

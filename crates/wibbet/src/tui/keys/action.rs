@@ -70,6 +70,7 @@ pub(crate) enum Action {
     CloseLink,
     StayAwake,
     TryChanges,
+    DeveloperOptions,
     DeviceScreens,
     Menu,
     Palette,

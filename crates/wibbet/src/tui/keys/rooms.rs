@@ -135,6 +135,13 @@ pub(super) const BENCH_MENU: &[Binding] = &[
         "Keeps the device awake while it is charging, or lets it sleep as it did before; closing the link does that too.",
     ),
     bind(
+        Action::DeveloperOptions,
+        &[letter('d')],
+        "Open the developer options on the device",
+        "developer options",
+        "Wakes the device and opens the page with its developer options there, wherever its maker has put it.",
+    ),
+    bind(
         Action::TryChanges,
         &[letter('c')],
         "Try whether changes are permitted",

@@ -69,6 +69,7 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
     match action {
         Action::AddDevice | Action::Pair | Action::Guide => true,
         Action::Next => on(|d| d.inventory.is_some()),
+        Action::DeveloperOptions => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
         Action::CloseLink => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
         Action::StayAwake => {
             on(|d| !d.running && d.is_ready() && d.details.as_ref().is_some_and(|t| t.vitals.stays_awake.is_some()))
@@ -84,6 +85,9 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
 pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
     match action {
         Action::Next => (app.view, app.notice) = (View::Packages, None),
+        Action::DeveloperOptions => {
+            out.extend(app.device().map(|d| to_session(d.card, SessionCommand::OpenDeveloperOptions)));
+        }
         Action::TryChanges => {
             out.extend(app.device().map(|d| to_session(d.card, SessionCommand::TryChanges)));
         }
@@ -299,6 +303,10 @@ fn todo<'a>(device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> 
     };
     let mut lines = vec![Line::raw("")];
     lines.extend(say(&trouble.words, theme.strong));
+    if trouble.advice == Advice::SecondSwitch {
+        let open = hint(View::Bench, Action::DeveloperOptions);
+        lines.extend(say(&format!("{open} opens the developer options on the device."), theme.plain));
+    }
     let again = if trouble.advice.mends_itself() { " Wibbet notices by itself when it has been done." } else { "" };
     lines.extend(say(&format!("{}.{again}", capitalize(trouble.seen.trim_end_matches('.'))), theme.dim));
     if let Some(first) = lines.get_mut(1) {
@@ -363,6 +371,9 @@ fn about<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Ve
     if let Some(details) = &device.details {
         let vitals = &details.vitals;
         let mut parts = Vec::new();
+        if let Some(name) = &vitals.owners_name {
+            parts.push(format!("named “{}”", truncate(name.as_str(), 24)));
+        }
         if let Some(battery) = vitals.battery {
             parts.push(format!("battery {} %{}", battery.percent, if battery.powered { ", charging" } else { "" }));
         }

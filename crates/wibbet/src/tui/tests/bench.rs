@@ -129,6 +129,11 @@ fn the_card_tells_what_the_device_is_and_warns() {
     let stay = Effect::Bench(BenchCommand::Session(0, SessionCommand::StayAwake(true)));
     assert_eq!(screen.effects, [stay]);
     insta::assert_snapshot!("bench_second_switch_128x40", screen.text());
+    // The page where the switch is can be opened on the device.
+    screen.effects.clear();
+    screen.keys(".d");
+    let page = Effect::Bench(BenchCommand::Session(0, SessionCommand::OpenDeveloperOptions));
+    assert_eq!(screen.effects, [page]);
     // Whether they are permitted by now can be tried, as long as that is not known.
     screen.effects.clear();
     screen.keys(".c");
