@@ -100,6 +100,19 @@ async fn what_was_given_comes_back_with_the_app() {
     }
 }
 
+/// What stays while an app is only disabled is not said to go.
+#[tokio::test]
+async fn a_disabled_app_keeps_its_permissions() {
+    let place = Place::new(Scenario::crew_phone()).await;
+    let before = place.chosen(KEYS);
+    let run = place.take_out(&[(KEYS, Change::Disable)]).await;
+    let given: Vec<String> = run.steps[0].given.iter().map(ToString::to_string).collect();
+    let keys = "com.corvane.keyboard/.CorvaneKeys";
+    assert_eq!(given, [format!("keyboard {keys}"), format!("chosen-keyboard {keys}")]);
+    let kept: Vec<String> = before.iter().filter(|chosen| chosen.contains(".permission.")).cloned().collect();
+    assert!(!kept.is_empty() && place.chosen(KEYS) == kept, "{:?}", place.chosen(KEYS));
+}
+
 /// What the device does not take, or does not keep, is said; so is what only a person can do.
 #[tokio::test]
 async fn what_does_not_come_back_is_said() {

@@ -66,7 +66,7 @@ pub(super) struct Known {
     /// The help of the package service has been read, or is not needed.
     pub(super) learned: bool,
     /// How far the short form of the dump of its packages can be relied on.
-    short_form: Option<Arc<ShortForm>>,
+    pub(super) short_form: Option<Arc<ShortForm>>,
     /// Programs with commands that they turned out not to know.
     pub(super) unknown: BTreeSet<String>,
     /// With what ranges of files are read there, once that has been tried: `None` inside for nothing that works.

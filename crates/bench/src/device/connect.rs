@@ -218,7 +218,7 @@ impl AdbDevice {
         }
         if known.facts.as_ref().is_some_and(|before| before.android != facts.android || before.build != facts.build) {
             // A system update: its programs may know more, or less.
-            (known.learned, known.tools) = (false, None);
+            (known.learned, known.tools, known.short_form) = (false, None, None);
             known.unknown.clear();
             known.commands.clear();
         }

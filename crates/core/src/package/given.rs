@@ -46,6 +46,12 @@ impl Given {
         SETTINGS.into_iter()
     }
 
+    /// Whether it stays while the package is only disabled. Sources: `PermissionManagerService`, `ManagedServices`,
+    /// `OverlayManagerService`; roles, keyboards and the like are chosen anew.
+    pub fn outlives_disabling(&self) -> bool {
+        matches!(self, Self::Permission(_) | Self::Listener(_) | Self::Accessibility(_) | Self::Overlay)
+    }
+
     /// What it is, for people.
     pub fn words(&self) -> String {
         match self {

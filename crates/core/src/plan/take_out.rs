@@ -9,7 +9,7 @@ use super::change::Change;
 use super::plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
 use super::tray::TrayItem;
 use crate::android::Capabilities;
-use crate::package::{Enabled, Essentials, Inventory, Package, PackageKind, PackageState};
+use crate::package::{Enabled, Essentials, Given, Inventory, Package, PackageKind, PackageState};
 use crate::read::{ReadBack, users_by_number};
 
 /// Plans taking out what is in a tray. Steps that could not be undone are left unsent unless
@@ -83,7 +83,10 @@ pub fn plan_take_out(
             before,
             target,
             apk: None,
-            given: package.map_or_else(Vec::new, |p| p.given(item.user)),
+            given: package.map_or_else(Vec::new, |p| {
+                let goes = |given: &Given| item.way != Change::Disable || !given.outlives_disabling();
+                p.given(item.user).into_iter().filter(goes).collect()
+            }),
             back,
             data,
             keeping,
