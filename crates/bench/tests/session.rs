@@ -564,3 +564,18 @@ async fn a_first_user_without_a_screen_is_not_worked_on() {
     let count = inventory.packages.values().filter(|p| p.condition(UserId::OWNER) == gone).count();
     assert!(count >= 2 && shelf.not_given[&UserId::OWNER] == count);
 }
+
+/// A device that has never been idle on its charger knows no sizes, and works them out when it is told to.
+#[tokio::test(start_paused = true)]
+async fn sizes_are_worked_out_on_demand() {
+    use wibbet_core::package::Source;
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = crate::support::in_memory(Scenario::boxed_tablet(), 1, folder.path(), patience(1)).await;
+    let mut seen = Seen::start_in(sim.address(), workplace, folder);
+    seen.inventory().await;
+    let metrics = |event| if let SessionEvent::Metrics(metrics) = event { Some(metrics) } else { None };
+    assert!(!seen.until(metrics).await.tells(Source::Sizes));
+    seen.session.send(SessionCommand::WorkOutSizes);
+    seen.until(|event| matches!(event, SessionEvent::Metrics(m) if m.tells(Source::Sizes)).then_some(())).await;
+    assert!(seen.note().await.contains("has worked out"));
+}

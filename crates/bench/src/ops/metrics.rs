@@ -1,7 +1,7 @@
 //! Reading sizes, memory and use.
 
-use wibbet_core::package::{Inventory, Metrics};
-use wibbet_core::read::{MeasureReader, ProcessOwners, measure_requests, sizes_request};
+use wibbet_core::package::{Inventory, Metrics, Source};
+use wibbet_core::read::{MeasureReader, ProcessOwners, measure_requests, sizes_request, sizing_request};
 
 use crate::device::{AdbDevice, AskError, Device as _};
 
@@ -37,4 +37,29 @@ pub async fn read_metrics(
         news(&all);
     }
     Ok(all)
+}
+
+/// How often the device is asked whether it has worked sizes out, and after how many times it is left.
+const AGAIN: (std::time::Duration, u32) = (std::time::Duration::from_secs(2), 45);
+
+/// Has the device work out how large packages are, and waits until it tells. What it says where it does not.
+///
+/// # Errors
+/// When the device cannot be asked.
+pub async fn work_out_sizes(device: &AdbDevice) -> Result<Result<Metrics, String>, AskError> {
+    let Some(request) = sizing_request(&device.capabilities()) else {
+        return Ok(Err("this Android does not work them out".into()));
+    };
+    let said = device.ask(&request, &mut |_| {}).await?;
+    if said.code.is_some_and(|code| code != 0) {
+        return Ok(Err(format!("the device says: {}", wibbet_types::PlainText::short(&said.text()))));
+    }
+    for _ in 0..AGAIN.1 {
+        tokio::time::sleep(AGAIN.0).await;
+        let metrics = read_sizes(device).await?;
+        if metrics.tells(Source::Sizes) {
+            return Ok(Ok(metrics));
+        }
+    }
+    Ok(Err("the device has not done it within a minute and a half".into()))
 }

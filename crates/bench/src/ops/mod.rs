@@ -18,7 +18,7 @@ pub(crate) use essential::essentials;
 pub use foreground::in_front;
 pub(crate) use given::give_back;
 pub use labels::{Awaited, LabelCost, LabelNews, device_languages, read_labels, read_labels_for};
-pub use metrics::{read_metrics, read_sizes};
+pub use metrics::{read_metrics, read_sizes, work_out_sizes};
 pub use note::{NoteError, forget_place, note_met};
 pub use open::{open_developer_options, open_on_device};
 pub use pair::{PairNews, pair_by_code, pair_by_qr};

@@ -84,6 +84,8 @@ pub(crate) struct Actor {
     pub(super) awaited: Awaited,
     /// Labels and metrics are being read.
     pub(super) reading: BackgroundTask,
+    /// The device works out sizes.
+    pub(super) sizing: BackgroundTask,
     /// The device's screen is being followed.
     pub(super) following: BackgroundTask,
 }
@@ -166,6 +168,7 @@ impl Actor {
             SessionCommand::TryChanges
             | SessionCommand::StayAwake(_)
             | SessionCommand::Open(_)
+            | SessionCommand::WorkOutSizes
             | SessionCommand::OpenDeveloperOptions => {
                 self.tell(SessionEvent::Note(nothing_sent));
             }
@@ -264,6 +267,10 @@ impl Actor {
                 }
                 Some(SessionCommand::Open(opening)) => {
                     self.open(opening).await;
+                    true
+                }
+                Some(SessionCommand::WorkOutSizes) => {
+                    self.work_out_sizes();
                     true
                 }
                 Some(SessionCommand::OpenDeveloperOptions) => {

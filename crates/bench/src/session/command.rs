@@ -25,6 +25,8 @@ pub enum SessionCommand {
     Follow(bool),
     /// Open something on the device.
     Open(Opening),
+    /// Have the device work out how large packages are.
+    WorkOutSizes,
     /// Open the developer options on the device.
     OpenDeveloperOptions,
     /// Write a note down.

@@ -78,6 +78,7 @@ impl Session {
             languages: None,
             awaited: first,
             reading: BackgroundTask::default(),
+            sizing: BackgroundTask::default(),
             following: BackgroundTask::default(),
         };
         if offered {

@@ -3,13 +3,14 @@
 use std::sync::Arc;
 
 use wibbet_core::link::{Advice, Rung, RungStatus};
+use wibbet_core::package::Metrics;
 use wibbet_core::read::{ChangesPermitted, changes_request, read_changes};
 
 use super::actor::Actor;
 use super::event::SessionEvent;
 use super::reading::read_about;
 use crate::device::{AskError, Device as _};
-use crate::ops::{Details, SurveyError, claim, details, survey, vitals};
+use crate::ops::{Details, SurveyError, claim, details, read_metrics, survey, vitals, work_out_sizes};
 use crate::run::settle_interrupted;
 
 impl Actor {
@@ -169,5 +170,24 @@ impl Actor {
             self.awaited.clone(),
             Arc::clone(&self.events),
         ));
+    }
+
+    /// Has the device work sizes out, and reads what is measured again.
+    pub(super) fn work_out_sizes(&mut self) {
+        let Some(inventory) = self.inventory.clone() else { return };
+        let (device, tell) = (Arc::clone(&self.device), Arc::clone(&self.events));
+        tell(SessionEvent::Note("The device works out how large its packages are; that takes up to a minute.".into()));
+        self.sizing.start(async move {
+            let words = match work_out_sizes(&device).await {
+                Ok(Ok(_)) => {
+                    let mut news = |m: &Metrics| tell(SessionEvent::Metrics(Arc::new(m.clone())));
+                    let _ = read_metrics(&device, &inventory, &mut news).await;
+                    "The device has worked out how large its packages are.".to_owned()
+                }
+                Ok(Err(why)) => format!("Sizes were not worked out: {why}."),
+                Err(error) => format!("Sizes were not worked out: {error}"),
+            };
+            tell(SessionEvent::Note(words));
+        });
     }
 }

@@ -170,6 +170,11 @@ impl Capabilities {
         self.sdk >= ANDROID_8
     }
 
+    /// Whether the device ever works out how large packages are.
+    pub fn sizes_packages(&self) -> bool {
+        self.sdk >= ANDROID_8
+    }
+
     /// Whether updates may wait for the next start.
     pub(crate) fn stages_updates(&self) -> bool {
         self.sdk >= ANDROID_10

@@ -55,6 +55,12 @@ pub fn sizes_request(capabilities: &Capabilities) -> Request {
     ask(&[Source::Sizes], capabilities)
 }
 
+/// What has the device work out how large packages are, which it does by itself when it is idle on its charger; `None` where it
+/// never does. Source: the job id of `DiskStatsLoggingService` ("DISK"), from Android 8 on.
+pub fn sizing_request(capabilities: &Capabilities) -> Option<Request> {
+    capabilities.sizes_packages().then(|| Request::shell("cmd jobscheduler run -f android 1145656139"))
+}
+
 fn ask(sources: &[Source], capabilities: &Capabilities) -> Request {
     let commands: Vec<_> = sources.iter().map(|s| (NAMES[*s as usize], command(*s, capabilities))).collect();
     marked_request(commands.iter().map(|(name, command)| (*name, command.as_str())))

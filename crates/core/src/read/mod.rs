@@ -30,7 +30,7 @@ pub use foreground::{front_request, read_front};
 pub use given::{Choices, given_request, read_choices};
 pub use help::{HELP, commands_requests, read_commands};
 pub use languages::{language_request, read_languages};
-pub use metrics::{MeasureReader, measure_requests, sizes_request};
+pub use metrics::{MeasureReader, measure_requests, sizes_request, sizing_request};
 pub use packages_dump::{DumpReader, DumpedPackage, PackageDump};
 pub use packages_list::{disabled_request, installed_request, known_request, read_installed, read_package_list};
 pub use processes::ProcessOwners;

@@ -61,6 +61,7 @@ pub(crate) enum Action {
     Searches,
     FromList,
     Languages,
+    WorkOutSizes,
     Export,
     ReadAgain,
     NextDevice,

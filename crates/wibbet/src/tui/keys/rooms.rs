@@ -282,6 +282,13 @@ pub(super) const PACKAGES_MENU: &[Binding] = &[
     ),
     bind(Action::CopyId, &[letter('y')], "Copy the id", "copy id", "Copies the id of the package to the clipboard."),
     bind(
+        Action::WorkOutSizes,
+        &[letter('z')],
+        "Work out sizes",
+        "",
+        "Where the device reports no sizes: has it work them out now, which it does by itself when it is idle on its charger.",
+    ),
+    bind(
         Action::Languages,
         &[letter('g')],
         "Language of labels",

@@ -5,7 +5,7 @@ use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use wibbet_core::android::permission_words;
 use wibbet_core::catalog::Attribute;
-use wibbet_core::package::Source;
+use wibbet_core::package::{Source, given_words};
 use wibbet_types::bytes_words;
 
 use super::form::{Flow, Form};
@@ -142,8 +142,13 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
         match catalog.why_not(source) {
             Some(why) => list.fact("not reported", &why),
             None => {
+                let shared = entry.may_run_in().filter(|_| matches!(source, Source::Memory | Source::Running));
                 for column in columns {
-                    list.fact(column.title, said(column.words(&entry).as_deref()));
+                    let words = match (column.words(&entry), shared) {
+                        (None, Some(process)) => format!("not told: it may live in {process}, with others of its user"),
+                        (words, _) => said(words.as_deref()).to_owned(),
+                    };
+                    list.fact(column.title, &words);
                 }
             }
         }
@@ -163,6 +168,10 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
     }
     if about.requests.is_empty() {
         list.fact("", "it asks for none, or the device does not report that");
+    }
+    let chosen = about.chosen.get(&device.user()).map_or(&[][..], Vec::as_slice);
+    if !chosen.is_empty() {
+        list.fact("given", &given_words(chosen));
     }
     if !about.declares.is_empty() {
         list.fact("declares", &about.declares.join(", "));

@@ -13,7 +13,7 @@ use ratatui::widgets::Paragraph;
 use wibbet_bench::fleet::CardId;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::catalog::Column;
-use wibbet_core::package::{Condition, Note, Scope};
+use wibbet_core::package::{Condition, Note, Scope, Source};
 use wibbet_core::plan::{Change, TrayItem};
 use wibbet_core::run::recorded_state;
 use wibbet_types::{PackageId, UserId};
@@ -62,6 +62,10 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         Action::MarkFound | Action::Back => !device.search.value().is_empty(),
         Action::NextUser => inventory.users.len() > 1,
         Action::SortOtherWay => device.sort.0.is_some(),
+        Action::WorkOutSizes => {
+            let sizes = device.catalog.as_ref().is_some_and(|catalog| catalog.metrics.tells(Source::Sizes));
+            device.is_ready() && !sizes && device.capabilities.sizes_packages()
+        }
         Action::Languages | Action::Follow => device.is_ready(),
         Action::Unfollow => device.following,
         Action::Open => device.is_ready() && !device.running && id.is_some(),
@@ -101,6 +105,7 @@ pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
                 "The package on the device's screen is highlighted now. {goes} goes to it, {stops} stops this."
             ));
         }
+        Action::WorkOutSizes => out.push(to_session(card, SessionCommand::WorkOutSizes)),
         Action::Unfollow => {
             device.following = false;
             device.front = None;
