@@ -16,7 +16,7 @@ use wibbet_types::{AndroidVersion, DeviceId, PackageId, PlainText, RunId, StepIn
 
 use crate::android::{Capabilities, DaemonFeatures};
 use crate::device::{DeviceFacts, DeviceKind, Forbidden, User, UserKind};
-use crate::package::{Enabled, Essentials, Inventory, Package, PackageKind, PackageState};
+use crate::package::{Enabled, Essentials, Given, Inventory, Package, PackageKind, PackageState};
 use crate::plan::Change;
 use crate::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 
@@ -35,6 +35,24 @@ pub const DISABLED: PackageState = PackageState { enabled: Enabled::DisabledUser
 /// When it is none.
 pub fn id(text: &str) -> PackageId {
     text.parse().unwrap()
+}
+
+/// One of each kind of thing that an app is given.
+pub fn every_given() -> Vec<Given> {
+    [
+        "permission android.permission.CAMERA",
+        "role android.app.role.SMS",
+        "home com.x/.Home",
+        "dialer",
+        "keyboard com.x/.Keys",
+        "chosen-keyboard com.x/.Keys",
+        "listener com.x/com.x.A$B",
+        "setting autofill_service com.x/.Fill",
+        "accessibility com.x/.Talk",
+        "overlay",
+    ]
+    .map(|text| text.parse().unwrap())
+    .into()
 }
 
 /// A device id.

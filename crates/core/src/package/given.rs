@@ -210,27 +210,11 @@ pub fn returned_words(all: &[Returned]) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    fn all() -> Vec<Given> {
-        [
-            "permission android.permission.CAMERA",
-            "role android.app.role.SMS",
-            "home com.x/.Home",
-            "dialer",
-            "keyboard com.x/.Keys",
-            "chosen-keyboard com.x/.Keys",
-            "listener com.x/com.x.A$B",
-            "setting autofill_service com.x/.Fill",
-            "accessibility com.x/.Talk",
-            "overlay",
-        ]
-        .map(|text| text.parse().unwrap())
-        .into()
-    }
+    use crate::testing;
 
     #[test]
     fn what_is_written_is_read_again() {
-        for given in all() {
+        for given in testing::every_given() {
             assert_eq!(given.to_string().parse::<Given>().unwrap(), given);
             assert!(!given.words().is_empty());
             let back = Returned { what: given.clone(), done: true, why: String::new() };
@@ -246,7 +230,7 @@ mod tests {
 
     #[test]
     fn many_things_in_few_words() {
-        let two = [all(), vec!["permission x.Y".parse().unwrap()]].concat();
+        let two = [testing::every_given(), vec!["permission x.Y".parse().unwrap()]].concat();
         let words = given_words(&two);
         assert!(words.starts_with("2 permissions, the role of messages, "), "{words}");
         let back = |what: &str, done, why: &str| Returned { what: what.parse().unwrap(), done, why: why.into() };

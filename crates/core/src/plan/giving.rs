@@ -52,23 +52,6 @@ mod tests {
     use crate::testing;
     use proptest::prelude::*;
 
-    fn all() -> Vec<Given> {
-        [
-            "permission android.permission.CAMERA",
-            "role android.app.role.SMS",
-            "home com.x/.Home",
-            "dialer",
-            "keyboard com.x/.Keys",
-            "chosen-keyboard com.x/.Keys",
-            "listener com.x/com.x.A$B",
-            "setting autofill_service com.x/.Fill",
-            "accessibility com.x/.Talk",
-            "overlay",
-        ]
-        .map(|text| text.parse().unwrap())
-        .into()
-    }
-
     #[test]
     fn the_words_that_go_to_the_device() {
         let id = testing::id("com.x");
@@ -78,7 +61,7 @@ mod tests {
             assert!(request.changes);
             Some(request.command())
         };
-        let new: Vec<Option<String>> = all().iter().map(|given| sent(given, 10, 34)).collect();
+        let new: Vec<Option<String>> = testing::every_given().iter().map(|given| sent(given, 10, 34)).collect();
         let expected = [
             Some("grant --user 10 com.x android.permission.CAMERA"),
             Some("cmd role add-role-holder --user 10 android.app.role.SMS com.x"),
@@ -92,10 +75,10 @@ mod tests {
             Some("cmd overlay enable --user 10 com.x"),
         ];
         assert_eq!(new, expected.map(|words| words.map(str::to_owned)));
-        let old = |n: usize, user| sent(&all()[n], user, 24);
+        let old = |n: usize, user| sent(&testing::every_given()[n], user, 24);
         assert_eq!((old(1, 0), old(5, 10), old(6, 0), old(9, 0)), (None, None, None, None));
         assert_eq!(old(5, 0).as_deref(), Some("ime set com.x/.Keys"));
-        assert_eq!(sent(&all()[0], 0, 22), None, "permissions come with the app there");
+        assert_eq!(sent(&testing::every_given()[0], 0, 22), None, "permissions come with the app there");
     }
 
     proptest! {
