@@ -182,7 +182,7 @@ impl Actor {
                 Ok(Ok(_)) => {
                     let mut news = |m: &Metrics| tell(SessionEvent::Metrics(Arc::new(m.clone())));
                     let _ = read_metrics(&device, &inventory, &mut news).await;
-                    "The device has worked out how large its packages are.".to_owned()
+                    "The device tells how large its packages are now.".to_owned()
                 }
                 Ok(Err(why)) => format!("Sizes were not worked out: {why}."),
                 Err(error) => format!("Sizes were not worked out: {error}"),

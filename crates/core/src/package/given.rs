@@ -79,13 +79,14 @@ impl Given {
 fn is_name(text: &str) -> bool {
     !text.is_empty()
         && text.len() <= 255
+        && !text.starts_with('-') // No option of what it is sent with.
         && text.bytes().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'.' | b'_' | b'-'))
 }
 
 /// Whether a text can name a part of a package: `PKG/CLASS`.
 fn is_part(text: &str) -> bool {
     let fits = |b: u8| b.is_ascii_alphanumeric() || matches!(b, b'.' | b'_' | b'$' | b'-' | b'/');
-    text.contains('/') && text.len() <= 512 && text.bytes().all(fits)
+    text.contains('/') && text.len() <= 512 && !text.starts_with('-') && text.bytes().all(fits)
 }
 
 /// The record's form: `permission android.permission.CAMERA`, `overlay`.
@@ -126,7 +127,10 @@ impl FromStr for Given {
             ["chosen-keyboard", part] if is_part(part) => Self::ChosenKeyboard((*part).into()),
             ["listener", part] if is_part(part) => Self::Listener((*part).into()),
             ["accessibility", part] if is_part(part) => Self::Accessibility((*part).into()),
-            ["setting", name, value] if is_name(name) && (is_part(value) || is_name(value)) => {
+            // A record that somebody else wrote does not choose which setting is written.
+            ["setting", name, value]
+                if SETTINGS.iter().any(|(known, _)| known == name) && (is_part(value) || is_name(value)) =>
+            {
                 Self::Setting((*name).into(), (*value).into())
             }
             _ => return Err(bad()),
@@ -222,8 +226,11 @@ mod tests {
             let not = Returned { what: given, done: false, why: "the device says: no: never".into() };
             assert_eq!(not.to_string().parse::<Returned>().unwrap(), not);
         }
-        for bad in ["", "overlay x", "permission a b", "permission a;reboot", "setting a b c", "listener a'b", "role "]
-        {
+        let of_no_form =
+            ["", "overlay x", "permission a b", "permission a;reboot", "setting a b c", "listener a'b", "role "];
+        let unwanted =
+            ["setting adb_enabled 1", "permission --all", "keyboard -a/.B", "setting autofill_service --user"];
+        for bad in of_no_form.into_iter().chain(unwanted) {
             assert!(bad.parse::<Given>().is_err(), "{bad}");
         }
     }
