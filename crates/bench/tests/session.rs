@@ -577,5 +577,5 @@ async fn sizes_are_worked_out_on_demand() {
     assert!(!seen.until(metrics).await.tells(Source::Sizes));
     seen.session.send(SessionCommand::WorkOutSizes);
     seen.until(|event| matches!(event, SessionEvent::Metrics(m) if m.tells(Source::Sizes)).then_some(())).await;
-    assert!(seen.note().await.contains("has worked out"));
+    assert!(seen.note().await.contains("tells how large its packages are now"));
 }
