@@ -48,6 +48,15 @@ pub enum LinkError {
         /// The place on the bus.
         at: String,
     },
+    /// The device on the cable is in its bootloader.
+    #[error(
+        "{at} is in its bootloader: Android does not run. Hold its power button until it restarts, or choose “Start” on \
+         it"
+    )]
+    Bootloader {
+        /// The place on the bus.
+        at: String,
+    },
     /// The system does not let this user open the device on its cable.
     #[error(
         "this user may not open {at} ({node}). `wibbet usb-rule` prints a rule for udev that permits it, and says \

@@ -53,5 +53,5 @@ pub use transport::network::{ByteStream, Dialer, Dialling, SystemDialer};
 pub use transport::server::{
     SERVER_ADDRESS, ServerDevice, ServerError, read_server_devices, server_devices, server_request,
 };
-pub use transport::usb::{SystemUsb, UsbBus, UsbOpening, UsbPlace, UsbSeen, UsbTrouble};
+pub use transport::usb::{SystemUsb, UsbBus, UsbOffer, UsbOpening, UsbPlace, UsbReset, UsbSeen, UsbTrouble};
 pub use wire::{Command, Header, MAX_DATA, Packet, VERSION_MIN, VERSION_SKIP_CHECKSUM, WireError, read_packet};

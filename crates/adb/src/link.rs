@@ -6,7 +6,7 @@ use std::time::Duration;
 use tokio::io::{AsyncRead, AsyncReadExt as _, AsyncWrite, AsyncWriteExt as _};
 use tokio::sync::watch;
 use tokio::task::JoinHandle;
-use tokio::time::timeout;
+use tokio::time::{Instant, sleep, timeout};
 use wibbet_types::{Address, PlainText};
 
 use crate::banner::Banner;
@@ -27,6 +27,12 @@ use crate::transport::{Bytes, plain_io, tls_error};
 const RELEASE_TRIES: u32 = 6;
 
 const RELEASE_PAUSE: Duration = Duration::from_millis(50);
+
+/// The system gives the rights to a device some 100 ms after it has listed it. So long they are waited for.
+const RIGHTS_COME: Duration = Duration::from_secs(2);
+
+/// How often they are asked for.
+const RIGHTS_PAUSE: Duration = Duration::from_millis(100);
 
 /// Within this a debugging server has noticed that a device has gone whose streams it has ended.
 const SERVER_NOTICES: Duration = Duration::from_millis(500);
@@ -208,24 +214,20 @@ impl Link {
     ) -> Result<Self, LinkError> {
         let at = format!("{ON_CABLE} {place}");
         progress(Progress::Reached);
-        // A link of our own that has just been dropped lets go of the interface a moment later.
-        let mut opened = bus.open(place).await;
-        for _ in 0..RELEASE_TRIES {
-            if !matches!(opened, Err(UsbTrouble::Busy)) {
-                break;
-            }
-            tokio::time::sleep(RELEASE_PAUSE).await;
-            opened = bus.open(place).await;
-        }
-        let pipe = opened.map_err(|trouble| match trouble {
-            UsbTrouble::Gone => LinkError::NoAnswer { at: at.clone(), why: "it is not on the bus any more".into() },
-            UsbTrouble::NoInterface => LinkError::NoInterface { at: at.clone() },
-            UsbTrouble::NoPermission { node } => LinkError::NoPermission { at: at.clone(), node },
-            UsbTrouble::Busy => LinkError::Taken { at: at.clone() },
-            UsbTrouble::Other(why) => LinkError::NoAnswer { at: at.clone(), why },
-        })?;
+        let mut source = BulkSource::new(open_usb(bus, place, &at).await?);
         progress(Progress::Free);
-        Self::over_bulk(pipe, &at, keys, limits, progress).await
+        let made = Self::over_source(&mut source, &at, keys, limits, progress).await;
+        let Err(error) = made else { return made };
+        if source.has_been_answered() {
+            return Err(error);
+        }
+        // Nothing has come: its daemon may still wait for the rest of what a killed host was sending it.
+        drop(source);
+        if bus.reset(place).await.is_err() {
+            return Err(error);
+        }
+        let mut source = BulkSource::new(open_usb(bus, place, &at).await?);
+        Self::over_source(&mut source, &at, keys, limits, progress).await
     }
 
     /// Makes a link over an open bulk pipe; `at` names it in messages.
@@ -236,10 +238,20 @@ impl Link {
         limits: &Timeouts,
         progress: &mut (dyn FnMut(Progress) + Send),
     ) -> Result<Self, LinkError> {
-        let (mut from, mut to) = (BulkSource::new(Arc::clone(&pipe)), BulkSink(pipe));
+        Self::over_source(&mut BulkSource::new(pipe), at, keys, limits, progress).await
+    }
+
+    async fn over_source(
+        from: &mut BulkSource,
+        at: &str,
+        keys: &KeyRing,
+        limits: &Timeouts,
+        progress: &mut (dyn FnMut(Progress) + Send),
+    ) -> Result<Self, LinkError> {
+        let mut to = BulkSink(from.pipe());
         from.drain().await.map_err(|e| LinkError::lost(at, plain_io(&e)))?;
-        match shake_hands(&mut from, &mut to, Opening::Hello, at, keys, limits, progress).await? {
-            Shaken::Agreed(agreed) => Ok(Self::own(Mux::start(from, to, at, &agreed, limits), agreed, false)),
+        match shake_hands(from, &mut to, Opening::Hello, at, keys, limits, progress).await? {
+            Shaken::Agreed(agreed) => Ok(Self::own(Mux::start(from.take(), to, at, &agreed, limits), agreed, false)),
             Shaken::WantsTls => Err(LinkError::Broken { at: at.into(), rule: "it asks for TLS on a cable".into() }),
         }
     }
@@ -399,6 +411,37 @@ impl Link {
                 }
             }
         }
+    }
+}
+
+/// Opens a device on a cable.
+async fn open_usb(bus: &dyn UsbBus, place: &UsbPlace, at: &str) -> Result<Arc<dyn BulkPipe>, LinkError> {
+    let at = at.to_owned();
+    let mut held = 0;
+    let until = Instant::now() + RIGHTS_COME;
+    loop {
+        let trouble = match bus.open(place).await {
+            Ok(pipe) => return Ok(pipe),
+            Err(trouble) => trouble,
+        };
+        return Err(match trouble {
+            // A link of our own that has just been dropped lets go of the interface a moment later.
+            UsbTrouble::Busy if held < RELEASE_TRIES => {
+                held += 1;
+                sleep(RELEASE_PAUSE).await;
+                continue;
+            }
+            UsbTrouble::NoPermission { .. } if Instant::now() < until => {
+                sleep(RIGHTS_PAUSE).await;
+                continue;
+            }
+            UsbTrouble::Gone => LinkError::NoAnswer { at, why: "it is not on the bus any more".into() },
+            UsbTrouble::NoInterface => LinkError::NoInterface { at },
+            UsbTrouble::Bootloader => LinkError::Bootloader { at },
+            UsbTrouble::NoPermission { node } => LinkError::NoPermission { at, node },
+            UsbTrouble::Busy => LinkError::Taken { at },
+            UsbTrouble::Other(why) => LinkError::NoAnswer { at, why },
+        });
     }
 }
 

@@ -248,6 +248,58 @@ async fn an_offer_that_somebody_names_is_linked() {
     assert!(!gone, "a named address stays");
 }
 
+/// A device has several addresses, and not all of them are reached from here.
+#[tokio::test]
+async fn every_address_of_an_announcement_is_tried() {
+    for reached_by in [ReachedBy::Air, ReachedBy::Address] {
+        let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+        // Nothing listens there on this computer.
+        network.set_out_of_reach(vec!["127.7.7.7".parse().unwrap(), "::1".parse().unwrap()]);
+        let mut scenario = Scenario::seventh_hand();
+        scenario.reached_by = reached_by;
+        let go = announced(scenario, &network).await;
+        if reached_by == ReachedBy::Air {
+            let dialog = go.act(OwnerAction::ShowCode).await.unwrap().unwrap();
+            let own = crate::support::keys();
+            let long = Duration::from_secs(60);
+            let limits = wibbet_adb::Timeouts { connect: long, answer: long, tap: long, idle: long, write: long };
+            let at = dialog.address.try_into().unwrap();
+            wibbet_adb::pairing::pair(&wibbet_adb::SystemDialer, &at, &dialog.code, own.own(), &limits).await.unwrap();
+        }
+        let mut seen = Seen::start(bus, network.clone(), &[]);
+        if reached_by == ReachedBy::Address {
+            let card = seen.any_named("offered").await;
+            // Whoever wants what is announced wants it wherever it is.
+            let first = network.seen().borrow()[0].addresses[0].try_into().unwrap();
+            seen.bench.send(BenchCommand::Add(first));
+            seen.named(card, "ready").await;
+        } else {
+            let (card, _) = seen.facts().await;
+            seen.named(card, "ready").await;
+        }
+    }
+}
+
+/// Wireless debugging goes off at a start. Over a cable it is switched on again, and the device goes on without it.
+#[tokio::test]
+async fn wireless_debugging_is_switched_on_over_the_cable() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let go = announced(Scenario::seventh_hand(), &network).await;
+    bus.plug(&go);
+    let mut seen = Seen::start(Arc::clone(&bus), network.clone(), &[]);
+    let (card, _) = seen.facts().await;
+    seen.named(card, "ready").await;
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Restart));
+    seen.named(card, "restarting").await;
+    seen.named(card, "ready").await;
+    assert!(network.seen().borrow().is_empty(), "off after the start");
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::SwitchOnWireless));
+    seen.routes(card, &["cable", "air"]).await;
+    bus.unplug("TG-70007-7");
+    seen.routes(card, &["air"]).await;
+    seen.named(card, "ready").await;
+}
+
 /// A phone on its cable, and something on the air that announces itself as that phone and takes any computer: pairing is
 /// what it wants.
 async fn impersonated(android_id: Option<&str>) -> (Seen, CardId, SimDevice, SimDevice) {

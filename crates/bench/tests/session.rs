@@ -434,8 +434,8 @@ async fn the_devices_screen_is_followed() {
         })
         .await;
     assert!(said.contains("not opened") && said.contains("Error"), "{said}");
-    let asked = || sim.transcript().iter().filter(|line| line.contains("mCurrentFocus")).count();
-    assert!(asked() > 1);
+    let asked = || sim.transcript().iter().filter(|line| line.contains("logcat")).count();
+    assert!(asked() >= 1);
     seen.session.send(SessionCommand::Follow(false));
     // What was on its way may still come; then nothing is asked any more.
     seen.session.send(SessionCommand::Survey);
@@ -502,6 +502,89 @@ async fn whether_changes_are_permitted_is_tried_when_somebody_wants_it() {
         let runs = seen.workplace.book.with(|book| book.runs(None)).await.unwrap();
         assert_eq!(runs[0].steps[0].outcome, Some(Outcome::NoEffect));
     }
+}
+
+/// The log of events tells what comes to the front, in each version's own words, so that the device's services are asked once
+/// only; where it tells the shell nothing they are asked again and again.
+#[tokio::test(start_paused = true)]
+async fn the_log_of_events_spares_the_device() {
+    for (scenario, silent_log) in [
+        (Scenario::crew_phone(), false),
+        (Scenario::lost_phone(), false),
+        (Scenario::spare_handset(), false),
+        (Scenario::crew_phone(), true),
+        (Scenario::spare_handset(), true),
+    ] {
+        let folder = tempfile::tempdir().unwrap();
+        let (sim, workplace) = crate::support::in_memory(scenario, 1, folder.path(), patience(1)).await;
+        if silent_log {
+            sim.set_fault(Fault::NoLog);
+        }
+        let mut seen = Seen::start_in(sim.address(), workplace, folder);
+        seen.inventory().await;
+        seen.session.send(SessionCommand::Follow(true));
+        let front = |event| match event {
+            SessionEvent::Front(Some((id, _))) => Some(id.to_string()),
+            _ => None,
+        };
+        let mut last = seen.until(front).await;
+        for _ in 0..4 {
+            // Longer than a command may be silent.
+            tokio::time::sleep(Duration::from_secs(100)).await;
+            let next = sim.screen(None).acts.into_iter().find_map(|act| match act {
+                OwnerAction::Touch(id) if id != last => Some(id),
+                _ => None,
+            });
+            let next = next.unwrap();
+            sim.act(OwnerAction::Touch(next.clone())).await.unwrap();
+            assert_eq!(seen.until(front).await, next);
+            last = next;
+        }
+        let dumps = sim.transcript().iter().filter(|line| line.contains("mCurrentFocus")).count();
+        match silent_log {
+            false => assert_eq!(dumps, 1),
+            true => assert!(dumps > 10, "{dumps}"),
+        }
+    }
+}
+
+/// A restart is begun when the device has written down what it holds, and waited for with words of its own.
+#[tokio::test(start_paused = true)]
+async fn a_restart_loses_nothing_and_is_waited_for() {
+    for svc in [true, false] {
+        let folder = tempfile::tempdir().unwrap();
+        let (sim, workplace) = crate::support::in_memory(Scenario::desk_tablet(), 1, folder.path(), patience(1)).await;
+        sim.set_fault(Fault::LazyDisk);
+        if !svc {
+            sim.set_fault(Fault::Says("svc power reboot".into(), "Control the power manager\n".into()));
+        }
+        let mut seen = Seen::start_in(sim.address(), workplace, folder);
+        seen.inventory().await;
+        sim.set_state(MUSIC, 0, false, 0);
+        seen.session.send(SessionCommand::Restart);
+        seen.until(|event| match event {
+            SessionEvent::Ladder(ladder) if ladder.name() == "restarting" => Some(()),
+            _ => None,
+        })
+        .await;
+        assert!(seen.note().await.contains("has restarted"));
+        let inventory = seen.inventory().await;
+        assert!(!inventory.packages[&id(MUSIC)].state(UserId::OWNER).installed);
+        assert_eq!(sim.holds(MUSIC, 0).map(|(installed, _)| installed), Some(false));
+        let sent: Vec<String> =
+            sim.transcript().into_iter().filter(|l| l.contains("reboot") || l.contains("package write")).collect();
+        assert!(sent[0].contains("dumpsys package write") && sent[1].contains("svc power reboot"), "{sent:?}");
+        assert_eq!(sent.len(), if svc { 2 } else { 3 }, "{sent:?}");
+    }
+    // One that does not say that it has written is left alone.
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = crate::support::in_memory(Scenario::desk_tablet(), 1, folder.path(), patience(1)).await;
+    sim.set_fault(Fault::Says("dumpsys package write".into(), "Can't find service: package\n".into()));
+    let mut seen = Seen::start_in(sim.address(), workplace, folder);
+    seen.inventory().await;
+    seen.session.send(SessionCommand::Restart);
+    assert!(seen.note().await.contains("was not restarted"));
+    assert!(!sim.transcript().iter().any(|line| line.contains("reboot")));
 }
 
 /// Android's framework can crash while the device stays up: it is told, and the packages are read again.

@@ -15,6 +15,9 @@ use crate::scenario::ReachedBy;
 /// Calls of the package service that fail after a restart, before it is up.
 const CALLS_BEFORE_READY: u32 = 2;
 
+/// How long a device is away from the bus while its framework starts anew.
+const BUS_LEFT: Duration = Duration::from_secs(1);
+
 /// How a computer comes to the device.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Access {
@@ -39,11 +42,33 @@ pub(crate) fn restart(shared: &Arc<Shared>, orderly: bool) {
         state.transcript.push("restart".into());
     }
     shared.end(&[Access::Plain, Access::Cable, Access::Air]);
+    // It is off after a start, until somebody switches it on.
+    shared.wireless_debugging_off();
     shared.cable_changes.send_modify(|n| *n += 1);
     let shared = Arc::clone(shared);
     tokio::spawn(async move {
         tokio::time::sleep(shared.restart).await;
         shared.state().down = false;
+        shared.cable_changes.send_modify(|n| *n += 1);
+    });
+}
+
+/// Android's framework crashes and starts anew. The daemon and its connections over the network stay; the USB side is set up
+/// again, so that the device leaves a cable's bus for a moment and has another number there.
+pub(crate) fn crash_framework(shared: &Arc<Shared>) {
+    {
+        let mut state = shared.state();
+        state.crash_framework();
+        state.away_from_bus = true;
+        state.calls_until_ready = CALLS_BEFORE_READY;
+        state.transcript.push("framework crash".into());
+    }
+    shared.end(&[Access::Cable]);
+    shared.cable_changes.send_modify(|n| *n += 1);
+    let shared = Arc::clone(shared);
+    tokio::spawn(async move {
+        tokio::time::sleep(BUS_LEFT).await;
+        shared.state().away_from_bus = false;
         shared.cable_changes.send_modify(|n| *n += 1);
     });
 }
@@ -74,6 +99,8 @@ pub(crate) struct Shared {
     pub(crate) ends: watch::Sender<[u32; 3]>,
     /// Counted up when the device leaves a cable's bus, or comes back to it as another.
     pub(crate) cable_changes: watch::Sender<u32>,
+    /// Counted up when somebody switches wireless debugging on over a link.
+    pub(crate) wants_wireless: watch::Sender<u32>,
     pub(crate) network: Option<SimNetwork>,
     /// It is reached through that network, in memory.
     pub(crate) in_memory: bool,

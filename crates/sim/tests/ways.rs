@@ -7,7 +7,7 @@ use std::time::Duration;
 use wibbet_adb::pairing::{PairError, pair, qr_text};
 use wibbet_adb::{
     AnnouncedKind, Collected, Encryption, HostKey, KeyRing, Link, LinkError, Service, SystemDialer, Timeouts,
-    UsbBus as _, UsbTrouble,
+    UsbBus as _, UsbOffer, UsbTrouble,
 };
 use wibbet_sim::{Allow, Options, OwnerAction, Scenario, SimBus, SimDevice, SimNetwork};
 
@@ -138,6 +138,50 @@ async fn a_cable_and_what_can_be_wrong_about_it() {
     drop(link);
     assert!(matches!(open().await, Err(LinkError::NoAnswer { .. })));
     assert!(bus.seen().borrow().is_empty());
+}
+
+#[tokio::test(start_paused = true)]
+async fn a_cable_that_is_not_ready_yet_is_waited_for() {
+    let bus = SimBus::default();
+    let network = Some(SimNetwork::default());
+    let options = Options { allow: Allow::After(Duration::ZERO), network, in_memory: true, ..Options::default() };
+    let phone = SimDevice::start(Scenario::crew_phone(), options).await.unwrap();
+    let serial = phone.serial();
+    let place = bus.plug(&phone);
+    let open = async || Link::connect_usb(&bus, &place, &keys(), &limits(), &mut |_| {}).await;
+
+    // The system lists a device before it gives the rights to it.
+    bus.set_trouble(&serial, Some(UsbTrouble::NoPermission { node: "/dev/bus/usb/001/002".into() }));
+    let late = async {
+        tokio::time::sleep(Duration::from_millis(400)).await;
+        bus.set_trouble(&serial, None);
+    };
+    let (link, ()) = tokio::join!(open(), late);
+    assert_eq!(serial_over(&link.unwrap()).await, serial);
+    assert_eq!(bus.resets(&serial), 0);
+
+    // A former host was killed in the middle of a packet. The first hello is taken for the rest of it.
+    bus.leave_begun(&serial, 100_000);
+    let link = open().await.unwrap();
+    assert_eq!((serial_over(&link).await, bus.resets(&serial)), (serial.clone(), 1));
+    drop(link);
+
+    bus.set_trouble(&serial, Some(UsbTrouble::Bootloader));
+    assert_eq!(bus.seen().borrow()[0].offers, UsbOffer::Bootloader);
+    assert!(matches!(open().await, Err(LinkError::Bootloader { .. })));
+    bus.set_trouble(&serial, None);
+
+    // The framework crashes: the device leaves the bus for a moment, and is another number of it then.
+    let link = open().await.unwrap();
+    phone.crash_framework();
+    assert!(matches!(link.ended().await, LinkError::Lost { why, .. } if why.contains("left the bus")));
+    assert!(bus.seen().borrow().is_empty());
+    bus.seen().wait_for(|seen| !seen.is_empty()).await.unwrap();
+    let again = bus.seen().borrow()[0].place.clone();
+    assert_ne!(again, place);
+    drop(link);
+    let link = Link::connect_usb(&bus, &again, &keys(), &limits(), &mut |_| {}).await.unwrap();
+    assert_eq!(serial_over(&link).await, serial);
 }
 
 #[tokio::test]

@@ -49,6 +49,21 @@ impl BulkSource {
         Self { pipe, fresh: true }
     }
 
+    /// The pipe that it reads.
+    pub(crate) fn pipe(&self) -> Arc<dyn BulkPipe> {
+        Arc::clone(&self.pipe)
+    }
+
+    /// Itself, for whoever goes on reading; what is left has been answered no more and no less.
+    pub(crate) fn take(&mut self) -> Self {
+        Self { pipe: self.pipe(), fresh: self.fresh }
+    }
+
+    /// Whether the device has answered this host at all.
+    pub(crate) fn has_been_answered(&self) -> bool {
+        !self.fresh
+    }
+
     fn round_up(&self, length: usize) -> usize {
         length.next_multiple_of(self.pipe.packet_size().max(1))
     }

@@ -19,6 +19,8 @@ use super::bulk::{BulkPipe, Transfer};
 
 /// The debugging interface: class, subclass, protocol.
 const DEBUGGING: (u8, u8, u8) = (0xff, 0x42, 0x01);
+/// The interface of a bootloader that waits for another program to write to the device: the same class, another protocol.
+const BOOTLOADER: (u8, u8, u8) = (0xff, 0x42, 0x03);
 /// The interface for files and photos that phones offer, by which a device without debugging is known to be one.
 const STILL_IMAGE: (u8, u8, u8) = (0x06, 0x01, 0x01);
 
@@ -46,8 +48,19 @@ pub struct UsbSeen {
     pub serial: PlainText,
     /// Maker and model in its descriptor.
     pub name: PlainText,
-    /// Whether it has a debugging interface.
-    pub debugging: bool,
+    /// What it offers.
+    pub offers: UsbOffer,
+}
+
+/// What a device on the bus offers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum UsbOffer {
+    /// Debugging.
+    Debugging,
+    /// Its bootloader's interface: Android does not run.
+    Bootloader,
+    /// Files or photos, as phones do, and no debugging.
+    Files,
 }
 
 /// Why a device on the bus cannot be opened.
@@ -57,6 +70,8 @@ pub enum UsbTrouble {
     Gone,
     /// It is there, and has no debugging interface.
     NoInterface,
+    /// It is in its bootloader.
+    Bootloader,
     /// The system does not let this user open it.
     NoPermission {
         /// What may not be opened.
@@ -71,6 +86,9 @@ pub enum UsbTrouble {
 /// The opening of a device, under way.
 pub type UsbOpening<'a> = Pin<Box<dyn Future<Output = Result<Arc<dyn BulkPipe>, UsbTrouble>> + Send + 'a>>;
 
+/// The reset of a device, under way.
+pub type UsbReset<'a> = Pin<Box<dyn Future<Output = Result<(), UsbTrouble>> + Send + 'a>>;
+
 /// A bus that devices are found on.
 pub trait UsbBus: Debug + Send + Sync {
     /// What is on it now, and whenever that changes.
@@ -78,6 +96,10 @@ pub trait UsbBus: Debug + Send + Sync {
 
     /// Opens the debugging interface of a device.
     fn open(&self, place: &UsbPlace) -> UsbOpening<'_>;
+
+    /// Resets a device's connection to the bus, for one whose daemon still waits for the rest of what a former host was
+    /// sending. What was open on it is open no more; it is to be opened anew.
+    fn reset(&self, place: &UsbPlace) -> UsbReset<'_>;
 }
 
 /// The buses of this computer.
@@ -136,17 +158,19 @@ async fn list() -> Vec<UsbSeen> {
 
 fn describe(info: &nusb::DeviceInfo) -> Option<UsbSeen> {
     let has = |wanted| info.interfaces().any(|i| (i.class(), i.subclass(), i.protocol()) == wanted);
-    let debugging = has(DEBUGGING);
     let named = |name: &str| info.interfaces().any(|i| i.interface_string() == Some(name));
-    if !debugging && !has(STILL_IMAGE) && !named("MTP") {
-        return None;
-    }
+    let offers = match () {
+        () if has(DEBUGGING) => UsbOffer::Debugging,
+        () if has(BOOTLOADER) => UsbOffer::Bootloader,
+        () if has(STILL_IMAGE) || named("MTP") => UsbOffer::Files,
+        () => return None,
+    };
     let name: Vec<&str> = [info.manufacturer_string(), info.product_string()].into_iter().flatten().collect();
     Some(UsbSeen {
         place: place(info),
         serial: PlainText::new(info.serial_number().unwrap_or("")),
         name: PlainText::new(&name.join(" ")),
-        debugging,
+        offers,
     })
 }
 
@@ -164,15 +188,27 @@ impl UsbBus for SystemUsb {
         Box::pin(async move {
             let mut devices = nusb::list_devices().await.map_err(|e| trouble(&e, &wanted))?;
             let info = devices.find(|info| place(info) == wanted).ok_or(UsbTrouble::Gone)?;
-            let number = info
-                .interfaces()
-                .find(|i| (i.class(), i.subclass(), i.protocol()) == DEBUGGING)
-                .map(nusb::InterfaceInfo::interface_number)
-                .ok_or(UsbTrouble::NoInterface)?;
+            let find = |kind| info.interfaces().find(|i| (i.class(), i.subclass(), i.protocol()) == kind);
+            let number = match (find(DEBUGGING), find(BOOTLOADER)) {
+                (Some(interface), _) => interface.interface_number(),
+                (None, Some(_)) => return Err(UsbTrouble::Bootloader),
+                (None, None) => return Err(UsbTrouble::NoInterface),
+            };
             let device = info.open().await.map_err(|e| trouble(&e, &wanted))?;
             let interface = device.claim_interface(number).await.map_err(|e| trouble(&e, &wanted))?;
-            let pipe = SystemPipe::new(&interface).map_err(UsbTrouble::Other)?;
+            let mut pipe = SystemPipe::new(&interface).map_err(UsbTrouble::Other)?;
+            pipe.clear().await;
             Ok(Arc::new(pipe) as Arc<dyn BulkPipe>)
+        })
+    }
+
+    fn reset(&self, wanted: &UsbPlace) -> UsbReset<'_> {
+        let wanted = wanted.clone();
+        Box::pin(async move {
+            let mut devices = nusb::list_devices().await.map_err(|e| trouble(&e, &wanted))?;
+            let info = devices.find(|info| place(info) == wanted).ok_or(UsbTrouble::Gone)?;
+            let device = info.open().await.map_err(|e| trouble(&e, &wanted))?;
+            device.reset().await.map_err(|e| trouble(&e, &wanted))
         })
     }
 }
@@ -182,6 +218,10 @@ fn trouble(error: &nusb::Error, place: &UsbPlace) -> UsbTrouble {
         ErrorKind::PermissionDenied => UsbTrouble::NoPermission { node: node(place) },
         ErrorKind::Busy => UsbTrouble::Busy,
         ErrorKind::Disconnected | ErrorKind::NotFound => UsbTrouble::Gone,
+        ErrorKind::Unsupported => UsbTrouble::Other(
+            "the system has no driver for it that lets programs use it (on Windows: WinUSB for the debugging interface)"
+                .into(),
+        ),
         _ => UsbTrouble::Other(error.to_string()),
     }
 }
@@ -221,6 +261,14 @@ impl SystemPipe {
         let to = interface.endpoint::<Bulk, Out>(*to).map_err(|e| e.to_string())?;
         let packet_size = from.max_packet_size();
         Ok(Self { from: Mutex::new(from), to: Mutex::new(to), packet_size })
+    }
+
+    /// A host that was killed in the middle of a transfer leaves both sides of an endpoint counting differently: what is
+    /// sent next would be dropped as sent twice. Clearing the halt sets both counts back. A device that knows no such
+    /// request has not lost count by that.
+    async fn clear(&mut self) {
+        let _ = self.from.get_mut().clear_halt().await;
+        let _ = self.to.get_mut().clear_halt().await;
     }
 }
 
@@ -272,7 +320,9 @@ impl BulkPipe for SystemPipe {
 
 fn plain(error: TransferError) -> io::Error {
     match error {
-        TransferError::Disconnected => io::Error::new(io::ErrorKind::NotConnected, "the cable was pulled"),
+        TransferError::Disconnected => {
+            io::Error::new(io::ErrorKind::NotConnected, "it left the bus: the cable was pulled, or it restarts")
+        }
         TransferError::Stall => io::Error::other("the device stalled the transfer"),
         TransferError::Fault => io::Error::other("the cable or the controller failed"),
         TransferError::Cancelled => io::Error::other("the transfer was cancelled"),

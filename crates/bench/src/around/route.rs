@@ -17,13 +17,20 @@ pub enum Route {
         instance: String,
         /// Where; the port changes.
         at: Address,
+        /// Where else, if nothing answers there: a device has several addresses, and not all are reached from here.
+        others: Vec<Address>,
     },
     /// By an address that a person has named.
     Address(Address),
     /// By an address where a device was met another day. Another one may be there now.
     Remembered(Address),
     /// By an address that announces itself in the clear, which anybody can. Nothing is sent there before somebody wants it.
-    Hearsay(Address),
+    Hearsay {
+        /// Where.
+        at: Address,
+        /// Where else, if nothing answers there.
+        others: Vec<Address>,
+    },
 }
 
 impl Route {
@@ -33,7 +40,7 @@ impl Route {
             Self::Cable(_) => "cable",
             Self::Server(_) => "server",
             Self::Air { .. } => "air",
-            Self::Address(_) | Self::Remembered(_) | Self::Hearsay(_) => "address",
+            Self::Address(_) | Self::Remembered(_) | Self::Hearsay { .. } => "address",
         }
     }
 
@@ -41,8 +48,17 @@ impl Route {
     pub fn at(&self) -> Option<&Address> {
         match self {
             Self::Cable(_) | Self::Server(_) => None,
-            Self::Air { at, .. } | Self::Address(at) | Self::Remembered(at) | Self::Hearsay(at) => Some(at),
+            Self::Air { at, .. } | Self::Address(at) | Self::Remembered(at) | Self::Hearsay { at, .. } => Some(at),
         }
+    }
+
+    /// All addresses of a way over a network, the one that is tried first before the others.
+    pub(crate) fn addresses(&self) -> Vec<&Address> {
+        let others = match self {
+            Self::Air { others, .. } | Self::Hearsay { others, .. } => others.as_slice(),
+            _ => &[],
+        };
+        self.at().into_iter().chain(others).collect()
     }
 
     /// Whether a person has chosen what is at its other end. Whoever is on a network can announce themselves as any
@@ -61,8 +77,8 @@ impl Route {
         match (self, other) {
             (Self::Cable(_), Self::Cable(_)) => true,
             (Self::Air { instance: one, .. }, Self::Air { instance: two, .. }) => one == two,
-            (Self::Address(at), Self::Remembered(other) | Self::Hearsay(other)) => at == other,
-            (Self::Remembered(at), Self::Hearsay(other)) => at == other,
+            (Self::Address(at), Self::Remembered(other) | Self::Hearsay { at: other, .. }) => at == other,
+            (Self::Remembered(at) | Self::Hearsay { at, .. }, Self::Hearsay { at: other, .. }) => at == other,
             (one, two) => one == two,
         }
     }
@@ -80,7 +96,7 @@ impl std::fmt::Display for Route {
         match self {
             Self::Cable(place) => write!(f, "USB {place}"),
             Self::Server(_) => f.write_str("another program's debugging server"),
-            Self::Air { at, .. } | Self::Address(at) | Self::Remembered(at) | Self::Hearsay(at) => at.fmt(f),
+            Self::Air { at, .. } | Self::Address(at) | Self::Remembered(at) | Self::Hearsay { at, .. } => at.fmt(f),
         }
     }
 }
@@ -91,10 +107,17 @@ mod tests {
 
     #[test]
     fn routes_replace_one_another_and_stand_best_first() {
-        let air = |at: &str| Route::Air { instance: "adb-S-aaaaaa".into(), at: at.parse().unwrap() };
+        let air =
+            |at: &str| Route::Air { instance: "adb-S-aaaaaa".into(), at: at.parse().unwrap(), others: Vec::new() };
+        let hearsay = |others: &[&str]| Route::Hearsay {
+            at: "h:1".parse().unwrap(),
+            others: others.iter().map(|at| at.parse().unwrap()).collect(),
+        };
         let cable = |number| Route::Cable(UsbPlace { bus: "1".into(), number });
-        let (address, heard) = (Route::Address("h:1".parse().unwrap()), Route::Hearsay("h:1".parse().unwrap()));
-        let mut routes = vec![heard];
+        let address = Route::Address("h:1".parse().unwrap());
+        let mut routes = vec![hearsay(&[])];
+        hearsay(&["i:1"]).take_into(&mut routes);
+        assert_eq!((routes.len(), routes[0].addresses().len()), (1, 2), "it has one address more now");
         address.clone().take_into(&mut routes);
         assert_eq!(routes, std::slice::from_ref(&address), "somebody has named it");
         air("h:1").take_into(&mut routes);

@@ -117,6 +117,9 @@ impl Surroundings {
     }
 }
 
+/// So many more addresses of an announcement are tried, one after the other: each that nothing answers at takes its time.
+const MOST_OTHERS: usize = 3;
+
 /// A device that was seen, and not asked yet.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Sighting {
@@ -138,11 +141,13 @@ impl Sighting {
     }
 
     pub(crate) fn on_air(announced: &Announced) -> Option<Self> {
-        let at = Address::try_from(*announced.addresses.first()?).ok()?;
+        let mut addresses = announced.addresses.iter().filter_map(|at| Address::try_from(*at).ok());
+        let at = addresses.next()?;
+        let others = addresses.take(MOST_OTHERS).collect();
         let route = match announced.kind {
             AnnouncedKind::Pairing => return None,
-            AnnouncedKind::Connect => Route::Air { instance: announced.name().0.to_owned(), at },
-            AnnouncedKind::Plain => Route::Hearsay(at),
+            AnnouncedKind::Connect => Route::Air { instance: announced.name().0.to_owned(), at, others },
+            AnnouncedKind::Plain => Route::Hearsay { at, others },
         };
         let serial = announced.serial().unwrap_or_default().to_owned();
         Some(Self { serial, name: PlainText::default(), route })
@@ -171,13 +176,17 @@ mod tests {
         let (_tell, seen) = watch::channel(all);
         let around = Surroundings::simulated(None, Some(seen));
         let routes: Vec<Route> = around.on_air().iter().filter_map(Sighting::on_air).map(|s| s.route).collect();
-        let air = |instance: &str, at: &str| Route::Air { instance: instance.into(), at: at.parse().unwrap() };
+        let air = |instance: &str, at: &str| Route::Air {
+            instance: instance.into(),
+            at: at.parse().unwrap(),
+            others: Vec::new(),
+        };
         assert_eq!(
             routes,
             [
                 air("adb-S1-aaaaaa", "192.0.2.7:40002"),
                 air("adb-S2-bbbbbb", "192.0.2.7:40003"),
-                Route::Hearsay("192.0.2.7:5555".parse().unwrap()),
+                Route::Hearsay { at: "192.0.2.7:5555".parse().unwrap(), others: Vec::new() },
             ]
         );
     }

@@ -126,7 +126,7 @@ impl AdbDevice {
 
     /// Whether nobody knows who is at the end of the ways to it.
     pub(crate) fn is_hearsay(&self) -> bool {
-        self.ways().all.iter().all(|route| matches!(route, Route::Remembered(_) | Route::Hearsay(_)))
+        self.ways().all.iter().all(|route| matches!(route, Route::Remembered(_) | Route::Hearsay { .. }))
     }
 
     /// Whether the link was made by a tap on the device.
@@ -147,7 +147,7 @@ impl AdbDevice {
     /// The ways that may be tried, best first.
     pub(super) fn ways_to_try(&self) -> Vec<Route> {
         let believes = self.believes.load(Ordering::Relaxed);
-        self.routes().into_iter().filter(|route| believes || !matches!(route, Route::Hearsay(_))).collect()
+        self.routes().into_iter().filter(|route| believes || !matches!(route, Route::Hearsay { .. })).collect()
     }
 
     /// There is one way more.

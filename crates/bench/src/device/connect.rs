@@ -25,7 +25,7 @@ impl AdbDevice {
                 let seen = self.surroundings.on_cables().into_iter().find(|seen| seen.place == place)?;
                 Some(seen.serial.into_string()).filter(|serial| !serial.is_empty())
             }
-            Route::Air { .. } | Route::Address(_) | Route::Remembered(_) | Route::Hearsay(_) => None,
+            Route::Air { .. } | Route::Address(_) | Route::Remembered(_) | Route::Hearsay { .. } => None,
         }
     }
 
@@ -162,13 +162,21 @@ impl AdbDevice {
                 let server = self.surroundings.server.as_ref().ok_or_else(|| missing("the debugging server"))?;
                 Link::connect_server(server, serial, &self.limits, progress).await
             }
-            Route::Air { at, .. } | Route::Address(at) | Route::Remembered(at) | Route::Hearsay(at) => {
+            Route::Air { .. } | Route::Address(_) | Route::Remembered(_) | Route::Hearsay { .. } => {
                 let encryption = match route {
                     Route::Air { .. } => Encryption::Demanded,
                     _ => Encryption::WhereAsked,
                 };
                 let network = &*self.surroundings.network;
-                Link::connect_at(network, at, encryption, &self.keys, &self.limits, progress).await
+                let mut first = None;
+                for at in route.addresses() {
+                    match Link::connect_at(network, at, encryption, &self.keys, &self.limits, progress).await {
+                        // One of its addresses may not be reached from here.
+                        Err(error @ LinkError::NoAnswer { .. }) => drop(first.get_or_insert(error)),
+                        made => return made,
+                    }
+                }
+                Err(first.unwrap_or_else(|| missing("an address")))
             }
         }
     }

@@ -21,6 +21,9 @@ pub fn trouble_of(error: &LinkError, facts: Option<&DeviceFacts>) -> LinkTrouble
         LinkError::NoInterface { at } => {
             (Rung::Interface, Advice::SwitchOnDebugging, format!("{at} is on the cable and offers no debugging"))
         }
+        LinkError::Bootloader { at } => {
+            (Rung::Interface, Advice::LeaveBootloader, format!("{at} is in its bootloader, not in Android"))
+        }
         LinkError::NoPermission { at, node } => {
             (Rung::Free, Advice::Permission, format!("the system does not let this user open {at} ({node})"))
         }

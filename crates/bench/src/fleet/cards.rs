@@ -31,7 +31,7 @@ impl FleetTask {
         };
         let workplace = self.workplace.clone();
         let session = match route {
-            Route::Hearsay(_) => Session::offer(device, workplace, events),
+            Route::Hearsay { .. } => Session::offer(device, workplace, events),
             _ => Session::start(device, workplace, events),
         };
         self.tried.insert(route, id);
@@ -106,7 +106,7 @@ impl FleetTask {
             }
         }
         // More is known of the address than that.
-        if let Route::Hearsay(at) = route
+        if let Route::Hearsay { at, .. } = route
             && [Route::Address(at.clone()), Route::Remembered(at.clone())].iter().any(|r| self.tried.contains_key(r))
         {
             return;
@@ -126,7 +126,7 @@ impl FleetTask {
             let cable = matches!(route, Route::Cable(_) | Route::Server(_)) && !of.linked;
             routes.is_empty() || (cable && routes.iter().all(|r| r.kind() != route.kind()))
         });
-        if let Some(card) = back.filter(|_| !matches!(route, Route::Hearsay(_))) {
+        if let Some(card) = back.filter(|_| !matches!(route, Route::Hearsay { .. })) {
             return self.assign_route(*card, route.clone());
         }
         // Beside a card of the same name it is shown when it turns out to be another device.

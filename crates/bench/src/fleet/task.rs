@@ -117,10 +117,14 @@ impl FleetTask {
             return;
         }
         // It was but announced or remembered so far.
-        let other = [Route::Remembered(address.clone()), Route::Hearsay(address.clone())];
-        match other.iter().find_map(|other| self.tried.remove(other)) {
-            Some(card) => {
-                self.assign_route(card, route);
+        let known = |r: &&Route| matches!(r, Route::Remembered(_) | Route::Hearsay { .. }) && r.at() == Some(&address);
+        let other = self.tried.keys().find(known).cloned();
+        match other.and_then(|other| self.tried.remove_entry(&other)) {
+            Some((heard, card)) => {
+                // Whoever wants what is announced wants it wherever it is reached.
+                for at in heard.addresses() {
+                    self.assign_route(card, Route::Address(at.clone()));
+                }
                 if let Some(of) = self.cards.get(&card) {
                     of.session.send(SessionCommand::Survey);
                 }

@@ -76,6 +76,8 @@ pub(crate) struct Actor {
     pub(super) permitted: ChangesPermitted,
     /// The link was closed on purpose, or never asked for: it is made only when somebody asks for it.
     pub(super) closed: bool,
+    /// Until when the device may be away, because it was told to restart.
+    pub(super) restarting: Option<Instant>,
     /// There is but hearsay of the device. A better way to it is reason enough to begin.
     pub(super) offered: bool,
     pub(super) inventory: Option<Arc<Inventory>>,
@@ -169,7 +171,9 @@ impl Actor {
             | SessionCommand::StayAwake(_)
             | SessionCommand::Open(_)
             | SessionCommand::WorkOutSizes
-            | SessionCommand::OpenDeveloperOptions => {
+            | SessionCommand::OpenDeveloperOptions
+            | SessionCommand::Restart
+            | SessionCommand::SwitchOnWireless => {
                 self.tell(SessionEvent::Note(nothing_sent));
             }
             SessionCommand::Close { .. } => self.tell(SessionEvent::Closed(vec![CloseStep {
@@ -275,6 +279,14 @@ impl Actor {
                 }
                 Some(SessionCommand::OpenDeveloperOptions) => {
                     self.open_developer_options().await;
+                    true
+                }
+                Some(SessionCommand::Restart) => {
+                    self.restart().await;
+                    true
+                }
+                Some(SessionCommand::SwitchOnWireless) => {
+                    self.switch_on_wireless().await;
                     true
                 }
                 Some(SessionCommand::Note(note)) => {

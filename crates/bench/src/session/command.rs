@@ -29,6 +29,10 @@ pub enum SessionCommand {
     WorkOutSizes,
     /// Open the developer options on the device.
     OpenDeveloperOptions,
+    /// Restart the device, once it has written down what it holds.
+    Restart,
+    /// Switch wireless debugging on, over whatever link there is.
+    SwitchOnWireless,
     /// Write a note down.
     Note(Note),
     /// Put back what was changed for the link's sake, switch debugging off on the device, and let go of it.

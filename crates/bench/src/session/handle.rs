@@ -73,6 +73,7 @@ impl Session {
             details: Details::default(),
             permitted: ChangesPermitted::NotTold,
             closed: offered,
+            restarting: None,
             offered,
             inventory: None,
             languages: None,

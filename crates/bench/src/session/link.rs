@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use tokio::time::Instant;
 use wibbet_adb::LinkError;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung};
@@ -82,6 +83,9 @@ impl Actor {
                 }
                 self.tell_facts();
                 self.tell_ladder();
+                if self.restarting.take().is_some() {
+                    self.tell(SessionEvent::Note(format!("{} has restarted.", facts.name())));
+                }
                 true
             }
             Err(AskError::NoLink(error) | AskError::Lost(error)) => {
@@ -159,6 +163,9 @@ impl Actor {
         self.following.stop();
         self.tell(SessionEvent::Reading(None));
         let trouble = trouble_of(error, self.device.facts().as_ref());
-        self.fall(trouble);
+        match self.restarting.is_some_and(|until| Instant::now() < until) {
+            true => self.fall(self.advise(Rung::Reached, Advice::Restarting, trouble.seen)),
+            false => self.fall(trouble),
+        }
     }
 }

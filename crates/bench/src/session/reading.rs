@@ -1,18 +1,14 @@
 //! What is read beside everything else: metrics and labels, what is on the screen.
 
 use std::sync::Arc;
-use std::time::Duration;
 
 use wibbet_core::package::{AppNames, Inventory, Metrics};
-use wibbet_types::{Locale, PackageId, UserId};
+use wibbet_types::Locale;
 
 use super::event::SessionEvent;
 use crate::device::AdbDevice;
 use crate::logbook::SharedLogbook;
-use crate::ops::{Awaited, device_languages, in_front, read_labels_for, read_metrics};
-
-/// How often the device is asked what is on its screen.
-const FOLLOW: Duration = Duration::from_millis(700);
+use crate::ops::{Awaited, device_languages, follow_front, read_labels_for, read_metrics};
 
 /// Reads metrics and labels side by side, and tells them as they become known.
 pub(crate) async fn read_about(
@@ -60,13 +56,7 @@ pub(crate) async fn read_about(
 
 /// Tells what is on the device's screen whenever that changes, until the link goes.
 pub(crate) async fn follow(device: Arc<AdbDevice>, tell: Arc<dyn Fn(SessionEvent) + Send + Sync>) {
-    let mut former: Option<Option<(PackageId, UserId)>> = None;
-    while let Ok(front) = in_front(&device).await {
-        if former.as_ref() != Some(&front) {
-            tell(SessionEvent::Front(front.clone()));
-            former = Some(front);
-        }
-        tokio::time::sleep(FOLLOW).await;
-    }
+    // That the link has gone is told by the session.
+    let _ = follow_front(&device, &|front| tell(SessionEvent::Front(front))).await;
     tell(SessionEvent::Front(None));
 }

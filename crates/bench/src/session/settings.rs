@@ -2,14 +2,14 @@
 
 use std::time::Duration;
 
-use tokio::time::timeout;
+use tokio::time::{Instant, timeout};
 use wibbet_core::ask::DeviceSetting;
 use wibbet_core::link::Ladder;
 
 use super::actor::Actor;
 use super::event::{CloseStep, SessionEvent};
 use crate::device::{Claimed, Device as _};
-use crate::ops::claim;
+use crate::ops::{COMES_BACK, claim, restart_device};
 
 /// How long the link may take to go when debugging has been switched off.
 const GOING: Duration = Duration::from_secs(10);
@@ -35,6 +35,38 @@ impl Actor {
             }
             Err(why) => self.tell(SessionEvent::Note(format!("that could not be set on the device: {why}"))),
         }
+    }
+
+    /// Restarts the device. It is waited for like any other that has gone, with other words.
+    pub(super) async fn restart(&mut self) {
+        let done = match self.claimed() {
+            Ok(_claims) => restart_device(&self.device).await.map_err(|error| error.to_string()),
+            Err(why) => Err(why),
+        };
+        match done {
+            Ok(()) => self.restarting = Some(Instant::now() + COMES_BACK),
+            Err(why) => self.tell(SessionEvent::Note(why)),
+        }
+    }
+
+    /// Switches wireless debugging on. Where it is then announces itself.
+    pub(super) async fn switch_on_wireless(&mut self) {
+        let setting = DeviceSetting::WirelessDebuggingOn;
+        let done = match self.claimed() {
+            Ok(_claims) => self.set(setting).await,
+            Err(why) => Err(why),
+        };
+        let note = match done {
+            Ok(now) if now == "1" => {
+                "Wireless debugging is on: the device announces itself, and is linked by air once this computer is paired."
+                    .to_owned()
+            }
+            Ok(_) => "The device reads back that wireless debugging is off. It has to be on a network, and may ask on its \
+                      screen whether that one is allowed: answer there, and try again."
+                .to_owned(),
+            Err(why) => format!("wireless debugging could not be switched on: {why}"),
+        };
+        self.tell(SessionEvent::Note(note));
     }
 
     /// The right to change the device, for every change that is no run.

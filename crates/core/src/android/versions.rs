@@ -254,6 +254,11 @@ impl Capabilities {
         self.sdk >= ANDROID_11
     }
 
+    /// Whether `dumpsys window displays` tells which window has the keys, without the rest of that dump.
+    pub fn tells_focus_by_display(&self) -> bool {
+        self.sdk >= ANDROID_10
+    }
+
     /// Whether each command of `pm`, `settings` and the like starts a Java runtime of its own, which takes its time.
     pub fn starts_a_runtime_for_each_command(&self) -> bool {
         self.sdk < ANDROID_7

@@ -12,6 +12,8 @@ pub enum DeviceSetting {
     UsbDebuggingOff,
     /// Wireless debugging off. A link by air goes with it.
     WirelessDebuggingOff,
+    /// Wireless debugging on, told over another link. On a network that it does not know the device asks on its screen first.
+    WirelessDebuggingOn,
 }
 
 impl DeviceSetting {
@@ -24,6 +26,7 @@ impl DeviceSetting {
             Self::StayAwake(_) => "screen on while it is charging",
             Self::UsbDebuggingOff => "USB debugging off",
             Self::WirelessDebuggingOff => "wireless debugging off",
+            Self::WirelessDebuggingOn => "wireless debugging on",
         }
     }
 
@@ -31,7 +34,7 @@ impl DeviceSetting {
         match self {
             Self::StayAwake(_) => "stay_on_while_plugged_in",
             Self::UsbDebuggingOff => "adb_enabled",
-            Self::WirelessDebuggingOff => "adb_wifi_enabled",
+            Self::WirelessDebuggingOff | Self::WirelessDebuggingOn => "adb_wifi_enabled",
         }
     }
 
@@ -39,6 +42,7 @@ impl DeviceSetting {
         match self {
             Self::StayAwake(when) => when,
             Self::UsbDebuggingOff | Self::WirelessDebuggingOff => 0,
+            Self::WirelessDebuggingOn => 1,
         }
     }
 
@@ -86,6 +90,12 @@ mod tests {
                 "settings put global adb_wifi_enabled 0",
                 "settings get global adb_wifi_enabled",
                 [("null\r\n", true), ("1", false), ("", false)],
+            ),
+            (
+                DeviceSetting::WirelessDebuggingOn,
+                "settings put global adb_wifi_enabled 1",
+                "settings get global adb_wifi_enabled",
+                [("1\n", true), ("0", false), ("null", false)],
             ),
         ] {
             assert_eq!((setting.request().command().as_str(), setting.read_back().command().as_str()), (sent, read));

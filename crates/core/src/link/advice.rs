@@ -1,6 +1,6 @@
 //! What to do on a device about a rung that is missing.
 
-use crate::android::has_system_settings;
+use crate::android::{Capabilities, DaemonFeatures, has_system_settings};
 use crate::device::DeviceKind;
 
 /// What is to be done.
@@ -30,6 +30,10 @@ pub enum Advice {
     WrongDevice,
     /// The device is in recovery or the like.
     StartAndroid,
+    /// The device on the cable is in its bootloader.
+    LeaveBootloader,
+    /// It was told to restart.
+    Restarting,
     /// Android is still starting.
     WaitForStart,
     /// The daemon or a service behaves oddly.
@@ -44,7 +48,7 @@ pub enum Advice {
 
 impl Advice {
     /// Every advice.
-    pub const ALL: [Self; 17] = [
+    pub const ALL: [Self; 19] = [
         Self::CheckCable,
         Self::CheckNetwork,
         Self::CheckAddress,
@@ -57,6 +61,8 @@ impl Advice {
         Self::Pair,
         Self::WrongDevice,
         Self::StartAndroid,
+        Self::LeaveBootloader,
+        Self::Restarting,
         Self::WaitForStart,
         Self::Restart,
         Self::SecondSwitch,
@@ -79,6 +85,8 @@ impl Advice {
             Self::Pair => "not-paired",
             Self::WrongDevice => "wrong-device",
             Self::StartAndroid => "not-android",
+            Self::LeaveBootloader => "bootloader",
+            Self::Restarting => "restarting",
             Self::WaitForStart => "not-ready",
             Self::Restart => "broken",
             Self::SecondSwitch => "second-switch",
@@ -102,6 +110,8 @@ impl Advice {
             Self::Pair => "not paired: p pairs",
             Self::WrongDevice => "another device",
             Self::StartAndroid => "not in Android",
+            Self::LeaveBootloader => "in the bootloader",
+            Self::Restarting => "restarting",
             Self::WaitForStart => "starting",
             Self::Restart => "in trouble",
             Self::SecondSwitch => "changes not permitted",
@@ -120,18 +130,21 @@ impl Advice {
         let options = developer_options(kind, sdk);
         match self {
             Self::CheckCable => {
-                "Plug the cable in again; some only charge. It is found by itself.".into()
+                "Plug the cable in again; some only charge. A device that restarts leaves the bus for a moment: it is found by itself.".into()
+            }
+            Self::CheckNetwork if has_wireless_debugging(sdk) => {
+                "Wake the device and check that it is on the same network; it is tried again. Wireless debugging goes off by itself when the device restarts or changes its network: switch it on again.".into()
             }
             Self::CheckNetwork => "Wake the device and check that it is on the same network; it is tried again.".into(),
             Self::CheckAddress if kind == DeviceKind::Tv => format!(
-                "On the TV: {options}, switch “USB debugging” or “Network debugging” on. Its address is under Settings, Network."
+                "On the TV: {options}, switch “USB debugging” or “Network debugging” on. Its address is under Settings, Network. Newer ones have “Wireless debugging” instead: pair with that."
             ),
             Self::CheckAddress => format!(
                 "On the device: {options}, switch debugging over the network on. Check the address and that both are on one network."
             ),
             Self::CheckPort => "Check the port; the older kind of network debugging is mostly on 5555.".into(),
             Self::SwitchOnDebugging => format!(
-                "On the device: {options}, switch “USB debugging” on. If it is on: another cable, or file transfer in place of charging only."
+                "On the device: {options}, switch “USB debugging” on. If it is on: unlock the screen and plug it in again, since some give no data while locked; another cable; or file transfer in place of charging only."
             ),
             Self::Permission => {
                 "Run `wibbet usb-rule` and do what it prints, then plug the device in again.".into()
@@ -139,15 +152,22 @@ impl Advice {
             Self::EndTheOther => {
                 "End the program that uses the device: a development environment or a debugging server, mostly.".into()
             }
-            Self::Allow => "Unlock the device, tick “Always allow” and tap “Allow”.".into(),
+            Self::Allow => "Unlock the device, as its main user, tick “Always allow” and tap “Allow”.".into(),
             Self::AllowAfterAll => {
-                "Wake and unlock the device; at “Allow USB debugging?” tick “Always allow” and tap “Allow”. If nothing is asked: switch debugging off and on. Then try again here: it is not asked twice by itself.".into()
+                "Wake and unlock the device; at “Allow USB debugging?” tick “Always allow” and tap “Allow”. If nothing is asked: switch debugging off and on; newer ones forget a computer after seven days without a link. Then try again here: it is not asked twice by itself.".into()
             }
             Self::Pair => format!(
                 "On the device: {options}, Wireless debugging, “Pair device with pairing code” or “with QR code”."
             ),
             Self::WrongDevice => "Check which device is at this address.".into(),
             Self::StartAndroid => "Start the device into Android; in this mode it has no packages to show.".into(),
+            Self::LeaveBootloader => {
+                "Hold the power button until the device restarts, or choose “Start” on it with the volume keys: its bootloader has no packages to show. It is found by itself.".into()
+            }
+            Self::Restarting if has_wireless_debugging(sdk) => {
+                "It was told to restart, which takes one to three minutes. On a cable it is found by itself; most switch wireless debugging off when they start: unlock it and switch that on again.".into()
+            }
+            Self::Restarting => "It was told to restart, which takes one to three minutes. It is found by itself.".into(),
             Self::WaitForStart => "The device is still starting; it is tried again.".into(),
             Self::Restart => "It is tried again; switching debugging off and on, or restarting the device, may help.".into(),
             Self::Offered => {
@@ -161,6 +181,11 @@ impl Advice {
             ),
         }
     }
+}
+
+/// Whether a device of this version may be linked by wireless debugging.
+fn has_wireless_debugging(sdk: Option<u32>) -> bool {
+    sdk.is_some_and(|sdk| Capabilities::new(sdk, DaemonFeatures::default()).has_wireless_debugging())
 }
 
 /// The way to the developer options.

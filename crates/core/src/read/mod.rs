@@ -26,7 +26,7 @@ mod written;
 pub use apks::{ApkCounts, ApkPaths, ApkReading, ApkWork, Looked, Pace};
 pub use changes::{ChangesPermitted, changes_request, read_changes};
 pub use essential::{essential_request, read_essential};
-pub use foreground::{front_request, read_front};
+pub use foreground::{FrontEvents, front_events_request, front_request, read_front};
 pub use given::{Choices, given_request, read_choices};
 pub use help::{HELP, commands_requests, read_commands};
 pub use languages::{language_request, read_languages};

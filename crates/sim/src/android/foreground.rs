@@ -1,6 +1,7 @@
 //! What is on the device's screen, and what is opened there.
 
 use super::output::Output;
+use super::shell::Effect;
 use super::state::State;
 use crate::scenario::SimKind;
 
@@ -29,8 +30,38 @@ impl State {
         let there = self.here(id, user);
         if there {
             self.front = (id.to_owned(), user);
+            let event = self.front_event();
+            self.events.send_modify(|events| events.push(event));
         }
         there
+    }
+
+    /// What the log of events has of what is in front now, without its tag: up to 7 with a token and a task, from 8 on with a
+    /// reason.
+    pub(crate) fn front_event(&self) -> String {
+        let (id, user) = &self.front;
+        match self.scenario.android.sdk {
+            ..26 => format!("[{user},205823444,31,{id}/.Main]"),
+            _ => format!("[{user},{id}/.Main,resumeTopActivityInnerLocked]"),
+        }
+    }
+
+    /// `logcat -b events -v raw -T 1 TAG:I… *:S`: the last event, and those to come. Where none of the tags is one of this
+    /// version nothing comes.
+    pub(super) fn logcat(&self, words: &[String]) -> (Output, Effect) {
+        let tag = match self.scenario.android.sdk {
+            ..26 => "am_resume_activity:I",
+            26..29 => "am_set_resumed_activity:I",
+            _ => "wm_set_resumed_activity:I",
+        };
+        let is = |at: usize, word: &str| words.get(at).is_some_and(|w| w == word);
+        if !(is(0, "-b") && is(1, "events") && is(2, "-v") && is(3, "raw") && is(4, "-T")) {
+            return (Output::failed(1, "logcat: Unrecognized Option\n"), Effect::None);
+        }
+        if self.log_is_kept_back || !words.iter().any(|w| w == tag) {
+            return (Output { hangs: true, ..Output::default() }, Effect::None);
+        }
+        (Output::ok(format!("--------- beginning of events\n{}\n", self.front_event())), Effect::Events)
     }
 
     /// Some apps with icons, for somebody to touch.

@@ -36,6 +36,7 @@ impl State {
                 let effect = match (*name, *value) {
                     ("adb_enabled", "0") => Effect::UsbDebuggingOff,
                     ("adb_wifi_enabled", "0") => Effect::WirelessDebuggingOff,
+                    ("adb_wifi_enabled", "1") => Effect::WirelessDebuggingOn,
                     _ => Effect::None,
                 };
                 (Output::default(), effect)

@@ -16,6 +16,10 @@ pub(crate) enum Effect {
     UsbDebuggingOff,
     /// Wireless debugging was.
     WirelessDebuggingOff,
+    /// Wireless debugging was switched on.
+    WirelessDebuggingOn,
+    /// Events are told as they come, until nobody listens.
+    Events,
 }
 
 impl State {
@@ -77,7 +81,7 @@ impl State {
             all.err.push_str(&output.err);
             all.code = output.code;
             all.hangs |= output.hangs;
-            if all.hangs {
+            if all.hangs || effect == Effect::Events {
                 break;
             }
         }
@@ -202,6 +206,7 @@ impl State {
             "dd" if self.no_tools => Output::failed(127, format!("/system/bin/sh: {program}: not found\n")),
             "dd" => self.dd(rest),
             "settings" => return self.settings(rest),
+            "logcat" => return self.logcat(rest),
             "cat" if first == Some("/proc/uptime") => {
                 Output::ok(format!("{}.25 9000.00\n", 3600 * 26 + self.started.elapsed().as_secs()))
             }

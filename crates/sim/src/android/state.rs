@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::net::SocketAddr;
 use std::time::Duration;
 
+use tokio::sync::watch;
 use tokio::time::Instant;
 
 use super::installed::InstalledPackage;
@@ -67,6 +68,8 @@ pub(crate) struct State {
     pub(crate) dialogs: u32,
     /// The device is restarting and does not answer.
     pub(crate) down: bool,
+    /// Its framework is starting anew, which sets its USB side up again: it is away from the bus meanwhile.
+    pub(crate) away_from_bus: bool,
     pub(crate) switches: Switches,
     /// What people have chosen among apps.
     pub(super) selections: super::selections::Selections,
@@ -77,6 +80,10 @@ pub(crate) struct State {
     pub(crate) boot_id: String,
     /// The package on the device's screen, and the user whose it is.
     pub(crate) front: (String, u32),
+    /// What the log of events has told of what came to the front since the start.
+    pub(crate) events: watch::Sender<Vec<String>>,
+    /// The shell sees nothing of that log.
+    pub(super) log_is_kept_back: bool,
     /// The fingerprint in the dialog that asks whether to allow a computer.
     pub(crate) asks: Option<String>,
     pub(crate) pairing: Option<PairingDialog>,
@@ -111,6 +118,7 @@ impl State {
             files: super::files::first_files(&scenario),
             dialogs: 0,
             down: false,
+            away_from_bus: false,
             switches: Switches { usb_debugging: true, wireless: scenario.reached_by == ReachedBy::Air },
             selections: super::selections::Selections::first(&scenario),
             settings: BTreeMap::from([
@@ -120,12 +128,25 @@ impl State {
             started: Instant::now(),
             boot_id: new_boot_id(),
             front: (crate::catalogue::usage::home_screen(&scenario), 0),
+            events: watch::Sender::new(Vec::new()),
+            log_is_kept_back: false,
             asks: None,
             pairing: None,
             sizes_from: scenario.sizes_not_worked_out.then_some(None),
             unwritten: None,
             scenario,
         }
+    }
+
+    /// Whether it is not to be seen on a cable's bus now.
+    pub(crate) fn is_off_bus(&self) -> bool {
+        self.down || self.away_from_bus
+    }
+
+    /// The framework crashes and starts anew: what it had not written is lost.
+    pub(crate) fn crash_framework(&mut self) {
+        self.lose_what_is_unwritten();
+        self.framework_starts += 1;
     }
 
     /// What is so only until the device starts anew.
@@ -144,6 +165,7 @@ impl State {
             Fault::Adrift => self.adrift = self.connections,
             Fault::NoTools => self.no_tools = true,
             Fault::LazyDisk => self.lazy_disk = true,
+            Fault::NoLog => self.log_is_kept_back = true,
             Fault::FrameworkCrashes(times) => self.framework_starts += times,
             Fault::SlowDumps(seconds) => self.dumps_take = seconds,
             Fault::Says(command, answer) => {

@@ -139,6 +139,8 @@ pub(crate) async fn run(
                 Effect::Restart { orderly } => restart(&shared, orderly),
                 Effect::UsbDebuggingOff => shared.usb_debugging(false),
                 Effect::WirelessDebuggingOff => shared.wireless_debugging_off(),
+                Effect::WirelessDebuggingOn => shared.wants_wireless.send_modify(|n| *n += 1),
+                Effect::Events => return tell_events(output, framing, stream).await,
             }
             say(output, framing, stream).await;
         }
@@ -172,6 +174,26 @@ pub(crate) async fn run(
                 }
             }
         }
+    }
+}
+
+/// Says what has happened, and then what happens, until the host has closed the stream.
+async fn tell_events(output: Output, framing: Framing, mut stream: StreamOut) {
+    let mut events = stream.shared.state().events.subscribe();
+    let mut told = events.borrow_and_update().len();
+    let mut text = output.out;
+    loop {
+        let bytes = match framing {
+            Framing::Frames => encode_shell(ShellId::Out, text.as_bytes()),
+            Framing::Terminal => text.replace('\n', "\r\n").into_bytes(),
+            Framing::Raw => text.into_bytes(),
+        };
+        if !stream.send(&bytes).await || events.changed().await.is_err() {
+            return;
+        }
+        let all = events.borrow_and_update();
+        text = all.iter().skip(told).map(|event| format!("{event}\n")).collect();
+        told = all.len();
     }
 }
 

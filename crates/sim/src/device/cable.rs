@@ -7,7 +7,9 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError, Weak};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::sync::{Notify, mpsc, watch};
 use tokio::task::JoinHandle;
-use wibbet_adb::{BulkPipe, Header, MAX_DATA, Transfer, UsbBus, UsbOpening, UsbPlace, UsbSeen, UsbTrouble};
+use wibbet_adb::{
+    BulkPipe, Header, MAX_DATA, Transfer, UsbBus, UsbOffer, UsbOpening, UsbPlace, UsbReset, UsbSeen, UsbTrouble,
+};
 use wibbet_types::PlainText;
 
 use super::handle::SimDevice;
@@ -38,6 +40,10 @@ struct Port {
     trouble: Option<UsbTrouble>,
     pipe: Weak<Pipe>,
     stale: usize,
+    /// So many bytes its daemon still waits for, of a packet that a former host began.
+    begun: usize,
+    /// So often it has been reset.
+    resets: u32,
     task: JoinHandle<()>,
 }
 
@@ -70,9 +76,13 @@ impl Bus {
                 place: port.place.clone(),
                 serial: PlainText::new(port.alias.as_ref().unwrap_or(&state.scenario.serial)),
                 name: PlainText::new(&format!("{} {}", state.scenario.maker, state.scenario.model)),
-                debugging: state.switches.usb_debugging,
+                offers: match &port.trouble {
+                    Some(UsbTrouble::Bootloader) => UsbOffer::Bootloader,
+                    _ if state.switches.usb_debugging => UsbOffer::Debugging,
+                    _ => UsbOffer::Files,
+                },
             };
-            (!state.down).then_some(seen)
+            (!state.is_off_bus()).then_some(seen)
         });
         self.seen.send_replace(seen.collect());
     }
@@ -114,7 +124,17 @@ impl SimBus {
         });
         let place = self.0.next_place();
         let mut ports = self.0.ports();
-        ports.push(Port { place: place.clone(), device, alias, trouble: None, pipe: Weak::new(), stale: 0, task });
+        ports.push(Port {
+            place: place.clone(),
+            device,
+            alias,
+            trouble: None,
+            pipe: Weak::new(),
+            stale: 0,
+            begun: 0,
+            resets: 0,
+            task,
+        });
         self.0.tell(&ports);
         place
     }
@@ -133,9 +153,25 @@ impl SimBus {
 
     /// Puts something in the way of opening a device, or takes it away.
     pub fn set_trouble(&self, serial: &str, trouble: Option<UsbTrouble>) {
-        for port in self.0.ports().iter_mut().filter(|p| p.device.state().scenario.serial == serial) {
+        let mut ports = self.0.ports();
+        for port in ports.iter_mut().filter(|p| p.device.state().scenario.serial == serial) {
             port.trouble.clone_from(&trouble);
         }
+        self.0.tell(&ports);
+    }
+
+    /// A former host was killed while it was sending: the device's daemon takes the next so many bytes for the rest of
+    /// its packet, until the device is reset.
+    pub fn leave_begun(&self, serial: &str, bytes: usize) {
+        for port in self.0.ports().iter_mut().filter(|p| p.device.state().scenario.serial == serial) {
+            port.begun = bytes;
+        }
+    }
+
+    /// How often a host has reset a device.
+    pub fn resets(&self, serial: &str) -> u32 {
+        let ports = self.0.ports();
+        ports.iter().filter(|p| p.device.state().scenario.serial == serial).map(|p| p.resets).sum()
     }
 
     /// The next host finds so many bytes in the pipe that a former one did not fetch.
@@ -172,15 +208,32 @@ impl UsbBus for SimBus {
             if port.pipe.upgrade().is_some() {
                 return Err(UsbTrouble::Busy);
             }
-            if port.device.state().down {
+            if port.device.state().is_off_bus() {
                 return Err(UsbTrouble::Gone);
             }
             if !port.device.state().switches.usb_debugging {
                 return Err(UsbTrouble::NoInterface);
             }
-            let pipe = Pipe::open(&port.device, std::mem::take(&mut port.stale));
+            let pipe = Pipe::open(&port.device, std::mem::take(&mut port.stale), port.begun);
             port.pipe = Arc::downgrade(&pipe);
             Ok(pipe as Arc<dyn BulkPipe>)
+        })
+    }
+
+    fn reset(&self, place: &UsbPlace) -> UsbReset<'_> {
+        let place = place.clone();
+        Box::pin(async move {
+            let mut ports = self.0.ports();
+            let port = ports.iter_mut().find(|p| p.place == place).ok_or(UsbTrouble::Gone)?;
+            if let Some(trouble) = &port.trouble {
+                return Err(trouble.clone());
+            }
+            port.begun = 0;
+            port.resets += 1;
+            if let Some(pipe) = port.pipe.upgrade() {
+                pipe.unplug();
+            }
+            Ok(())
         })
     }
 }
@@ -204,7 +257,7 @@ struct Pipe {
 }
 
 impl Pipe {
-    fn open(device: &Arc<Shared>, stale: usize) -> Arc<Self> {
+    fn open(device: &Arc<Shared>, stale: usize, begun: usize) -> Arc<Self> {
         let (to_device, from_host) = mpsc::unbounded_channel();
         let pipe = Arc::new(Self { inside: Mutex::default(), came: Notify::new(), to_device, task: Mutex::default() });
         if stale > 0 {
@@ -224,7 +277,7 @@ impl Pipe {
             }
         }
         let weak = Arc::downgrade(&pipe);
-        let task = tokio::spawn(bridge(weak, from_host, Arc::clone(device)));
+        let task = tokio::spawn(bridge(weak, from_host, Arc::clone(device), begun));
         *pipe.task.lock().unwrap_or_else(PoisonError::into_inner) = Some(task);
         pipe
     }
@@ -281,7 +334,7 @@ impl Drop for Pipe {
 }
 
 fn unplugged() -> io::Error {
-    io::Error::new(io::ErrorKind::NotConnected, "the cable was pulled")
+    io::Error::new(io::ErrorKind::NotConnected, "it left the bus: the cable was pulled, or it restarts")
 }
 
 impl BulkPipe for Pipe {
@@ -318,8 +371,17 @@ impl BulkPipe for Pipe {
 
 /// The device's end: puts the host's transfers together to packets, as strictly as a device does, and cuts its own
 /// packets into transfers. Each introduction of a host begins a new connection.
-async fn bridge(pipe: Weak<Pipe>, mut from_host: mpsc::UnboundedReceiver<Vec<u8>>, device: Arc<Shared>) {
+async fn bridge(
+    pipe: Weak<Pipe>,
+    mut from_host: mpsc::UnboundedReceiver<Vec<u8>>,
+    device: Arc<Shared>,
+    mut begun: usize,
+) {
     let mut current: Option<(tokio::io::WriteHalf<tokio::io::DuplexStream>, [AbortOnDrop; 2])> = None;
+    while begun > 0 {
+        let Some(swallowed) = from_host.recv().await else { return };
+        begun = begun.saturating_sub(swallowed.len());
+    }
     while let Some(transfer) = from_host.recv().await {
         if transfer.is_empty() {
             continue;

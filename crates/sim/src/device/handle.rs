@@ -1,7 +1,7 @@
 //! A running device as its owner holds it.
 
 use std::net::SocketAddr;
-use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError, Weak};
 
 use tokio::sync::watch;
 use wibbet_adb::AnnouncedKind;
@@ -39,6 +39,7 @@ impl SimDevice {
             taps: watch::Sender::new(0),
             ends: watch::Sender::new([0; 3]),
             cable_changes: watch::Sender::new(0),
+            wants_wireless: watch::Sender::new(0),
             network: options.network,
             in_memory: options.in_memory,
             instance,
@@ -48,6 +49,9 @@ impl SimDevice {
             listens: options.listen.ip(),
         });
         let at = listen(&shared, options.listen, access).await?;
+        if access == Access::Air {
+            tokio::spawn(switched_on_from_afar(Arc::downgrade(&shared), shared.wants_wireless.subscribe()));
+        }
         Ok(Self { shared, at })
     }
 
@@ -102,10 +106,7 @@ impl SimDevice {
             OwnerAction::SecondSwitch(on) => self.shared.state().scenario.second_switch_off = !on,
             OwnerAction::UsbDebugging(on) => self.shared.usb_debugging(on),
             OwnerAction::WirelessDebugging(false) => self.shared.wireless_debugging_off(),
-            OwnerAction::WirelessDebugging(true) => {
-                self.shared.state().switches.wireless = true;
-                listen(&self.shared, (self.shared.listens, 0).into(), Access::Air).await?;
-            }
+            OwnerAction::WirelessDebugging(true) => wireless_debugging_on(&self.shared).await?,
             OwnerAction::Restart => crate::machine::restart(&self.shared, true),
             OwnerAction::RemoveUser(user) => self.remove_user(user),
             OwnerAction::Touch(id) => {
@@ -204,10 +205,36 @@ impl SimDevice {
         self.shared.state().chosen(id, user)
     }
 
+    /// Its framework crashes and starts anew, while the device itself runs on.
+    pub fn crash_framework(&self) {
+        crate::machine::crash_framework(&self.shared);
+    }
+
     /// The device restarts without having been told to: what is not on its disk yet is lost. Connections end, it is away
     /// for a while, and its package service is up only some calls after its daemon.
     pub fn restart(&self) {
         crate::machine::restart(&self.shared, false);
+    }
+}
+
+/// Wireless debugging goes on: at another port.
+async fn wireless_debugging_on(shared: &Arc<Shared>) -> std::io::Result<()> {
+    {
+        let mut state = shared.state();
+        state.switches.wireless = true;
+        state.settings.insert("global/adb_wifi_enabled".into(), "1".into());
+    }
+    listen(shared, (shared.listens, 0).into(), Access::Air).await.map(drop)
+}
+
+/// Switches wireless debugging on whenever a computer tells it to over another link.
+async fn switched_on_from_afar(shared: Weak<Shared>, mut wants: watch::Receiver<u32>) {
+    while wants.changed().await.is_ok() {
+        let Some(shared) = shared.upgrade() else { return };
+        if !shared.state().switches.wireless {
+            // Without a port it stays off, as the device's own screen shows.
+            let _ = wireless_debugging_on(&shared).await;
+        }
     }
 }
 

@@ -56,6 +56,8 @@ pub enum Fault {
     NoTools,
     /// Changes of packages are on the disk only when the device is told to write, however long that takes.
     LazyDisk,
+    /// The log of events tells the shell nothing.
+    NoLog,
     /// Android's framework has crashed so many times, and started again.
     FrameworkCrashes(u32),
     /// Every dump takes so many seconds of the time that it is given; what has not come by then is cut off.
@@ -72,7 +74,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, no-log, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON, says=COMMAND:TEXT"
 )]
 pub struct BadFault(String);
@@ -110,6 +112,7 @@ impl FromStr for Fault {
             "adrift" => Self::Adrift,
             "no-tools" => Self::NoTools,
             "lazy-disk" => Self::LazyDisk,
+            "no-log" => Self::NoLog,
             "crashes" => Self::FrameworkCrashes(value.parse().map_err(|_| bad())?),
             "slow-dumps" => Self::SlowDumps(value.parse().map_err(|_| bad())?),
             "says-yes" => Self::Package(id(value)?, Flaw::SaysYes),
@@ -161,6 +164,7 @@ mod tests {
             ("adrift", Fault::Adrift),
             ("slow-dumps=20", Fault::SlowDumps(20)),
             ("lazy-disk", Fault::LazyDisk),
+            ("no-log", Fault::NoLog),
             ("crashes=2", Fault::FrameworkCrashes(2)),
             ("comes-back=a.b", Fault::Package(id.clone(), Flaw::ComesBack)),
             ("says=dumpsys package:x: y", Fault::Says("dumpsys package".into(), "x: y".into())),

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::io;
-use std::net::SocketAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use tokio::io::{DuplexStream, duplex};
@@ -22,6 +22,8 @@ pub struct SimNetwork(Arc<Inner>);
 #[derive(Debug, Default)]
 struct Inner {
     announced: watch::Sender<Vec<Announced>>,
+    /// Addresses that every device has beside the one that it is reached at, and names first.
+    out_of_reach: Mutex<Vec<IpAddr>>,
     /// Who listens where.
     listening: Mutex<BTreeMap<SocketAddr, mpsc::UnboundedSender<DuplexStream>>>,
 }
@@ -32,10 +34,18 @@ impl SimNetwork {
         self.0.announced.subscribe()
     }
 
+    /// What is announced from now on names these addresses before the one that is reached from here.
+    pub fn set_out_of_reach(&self, addresses: Vec<IpAddr>) {
+        *self.0.out_of_reach.lock().unwrap_or_else(PoisonError::into_inner) = addresses;
+    }
+
     pub(crate) fn announce(&self, kind: AnnouncedKind, instance: &str, address: SocketAddr) {
+        let others = self.0.out_of_reach.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        let at = |ip: IpAddr| SocketAddr::new(ip, address.port());
+        let addresses = others.into_iter().map(at).chain([address]).collect::<Vec<_>>();
         self.0.announced.send_modify(|all| {
             all.retain(|a| (a.kind, a.instance.as_str()) != (kind, instance));
-            all.push(Announced { kind, instance: instance.to_owned(), addresses: vec![address] });
+            all.push(Announced { kind, instance: instance.to_owned(), addresses });
             all.sort();
         });
     }

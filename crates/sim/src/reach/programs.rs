@@ -67,7 +67,8 @@ impl SimAndroid {
         state.transcript.push(words.join(" "));
         let (output, effect) = state.command(words);
         let asked = match effect {
-            Effect::None => Asked::Nothing,
+            // A program that ends tells no more events than it has told.
+            Effect::None | Effect::WirelessDebuggingOn | Effect::Events => Asked::Nothing,
             Effect::Restart { .. } => Asked::Restart,
             Effect::UsbDebuggingOff => Asked::UsbDebuggingOff,
             Effect::WirelessDebuggingOff => Asked::WirelessDebuggingOff,

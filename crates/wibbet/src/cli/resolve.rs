@@ -66,7 +66,7 @@ impl Finder<'_> {
     pub(crate) async fn link(&self, name: &str) -> Result<AdbDevice, Failure> {
         let mut first_error = None;
         for Candidate { device, wanted } in self.candidates(name).await? {
-            if let Some(Route::Remembered(address) | Route::Hearsay(address)) = device.route() {
+            if let Some(Route::Remembered(address) | Route::Hearsay { at: address, .. }) = device.route() {
                 tell(format_args!("trying {address}, where {name} was last met or announces itself"));
             }
             match self.meet(&device, wanted.as_ref().and_then(|w| w.facts.as_ref())).await {

@@ -33,7 +33,7 @@ struct Looked {
 async fn look_at(finder: &Finder<'_>, route: Route, before: Option<DeviceFacts>) -> Result<Looked, Failure> {
     let device = finder.workplace.device_by(vec![route.clone()]);
     let address = route.to_string();
-    if matches!(route, Route::Hearsay(_)) {
+    if matches!(route, Route::Hearsay { .. }) {
         // Nothing is sent there before somebody names it.
         let why = Advice::Offered.words(DeviceKind::Unknown, None);
         let shown = json::Device::of(None, &address, Advice::Offered.name(), Some(why)).with(&[route], None);
@@ -76,7 +76,7 @@ pub(crate) async fn bench(finder: &Finder<'_>, as_json: bool) -> Result<Exit, Fa
     let mut routes: Vec<Route> = seen.into_iter().map(|s| s.route).collect();
     for route in finder.addresses().await? {
         // An address that is announced as well has been named: nothing of it is hearsay any more.
-        routes.retain(|seen| !matches!(seen, Route::Hearsay(_)) || seen.at() != route.at());
+        routes.retain(|seen| !matches!(seen, Route::Hearsay { .. }) || seen.at() != route.at());
         if routes.iter().all(|seen| seen.at() != route.at()) {
             routes.push(route);
         }

@@ -72,6 +72,8 @@ pub(crate) enum Action {
     StayAwake,
     TryChanges,
     DeveloperOptions,
+    Restart,
+    SwitchOnWireless,
     DeviceScreens,
     Menu,
     Palette,
@@ -91,6 +93,7 @@ pub(crate) enum Action {
     Add,
     Remove,
     CloseNow,
+    RestartNow,
     KeepDebugging,
     Forget,
 }

@@ -32,6 +32,7 @@ pub(crate) enum Layer {
     Palette,
     Quit,
     Reading,
+    Restart,
     Searches,
 }
 
@@ -42,7 +43,7 @@ impl Layer {
         all.extend(View::ALL.into_iter().flat_map(|view| [Self::Room(view), Self::Menu(view)]));
         all.extend([Self::Address, Self::Close, Self::Closed, Self::Columns, Self::DeviceScreens, Self::Everything]);
         all.extend([Self::Export, Self::IdList, Self::Languages, Self::Note, Self::Open, Self::Pair, Self::Palette]);
-        all.extend([Self::Quit, Self::Reading, Self::Searches]);
+        all.extend([Self::Quit, Self::Reading, Self::Restart, Self::Searches]);
         all
     }
 
@@ -76,6 +77,7 @@ impl Layer {
             Self::Palette => &[windows::PALETTE],
             Self::Quit => &[windows::QUIT],
             Self::Reading => &[windows::READING],
+            Self::Restart => &[windows::RESTART],
             Self::Searches => &[windows::SEARCHES],
         }
     }

@@ -142,6 +142,20 @@ pub(super) const BENCH_MENU: &[Binding] = &[
         "Wakes the device and opens the page with its developer options there, wherever its maker has put it.",
     ),
     bind(
+        Action::SwitchOnWireless,
+        &[letter('w')],
+        "Switch wireless debugging on",
+        "wireless on",
+        "Switches wireless debugging on over the link that there is, such as a cable, for Android 11 and later.",
+    ),
+    bind(
+        Action::Restart,
+        &[letter('r')],
+        "Restart the device",
+        "restart",
+        "Shows what a restart does to the link and what waits for it; then has the device write its changes down, and restarts it.",
+    ),
+    bind(
         Action::TryChanges,
         &[letter('c')],
         "Try whether changes are permitted",

@@ -68,6 +68,12 @@ pub(super) const CLOSE: &[Binding] = &[
     foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
 ];
 
+/// Restarting a device.
+pub(super) const RESTART: &[Binding] = &[
+    foot(Action::RestartNow, &[letter('s')], "restarts it"),
+    foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
+];
+
 /// A link that has been closed.
 pub(super) const CLOSED: &[Binding] =
     &[foot(Action::Leave, &[key(KeyCode::Enter), key(KeyCode::Esc), letter(' ')], "goes on")];

@@ -70,6 +70,10 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
         Action::AddDevice | Action::Pair | Action::Guide => true,
         Action::Next => on(|d| d.inventory.is_some()),
         Action::DeveloperOptions => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
+        Action::Restart => on(|d| !d.running && d.is_ready()),
+        Action::SwitchOnWireless => {
+            on(|d| !d.running && d.ladder.holds(Rung::Shell) && d.capabilities.has_wireless_debugging())
+        }
         Action::CloseLink => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
         Action::StayAwake => {
             on(|d| !d.running && d.is_ready() && d.details.as_ref().is_some_and(|t| t.vitals.stays_awake.is_some()))
@@ -87,6 +91,9 @@ pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
         Action::Next => (app.view, app.notice) = (View::Packages, None),
         Action::DeveloperOptions => {
             out.extend(app.device().map(|d| to_session(d.card, SessionCommand::OpenDeveloperOptions)));
+        }
+        Action::SwitchOnWireless => {
+            out.extend(app.device().map(|d| to_session(d.card, SessionCommand::SwitchOnWireless)));
         }
         Action::TryChanges => {
             out.extend(app.device().map(|d| to_session(d.card, SessionCommand::TryChanges)));

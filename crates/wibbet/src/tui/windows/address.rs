@@ -50,7 +50,7 @@ impl Form for Address {
             }
         };
         // Of what there was but hearsay somebody has named now.
-        let named = |r: &Route| r.at() == Some(&address) && !matches!(r, Route::Remembered(_) | Route::Hearsay(_));
+        let named = |r: &Route| r.at() == Some(&address) && !matches!(r, Route::Remembered(_) | Route::Hearsay { .. });
         let has = |d: &DeviceModel| d.routes.iter().any(named);
         if let Some(place) = app.devices.iter().position(has) {
             app.current = place;

@@ -18,6 +18,7 @@ mod page;
 mod pair;
 mod palette;
 mod quit;
+mod restart;
 mod search_help;
 mod searches;
 
@@ -114,6 +115,7 @@ windows![
     pair::Pair,
     palette::Palette,
     quit::Quit,
+    restart::Restart,
     search_help::SearchHelp,
     searches::Searches,
 ];

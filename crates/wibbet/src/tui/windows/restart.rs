@@ -1,0 +1,87 @@
+//! Restarting a device: what it does to the link, and what waits for it.
+
+use ratatui::Frame;
+use ratatui::text::Line;
+use ratatui::widgets::Paragraph;
+use wibbet_bench::around::Route;
+use wibbet_bench::session::SessionCommand;
+use wibbet_core::ask::restart_request;
+use wibbet_core::read::write_request;
+
+use super::form::{ALL, Flow, Form, framed};
+use crate::tui::app::{App, DeviceModel};
+use crate::tui::keys::{Action, Layer, View, hint};
+use crate::tui::message::{Effect, to_session};
+use crate::tui::widgets::{Theme, wrap};
+
+/// Asks whether to restart the device.
+#[derive(Debug, Clone)]
+pub(crate) struct Restart;
+
+/// What is to be known before.
+fn words(device: &DeviceModel) -> Vec<String> {
+    let mut words = Vec::new();
+    let cable = device.routes.iter().any(|route| matches!(route, Route::Cable(_) | Route::Server(_)));
+    let air = device.routes.iter().any(|route| matches!(route, Route::Air { .. }));
+    words.push(match (cable, air) {
+        (true, true) => format!(
+            "It comes back by itself on its cable, in one to three minutes. Wireless debugging is mostly off then: {} switches it on over the cable.",
+            hint(View::Bench, Action::SwitchOnWireless)
+        ),
+        (true, false) => "It comes back by itself on its cable, in one to three minutes.".to_owned(),
+        (false, true) => "It is linked by air only. Most devices switch wireless debugging off when they start: somebody has to unlock it and switch that on again. With a cable in, it would come back by itself.".to_owned(),
+        (false, false) => "It comes back by itself in one to three minutes, where its network debugging stays on over a start. If it does not: switch it on again, or use a cable.".to_owned(),
+    });
+    words.push("Somebody who has locked it has to unlock it before its apps and their data can be read.".to_owned());
+    if let Some(details) = &device.details {
+        let vitals = &details.vitals;
+        if vitals.staged {
+            words.push("An update waits for this start: it may take ten minutes, and bring packages back.".to_owned());
+        }
+        if vitals.key_is_stored == Some(false) {
+            words.push("This computer was allowed once only: the device asks again after the start.".to_owned());
+        }
+        if vitals.battery.is_some_and(|battery| battery.percent < 20 && !battery.powered) {
+            words.push("Its battery is low, and it is not charging.".to_owned());
+        }
+    }
+    words
+}
+
+impl Form for Restart {
+    const OPENED_BY: Action = Action::Restart;
+
+    fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
+        Some(Self)
+    }
+
+    fn layer(&self) -> Layer {
+        Layer::Restart
+    }
+
+    fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
+        if let (Action::RestartNow, Some(device)) = (action, app.device()) {
+            out.push(to_session(device.card, SessionCommand::Restart));
+        }
+        Flow::Close
+    }
+
+    fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
+        let Some(device) = app.device() else { return };
+        let columns = 84.min(frame.area().width.saturating_sub(2));
+        let cells = usize::from(columns.saturating_sub(4));
+        let mut lines: Vec<Line<'_>> = Vec::new();
+        for part in words(device) {
+            lines.extend(wrap(&part, cells).into_iter().map(Line::raw));
+        }
+        lines.push(Line::raw(""));
+        lines.push(Line::styled("This goes to the device, the second once it has said yes to the first:", theme.dim));
+        for request in [write_request(), restart_request()] {
+            lines.push(Line::styled(format!("  ⟩ {}", request.command()), theme.good));
+        }
+        let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);
+        let title = format!(" Restart {} ", device.name());
+        let room = framed(&title, (columns, high), (Layer::Restart, ALL), theme, frame);
+        frame.render_widget(Paragraph::new(lines), room);
+    }
+}
