@@ -122,15 +122,20 @@ impl OldShellReader {
 
     pub(crate) fn feed(&mut self, piece: &[u8], each: &mut dyn FnMut(&[u8])) {
         self.held.extend_from_slice(piece);
-        if self.held.len() > Self::HOLD {
-            let most = self.held.len() - Self::HOLD;
-            let mut cut = most;
-            // A run of CRs stays with what follows it, to see whether that is a line feed; no terminal makes a long one.
-            let least = most.saturating_sub(Self::MOST_CRS);
-            while cut > least && self.held[cut - 1] == b'\r' {
-                cut -= 1;
-            }
-            let ready: Vec<u8> = self.held.drain(..cut).collect();
+        // Nothing but what may be the mark is kept waiting: a command may say one line and be silent for long.
+        let last = self.held.len().saturating_sub(Self::HOLD);
+        let most = match self.held[last..].iter().position(|b| *b == Self::MARK[0]) {
+            Some(at) => last + at,
+            None => self.held.len(),
+        };
+        let mut cut = most;
+        // A run of CRs stays with what follows it, to see whether that is a line feed; no terminal makes a long one.
+        let least = most.saturating_sub(Self::MOST_CRS);
+        while cut > least && self.held[cut - 1] == b'\r' {
+            cut -= 1;
+        }
+        let ready: Vec<u8> = self.held.drain(..cut).collect();
+        if !ready.is_empty() {
             pass_without_cr(&ready, each);
         }
     }
@@ -214,6 +219,19 @@ mod tests {
         assert_eq!(old(&[b"no end"]), ("no end".into(), None));
         assert_eq!(old(&[b"\x01wibbet:1\n"]), (String::new(), Some(1)));
         assert_eq!(old(&[b"a\rb\n\x01wibbet:0\n"]), ("a\rb\n".into(), Some(0)));
+    }
+
+    /// Who follows what a command says sees each line when it is said.
+    #[test]
+    fn a_line_is_passed_on_at_once() {
+        let mut reader = OldShellReader::default();
+        let mut said = Vec::new();
+        reader.feed(b"[0,com.a/.Main]\r\n", &mut |b| said.extend_from_slice(b));
+        assert_eq!(said, b"[0,com.a/.Main]\n");
+        reader.feed(b"b\x01wibb", &mut |b| said.extend_from_slice(b));
+        assert_eq!(said, b"[0,com.a/.Main]\nb");
+        reader.feed(b"et:7\r\n", &mut |b| said.extend_from_slice(b));
+        assert_eq!((reader.finish(&mut |_| {}), said.len()), (Some(7), 17));
     }
 
     /// A device that says nothing but carriage returns is neither held nor read again and again.
