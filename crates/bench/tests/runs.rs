@@ -837,6 +837,53 @@ async fn planned(folder: &Path, ids: &[&str]) -> (SimDevice, Workplace, AdbDevic
     (sim, workplace, device, plan)
 }
 
+/// From Android 14 on what goes for a user goes for the profile with the clones of their apps too. That is said before, noted as
+/// a part of the run, and put back with it.
+#[tokio::test(start_paused = true)]
+async fn what_goes_for_another_user_too_is_a_part_of_the_run() {
+    let mut scenario = Scenario::crew_phone();
+    let clone = wibbet_sim::SimUser { id: 999, name: "Clone".into(), flags: 0x1020, ..scenario.users[1].clone() };
+    scenario.users.push(wibbet_sim::SimUser { few_apps: false, ..clone });
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = crate::support::in_memory(scenario, 1, folder.path(), patience(1)).await;
+    let device = workplace.device(sim.address());
+    device.connect(&mut |_| {}).await.unwrap();
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let clone = UserId::new(999);
+    let item = |i: &str, way| TrayItem { id: id(i), user: OWNER, way };
+    let tray = [item(NOTES, Change::Uninstall), item(RADIO, Change::Disable)];
+    let plan = plan_take_out(&inventory, &device.capabilities(), &tray, false);
+    assert_eq!(plan.steps.iter().map(|s| s.along.clone()).collect::<Vec<_>>(), [vec![clone], vec![]]);
+    // Nobody keeps the last copy of an app for its parent.
+    let copies = ["com.lanternquay.wordpier"].map(|i| item(i, Change::Uninstall));
+    let last = plan_take_out(&inventory, &device.capabilities(), &copies, false);
+    assert_eq!(last.to_send(), usize::from(inventory.state(&copies[0].id, UserId::new(10)).installed));
+
+    let (_stop, stopped) = watch::channel(false);
+    let ended = run_plan(&workplace, &device, RunStart::New(RunKind::TakeOut, plan), stopped, &|_| {}).await;
+    let run = ended.result.unwrap();
+    let steps: Vec<_> = run.steps.iter().map(|s| (s.id.as_str(), s.user, s.outcome, s.words.is_empty())).collect();
+    let done = Some(Outcome::Done);
+    assert_eq!(steps, [(NOTES, OWNER, done, false), (RADIO, OWNER, done, false), (NOTES, clone, done, true)]);
+    assert_eq!(sim.holds(NOTES, 999), Some((false, 0)));
+    let number = run.number;
+    let noted = workplace.book.with(move |book| book.run(number)).await.unwrap().unwrap();
+    assert_eq!(noted.steps, run.steps);
+
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let shelf = wibbet_core::run::Shelf::of(&inventory, std::slice::from_ref(&run));
+    let of_the_run = shelf.entries.iter().filter(|e| matches!(&e.origin, wibbet_core::run::Origin::Run { .. }));
+    let wanted: Vec<_> = of_the_run.map(|e| (e.id.clone(), e.user, e.target)).collect();
+    assert_eq!(wanted.len(), 3, "{:?}", shelf.entries);
+    let plan = plan_put_back(&inventory, &device.capabilities(), &wanted);
+    let (_stop, stopped) = watch::channel(false);
+    let ended = run_plan(&workplace, &device, RunStart::New(RunKind::PutBack, plan), stopped, &|_| {}).await;
+    assert!(outcomes(&ended.result.unwrap()).iter().all(|outcome| *outcome == Outcome::Done));
+    for user in [0, 999] {
+        assert_eq!(sim.holds(NOTES, user).map(|(installed, _)| installed), Some(true), "{user}");
+    }
+}
+
 /// A device that leaves the network sends no word of it. The link is made anew, and the run goes on.
 #[tokio::test(start_paused = true)]
 async fn a_link_that_dies_without_a_word_is_made_anew() {

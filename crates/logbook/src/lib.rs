@@ -20,7 +20,7 @@ use rusqlite::{Connection, Row, TransactionBehavior, params};
 use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
 use wibbet_core::package::{Given, PackageState};
 use wibbet_core::plan::Change;
-use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepEvent, StepState};
+use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepEvent, StepState, Unasked};
 use wibbet_types::{
     AndroidVersion, DeviceId, DevicePath, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, private_folder,
 };
@@ -292,6 +292,48 @@ impl Logbook {
         }
         change.commit().map_err(failed)?;
         Ok(event)
+    }
+
+    /// Writes down what a run changed for a user whom nobody had told it to change anything for: a step that was done and
+    /// never sent, behind all others and latest in the order of what was sent. The step as it stands there.
+    pub fn join(&mut self, run: RunId, unasked: &Unasked, now: Timestamp) -> Result<Step> {
+        let path = self.path.clone();
+        let failed = |error| LogbookError::from_sqlite(&path, error);
+        let behavior = TransactionBehavior::Immediate;
+        let change = self.connection.transaction_with_behavior(behavior).map_err(failed)?;
+        let made = (|| {
+            let place: i64 = change.query_row(
+                "SELECT coalesce(max(place), -1) + 1 FROM steps WHERE run = ?1",
+                [run.number()],
+                |row| row.get(0),
+            )?;
+            change.execute(
+                "INSERT INTO steps (run, place, package, user, way, words, before, after, state, outcome, remark, given, settled, sent_order) \
+                 VALUES (?1, ?2, ?3, ?4, ?5, '', ?6, ?7, ?8, ?9, ?10, '', ?11, (SELECT coalesce(max(sent_order), 0) + 1 FROM steps))",
+                params![
+                    run.number(),
+                    place,
+                    unasked.id.as_str(),
+                    unasked.user.number(),
+                    unasked.way.name(),
+                    unasked.before.to_string(),
+                    unasked.after.to_string(),
+                    StepState::Settled.name(),
+                    Outcome::Done.name(),
+                    unasked.remark,
+                    now.0,
+                ],
+            )?;
+            change.execute(
+                "UPDATE runs SET touched = max(touched, ?2) WHERE number = ?1",
+                params![run.number(), now.0],
+            )?;
+            Ok(StepIndex::new(usize::try_from(place).unwrap_or(0)))
+        })();
+        let index = made.map_err(failed)?;
+        let step = read_steps(&change, run, Some(index)).map_err(failed)?.0.pop();
+        change.commit().map_err(failed)?;
+        step.ok_or(LogbookError::NoSuchStep { run, index })
     }
 
     /// A run has got so far.

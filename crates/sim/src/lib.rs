@@ -45,4 +45,4 @@ pub use line::{BadFault, CutAt, Direction, Fault, Line, SimNetwork};
 pub use machine::Allow;
 #[cfg(unix)]
 pub use reach::{Asked, Ran, SimAndroid};
-pub use scenario::{BadScenario, Flaw, ReachedBy, Scenario};
+pub use scenario::{BadScenario, Flaw, ReachedBy, Scenario, SimUser};

@@ -7,6 +7,7 @@ mod runner;
 mod settle;
 mod step;
 mod try_changes;
+mod unasked;
 
 pub use begin::begin_run;
 pub use entry::{RunEnded, RunStart, run_plan};

@@ -9,7 +9,7 @@ use futures_util::stream::FuturesUnordered;
 use futures_util::{FutureExt as _, StreamExt as _};
 use tokio::sync::watch;
 use tokio::time::{Instant, timeout};
-use wibbet_core::package::{Essentials, PackageKind};
+use wibbet_core::package::{Essentials, PackageKind, PackageState};
 use wibbet_core::plan::{SkipReason, TrayItem, without_way_back};
 use wibbet_core::read::{ReadBack, says_written, write_request};
 use wibbet_core::run::{
@@ -17,7 +17,7 @@ use wibbet_core::run::{
     not_as_recorded, settle_open,
 };
 use wibbet_logbook::LogbookError;
-use wibbet_types::{PackageId, RunId, StepIndex};
+use wibbet_types::{PackageId, RunId, StepIndex, UserId};
 
 use super::error::{RunError, RunNews};
 use crate::device::{AskError, Device};
@@ -37,7 +37,9 @@ pub struct Runner<'a, D> {
     stopping: Shared<BoxFuture<'static, ()>>,
     run: Mutex<Run>,
     /// The steps that were settled in this go, and in which start of the device.
-    settled: Mutex<HashMap<StepIndex, Option<String>>>,
+    pub(super) settled: Mutex<HashMap<StepIndex, Option<String>>>,
+    /// What packages were for all users when they were looked at last.
+    pub(super) seen: Mutex<HashMap<PackageId, BTreeMap<UserId, PackageState>>>,
 }
 
 /// How long a look that has begun may go on when somebody asks to stop: it mostly ends much sooner, and then nothing stays
@@ -79,7 +81,17 @@ impl<'a, D: Device> Runner<'a, D> {
         }
         let stopping = stopped(stop.clone()).boxed().shared();
         let run = Mutex::new(run);
-        let runner = Self { device, book, patience, news, stop, stopping, run, settled: Mutex::default() };
+        let runner = Self {
+            device,
+            book,
+            patience,
+            news,
+            stop,
+            stopping,
+            run,
+            settled: Mutex::default(),
+            seen: Mutex::default(),
+        };
         let ended = runner.all().await;
         let state = match &ended {
             Ok(()) if !runner.run().has_open_steps() => RunState::Finished,
@@ -193,6 +205,7 @@ impl<'a, D: Device> Runner<'a, D> {
         let steps = self.run().steps.clone();
         let seen = self.look_at_all(&steps).await?;
         for (step, sight) in steps.iter().zip(&seen) {
+            self.remember(&step.id, sight);
             let index = step.index;
             if step.is_open_question()
                 && let Some(event) = settle_open(step, sight.found, true, now())

@@ -69,8 +69,10 @@ impl<'a, D: Device> Runner<'a, D> {
             };
             let sight = self.read_back(&step).await?;
             if sight.found.state().is_some() {
-                (self.news)(RunNews::States(step.id.clone(), sight.told));
+                (self.news)(RunNews::States(step.id.clone(), sight.told.clone()));
             }
+            // Before the outcome is: so it is not lost to a kill in between.
+            self.note_unasked(&step, &sight).await?;
             let after = sight.found.state();
             let verdict = judge(step.way, heard, sight.found);
             tries += 1;

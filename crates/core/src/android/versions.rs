@@ -206,6 +206,12 @@ impl Capabilities {
         self.sdk >= ANDROID_5
     }
 
+    /// Whether what is uninstalled for a user goes for the profile with the clones of their apps too. Source:
+    /// `UserProperties.getDeleteAppWithParent`.
+    pub(crate) fn uninstalls_clones_too(&self) -> bool {
+        self.sdk >= ANDROID_13
+    }
+
     /// Whether data of the system's own apps stay when they are uninstalled for a user with the wish to keep them: the
     /// package service remembers since Android 14 that they are there. Source: `PackageUserState.dataExists`.
     pub(crate) fn keeps_data_of_system_apps(&self) -> bool {

@@ -139,6 +139,8 @@ pub struct PlannedStep {
     /// What people have given the package for the user: of a step that takes out what goes with it, of one that puts back what
     /// is given to it again.
     pub given: Vec<Given>,
+    /// For whom it goes along without being told to: profiles with clones of the user's apps.
+    pub along: Vec<UserId>,
     /// Whether it can be undone. Steps that put back are not asked for it and say [`Reversal::Exact`].
     pub back: Reversal,
     /// What becomes of the app's data for the user.
@@ -163,6 +165,17 @@ impl PlannedStep {
             ("", by_hand) => Some(format!("to be given again by hand: {by_hand}")),
             (again, by_hand) => Some(format!("{when}: {again}; by hand: {by_hand}")),
         }
+    }
+
+    /// For whom it goes along without being told to, in words; `None` where there is nobody.
+    pub fn along_words(&self) -> Option<String> {
+        let users: Vec<String> = self.along.iter().map(ToString::to_string).collect();
+        (!users.is_empty()).then(|| {
+            format!(
+                "Android takes it from user {} too, where its clone lives: that is noted and put back with it",
+                users.join(", ")
+            )
+        })
     }
 
     /// The words that give things again behind a step that puts back, and those things for which there are none.

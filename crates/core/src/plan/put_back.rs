@@ -28,6 +28,7 @@ pub fn plan_put_back(
                 target,
                 apk,
                 given: Vec::new(),
+                along: Vec::new(),
                 back: Reversal::Exact,
                 data: AppData::Stay,
                 keeping: None,

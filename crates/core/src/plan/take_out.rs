@@ -9,6 +9,7 @@ use super::change::Change;
 use super::plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
 use super::tray::TrayItem;
 use crate::android::Capabilities;
+use crate::device::UserKind;
 use crate::package::{Enabled, Essentials, Given, Inventory, Package, PackageKind, PackageState};
 use crate::read::{ReadBack, users_by_number};
 
@@ -25,7 +26,7 @@ pub fn plan_take_out(
 ) -> Plan {
     let mut steps: Vec<PlannedStep> = Vec::with_capacity(tray.len());
     let mut seen = HashSet::new();
-    let mut left = Left { inventory, changed: HashMap::new() };
+    let mut left = Left { inventory, capabilities, changed: HashMap::new() };
     let forbidden = |item: &TrayItem| inventory.user(item.user).map(|user| user.forbidden).unwrap_or_default();
     for item in tray {
         if !seen.insert((&item.id, item.user)) {
@@ -87,6 +88,7 @@ pub fn plan_take_out(
                 let goes = |given: &Given| item.way != Change::Disable || !given.outlives_disabling();
                 p.given(item.user).into_iter().filter(goes).collect()
             }),
+            along: left.along(item),
             back,
             data,
             keeping,
@@ -122,9 +124,13 @@ pub fn without_way_back<'a>(
     stuck.map(|step| (step.id, step.user)).collect()
 }
 
+/// Makers number profiles with clones from here on.
+const CLONES_FROM: u32 = 900;
+
 /// For whom packages are installed once some steps are done.
 struct Left<'a> {
     inventory: &'a Inventory,
+    capabilities: &'a Capabilities,
     /// Packages that a step changes: who has them then.
     changed: HashMap<&'a PackageId, BTreeMap<UserId, bool>>,
 }
@@ -136,18 +142,38 @@ impl<'a> Left<'a> {
             return;
         }
         let Some(package) = self.inventory.packages.get(&item.id) else { return };
+        let along = self.along(item);
         let has = self
             .changed
             .entry(&item.id)
             .or_insert_with(|| package.states.iter().map(|(user, state)| (*user, state.installed)).collect());
         has.insert(item.user, false);
+        has.extend(along.into_iter().map(|user| (user, false)));
     }
 
-    /// Whether another user has it.
+    /// Who has it and loses it together with an item's user.
+    fn along(&self, item: &TrayItem) -> Vec<UserId> {
+        let with_it = item.way != Change::Disable && self.capabilities.uninstalls_clones_too();
+        if !with_it || self.is_clone(item.user) {
+            return Vec::new();
+        }
+        let states = self.inventory.packages.get(&item.id).map(|package| &package.states);
+        let has_it = states.into_iter().flatten().filter(|(user, state)| self.is_clone(**user) && state.installed);
+        has_it.map(|(user, _)| *user).filter(|user| *user != item.user).collect()
+    }
+
+    fn is_clone(&self, user: UserId) -> bool {
+        // Where the kinds of users are not told, makers' own numbers tell it.
+        user.number() >= CLONES_FROM || self.inventory.user(user).is_some_and(|user| user.kind == UserKind::Clone)
+    }
+
+    /// Whether another user has it, and keeps it.
     fn others_have(&self, item: &TrayItem) -> bool {
+        let along = self.along(item);
+        let other = |user: &UserId| *user != item.user && !along.contains(user);
         match (self.changed.get(&item.id), self.inventory.packages.get(&item.id)) {
-            (Some(has), _) => has.iter().any(|(user, has)| *user != item.user && *has),
-            (None, Some(package)) => package.states.iter().any(|(user, s)| *user != item.user && s.installed),
+            (Some(has), _) => has.iter().any(|(user, has)| other(user) && *has),
+            (None, Some(package)) => package.states.iter().any(|(user, s)| other(user) && s.installed),
             (None, None) => false,
         }
     }

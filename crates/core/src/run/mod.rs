@@ -8,6 +8,7 @@ mod refusal;
 mod reply;
 mod schedule;
 mod shelf;
+mod unasked;
 mod verdict;
 
 pub use event::StepEvent;
@@ -18,4 +19,5 @@ pub use refusal::Refusal;
 pub use reply::{Reply, read_reply};
 pub use schedule::Schedule;
 pub use shelf::{Origin, Shelf, ShelfEntry, recorded_gifts, recorded_state};
+pub use unasked::{Unasked, unasked};
 pub use verdict::{Response, Verdict, judge};

@@ -43,7 +43,7 @@ impl State {
                         _ if user.private => "profile.PRIVATE",
                         _ if user.id == 0 && s.headless => "system.HEADLESS",
                         _ if user.id == 0 => "full.SYSTEM",
-                        f if f & 0x20 != 0 && user.id >= 900 => "profile.CLONE",
+                        _ if user.is_clone() => "profile.CLONE",
                         f if f & 0x20 != 0 => "profile.MANAGED",
                         f if f & 0x4 != 0 => "full.GUEST",
                         _ => "full.SECONDARY",

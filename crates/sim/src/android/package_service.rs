@@ -319,6 +319,17 @@ impl State {
             _ => return not_installed(user),
         }
         self.deselect(id, user, true);
+        // What goes for the parent goes for the profile with the clones of its apps too, and nothing is said of it. Source:
+        // `DeletePackageHelper.deletePackageX` (`deleteAppWithParent`), Android 14.
+        let clones: Vec<u32> = self.scenario.users.iter().filter(|u| u.is_clone()).map(|u| u.id).collect();
+        for clone in clones.into_iter().filter(|clone| user == 0 && sdk >= 34 && *clone != user) {
+            let Some(package) = self.packages.get_mut(id) else { break };
+            if let Some(state) = package.users.get_mut(&clone).filter(|state| state.installed) {
+                *state = UserState::default();
+                package.forget(clone);
+                self.deselect(id, clone, true);
+            }
+        }
         let Some(package) = self.packages.get_mut(id) else { return Output::ok("Success\n") };
         let nobody = package.users.values().all(|u| !u.installed);
         match package.data.kind {

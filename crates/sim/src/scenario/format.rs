@@ -169,6 +169,13 @@ pub struct SimUser {
     pub few_apps: bool,
 }
 
+impl SimUser {
+    /// Whether it is a profile with second copies of apps.
+    pub(crate) fn is_clone(&self) -> bool {
+        self.flags & 0x20 != 0 && self.id >= 900
+    }
+}
+
 /// The protocol's side.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]

@@ -310,6 +310,9 @@ fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, met
         if let (None, Reversal::Approximate(why) | Reversal::Impossible(why)) = (step.skip, step.back) {
             line(format_args!("           {why}"));
         }
+        if let Some(along) = step.along_words().filter(|_| step.skip.is_none()) {
+            line(format_args!("           {along}"));
+        }
         if let Some(given) = step.given_words(capabilities).filter(|_| step.skip.is_none()) {
             line(format_args!("           {given}"));
         }

@@ -36,6 +36,8 @@ struct JsonStep {
     #[serde(skip_serializing_if = "Option::is_none")]
     data_bytes: Option<u64>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
+    along: Vec<u32>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
     given: Vec<String>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     gives_back: Vec<String>,
@@ -87,6 +89,7 @@ impl Steps {
             back: None,
             data: None,
             data_bytes: None,
+            along: Vec::new(),
             given: step.given.iter().map(ToString::to_string).collect(),
             gives_back: Vec::new(),
             returned: step.returned.as_ref().map(|all| all.iter().map(JsonReturned::from).collect()),
@@ -134,6 +137,7 @@ impl Steps {
             data_bytes: (step.data != AppData::Stay)
                 .then(|| metrics.sizes.get(&step.id).and_then(|s| s.data))
                 .flatten(),
+            along: step.along.iter().map(|user| user.number()).collect(),
             given: step.given.iter().map(ToString::to_string).collect(),
             gives_back: match step.way.takes_out() {
                 true => Vec::new(),

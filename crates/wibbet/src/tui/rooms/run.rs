@@ -359,6 +359,9 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         (None, Reversal::Approximate(why)) => under(format!("when put back: {why}"), theme.plain),
         (None, Reversal::Exact) => {}
     }
+    if let Some(words) = step.along_words().filter(|_| step.skip.is_none()) {
+        under(words, theme.plain);
+    }
     if let Some(words) = step.given_words(&device.capabilities).filter(|_| step.skip.is_none()) {
         under(words, theme.dim);
     }
