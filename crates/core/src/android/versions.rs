@@ -260,6 +260,11 @@ impl Capabilities {
         self.sdk >= ANDROID_11
     }
 
+    /// Whether the package service tells whom it counts on (`dumpsys package known-packages`).
+    pub(crate) fn tells_known_packages(&self) -> bool {
+        self.sdk >= ANDROID_11
+    }
+
     /// Whether `dumpsys window displays` tells which window has the keys, without the rest of that dump.
     pub fn tells_focus_by_display(&self) -> bool {
         self.sdk >= ANDROID_10

@@ -6,7 +6,7 @@ use crate::ask::Request;
 const MARK: &str = "wibbet-part:";
 
 /// Commands by name, to be asked in one. Names hold letters and digits only.
-pub(super) fn marked_request<'a>(parts: impl IntoIterator<Item = (&'a str, &'a str)>) -> Request {
+pub(super) fn marked_request<'a>(parts: impl IntoIterator<Item = (&'a str, impl std::fmt::Display)>) -> Request {
     let parts: Vec<String> = parts.into_iter().map(|(name, command)| format!("echo {MARK}{name}; {command}")).collect();
     Request::shell(parts.join("; "))
 }
