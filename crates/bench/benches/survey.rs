@@ -60,7 +60,7 @@ async fn main() {
             let begun = Instant::now();
             let inventory = survey(&device, &mut |_| {}).await.unwrap();
             let rows = begun.elapsed();
-            let languages = device_languages(&device).await.unwrap();
+            let languages = device_languages(&device, wibbet_types::UserId::OWNER).await.unwrap();
             // Those of a screen full are waited for.
             let screen: HashSet<PackageId> = inventory.packages.keys().step_by(count / 32).cloned().collect();
             let (_looking, awaited) = watch::channel(Arc::new(screen.clone()));

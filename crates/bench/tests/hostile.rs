@@ -279,7 +279,7 @@ async fn look(workplace: &Workplace, at: &str) -> String {
         Err(error) => return format!("no survey: {error}"),
     };
     let metrics = read_metrics(&device, &inventory, &mut |_| {}).await.map(|metrics| metrics.sizes.len());
-    let languages = device_languages(&device).await.unwrap_or_default();
+    let languages = device_languages(&device, wibbet_types::UserId::OWNER).await.unwrap_or_default();
     let labels = read_labels(&device, &workplace.book, &inventory, &languages, &mut |_| {}).await;
     format!(
         "{} packages, {} users, {} gaps; sizes of {}, labels of {}; vitals: {}",

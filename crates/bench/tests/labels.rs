@@ -22,7 +22,7 @@ async fn read(
     book: &SharedLogbook,
     inventory: &Inventory,
 ) -> (AppNames, wibbet_bench::ops::LabelCost) {
-    let languages = wibbet_bench::ops::device_languages(device).await.unwrap();
+    let languages = wibbet_bench::ops::device_languages(device, UserId::OWNER).await.unwrap();
     read_labels(device, book, inventory, &languages, &mut |_| {}).await.unwrap()
 }
 

@@ -74,6 +74,7 @@ pub fn facts() -> DeviceFacts {
         boot_id: None,
         maker: "Corvane".into(),
         model: "Tarn 5".into(),
+        market: PlainText::default(),
         android: AndroidVersion::new(34, "14"),
         patch: "2026-09-05".into(),
     }

@@ -149,11 +149,11 @@ impl Logbook {
                 .find(|id| !taken.contains(id.as_str()))
                 .ok_or_else(|| LogbookError::NoIdLeft { serial: facts.serial.clone() })?,
         };
-        let sql = "INSERT INTO devices (id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, first_seen, last_seen, known_as) \
-                   VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?12, ?13) \
+        let sql = "INSERT INTO devices (id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, first_seen, last_seen, known_as, market) \
+                   VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?12, ?13, ?14) \
                    ON CONFLICT (id) DO UPDATE SET maker = ?3, model = ?4, kind = ?5, sdk = ?6, release = ?7, patch = ?8, \
                    build = ?9, android_id = coalesce(?10, android_id), address = coalesce(nullif(?11, ''), address), last_seen = ?12, forgotten = 0, \
-                   known_as = coalesce(?13, known_as)";
+                   known_as = coalesce(?13, known_as), market = ?14";
         let android = &facts.android;
         let values = params![
             id.as_str(),
@@ -168,7 +168,8 @@ impl Logbook {
             facts.android_id.as_ref().map(PlainText::as_str),
             address,
             now.0,
-            known_as
+            known_as,
+            facts.market.as_str()
         ];
         change.execute(sql, values).map_err(failed)?;
         change.commit().map_err(failed)?;
@@ -386,7 +387,7 @@ impl Logbook {
 }
 
 fn read_devices(connection: &Connection) -> rusqlite::Result<Vec<KnownDevice>> {
-    let sql = "SELECT id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, last_seen, forgotten, awake_before, known_as \
+    let sql = "SELECT id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, last_seen, forgotten, awake_before, known_as, market \
                FROM devices ORDER BY last_seen DESC, id";
     let mut statement = connection.prepare_cached(sql)?;
     let device = |row: &Row<'_>| {
@@ -397,6 +398,7 @@ fn read_devices(connection: &Connection) -> rusqlite::Result<Vec<KnownDevice>> {
                 serial: parsed(row, 1)?,
                 maker: text(2)?,
                 model: text(3)?,
+                market: text(15)?,
                 kind: DeviceKind::from_name(&row.get::<_, String>(4)?),
                 android: AndroidVersion::new(row.get(5)?, &row.get::<_, String>(6)?),
                 patch: text(7)?,

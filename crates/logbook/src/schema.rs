@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 8] = ["
+const STEPS: [&str; 9] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -113,6 +113,9 @@ ALTER TABLE steps ADD COLUMN apk TEXT;
 -- What people had given a package for the user, a line each; and what became of giving it again.
 ALTER TABLE steps ADD COLUMN given TEXT;
 ALTER TABLE steps ADD COLUMN returned TEXT;
+", "
+-- The name that a device is sold under.
+ALTER TABLE devices ADD COLUMN market TEXT NOT NULL DEFAULT '';
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

@@ -25,6 +25,7 @@ fn facts(model: &str) -> DeviceFacts {
         boot_id: None,
         maker: "Corvane".into(),
         model: model.into(),
+        market: PlainText::default(),
         android: AndroidVersion::new(34, "14"),
         patch: "2026-09-05".into(),
     }

@@ -11,6 +11,7 @@ fn device(id: &str, model: &str) -> DeviceFacts {
         serial: id.parse().unwrap(),
         maker: "Corvane".into(),
         model: model.into(),
+        market: PlainText::default(),
         kind: DeviceKind::Phone,
         android: AndroidVersion::new(34, "14"),
         patch: "".into(),

@@ -5,9 +5,10 @@ use std::sync::atomic::Ordering;
 use wibbet_adb::{CallError, Encryption, Feature, Link, LinkError};
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::says_not_ready;
-use wibbet_core::device::{DeviceFacts, Likeness};
+use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
 use wibbet_core::read::{
-    ChangesPermitted, HELP, IDENTITY, PROPERTIES, Properties, changes_request, read_changes, read_identity,
+    ChangesPermitted, HELP, IDENTITY, IS_TV, PROPERTIES, Properties, changes_request, read_changes, read_identity,
+    read_is_tv,
 };
 use wibbet_types::Serial;
 
@@ -211,6 +212,12 @@ impl AdbDevice {
         })?;
         let ids = self.shell(link, IDENTITY).await.map_err(|e| self.nothing_sent(e))?;
         (facts.boot_id, facts.android_id) = read_identity(&ids.out);
+        if facts.kind == DeviceKind::Unknown {
+            let said = self.shell(link, IS_TV).await.map_err(|e| self.nothing_sent(e))?;
+            if read_is_tv(&said.out) {
+                facts.kind = DeviceKind::Tv;
+            }
+        }
         {
             let known = self.known();
             if let Some(before) = &known.facts {

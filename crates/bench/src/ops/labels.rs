@@ -15,7 +15,7 @@ use wibbet_core::package::{AppFacts, AppNames, Inventory};
 use wibbet_core::read::{
     ApkPaths, ApkReading, RangeAnswer, RangeJob, RangeReader, RangeTools, language_request, read_languages,
 };
-use wibbet_types::{Locale, PackageId};
+use wibbet_types::{Locale, PackageId, UserId};
 
 use crate::device::{AdbDevice, AskError, Device as _};
 use crate::logbook::SharedLogbook;
@@ -60,9 +60,12 @@ pub struct LabelNews {
     pub of: usize,
 }
 
-/// Asks a device for the languages that its owner chose; English where it does not tell.
-pub async fn device_languages(device: &AdbDevice) -> Result<Vec<Locale>, AskError> {
-    let said = device.ask(&language_request(), &mut |_| {}).await?;
+/// Asks a device for the languages that a user chose; English where it does not tell.
+///
+/// # Errors
+/// When the device cannot be asked.
+pub async fn device_languages(device: &AdbDevice, user: UserId) -> Result<Vec<Locale>, AskError> {
+    let said = device.ask(&language_request(user), &mut |_| {}).await?;
     let mut languages = read_languages(&said.out);
     if languages.is_empty() {
         languages.push(Locale::new("en", "", "US"));

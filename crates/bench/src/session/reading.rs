@@ -27,7 +27,7 @@ pub(crate) async fn read_about(
     let labels = async {
         let wanted = match languages {
             Some(languages) => languages,
-            None => match device_languages(&device).await {
+            None => match device_languages(&device, inventory.usual_user(None)).await {
                 Ok(languages) => languages,
                 Err(_) => return,
             },

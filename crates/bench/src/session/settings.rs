@@ -78,12 +78,13 @@ impl Actor {
     async fn wake_up(&self) -> Result<String, String> {
         let facts = self.device.facts().ok_or("the device is not known yet")?;
         let before = self.details.vitals.stays_awake.ok_or("it does not report whether it stays awake")?;
-        if before != DeviceSetting::AWAKE_ALWAYS {
+        let always = DeviceSetting::awake_always(&self.device.capabilities());
+        if before != always {
             // What it was is on disk before it is changed.
             let kept = self.workplace.book.with(move |book| book.set_awake_before(&facts.id, Some(before))).await;
             kept.map_err(|e| e.to_string())?;
         }
-        self.set(DeviceSetting::StayAwake(DeviceSetting::AWAKE_ALWAYS)).await
+        self.set(DeviceSetting::StayAwake(always)).await
     }
 
     async fn let_sleep(&self) -> Result<String, String> {

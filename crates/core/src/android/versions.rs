@@ -260,6 +260,11 @@ impl Capabilities {
         self.sdk >= ANDROID_11
     }
 
+    /// Whether a dock is a way of charging of its own.
+    pub(crate) fn charges_in_docks(&self) -> bool {
+        self.sdk >= ANDROID_13
+    }
+
     /// Whether the package service tells whom it counts on (`dumpsys package known-packages`).
     pub(crate) fn tells_known_packages(&self) -> bool {
         self.sdk >= ANDROID_11

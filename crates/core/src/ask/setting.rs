@@ -1,12 +1,13 @@
 //! Settings of the device itself that are changed when a link is kept up or closed.
 
 use super::request::{Call, Output, Request};
+use crate::android::Capabilities;
 
 /// A change to the device itself rather than to its packages, made when a link is kept up or closed. Each is a setting of
 /// the table `global` of Android's settings service.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum DeviceSetting {
-    /// Whether the screen stays on while the device is charging: a sum of 1 (mains), 2 (USB) and 4 (wireless).
+    /// Whether the screen stays on while the device is charging: a sum of 1 (mains), 2 (USB), 4 (wireless) and 8 (dock).
     StayAwake(u32),
     /// USB debugging off. A link by cable goes with it.
     UsbDebuggingOff,
@@ -17,8 +18,10 @@ pub enum DeviceSetting {
 }
 
 impl DeviceSetting {
-    /// On mains, on USB and on a wireless charger.
-    pub const AWAKE_ALWAYS: u32 = 7;
+    /// While it is charging, however that is: docks count for themselves from Android 13 on. Source: `BatteryManager`.
+    pub fn awake_always(capabilities: &Capabilities) -> u32 {
+        if capabilities.charges_in_docks() { 15 } else { 7 }
+    }
 
     /// What it does, for people.
     pub fn label(self) -> &'static str {

@@ -43,7 +43,7 @@ impl DeviceKind {
         let has = |word: &str| list.split(',').any(|w| w.trim() == word);
         match () {
             () if list.trim().is_empty() => Self::Unknown,
-            () if has("tv") => Self::Tv,
+            () if has("tv") || has("mbx") => Self::Tv,
             () if has("tablet") => Self::Tablet,
             () if has("watch") || has("automotive") || has("embedded") => Self::Other,
             () => Self::Phone,
@@ -60,8 +60,10 @@ pub struct DeviceFacts {
     pub serial: Serial,
     /// `ro.product.manufacturer`.
     pub maker: PlainText,
-    /// `ro.product.model`.
+    /// `ro.product.model`: with many makers a code.
     pub model: PlainText,
+    /// The name that it is sold under; empty where it tells none. It tells no devices apart.
+    pub market: PlainText,
     /// Phone, tablet, TV.
     pub kind: DeviceKind,
     /// The version of Android.
@@ -91,9 +93,10 @@ pub enum Likeness {
 }
 
 impl DeviceFacts {
-    /// Maker and model, the maker left out where the model's name begins with it.
+    /// Maker and the name that it is sold under, or its model; the maker left out where that begins with it.
     pub fn name(&self) -> String {
-        let (maker, model) = (self.maker.as_str(), self.model.as_str());
+        let model = if self.market.as_str().is_empty() { &self.model } else { &self.market };
+        let (maker, model) = (self.maker.as_str(), model.as_str());
         if maker.is_empty() || model.to_lowercase().starts_with(&maker.to_lowercase()) {
             model.to_owned()
         } else {

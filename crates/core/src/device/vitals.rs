@@ -71,7 +71,7 @@ pub struct Vitals {
     pub staged: bool,
     /// Whether this computer's key is stored on the device, where that was asked.
     pub key_is_stored: Option<bool>,
-    /// `stay_on_while_plugged_in`: a sum of 1 (mains), 2 (USB), 4 (wireless); 0 lets it sleep.
+    /// `stay_on_while_plugged_in`: a sum of 1 (mains), 2 (USB), 4 (wireless), 8 (dock); 0 lets it sleep.
     pub stays_awake: Option<u32>,
     /// Since the start.
     pub uptime: Option<Duration>,

@@ -260,7 +260,6 @@ fn elapsed(text: &str) -> Option<u64> {
 mod tests {
     use super::*;
     use crate::package::Usage;
-    use crate::read::languages::read_languages;
     use proptest::prelude::*;
 
     const NEW: &str = "wibbet-part:0\n2026-11-23 14:00:00\nwibbet-part:1\nLatency: 0ms [512B Data Write]\nApp Size: 100\n\
@@ -355,22 +354,6 @@ wibbet-part:2\r\nApplications Memory Usage (kB):\r\nTotal PSS by process:\r\n   
         assert_eq!(of(&tell("1970-01-01 01:00:00"), "com.a"), Usage { last: None, unreadable: false, seconds: 30 });
     }
 
-    #[test]
-    fn languages_wherever_they_are_told() {
-        for (text, found) in [
-            ("en-GB,de-DE\nen-GB\n", "en-GB de-DE"),
-            ("null\nde-AT\nen-US\n", "de-AT"),
-            ("null\n\n\nes\nES\n", "es-ES"),
-            ("\r\n\r\n\r\n\r\n\r\nfr\r\nFR\r\n", "fr-FR"),
-            ("null\n\nja-JP\n", "ja-JP"),
-            ("Error: no settings\n\n", ""),
-            ("", ""),
-        ] {
-            let languages: Vec<String> = read_languages(text).iter().map(ToString::to_string).collect();
-            assert_eq!(languages.join(" "), found, "{text:?}");
-        }
-    }
-
     proptest! {
         #[test]
         fn cuts_do_not_matter(cut in 0..NEW.len()) {
@@ -387,7 +370,6 @@ wibbet-part:2\r\nApplications Memory Usage (kB):\r\nTotal PSS by process:\r\n   
             reader.feed(format!("wibbet-part:{part}\n").as_bytes());
             reader.feed(&bytes);
             reader.end_answer();
-            read_languages(&String::from_utf8_lossy(&bytes));
         }
     }
 }

@@ -34,7 +34,7 @@ pub use metrics::{MeasureReader, measure_requests, sizes_request, sizing_request
 pub use packages_dump::{DumpReader, DumpedPackage, PackageDump};
 pub use packages_list::{disabled_request, installed_request, known_request, read_installed, read_package_list};
 pub use processes::ProcessOwners;
-pub use properties::{IDENTITY, PROPERTIES, Properties, read_identity};
+pub use properties::{IDENTITY, IS_TV, PROPERTIES, Properties, read_identity, read_is_tv};
 pub use ranges::{RangeAnswer, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};
 pub use read_back::{ReadBack, read_back, read_back_all, read_back_request};
 pub use shared_users::{SharedUsers, read_shared_users, shared_users_request};

@@ -45,6 +45,14 @@ impl Properties {
         self.0.get(name).map_or("", String::as_str)
     }
 
+    /// The name that the device is sold under, for which each maker has a property of its own; the one of the shortest name is
+    /// that of the whole device.
+    fn market_name(&self) -> &str {
+        let is_one = |name: &str| ["marketname", "market.name", "marketing_name"].iter().any(|end| name.ends_with(end));
+        let named = self.0.iter().filter(|(name, value)| is_one(name) && !value.trim().is_empty());
+        named.min_by_key(|(name, _)| (name.len(), name.as_str())).map_or("", |(_, value)| value.trim())
+    }
+
     /// What the device is. `None` when its API level is missing, without which nothing can be
     /// done. A device without a serial of its own gets `stand_in`.
     pub fn facts(&self, stand_in: &Serial) -> Option<DeviceFacts> {
@@ -59,6 +67,7 @@ impl Properties {
             serial,
             maker: text("ro.product.manufacturer"),
             model: text("ro.product.model"),
+            market: PlainText::short(self.market_name()),
             android: AndroidVersion::new(sdk, self.get("ro.build.version.release").trim()),
             patch: text("ro.build.version.security_patch"),
             kind: DeviceKind::from_characteristics(self.get("ro.build.characteristics")),
@@ -71,7 +80,17 @@ impl Properties {
 
 /// What is asked to tell devices of equal serial apart, beside their properties: the id of this start of its kernel, and
 /// the one that Android gives an installation. The shell may read both (`proc_random`, the settings provider).
-pub const IDENTITY: &str = "cat /proc/sys/kernel/random/boot_id; settings get secure android_id";
+///
+/// The first user's id is asked for, whoever is in front: it is no other device then.
+pub const IDENTITY: &str = "cat /proc/sys/kernel/random/boot_id; settings --user 0 get secure android_id";
+
+/// What is sent to a device that does not say what kind it is.
+pub const IS_TV: &str = "cmd package has-feature android.software.leanback; pm list features | grep leanback";
+
+/// Whether the answer to [`IS_TV`] says that it is one: `true`, or the line of a list.
+pub fn read_is_tv(text: &str) -> bool {
+    text.lines().map(str::trim).any(|line| line == "true" || line == "feature:android.software.leanback")
+}
 
 /// Reads the answer to [`IDENTITY`], in which errors may be mixed: the boot id and the Android id.
 pub fn read_identity(text: &str) -> (Option<PlainText>, Option<PlainText>) {
@@ -108,9 +127,34 @@ mod tests {
             (facts.name().as_str(), facts.serial.as_str(), facts.android.sdk()),
             ("Corvane Tarn 5", "CT5-1", 34)
         );
+        let market = |lines: &str| {
+            let text = format!(
+                "[ro.build.version.sdk]: [34]\n[ro.product.manufacturer]: [Corvane]\n[ro.product.model]: [CT5-L2]\n{lines}"
+            );
+            Properties::read(&text).facts(&stand_in).unwrap().name()
+        };
+        assert_eq!(market(""), "Corvane CT5-L2");
+        assert_eq!(
+            market("[ro.product.vendor.marketname]: [x]\n[ro.product.marketname]: [Corvane Tarn 5]"),
+            "Corvane Tarn 5"
+        );
+        assert_eq!(market("[ro.config.marketing_name]: [Tarn 5]\n[ro.vendor.market.name]: [ ]"), "Corvane Tarn 5");
         assert!(Properties::read("").facts(&stand_in).is_none());
         let bare = Properties::read("[ro.build.version.sdk]: [23]\n[ro.serialno]: []").facts(&stand_in).unwrap();
         assert_eq!(bare.serial, stand_in);
+    }
+
+    #[test]
+    fn a_television_says_so() {
+        for (text, is) in [
+            ("true\n", true),
+            ("feature:android.software.leanback\r\n", true),
+            ("false\n", false),
+            ("Unknown command: has-feature\nfeature:android.software.leanback_only\n", false),
+            ("cmd: Can't find service: package", false),
+        ] {
+            assert_eq!(read_is_tv(text), is, "{text}");
+        }
     }
 
     #[test]

@@ -6,6 +6,9 @@ use super::output::Output;
 use super::state::State;
 use crate::scenario::{Flaw, SimKind};
 
+/// The feature of what is looked at from a sofa.
+const TELEVISION: &str = "android.software.leanback";
+
 /// By which program the package service is called.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Via {
@@ -69,7 +72,8 @@ impl State {
         }
         match (command, via) {
             _ if sdk >= 28 => true,
-            ("install-existing", Via::Cmd) => sdk >= 26,
+            ("install-existing" | "has-feature", Via::Cmd) => sdk >= 26,
+            ("has-feature", Via::Pm) => false,
             ("list" | "help" | "uninstall" | "suspend" | "unsuspend", Via::Cmd) => true,
             ("query-activities" | "query-services" | "query-receivers", Via::Cmd) => true,
             (_, Via::Cmd) => false,
@@ -138,6 +142,7 @@ impl State {
             c if !self.has_command(c, via) => self.no_such(c, via),
             "query-activities" | "query-services" | "query-receivers" => self.query(command, rest),
             "list" => self.list(&given, via),
+            "has-feature" => Output::ok(format!("{}\n", self.has_feature(target))),
             "path" => match self.packages.get(target) {
                 Some(package) => {
                     let apk = package.apk();
@@ -461,6 +466,11 @@ impl State {
         }
     }
 
+    /// What hardware and system have.
+    fn has_feature(&self, name: &str) -> bool {
+        name != TELEVISION || self.packages.contains_key("com.android.tv.settings")
+    }
+
     fn security_exception(&self, command: &str, text: &str) -> Output {
         self.exception(command, &format!("java.lang.SecurityException: {text}"))
     }
@@ -492,7 +502,11 @@ impl State {
         match given.rest.first().copied() {
             Some("users") if via == Via::Pm || self.scenario.android.sdk >= 28 => self.list_users(),
             Some("packages") => self.list_packages(given),
-            Some("features" | "libraries") => Output::default(),
+            Some("features") => {
+                let names = ["android.hardware.wifi", TELEVISION].into_iter().filter(|name| self.has_feature(name));
+                Output::ok(names.map(|name| format!("feature:{name}\n")).collect::<String>())
+            }
+            Some("libraries") => Output::default(),
             other => {
                 let text = format!("Error: unknown list type '{}'\n", other.unwrap_or(""));
                 if self.is_java_pm(via) {

@@ -29,6 +29,9 @@ pub struct Scenario {
     pub model: String,
     /// `ro.product.name`.
     pub product: String,
+    /// The code that is told for its model, where its model is only the name that it is sold under.
+    #[serde(default)]
+    pub model_code: Option<String>,
     /// `ro.build.characteristics`.
     #[serde(default = "default_characteristics")]
     pub characteristics: String,

@@ -116,7 +116,7 @@ pub(crate) async fn bench(finder: &Finder<'_>, as_json: bool) -> Result<Exit, Fa
 }
 
 fn print_device(device: &json::Device) {
-    let name = [device.maker.as_deref(), device.model.as_deref()].into_iter().flatten().collect::<Vec<_>>().join(" ");
+    let name = device.name.as_deref().unwrap_or_default();
     let android = device.android.as_ref().map_or_else(String::new, |a| format!("Android {a}"));
     line(format_args!("{:<22} {:<24} {:<12} {:<22} {}", device.id, name, android, device.address, device.link));
     if let Some(trouble) = &device.trouble {

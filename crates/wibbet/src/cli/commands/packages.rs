@@ -118,7 +118,7 @@ pub(crate) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) ->
     }
     if !wanted.quick {
         let languages = match wanted.language.is_empty() {
-            true => device_languages(&device).await?,
+            true => device_languages(&device, user).await?,
             false => wanted.language.clone(),
         };
         match read_labels(&device, book, &catalog.inventory, &languages, &mut |_| {}).await {

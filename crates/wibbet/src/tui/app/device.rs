@@ -349,7 +349,8 @@ impl DeviceModel {
 
     /// Whether it is kept awake from here.
     pub(crate) fn stays_awake(&self) -> bool {
-        self.details.as_ref().and_then(|d| d.vitals.stays_awake) == Some(DeviceSetting::AWAKE_ALWAYS)
+        let now = self.details.as_ref().and_then(|d| d.vitals.stays_awake);
+        now == Some(DeviceSetting::awake_always(&self.capabilities))
     }
 
     /// Something has become known of its packages.

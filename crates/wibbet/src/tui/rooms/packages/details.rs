@@ -47,6 +47,10 @@ pub(super) fn draw(
             format!("version {}", package.version)
         };
         let kind = match package.kind {
+            // It comes and goes with the module only.
+            wibbet_core::package::PackageKind::System if package.partition() == "apex" => {
+                "part of a module of Android".to_owned()
+            }
             wibbet_core::package::PackageKind::System => format!("system app on {}", package.partition()),
             wibbet_core::package::PackageKind::UpdatedSystem => "system app, updated since".to_owned(),
             wibbet_core::package::PackageKind::User => "installed by somebody".to_owned(),
