@@ -1,36 +1,52 @@
 //! How long it takes until the packages of a phone with 450 of them are on the screen, with their labels, by cable (5 ms a round
-//! trip, 30 MB/s) and by air (5 MB/s), where each program that the device starts takes 6 ms of one of four cores; what that costs;
-//! and what the looks of a run cost. `cargo bench -p wibbet-bench`.
+//! trip, 30 MB/s) and by air (5 MB/s), where each program that the device starts takes 6 ms of one of four cores; and what that
+//! costs. `cargo bench -p wibbet-bench`.
+//!
+//! Once by the clock on the wall, in which this computer also plays the device, makes its files and packs them; and once in
+//! stopped time, which passes only while device or line is at work: what a device of its own would be waited for, without what
+//! this computer needs to read its answers.
 #![allow(clippy::unwrap_used, clippy::print_stdout, reason = "a benchmark")]
 
 use std::collections::HashSet;
 use std::sync::Arc;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use tokio::sync::watch;
+use tokio::time::Instant;
 use wibbet_adb::{HostKey, KeyRing, Timeouts, UsbBus};
 use wibbet_bench::around::{Route, Surroundings};
 use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::{LabelNews, device_languages, read_labels_for, read_metrics, survey};
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::workplace::Workplace;
-use wibbet_sim::{Allow, Fault, Options, SampleApk, Scenario, SimBus, SimDevice};
+use wibbet_sim::{Allow, Fault, Options, SampleApk, Scenario, SimBus, SimDevice, SimNetwork};
 use wibbet_types::PackageId;
 
 const PEM: &str = include_str!("../../adb/tests/key.pem");
 
-#[tokio::main]
-async fn main() {
+fn main() {
     // Asked for by `cargo test --benches`: nothing is measured then.
     if std::env::args().any(|a| a == "--test") {
         return;
     }
+    let stopped = tokio::runtime::Builder::new_current_thread().enable_all().start_paused(true).build().unwrap();
+    println!("In stopped time:");
+    stopped.block_on(measure(true));
+    drop(stopped);
+    println!("By the clock on the wall:");
+    tokio::runtime::Runtime::new().unwrap().block_on(measure(false));
+}
+
+async fn measure(stopped: bool) {
     let long = Duration::from_secs(60);
     // By cable and by air.
     for (count, line) in [(236, "line=5:30"), (450, "line=5:30"), (450, "line=5:5")] {
         let place = tempfile::tempdir().unwrap();
         let mut workplace = Workplace {
-            book: SharedLogbook::open(place.path()).unwrap(),
+            book: match stopped {
+                true => SharedLogbook::open(place.path()).unwrap().working_inline(),
+                false => SharedLogbook::open(place.path()).unwrap(),
+            },
             meeting: wibbet_logbook::MeetingPlaces::only(place.path()),
             keys: Arc::new(KeyRing::of(HostKey::from_pem(PEM, "bench@mark", "key".as_ref()).unwrap())),
             limits: Timeouts { connect: long, answer: long, tap: long, idle: long, write: long },
@@ -46,11 +62,21 @@ async fn main() {
         };
         let scenario = Scenario::crew_phone().grown(count);
         let total: u64 = SampleApk::all_of(&scenario).map(|a| a.size()).sum();
-        let options = Options { allow: Allow::After(Duration::ZERO), ..Options::default() };
+        let network = SimNetwork::default();
+        let options = Options {
+            allow: Allow::After(Duration::ZERO),
+            network: Some(network.clone()),
+            in_memory: stopped,
+            ..Options::default()
+        };
         let sim = SimDevice::start(scenario, options).await.unwrap();
         let bus = Arc::new(SimBus::default());
         let cable = Route::Cable(bus.plug(&sim));
-        workplace.surroundings = Arc::new(Surroundings::simulated(Some(Arc::clone(&bus) as Arc<dyn UsbBus>), None));
+        let surroundings = Surroundings::simulated(Some(Arc::clone(&bus) as Arc<dyn UsbBus>), None);
+        workplace.surroundings = Arc::new(match stopped {
+            true => surroundings.with_network(Arc::new(network)),
+            false => surroundings,
+        });
         let route = if line == "line=5:30" { cable } else { Route::Address(sim.address()) };
         sim.set_fault(line.parse::<Fault>().unwrap());
         sim.make_files();
