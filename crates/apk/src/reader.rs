@@ -37,16 +37,19 @@ impl Stride {
 const LEAST_WINDOW: usize = 1024;
 
 /// Rounds behind which a chain is followed in larger and larger strides, so that its length does not count for more than its
-/// logarithm.
+/// logarithm; where ranges are to be short, and where each costs more than its bytes.
 const MANY_ROUNDS: u32 = 24;
+const FEW_ROUNDS: u32 = 4;
 
 /// What is to be found out.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Question {
     /// What the manifest says, and the labels.
     Label,
-    /// The text of one resource, in a split or in the framework's APK.
+    /// The text of one resource, in a split.
     Resource(u32),
+    /// The texts of several, in the framework's APK.
+    Resources(Vec<u32>),
 }
 
 /// An entry of the home screen.
@@ -67,6 +70,8 @@ pub struct ApkFacts {
     pub label: Option<Text>,
     /// The label is a resource of the framework, to be looked up in its APK.
     pub framework: Option<u32>,
+    /// The texts of several resources, in the order in which they were asked for.
+    pub texts: Vec<Option<Text>>,
     /// The entries of the home screen.
     pub launchers: Vec<Launcher>,
     /// Why there is no label although the manifest names one.
@@ -102,6 +107,11 @@ impl ApkReader {
         Self { pieces, question, wanted, directory: None, manifest: None, stride, rounds: 0 }
     }
 
+    /// Asks the same file something else. What is known of it still is.
+    pub fn ask(&mut self, question: Question) {
+        (self.question, self.rounds) = (question, 0);
+    }
+
     /// Takes bytes that were wanted.
     pub fn feed(&mut self, at: u64, bytes: &[u8]) {
         self.pieces.feed(at, bytes);
@@ -120,7 +130,8 @@ impl ApkReader {
             Err(Halt::Missing(wants)) => {
                 self.rounds += 1;
                 self.pieces.forget_what_was_passed();
-                let doubled = (self.rounds / MANY_ROUNDS).min(12);
+                let few = if self.stride.window > LEAST_WINDOW { FEW_ROUNDS } else { MANY_ROUNDS };
+                let doubled = (self.rounds / few).min(12);
                 self.pieces.window = (self.stride.window.max(LEAST_WINDOW) << doubled).min(1 << 20);
                 Step::Wants(wants)
             }
@@ -137,6 +148,13 @@ impl ApkReader {
                 directory
             }
         };
+        if let Question::Resources(ids) = &self.question {
+            let found = self.texts(&directory, ids)?.into_iter().map(|found| match found {
+                Ok(Found::Text(text)) => Some(text),
+                _ => None,
+            });
+            return Ok(ApkFacts { texts: found.collect(), ..ApkFacts::default() });
+        }
         if let Question::Resource(id) = self.question {
             let found = self.texts(&directory, &[id])?.pop();
             return match found {

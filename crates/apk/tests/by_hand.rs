@@ -243,6 +243,32 @@ fn what_is_no_text_and_what_leads_nowhere() {
     let chunks = [values(1, 0, b"\0\0", &[plain(0, 1, 0x0104_0005), None])];
     let file = zip("resources.arsc", &table(&["x"], false, 0x7f, &chunks), false);
     assert_eq!(resource(&file, ID, "de").unwrap().framework, Some(0x0104_0005));
+    // Several at once, and others afterwards of what is known already.
+    let chunks = [values(1, 0, b"\0\0", &[plain(0, 3, 0), plain(0, 3, 1)])];
+    let file = zip("resources.arsc", &table(&["Weather", "Clock"], false, 0x7f, &chunks), false);
+    let mut reader =
+        wibbet_apk::ApkReader::new(file.len() as u64, Question::Resources(vec![ID + 1, ID + 7, ID]), vec![], LONG);
+    let mut rounds = 0;
+    let mut texts = || loop {
+        match reader.step() {
+            wibbet_apk::Step::Done(found) => {
+                let texts = found.unwrap().texts.into_iter().map(|t| t.map(|t| t.text)).collect::<Vec<_>>();
+                reader.ask(Question::Resources(vec![ID]));
+                return (texts, std::mem::take(&mut rounds));
+            }
+            wibbet_apk::Step::Wants(wants) => {
+                rounds += 1;
+                for want in wants {
+                    let at = want.start as usize;
+                    reader.feed(want.start, &file[at..file.len().min(at + want.len)]);
+                }
+            }
+        }
+    };
+    let (first, asked) = texts();
+    assert_eq!(first, [Some("Clock".to_owned()), None, Some("Weather".to_owned())]);
+    assert!(asked > 0);
+    assert_eq!(texts(), (vec![Some("Weather".to_owned())], 0));
     // In the framework itself it is here.
     let chunks = [values(1, 0, b"\0\0", &[plain(0, 3, 0), None])];
     let file = zip("resources.arsc", &table(&["OK"], false, 1, &chunks), false);

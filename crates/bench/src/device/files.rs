@@ -8,6 +8,9 @@ use super::adb::{AdbDevice, asked};
 use super::device::AskError;
 use crate::around::Route;
 
+/// What every Android lets the shell read.
+const FRAMEWORK: &str = "/system/framework/framework-res.apk";
+
 impl AdbDevice {
     /// Looks at many files at once: length and time of each that is there, in their order. The length is modulo 2³².
     pub(crate) async fn stat(&self, paths: &[DevicePath]) -> Result<Vec<Option<(u32, u32)>>, AskError> {
@@ -64,19 +67,28 @@ impl AdbDevice {
         }
     }
 
+    /// Finds out with what ranges of files are read, for whoever will read some. Trouble shows when they do.
+    pub async fn get_ready_to_read(&self) {
+        if let Ok(framework) = FRAMEWORK.parse() {
+            let _ = self.range_tools(&framework, 0).await;
+        }
+    }
+
     /// With what ranges of files are read, found out once: on the framework's own APK, which every Android lets the shell
     /// read, or on another file where that is not there.
     pub(crate) async fn range_tools(&self, file: &DevicePath, size: u64) -> Result<Option<RangeTools>, AskError> {
         if let Some(tools) = self.known().tools {
             return Ok(tools);
         }
-        let framework: Option<DevicePath> = "/system/framework/framework-res.apk".parse().ok();
-        if let Some(framework) = framework
+        if let Ok(framework) = FRAMEWORK.parse::<DevicePath>()
             && let Some(Some((length, _))) = self.stat(std::slice::from_ref(&framework)).await?.into_iter().next()
         {
             let tools = self.try_tools(&framework, u64::from(length)).await?;
             self.known().tools = Some(tools);
             return Ok(tools);
+        }
+        if size == 0 {
+            return Ok(None);
         }
         let tools = self.try_tools(file, size).await?;
         // That one file cannot be read says nothing of the others.

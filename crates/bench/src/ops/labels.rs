@@ -13,7 +13,7 @@ use futures_util::stream::FuturesUnordered;
 use tokio::sync::watch;
 use wibbet_core::package::{AppFacts, AppNames, Inventory};
 use wibbet_core::read::{
-    ApkPaths, ApkReading, RangeAnswer, RangeJob, RangeReader, RangeTools, language_request, read_languages,
+    ApkPaths, ApkReading, Pace, RangeAnswer, RangeJob, RangeReader, RangeTools, language_request, read_languages,
 };
 use wibbet_types::{Locale, PackageId, UserId};
 
@@ -23,8 +23,8 @@ use crate::logbook::SharedLogbook;
 /// Lanes: devices have four cores or more that are quick, and while the answer to one command travels those of others run.
 const LANES: usize = 8;
 
-/// What is longer than this is worth packing, in bytes.
-const WORTH_PACKING: u64 = 24 << 10;
+/// So many of them go on with what nobody waits for as long as somebody waits for something: half of a device's cores stay free.
+const MOST_BESIDE: usize = 2;
 
 /// Where no range can be read, files up to this long are fetched whole, in bytes.
 const SMALL: u64 = 1 << 20;
@@ -158,27 +158,70 @@ impl Driver<'_> {
         let tools = self.device.range_tools(sample.path(), sample.size()).await?;
         let Some(tools) = tools else { return self.read_whole(news).await };
         let longest = self.device.longest_command().await?;
-        self.reading.set_pace(self.device.pace(tools));
-        self.reading.prefer(&self.awaited.borrow());
-        let mut rounds = [0; LANES];
+        let pace = self.device.pace(tools);
+        self.reading.set_pace(pace);
+        let how = How { tools, pace, longest };
+        let mut rounds = [0; LANES + 1];
         let mut lanes = FuturesUnordered::new();
-        let begin = |n: usize, mut lane: ApkReading, awaited: &Awaited| {
-            let first = Arc::clone(&awaited.borrow());
-            lane.prefer(&first);
-            round(n, self.device, lane, tools, longest, first)
-        };
-        for (n, lane) in self.reading.deal(LANES).into_iter().enumerate() {
-            lanes.push(begin(n, lane, self.awaited));
-        }
-        while let Some(done) = lanes.next().await {
+        // One more reads in the framework's file, for whoever has a text of that for its label.
+        let mut framework = Some(self.reading.framework_lane());
+        let mut idle: Vec<(usize, ApkReading)> = (0..LANES).map(|n| (n, self.reading.lane())).collect();
+        // Of those that are on their way: which of them are for somebody who waits.
+        let mut on_the_way = [None; LANES + 1];
+        loop {
+            let first = Arc::clone(&self.awaited.borrow());
+            self.reading.prefer(&first);
+            let nobody_waits = !on_the_way.contains(&Some(true)) && !self.reading.has_any_of(&first);
+            if let Some(mut lane) = framework
+                .take_if(|lane| nobody_waits || lane.has_any_of(&first) || self.reading.has_framework_for(&first))
+            {
+                lane.prefer(&first);
+                match !lane.is_idle() || lane.turn_to_framework(&mut self.reading) {
+                    true => {
+                        on_the_way[LANES] = Some(lane.has_any_of(&first));
+                        lanes.push(round(LANES, self.device, lane, how, Arc::clone(&first)));
+                    }
+                    false => framework = Some(lane),
+                }
+            }
+            let beginning = idle.len() == LANES;
+            for (served, (n, mut lane)) in std::mem::take(&mut idle).into_iter().enumerate() {
+                lane.prefer(&first);
+                // In the beginning each gets as much as every other one; later the less the less there is.
+                let sharers = if beginning { LANES - served } else { LANES };
+                lane.take_from(&mut self.reading, sharers, &first);
+                if lane.is_idle() {
+                    idle.push((n, lane));
+                    continue;
+                }
+                let urgent = lane.has_any_of(&first);
+                // What somebody waits for is not kept waiting by what nobody does.
+                let others = on_the_way.iter().filter(|urgent| **urgent == Some(false)).count();
+                if !urgent && others >= MOST_BESIDE && on_the_way.contains(&Some(true)) {
+                    idle.push((n, lane));
+                    continue;
+                }
+                on_the_way[n] = Some(urgent);
+                lanes.push(round(n, self.device, lane, how, Arc::clone(&first)));
+            }
+            let Some(done) = lanes.next().await else { break };
             let Lane { n, mut reading, commands, bytes, goes_on } = done?;
+            on_the_way[n] = None;
             self.cost.commands += commands;
             self.cost.bytes += bytes;
             self.reading.absorb(&mut reading);
             self.report(news);
-            if goes_on {
-                rounds[n] += 1;
-                lanes.push(begin(n, reading, self.awaited));
+            rounds[n] += usize::from(goes_on);
+            match (n, goes_on) {
+                (LANES, true) => {
+                    on_the_way[n] = Some(reading.has_any_of(&first));
+                    lanes.push(round(n, self.device, reading, how, first));
+                }
+                (LANES, false) => framework = Some(reading),
+                _ => {
+                    reading.give_back(&mut self.reading);
+                    idle.push((n, reading));
+                }
             }
         }
         // They go on side by side: the one that takes most of them is waited for.
@@ -188,7 +231,13 @@ impl Driver<'_> {
 
     /// Without any tool for ranges: small files are fetched whole, and the others are left.
     async fn read_whole(&mut self, news: &mut (dyn FnMut(LabelNews) + Send)) -> Result<(), AskError> {
-        while let Some(work) = self.reading.next_whole() {
+        loop {
+            let Some(work) = self.reading.next_whole() else {
+                match self.reading.turn_to_own_framework() {
+                    true => continue,
+                    false => return Ok(()),
+                }
+            };
             if work.size() > SMALL {
                 self.reading.give_up(work, "the device has no tool for reading a part of a file, and this one is long");
                 continue;
@@ -206,8 +255,16 @@ impl Driver<'_> {
             }
             self.report(news);
         }
-        Ok(())
     }
+}
+
+/// How ranges are read.
+#[derive(Debug, Clone, Copy)]
+struct How {
+    tools: RangeTools,
+    pace: Pace,
+    /// The longest command, in bytes.
+    longest: usize,
 }
 
 /// What a lane has done in a round.
@@ -225,17 +282,17 @@ async fn round(
     n: usize,
     device: &AdbDevice,
     reading: ApkReading,
-    tools: RangeTools,
-    longest: usize,
+    how: How,
     first: Arc<HashSet<PackageId>>,
 ) -> Result<Lane, AskError> {
+    let How { tools, pace, longest } = how;
     let (reading, jobs) = beside(reading, move |reading| reading.next_round(tools, &first)).await;
     let mut lane = Lane { n, reading, commands: 0, bytes: 0, goes_on: !jobs.is_empty() };
     let mut answers = Vec::with_capacity(jobs.len());
     while answers.len() < jobs.len() {
         let rest = &jobs[answers.len()..];
         let (mut command, mut reader, mut taken) = RangeReader::begin(rest, tools, longest);
-        let packed = tools.packs && reader.expected() > WORTH_PACKING;
+        let packed = tools.packs && pace.packs(reader.expected());
         if tools.packs && !packed {
             (command, reader, taken) = RangeReader::begin(rest, RangeTools { packs: false, ..tools }, longest);
         }

@@ -82,6 +82,8 @@ pub(crate) struct Actor {
     pub(super) offered: bool,
     pub(super) inventory: Option<Arc<Inventory>>,
     pub(super) languages: Option<Vec<Locale>>,
+    /// Those that the device's first user has chosen.
+    pub(super) own_languages: Option<Vec<Locale>>,
     /// Packages that somebody looks at.
     pub(super) awaited: Awaited,
     /// Labels and metrics are being read.

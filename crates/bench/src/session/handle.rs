@@ -77,6 +77,7 @@ impl Session {
             offered,
             inventory: None,
             languages: None,
+            own_languages: None,
             awaited: first,
             reading: BackgroundTask::default(),
             sizing: BackgroundTask::default(),

@@ -5,12 +5,15 @@ use std::sync::Arc;
 use wibbet_core::link::{Advice, Rung, RungStatus};
 use wibbet_core::package::Metrics;
 use wibbet_core::read::{ChangesPermitted, changes_request, read_changes};
+use wibbet_types::UserId;
 
 use super::actor::Actor;
 use super::event::SessionEvent;
 use super::reading::read_about;
 use crate::device::{AskError, Device as _};
-use crate::ops::{Details, SurveyError, claim, details, read_metrics, survey, vitals, work_out_sizes};
+use crate::ops::{
+    Details, SurveyError, SurveyPart, claim, details, device_languages, read_metrics, survey, vitals, work_out_sizes,
+};
 use crate::run::settle_interrupted;
 
 impl Actor {
@@ -102,7 +105,16 @@ impl Actor {
     pub(super) async fn read_packages(&mut self) -> bool {
         let read = {
             let (device, events) = (&*self.device, &self.events);
-            survey(device, &mut |part| events(SessionEvent::Busy(Some(part.words())))).await
+            let mut busy = |part: SurveyPart| events(SessionEvent::Busy(Some(part.words())));
+            // What labels will take is found out meanwhile.
+            let (read, (), languages) = futures_util::future::join3(
+                survey(device, &mut busy),
+                device.get_ready_to_read(),
+                device_languages(device, UserId::OWNER),
+            )
+            .await;
+            self.own_languages = languages.ok();
+            read
         };
         self.tell(SessionEvent::Busy(None));
         match read {
@@ -162,11 +174,12 @@ impl Actor {
     pub(super) fn read_about(&mut self) {
         let Some(inventory) = self.inventory.clone() else { return };
         let (device, book) = (Arc::clone(&self.device), self.workplace.book.clone());
+        let own = self.own_languages.clone().filter(|_| inventory.usual_user(None) == UserId::OWNER);
         self.reading.start(read_about(
             device,
             book,
             inventory,
-            self.languages.clone(),
+            self.languages.clone().or(own),
             self.awaited.clone(),
             Arc::clone(&self.events),
         ));

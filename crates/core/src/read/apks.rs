@@ -17,6 +17,9 @@ use crate::package::{ApkFingerprint, AppFacts, HomeEntry, Inventory, label_text}
 /// Where the framework's own texts are.
 const FRAMEWORK: &str = "/system/framework/framework-res.apk";
 
+/// Why such a label is not told.
+const NO_FRAMEWORK: &str = "its label is a text of the framework that is not there";
+
 /// Files that are being read at a time in a lane.
 const MOST_AT_ONCE: usize = 32;
 
@@ -24,7 +27,10 @@ const MOST_AT_ONCE: usize = 32;
 const LEAST_AT_ONCE: usize = 2;
 
 /// What is held of all files of a lane together is kept below this, in bytes, or little above it.
-const MOST_HELD: usize = 2 << 20;
+const MOST_HELD: usize = 3 << 20;
+
+/// So much is asked for in a round that somebody waits for, in bytes, or little more.
+const MOST_IN_A_HURRY: usize = 1 << 20;
 
 /// A file that has not led to its label after so many rounds is left alone.
 const MOST_ROUNDS: usize = 400;
@@ -39,7 +45,7 @@ const FRONT: u64 = 48 << 10;
 /// cable brings some hundred kilobytes and four cores start several; so a range is worth making longer.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Pace {
-    /// Of the end of a file, where it says what is in it.
+    /// Of the end of a short file, where it says what is in it; see [`Pace::tail_of`].
     tail: u64,
     /// In how large pieces the rest is read.
     stride: Stride,
@@ -47,6 +53,8 @@ pub struct Pace {
     hurried: Stride,
     /// Between two ranges of a file that are read as one.
     gap: u64,
+    /// What is longer than this is worth packing, in bytes: the device starts a program for that too.
+    packing: u64,
     /// The shortest range.
     least: u64,
 }
@@ -64,7 +72,7 @@ impl Pace {
             true => (Stride { whole: 1280 << 10, window: 128 << 10 }, Stride { whole: 3 << 20, window: 512 << 10 }),
             false => (Stride { whole: 192 << 10, window: 48 << 10 }, Stride { whole: 512 << 10, window: 128 << 10 }),
         };
-        Self { tail: 16 << 10, stride, hurried, gap: 24 << 10, least: 4 << 10 }
+        Self { tail: 16 << 10, stride, hurried, gap: 24 << 10, packing: 320 << 10, least: 4 << 10 }
     }
 
     /// By air: some 5 MB/s.
@@ -73,7 +81,27 @@ impl Pace {
             true => (Stride { whole: 256 << 10, window: 48 << 10 }, Stride { whole: 1 << 20, window: 128 << 10 }),
             false => (Stride { whole: 20 << 10, window: 8 << 10 }, Stride { whole: 64 << 10, window: 24 << 10 }),
         };
-        Self { tail: 8 << 10, stride, hurried, gap: 4 << 10, least: 1 << 10 }
+        Self { tail: 8 << 10, stride, hurried, gap: 4 << 10, packing: 24 << 10, least: 1 << 10 }
+    }
+}
+
+impl Pace {
+    /// Of the end of a file of `size` bytes. Its list of entries takes some 100 bytes for each, and apps have the more files the
+    /// longer they are; what is guessed too short takes a range more.
+    fn tail_of(&self, path: &DevicePath, size: u64) -> u64 {
+        match size >> 20 {
+            // Pictures in every density.
+            _ if path.as_str() == FRAMEWORK => 288 << 10,
+            0 => self.tail,
+            1..4 => 80 << 10,
+            4..16 => 112 << 10,
+            _ => 184 << 10,
+        }
+    }
+
+    /// Whether so many bytes are worth packing before they are sent.
+    pub fn packs(&self, bytes: u64) -> bool {
+        bytes > self.packing
     }
 }
 
@@ -98,6 +126,14 @@ pub struct ApkWork {
 }
 
 impl ApkWork {
+    /// Whether it is read for any of these packages.
+    fn is_for_any_of(&self, ids: &HashSet<PackageId>) -> bool {
+        match &self.aim {
+            Aim::Base | Aim::Split(_) => ids.contains(&self.id),
+            Aim::Framework(all) => all.iter().any(|one| ids.contains(&one.id)),
+        }
+    }
+
     /// The file.
     pub fn path(&self) -> &DevicePath {
         &self.path
@@ -116,8 +152,17 @@ enum Aim {
     Base,
     /// The label in a language that the base does not have.
     Split(Box<AppFacts>),
-    /// A text of the framework.
-    Framework(Box<AppFacts>),
+    /// Texts of the framework, for all of these.
+    Framework(Vec<OfFramework>),
+}
+
+/// A package whose label is a text of the framework.
+#[derive(Debug)]
+struct OfFramework {
+    id: PackageId,
+    mark: ApkFingerprint,
+    facts: Box<AppFacts>,
+    resource: u32,
 }
 
 /// What has become of the files.
@@ -142,6 +187,10 @@ pub struct ApkReading {
     /// Parts with languages that are wanted: path and length, by package.
     splits: Arc<HashMap<PackageId, (DevicePath, u64)>>,
     framework: Option<u64>,
+    /// Packages that wait for texts of the framework. Its file is long: it is read for all of them together, once.
+    of_framework: Vec<OfFramework>,
+    /// Whoever has read in it, with what is known of it since.
+    framework_reader: Option<ApkReader>,
     waiting: VecDeque<ApkWork>,
     /// Those that want something, and what, which has not been asked for yet.
     wanting: Vec<(ApkWork, Vec<Want>)>,
@@ -237,6 +286,8 @@ impl ApkReading {
                 }
             }
         }
+        // Long files mostly have long tables, which take many rounds: begun last they would be waited for alone.
+        reading.waiting.make_contiguous().sort_by_key(|work| std::cmp::Reverse(work.size));
         reading
     }
 
@@ -253,19 +304,52 @@ impl ApkReading {
         }
     }
 
-    /// The files that wait, dealt out to so many readings that go on side by side. What is known already stays here.
-    pub fn deal(&mut self, lanes: usize) -> Vec<Self> {
-        let lane = || Self {
+    /// One more reading that goes on beside this one, with nothing to read yet.
+    pub fn lane(&self) -> Self {
+        Self {
             splits: Arc::clone(&self.splits),
             framework: self.framework,
             ..Self::empty(self.wanted.clone(), self.pace)
-        };
-        let mut all: Vec<Self> = (0..lanes.max(1)).map(|_| lane()).collect();
-        let count = all.len();
-        for (n, work) in self.waiting.drain(..).enumerate() {
-            all[n % count].waiting.push_back(work);
         }
-        all
+    }
+
+    /// The lane that reads in the framework's file: for the package that it is the file of, and for all that have a text of it
+    /// for their label.
+    pub fn framework_lane(&mut self) -> Self {
+        let mut lane = self.lane();
+        if let Some(at) = self.waiting.iter().position(|work| work.path.as_str() == FRAMEWORK) {
+            lane.waiting.extend(self.waiting.remove(at));
+        }
+        lane
+    }
+
+    /// Gives back what there was no room for in the last round, for others to ask for.
+    pub fn give_back(&mut self, pool: &mut Self) {
+        pool.wanting.append(&mut self.wanting);
+    }
+
+    /// Takes over some of the files that wait in another one, to be read here: so many that `sharers` take all of them. Of those
+    /// that somebody waits for (`first`) each has its share before anything else is taken, and nothing else is as long as they
+    /// are being read here.
+    pub fn take_from(&mut self, pool: &mut Self, sharers: usize, first: &HashSet<PackageId>) {
+        // What has been begun goes on first, and of that what somebody waits for.
+        pool.wanting.sort_by_key(|(work, _)| !work.is_for_any_of(first));
+        let begun = pool.wanting.len().div_ceil(sharers.max(1));
+        self.wanting.extend(pool.wanting.drain(..begun));
+        let urgent = pool.waiting.iter().take_while(|work| work.is_for_any_of(first)).count();
+        let (share, most) = match urgent {
+            0 if self.has_any_of(first) => return,
+            0 => (pool.waiting.len().div_ceil(sharers.max(1)), MOST_AT_ONCE),
+            _ => (urgent.div_ceil(sharers.max(1)), MOST_AT_ONCE.min(urgent)),
+        };
+        let here = self.waiting.len() + self.wanting.len() + self.going.len();
+        let count = share.min(most.saturating_sub(here)).min(pool.waiting.len());
+        // The longest stand together: each has some of them.
+        let apart = if urgent > 0 { sharers.max(1) } else { 1 };
+        for taken in 0..count {
+            let at = (taken * (apart - 1)).min(urgent.max(1).saturating_sub(taken + 1));
+            self.waiting.extend(pool.waiting.remove(at));
+        }
     }
 
     /// The packages of these come before others.
@@ -283,16 +367,55 @@ impl ApkReading {
         self.waiting.extend(then);
     }
 
+    /// Whether there is nothing to read here.
+    pub fn is_idle(&self) -> bool {
+        self.waiting.is_empty() && self.wanting.is_empty() && self.going.is_empty()
+    }
+
+    /// Whether any of these packages waits for a text of the framework.
+    pub fn has_framework_for(&self, ids: &HashSet<PackageId>) -> bool {
+        self.of_framework.iter().any(|one| ids.contains(&one.id))
+    }
+
     /// Whether any file of these packages waits or is being read.
     pub fn has_any_of(&self, ids: &HashSet<PackageId>) -> bool {
         let wanting = self.wanting.iter().map(|(work, _)| work);
-        self.waiting.iter().chain(wanting).chain(&self.going).any(|work| ids.contains(&work.id))
+        self.waiting.iter().chain(wanting).chain(&self.going).any(|work| work.is_for_any_of(ids))
+    }
+
+    /// Begins to look up what packages wait for in the framework's file; false where none does. For one reading of all that go
+    /// on side by side, which has done what else it has to: `others` is the one that they were [absorbed](Self::absorb) by.
+    pub fn turn_to_framework(&mut self, others: &mut Self) -> bool {
+        self.of_framework.append(&mut others.of_framework);
+        self.turn_to_own_framework()
+    }
+
+    /// The same for one that goes on alone.
+    pub fn turn_to_own_framework(&mut self) -> bool {
+        let waiting = std::mem::take(&mut self.of_framework);
+        let (Some(size), Ok(path)) = (self.framework, FRAMEWORK.parse::<DevicePath>()) else {
+            for one in waiting {
+                self.leave(one.id, *one.facts, NO_FRAMEWORK);
+            }
+            return false;
+        };
+        let Some(first) = waiting.first() else { return false };
+        let question = Question::Resources(waiting.iter().map(|one| one.resource).collect());
+        let (id, mark) = (first.id.clone(), first.mark.clone());
+        // In few rounds: whoever waits for it waits for each of them.
+        let mut work = self.work(&id, mark, path, size, Question::Label, Aim::Framework(waiting));
+        let fresh = || ApkReader::new(size, Question::Label, self.wanted.clone(), self.pace.hurried);
+        work.reader = self.framework_reader.take().unwrap_or_else(fresh);
+        work.reader.ask(question);
+        self.waiting.push_back(work);
+        true
     }
 
     /// Takes in what has become of other files.
     pub fn absorb(&mut self, lane: &mut Self) {
         self.fresh.append(&mut lane.fresh);
         self.to_note.append(&mut lane.to_note);
+        self.of_framework.append(&mut lane.of_framework);
         let counts = std::mem::take(&mut lane.counts);
         self.counts.known += counts.known;
         self.counts.read += counts.read;
@@ -326,25 +449,33 @@ impl ApkReading {
         }
         let mut held: usize = self.wanting.iter().map(|(work, _)| work.reader.held()).sum();
         while self.wanting.len() < MOST_AT_ONCE && held < MOST_HELD {
-            let urgent = self.wanting.iter().filter(|(work, _)| first.contains(&work.id)).count();
-            let is_first = self.waiting.front().is_some_and(|work| first.contains(&work.id));
+            let urgent = self.wanting.iter().filter(|(work, _)| work.is_for_any_of(first)).count();
+            let is_first = self.waiting.front().is_some_and(|work| work.is_for_any_of(first));
             if urgent > 0 && !is_first {
                 break;
             }
             let Some(work) = self.waiting.pop_front() else { break };
-            held = held.saturating_add(usize::try_from(self.pace.tail.min(work.size)).unwrap_or(0));
+            held = held
+                .saturating_add(usize::try_from(self.pace.tail_of(&work.path, work.size).min(work.size)).unwrap_or(0));
             let wanting = self.step(work);
             self.wanting.extend(wanting);
         }
         let mut round = Round { pace: self.pace, tools, ..Round::default() };
-        let mut later = Vec::new();
+        let (mut later, mut asked) = (Vec::new(), 0usize);
+        self.wanting.sort_by_key(|(work, _)| !work.is_for_any_of(first));
+        let somebody_waits = self.wanting.first().is_some_and(|(work, _)| work.is_for_any_of(first));
         for (work, wants) in std::mem::take(&mut self.wanting) {
             let size: usize = wants.iter().map(|want| want.len).sum();
-            if held.saturating_add(size) > MOST_HELD && self.going.len() >= LEAST_AT_ONCE {
+            // What somebody waits for comes back sooner without the rest.
+            let can_wait = somebody_waits && !work.is_for_any_of(first);
+            // One program after the other reads what a command asks for: others can have a part of it read meanwhile.
+            let too_much = somebody_waits && asked > 0 && asked.saturating_add(size) > MOST_IN_A_HURRY;
+            let full = held.saturating_add(size) > MOST_HELD && self.going.len() >= LEAST_AT_ONCE;
+            if can_wait || too_much || full {
                 later.push((work, wants));
                 continue;
             }
-            held = held.saturating_add(size);
+            (held, asked) = (held.saturating_add(size), asked.saturating_add(size));
             round.take(self.going.len(), &work, &wants);
             self.going.push(work);
         }
@@ -396,37 +527,45 @@ impl ApkReading {
     pub fn whole(&mut self, mut work: ApkWork, bytes: &[u8]) {
         work.reader.feed(0, bytes);
         match work.reader.step() {
-            Step::Done(answer) => drop(self.finish(work, answer)),
+            // Another one that is read for the same package is fetched like any other.
+            Step::Done(answer) => {
+                let next = self.finish(work, answer);
+                self.waiting.extend(next);
+            }
             Step::Wants(_) => self.give_up(work, "its file changed while it was read"),
         }
     }
 
     /// A file cannot be read, for this reason.
     pub fn give_up(&mut self, work: ApkWork, why: &str) {
-        let mut facts = match work.aim {
-            Aim::Base => AppFacts::default(),
-            Aim::Split(facts) | Aim::Framework(facts) => *facts,
-        };
+        match work.aim {
+            Aim::Base => self.leave(work.id, AppFacts::default(), why),
+            Aim::Split(facts) => self.leave(work.id, *facts, why),
+            Aim::Framework(all) => all.into_iter().for_each(|one| self.leave(one.id, *one.facts, why)),
+        }
+    }
+
+    /// No more is found out about a package. Not remembered: the next time it may go better.
+    fn leave(&mut self, id: PackageId, mut facts: AppFacts, why: &str) {
         if facts.label.is_none() {
             facts.trouble = Some(PlainText::new(why));
             self.counts.failed += 1;
         }
-        // Not remembered: the next time it may go better.
-        self.fresh.insert(work.id, facts);
+        self.fresh.insert(id, facts);
     }
 
     /// Takes what a file told. Another one is read for the same package where the label is in that.
     fn finish(&mut self, work: ApkWork, answer: Result<Box<ApkFacts>, ApkError>) -> Option<ApkWork> {
-        let ApkWork { id, mark, aim, .. } = work;
+        let ApkWork { id, mark, aim, reader, path, .. } = work;
+        if path.as_str() == FRAMEWORK {
+            self.framework_reader = Some(reader);
+        }
         let facts = match (aim, answer) {
             (Aim::Base, Ok(found)) => {
                 let facts = AppFacts::of(&found);
-                if let (Some(resource), Some(size)) = (found.framework, self.framework)
-                    && let Ok(path) = FRAMEWORK.parse::<DevicePath>()
-                {
-                    let question = Question::Resource(resource);
-                    let aim = Aim::Framework(Box::new(facts));
-                    return Some(self.work(&id, mark, path, size, question, aim));
+                if let Some(resource) = found.framework {
+                    self.of_framework.push(OfFramework { id, mark, facts: Box::new(facts), resource });
+                    return None;
                 }
                 // The part with the owner's language is asked where the base has no text in it.
                 let fits = |text: &Text| self.wanted.first().is_some_and(|w| text.locale.serves(w) >= 3);
@@ -443,33 +582,49 @@ impl ApkReading {
                 let trouble = Some(PlainText::new(&error.to_string()));
                 AppFacts { trouble, ..AppFacts::default() }
             }
-            (Aim::Split(facts) | Aim::Framework(facts), answer) => {
-                let mut facts = *facts;
-                match answer.ok().and_then(|f| f.label) {
-                    Some(text) => {
-                        let former = facts.label.take();
-                        let own = label_text(&text.text);
-                        // Home screen entries that had the same text have it in this language too.
-                        facts.home.iter_mut().filter(|h| h.label == former).for_each(|h| h.label = Some(own.clone()));
-                        facts.label = Some(own);
-                        facts.locale = text.locale;
-                    }
-                    None if facts.label.is_none() => {
-                        facts.trouble = Some(PlainText::new("its label is a text of the framework that is not there"));
-                    }
-                    None => {}
-                }
-                facts
+            (Aim::Split(facts), answer) => with_text(*facts, answer.ok().and_then(|f| f.label)),
+            (Aim::Framework(all), answer) => {
+                let texts = answer.map(|found| found.texts).unwrap_or_default();
+                let texts = texts.into_iter().chain(std::iter::repeat(None));
+                all.into_iter().zip(texts).for_each(|(one, text)| self.have_text(one, text));
+                return None;
             }
         };
+        self.done(id, mark, facts);
+        None
+    }
+
+    /// A package has its text of the framework, or there is none.
+    fn have_text(&mut self, one: OfFramework, text: Option<Text>) {
+        let mut facts = with_text(*one.facts, text);
+        if facts.label.is_none() {
+            facts.trouble = Some(PlainText::new(NO_FRAMEWORK));
+        }
+        self.done(one.id, one.mark, facts);
+    }
+
+    /// All is known of a package.
+    fn done(&mut self, id: PackageId, mark: ApkFingerprint, facts: AppFacts) {
         match facts.label.is_some() {
             true => self.counts.read += 1,
             false => self.counts.failed += 1,
         }
         self.to_note.push((mark, id.to_string(), facts.clone()));
         self.fresh.insert(id, facts);
-        None
     }
+}
+
+/// Facts with the label that another file has.
+fn with_text(mut facts: AppFacts, text: Option<Text>) -> AppFacts {
+    if let Some(text) = text {
+        let former = facts.label.take();
+        let own = label_text(&text.text);
+        // Home screen entries that had the same text have it in this language too.
+        facts.home.iter_mut().filter(|h| h.label == former).for_each(|h| h.label = Some(own.clone()));
+        facts.label = Some(own);
+        facts.locale = text.locale;
+    }
+    facts
 }
 
 /// What the files of a round want, put together into as few jobs as are worth their while.
@@ -500,7 +655,7 @@ impl Round {
                 _ => merged.push((start, end)),
             }
         }
-        let tail = work.size.saturating_sub(self.pace.tail);
+        let tail = work.size.saturating_sub(self.pace.tail_of(&work.path, work.size));
         for (start, end) in merged {
             let together = self.tools.several && !work.alone;
             if together && start >= tail {
@@ -518,10 +673,16 @@ impl Round {
     /// The jobs, each with the files that it is for.
     fn jobs(mut self) -> Vec<(RangeJob, Asked)> {
         let mut jobs = Vec::new();
-        for some in self.tails.chunks(MOST_TOGETHER) {
-            let asked = some.iter().map(|(file, _, size)| (*file, size.saturating_sub(self.pace.tail))).collect();
-            let files = some.iter().map(|(_, path, size)| (path.clone(), *size)).collect();
-            jobs.push((RangeJob::Tails(files, self.pace.tail), asked));
+        // Of files whose ends are as long one program reads all.
+        let tail_of = |(_, path, size): &(usize, DevicePath, u64)| self.pace.tail_of(path, *size);
+        self.tails.sort_by_key(tail_of);
+        for alike in self.tails.chunk_by(|one, other| tail_of(one) == tail_of(other)) {
+            for some in alike.chunks(MOST_TOGETHER) {
+                let tail = some.first().map_or(0, tail_of);
+                let asked = some.iter().map(|(file, _, size)| (*file, size.saturating_sub(tail))).collect();
+                let files = some.iter().map(|(_, path, size)| (path.clone(), *size)).collect();
+                jobs.push((RangeJob::Tails(files, tail), asked));
+            }
         }
         // Of files whose beginnings are about as long one program reads all.
         self.heads.sort_by_key(|(.., end)| *end);
@@ -693,26 +854,31 @@ mod tests {
         assert_eq!(reading.fresh.len(), MOST_AT_ONCE + 10);
     }
 
-    /// What somebody waits for comes first, and nothing else before it is done; all files are dealt out.
+    /// What somebody waits for comes first, and nothing else before it is done; all files are shared out, evenly to the last.
     #[test]
     fn what_is_waited_for_comes_first() {
-        let mut reading = begin(40, &HashMap::new());
+        let mut pool = begin(40, &HashMap::new());
         let first: HashSet<PackageId> = [17, 33].map(|n| testing::id(&format!("com.ostrel.part{n:04}"))).into();
-        reading.prefer(&first);
-        let mut lanes = reading.deal(2);
-        assert_eq!(lanes.iter().map(|lane| lane.waiting.len()).collect::<Vec<_>>(), [20, 20]);
-        assert!(lanes.iter().all(|lane| lane.has_any_of(&first)));
-        for lane in &mut lanes {
-            let jobs = lane.next_round(TOGETHER, &first);
-            let files = jobs.iter().map(RangeJob::files).sum::<usize>();
-            assert_eq!((files, first.contains(&lane.going[0].id)), (1, true), "{jobs:?}");
-            lane.feed([vec![Some(vec![7; 5_000])]]);
-            assert_eq!(lane.next_round(TOGETHER, &first).iter().map(RangeJob::files).sum::<usize>(), 19);
-            assert!(!lane.has_any_of(&first));
-            reading.absorb(lane);
+        pool.prefer(&first);
+        let mut lanes = [pool.lane(), pool.lane()];
+        for (n, lane) in lanes.iter_mut().enumerate() {
+            lane.take_from(&mut pool, 2 - n, &first);
+            assert!(lane.has_any_of(&first));
+            // As long as they are read here, nothing else is.
+            lane.take_from(&mut pool, 1, &first);
+            assert_eq!(lane.waiting.len(), 1);
         }
-        assert_eq!((reading.fresh.len(), reading.counts.failed), (2, 2));
-        assert!(first.iter().all(|id| reading.fresh.contains_key(id)));
+        for (lane, share) in lanes.iter_mut().zip([19, 10]) {
+            let files = lane.next_round(TOGETHER, &first).iter().map(RangeJob::files).sum::<usize>();
+            assert_eq!((files, first.contains(&lane.going[0].id)), (1, true));
+            lane.feed([vec![Some(vec![7; 5_000])]]);
+            assert!(lane.next_round(TOGETHER, &first).is_empty() && !lane.has_any_of(&first));
+            lane.take_from(&mut pool, 2, &first);
+            assert_eq!(lane.next_round(TOGETHER, &first).iter().map(RangeJob::files).sum::<usize>(), share);
+            pool.absorb(lane);
+        }
+        assert_eq!((pool.fresh.len(), pool.counts.failed), (2, 2));
+        assert!(first.iter().all(|id| pool.fresh.contains_key(id)));
     }
 
     /// Ranges of a file that lie close to each other are read as one; beginnings of several files by one program.
@@ -742,7 +908,7 @@ mod tests {
         assert_eq!(
             jobs,
             [
-                "ends of 1 by 16384 at 1032192",
+                "ends of 1 by 81920 at 966656",
                 "beginnings of 2 by 6100",
                 "beginnings of 1 by 40000",
                 "500000 by 4096 at 500000",
