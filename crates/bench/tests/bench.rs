@@ -425,7 +425,7 @@ async fn where_a_device_was_met_another_day_nobody_else_is_taken_for_it() {
         // It is starting, and cannot tell all that it is yet.
         let starting = "cmd: Can't find service: settings\n";
         if known.starts_with('e') {
-            tv.set_fault(Fault::Says("settings get secure android_id".into(), starting.into()));
+            tv.set_fault(Fault::Says("settings --user 0 get secure android_id".into(), starting.into()));
         }
         let address = tv.address();
         let mut seen = Seen::with(Arc::default(), SimNetwork::default(), &[], |workplace| {

@@ -14,41 +14,6 @@ use wibbet_types::UserId;
 
 const OWNER: UserId = UserId::OWNER;
 
-/// A device of an API level, with the words of its version.
-fn version(sdk: u32) -> Scenario {
-    let mut scenario = match sdk {
-        ..24 => {
-            let mut old = Scenario::spare_handset();
-            // What only its maker's build has.
-            old.extra_commands.clear();
-            old
-        }
-        27 => Scenario::store_phone(),
-        24..28 => Scenario::crew_phone().with_android_8_1(),
-        28 => Scenario::lost_phone(),
-        29..31 => Scenario::waiting_room_tv(),
-        31..34 => Scenario::desk_tablet(),
-        36.. => Scenario::boxed_tablet(),
-        34.. => Scenario::crew_phone(),
-    };
-    scenario.second_switch_off = false;
-    scenario.android.sdk = sdk;
-    scenario.android.release = match sdk {
-        22 => "5.1.1",
-        23 => "6.0.1",
-        25 => "7.1.2",
-        27 => "8.1.0",
-        28 => "9",
-        30 => "11",
-        31 => "12",
-        34 => "14",
-        35 => "15",
-        _ => "16",
-    }
-    .into();
-    scenario
-}
-
 async fn carry_out(device: &AdbDevice, book: &SharedLogbook, kind: RunKind, plan: &Plan) -> Run {
     let of = device.facts().unwrap().id;
     let number = begin_run(book, &of, kind, plan, &device.capabilities()).await.unwrap();
@@ -58,8 +23,8 @@ async fn carry_out(device: &AdbDevice, book: &SharedLogbook, kind: RunKind, plan
 
 #[tokio::test]
 async fn every_version_does_the_whole_job() {
-    for sdk in [22, 23, 25, 27, 28, 30, 31, 34, 35, 36] {
-        let scenario = version(sdk);
+    for (sdk, _) in Scenario::LEVELS {
+        let scenario = Scenario::of_level(sdk).unwrap();
         let whole = scenario.inventory.packages.len();
         let place = tempfile::tempdir().unwrap();
         let workplace = workplace(place.path(), patience(1));

@@ -24,6 +24,9 @@ pub(crate) struct SimArguments {
     /// crew-phone and spare-handset when left out.
     #[arg(long, value_name = "NAME")]
     device: Vec<String>,
+    /// A device of an API level: 22, 23, 25, 27, 28, 30, 31, 34, 35 or 36.
+    #[arg(long, value_name = "LEVEL")]
+    android: Vec<u32>,
     /// A device from a scenario file.
     #[arg(long, value_name = "FILE")]
     scenario: Vec<PathBuf>,
@@ -86,6 +89,13 @@ fn scenarios(arguments: &SimArguments) -> Result<Vec<Scenario>, Failure> {
             usage(format!("there is no bench device “{name}”; there are {}", names.join(", ")))
         })?;
         chosen.push(found.1.clone());
+    }
+    for level in &arguments.android {
+        let levels = || Scenario::LEVELS.map(|(level, _)| level.to_string()).join(", ");
+        let found = Scenario::of_level(*level);
+        chosen.push(
+            found.ok_or_else(|| usage(format!("there is no bench device of level {level}; there are {}", levels())))?,
+        );
     }
     for file in &arguments.scenario {
         let text = std::fs::read_to_string(file).map_err(|e| usage(format!("{}: {e}", file.display())))?;

@@ -3,6 +3,20 @@
 use crate::support::{Sim, command, home, json, run};
 use serde_json::{Value, json as object};
 
+/// API levels and releases of the simulated devices.
+pub(crate) const LEVELS: [(&str, &str); 10] = [
+    ("22", "5.1.1"),
+    ("23", "6.0.1"),
+    ("25", "7.1.2"),
+    ("27", "8.1.0"),
+    ("28", "9"),
+    ("30", "11"),
+    ("31", "12"),
+    ("34", "14"),
+    ("35", "15"),
+    ("36", "16"),
+];
+
 fn outcomes(run: &Value) -> Vec<&str> {
     run["steps"].as_array().unwrap().iter().map(|s| s["outcome"].as_str().unwrap_or("none")).collect()
 }
@@ -72,6 +86,49 @@ fn the_whole_job_on_both_devices() {
     assert_eq!(runs["runs"].as_array().unwrap().len(), 4);
     for line in std::fs::read_to_string(&sim.transcript).unwrap().lines().filter(|l| l.starts_with("OP-66-1083")) {
         assert!(!line.contains("cmd") && !line.contains("abb") && !line.contains("v2"), "{line}");
+    }
+}
+
+/// What a package is for the owner, by its id.
+fn owner_has(home: &std::path::Path, device: &str, ids: &[&str]) -> Vec<Value> {
+    let (told, code) = json(home, &["packages", device, "--quick", "--json"]);
+    assert_eq!(code, 0, "{told}");
+    let state = |id: &&str| {
+        told["packages"].as_array().unwrap().iter().find(|p| p["id"] == **id).unwrap()["states"]["0"].clone()
+    };
+    ids.iter().map(state).collect()
+}
+
+/// Every version by script: what there is with its labels, out by every way that the version has, and back to what was.
+#[test]
+fn every_version_does_the_whole_job_by_script() {
+    const CHOSEN: [&str; 3] = ["com.android.htmlviewer", "com.android.certinstaller", "com.android.vpndialogs"];
+    for (level, release) in LEVELS {
+        let sim = Sim::start(&["--android", level, "--allow", "0"]);
+        let (home, at) = (home(), sim.address());
+        let (all, code) = json(home.path(), &["packages", at, "--json"]);
+        let packages = all["packages"].as_array().unwrap();
+        let labels = packages.iter().filter(|p| p["label"].is_string()).count();
+        assert!(code == 0 && labels * 10 > packages.len() * 8, "{release}: {labels} of {}", packages.len());
+        let before = owner_has(home.path(), at, &CHOSEN);
+        let run =
+            |chosen: &[&str]| json(home.path(), &[&["run", at, "--user", "0", "--yes", "--json"], chosen].concat());
+        let (kept, code) = run(&["--uninstall", CHOSEN[1], "--keep-data"]);
+        assert_eq!((outcomes(&kept), code), (vec!["done"], 0), "{release}: {kept}");
+        // The shell may not disable before Android 7, which is known and said.
+        let (last, ends) = if level < "24" { ("skipped", 3) } else { ("done", 0) };
+        let (gone, code) = run(&["--uninstall", CHOSEN[0], "--disable", CHOSEN[2]]);
+        assert_eq!((outcomes(&gone), code), (vec!["done", last], ends), "{release}: {gone}");
+        let off = owner_has(home.path(), at, &CHOSEN);
+        assert_eq!(
+            (&off[0]["state"], &off[1]["state"]),
+            (&object!("uninstalled"), &object!("uninstalled")),
+            "{release}"
+        );
+        let back = if level < "24" { &CHOSEN[..2] } else { &CHOSEN[..] };
+        let (put, code) = json(home.path(), &[&["put-back", at], back, &["--user", "0", "--yes", "--json"]].concat());
+        assert_eq!((outcomes(&put), code), (vec!["done"; back.len()], 0), "{release}: {put}");
+        assert_eq!(owner_has(home.path(), at, &CHOSEN), before, "{release}");
     }
 }
 

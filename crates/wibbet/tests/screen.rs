@@ -49,6 +49,39 @@ fn the_demo_does_the_whole_job_by_keys_alone() {
     assert!(!home.path().join("logbook.sqlite").exists(), "the user's own logbook is not touched");
 }
 
+/// Every version by keys: out and back again.
+#[test]
+fn every_version_does_the_whole_job_by_keys() {
+    for (level, release) in crate::command_line::LEVELS {
+        let sim = Sim::start(&["--android", level, "--allow", "0"]);
+        let home = home();
+        let screen = Screen::start(home.path(), &format!("--at {}", sim.address()), 128, 40);
+        screen.wait_for(&format!("Android {release}"));
+        screen.wait_for("it listed");
+        screen.keys("Enter");
+        screen.wait_for("in use");
+        screen.keys("/");
+        screen.types("htmlviewer");
+        screen.wait_for("│ com.android.htmlviewer");
+        screen.keys("Enter Space");
+        screen.wait_for("1 chosen");
+        screen.keys("Enter");
+        screen.wait_for("Nothing has been sent yet");
+        screen.keys("s");
+        screen.wait_for("it is done and read back");
+        screen.wait_for("●→○ uninstalled");
+        screen.keys("4");
+        screen.wait_for("com.android.htmlviewer");
+        screen.keys("b");
+        screen.wait_for("Plan: put back");
+        screen.keys("s");
+        screen.wait_for("Run 2: it is done and read back");
+        screen.wait_for("○→● in use");
+        screen.keys("q");
+        screen.wait_for("ended with 0");
+    }
+}
+
 /// Presses a key until a text is on the screen, each time waiting for what the key does. What is there to be chosen may change
 /// meanwhile, so that the key is pressed once too often: where it does nothing any more, `back` leads to the beginning.
 ///

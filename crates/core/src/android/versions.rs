@@ -132,7 +132,7 @@ impl Capabilities {
     }
 
     /// Whether an APK that is on the device can be installed for one user, over itself.
-    pub(crate) fn installs_what_is_there(&self) -> bool {
+    pub fn installs_what_is_there(&self) -> bool {
         self.sdk >= ANDROID_5
     }
 

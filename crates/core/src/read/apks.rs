@@ -360,7 +360,7 @@ impl ApkReading {
         let (mut first, then): (VecDeque<_>, VecDeque<_>) =
             self.waiting.drain(..).partition(|work| ids.contains(&work.id));
         // Nothing of them has been read yet. The fewer the rounds the sooner they are done.
-        for work in first.iter_mut().filter(|work| work.rounds == 0) {
+        for work in first.iter_mut().filter(|work| work.rounds == 0 && matches!(work.aim, Aim::Base)) {
             work.reader = ApkReader::new(work.size, Question::Label, self.wanted.clone(), self.pace.hurried);
         }
         self.waiting = first;

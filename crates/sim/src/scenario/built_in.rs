@@ -13,6 +13,44 @@ impl Scenario {
         self
     }
 
+    /// The API levels that [`of_level`](Self::of_level) has, with the names of their releases.
+    pub const LEVELS: [(u32, &str); 10] = [
+        (22, "5.1.1"),
+        (23, "6.0.1"),
+        (25, "7.1.2"),
+        (27, "8.1.0"),
+        (28, "9"),
+        (30, "11"),
+        (31, "12"),
+        (34, "14"),
+        (35, "15"),
+        (36, "16"),
+    ];
+
+    /// A device of an API level: one of those that there are, with the words of that version; `None` for a level that is not
+    /// one of [`LEVELS`](Self::LEVELS).
+    pub fn of_level(sdk: u32) -> Option<Self> {
+        let (_, release) = Self::LEVELS.iter().find(|(level, _)| *level == sdk)?;
+        let mut scenario = match sdk {
+            ..24 => {
+                let mut old = Self::spare_handset();
+                // What only its maker's build has.
+                old.extra_commands.clear();
+                old
+            }
+            27 => Self::store_phone(),
+            24..28 => Self::crew_phone().with_android_8_1(),
+            28 => Self::lost_phone(),
+            29..31 => Self::waiting_room_tv(),
+            31..34 => Self::desk_tablet(),
+            36.. => Self::boxed_tablet(),
+            34.. => Self::crew_phone(),
+        };
+        scenario.second_switch_off = false;
+        (scenario.android.sdk, scenario.android.release) = (sdk, (*release).into());
+        Some(scenario)
+    }
+
     /// The same device as a build whose shell may enable and disable packages, which that of Android 7 was the first to.
     #[must_use]
     pub fn with_a_shell_that_disables(mut self) -> Self {

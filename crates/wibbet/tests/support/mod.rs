@@ -43,7 +43,7 @@ impl Sim {
             .stdout(Stdio::piped())
             .spawn()
             .unwrap();
-        let count = arguments.iter().filter(|a| **a == "--device" || **a == "--scenario").count();
+        let count = arguments.iter().filter(|a| ["--device", "--scenario", "--android"].contains(a)).count();
         let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
         let devices = lines
             .by_ref()

@@ -130,7 +130,14 @@ impl DeviceModel {
         }
         warnings.extend(self.details.iter().flat_map(|d| d.vitals.warnings()));
         if self.facts.is_some() && self.inventory.is_some() && !self.capabilities.install_existing {
-            warnings.push("this Android cannot reinstall what is uninstalled: disable instead".into());
+            let words = match (self.capabilities.installs_what_is_there(), self.capabilities.disables) {
+                (true, _) => {
+                    "what somebody installed does not come back on this Android; its own apps do, by their APKs"
+                }
+                (false, true) => "this Android cannot reinstall what is uninstalled: disable instead",
+                (false, false) => "this Android cannot reinstall what is uninstalled",
+            };
+            warnings.push(words.into());
         }
         warnings
     }
