@@ -6,8 +6,8 @@ use wibbet_core::ask::Output;
 use wibbet_core::catalog::{Catalog, Chosen, IdList};
 use wibbet_core::package::{Inventory, Package, PackageKind};
 use wibbet_core::read::{
-    ApkPaths, ApkReading, DumpReader, MeasureReader, Pace, Properties, RangeAnswer, RangeJob, RangeReader, RangeTool,
-    RangeTools, read_commands, read_front, read_identity, read_installed, read_languages, read_package_list,
+    ApkPaths, ApkReading, DumpReader, FrontEvents, MeasureReader, Pace, Properties, RangeAnswer, RangeJob, RangeReader,
+    RangeTool, RangeTools, read_commands, read_front, read_identity, read_installed, read_languages, read_package_list,
     read_probe, read_report, read_shared_users, read_short_dump, read_users,
 };
 use wibbet_core::search::{Matcher, Search};
@@ -105,6 +105,8 @@ pub fn measures(data: &[u8]) {
 /// What is on the screen.
 pub fn front(data: &[u8]) {
     read_front(&String::from_utf8_lossy(data));
+    let mut events = FrontEvents::default();
+    data.chunks(7).for_each(|piece| drop(events.feed(piece)));
     if let Ok(path) = "/system/app/A/A.apk".parse() {
         read_probe(&path, 5000, data);
     }

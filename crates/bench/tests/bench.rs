@@ -280,6 +280,37 @@ async fn every_address_of_an_announcement_is_tried() {
     }
 }
 
+/// A device whose radio flaps announces itself anew before the former announcement has gone, under a name with a number.
+#[tokio::test]
+async fn a_device_that_is_renamed_is_the_same() {
+    let network = SimNetwork::default();
+    let go = announced(Scenario::seventh_hand(), &network).await;
+    let dialog = go.act(OwnerAction::ShowCode).await.unwrap().unwrap();
+    let long = Duration::from_secs(60);
+    let limits = wibbet_adb::Timeouts { connect: long, answer: long, tap: long, idle: long, write: long };
+    let (keys, at) = (crate::support::keys(), dialog.address.try_into().unwrap());
+    wibbet_adb::pairing::pair(&wibbet_adb::SystemDialer, &at, &dialog.code, keys.own(), &limits).await.unwrap();
+    let mut seen = Seen::start(Arc::default(), network.clone(), &[]);
+    let (card, _) = seen.facts().await;
+    seen.named(card, "ready").await;
+    go.set_fault(Fault::Renames);
+    for number in 2..4 {
+        go.act(OwnerAction::WirelessDebugging(false)).await.unwrap();
+        go.act(OwnerAction::WirelessDebugging(true)).await.unwrap();
+        assert!(network.seen().borrow().iter().any(|a| a.instance == format!("{} ({number})", go.instance())));
+        assert!(network.seen().borrow().len() >= number, "the former ones are still announced");
+        // Where it is now, it is linked.
+        let at = go.address().to_string();
+        seen.until(|e| match e {
+            BenchEvent::Session(of, SessionEvent::Ladder(l)) if *of == card && l.name() == "ready" => {
+                l.rungs.iter().any(|rung| rung.known.contains(&at)).then_some(())
+            }
+            _ => None,
+        })
+        .await;
+    }
+}
+
 /// Wireless debugging goes off at a start. Over a cable it is switched on again, and the device goes on without it.
 #[tokio::test]
 async fn wireless_debugging_is_switched_on_over_the_cable() {

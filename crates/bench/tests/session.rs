@@ -556,7 +556,10 @@ async fn a_restart_loses_nothing_and_is_waited_for() {
         let (sim, workplace) = crate::support::in_memory(Scenario::desk_tablet(), 1, folder.path(), patience(1)).await;
         sim.set_fault(Fault::LazyDisk);
         if !svc {
-            sim.set_fault(Fault::Says("svc power reboot".into(), "Control the power manager\n".into()));
+            sim.set_fault(Fault::Says(
+                "svc power reboot".into(),
+                "Control the power manager\n\nusage: svc power stayon\n".into(),
+            ));
         }
         let mut seen = Seen::start_in(sim.address(), workplace, folder);
         seen.inventory().await;

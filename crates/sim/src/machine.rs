@@ -123,6 +123,17 @@ impl Shared {
         self.instance.clone()
     }
 
+    /// The name under which it announces itself now: numbered where its former announcements are in the way (RFC 6762, 9).
+    pub(crate) fn announced_name(&self) -> String {
+        match &mut self.state().renames {
+            Some(number) => {
+                *number += 1;
+                format!("{} ({number})", self.instance)
+            }
+            None => self.instance.clone(),
+        }
+    }
+
     #[expect(clippy::expect_used, reason = "the file is part of the program and read in its tests")]
     pub(crate) fn own_key(&self) -> HostKey {
         self.own_key
@@ -160,7 +171,8 @@ impl Shared {
         if let Some((_, task)) = self.listening.lock().unwrap_or_else(PoisonError::into_inner).take() {
             task.abort();
         }
-        if let Some(network) = &self.network {
+        let withdraws = self.state().renames.is_none();
+        if let Some(network) = self.network.as_ref().filter(|_| withdraws) {
             network.withdraw(AnnouncedKind::Connect, &self.instance);
         }
     }

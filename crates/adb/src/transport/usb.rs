@@ -1,11 +1,11 @@
 //! Devices on a USB cable: finding them by the class of their interface, watching them come and go, opening them.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Debug;
 use std::future::Future;
 use std::io;
 use std::pin::Pin;
-use std::sync::Arc;
+use std::sync::{Arc, PoisonError};
 use std::time::Duration;
 
 use futures_util::StreamExt as _;
@@ -106,6 +106,8 @@ pub trait UsbBus: Debug + Send + Sync {
 #[derive(Debug)]
 pub struct SystemUsb {
     seen: watch::Receiver<Vec<UsbSeen>>,
+    /// What has been reset since it was plugged in. Once has to be enough: other programs may be using the device.
+    reset: std::sync::Mutex<BTreeSet<UsbPlace>>,
     task: JoinHandle<()>,
 }
 
@@ -141,7 +143,7 @@ impl SystemUsb {
                 let _ = tokio::time::timeout(Self::LOOK, next).await;
             }
         });
-        Self { seen, task }
+        Self { seen, reset: std::sync::Mutex::default(), task }
     }
 }
 
@@ -205,6 +207,9 @@ impl UsbBus for SystemUsb {
     fn reset(&self, wanted: &UsbPlace) -> UsbReset<'_> {
         let wanted = wanted.clone();
         Box::pin(async move {
+            if !self.reset.lock().unwrap_or_else(PoisonError::into_inner).insert(wanted.clone()) {
+                return Err(UsbTrouble::Other("it has been reset before".into()));
+            }
             let mut devices = nusb::list_devices().await.map_err(|e| trouble(&e, &wanted))?;
             let info = devices.find(|info| place(info) == wanted).ok_or(UsbTrouble::Gone)?;
             let device = info.open().await.map_err(|e| trouble(&e, &wanted))?;

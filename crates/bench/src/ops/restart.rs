@@ -3,13 +3,13 @@
 use std::time::Duration;
 
 use tokio::time::timeout;
-use wibbet_core::ask::{hard_restart_request, restart_request};
+use wibbet_core::ask::{hard_restart_request, knows_no_restart, restart_request};
 use wibbet_core::read::{says_written, write_request};
 
 use crate::device::{AdbDevice, AskError, Device as _};
 
-/// How long the link may take to go after the device was told to restart.
-const GOING: Duration = Duration::from_secs(30);
+/// How long the link may take to go after the device was told to restart: shutting down in order takes its time.
+const GOING: Duration = Duration::from_secs(90);
 
 /// Whoever tells a device to restart does not give it up before: phones take up to 90 s, cheap tablets and TVs up to 180 s.
 pub const COMES_BACK: Duration = Duration::from_secs(300);
@@ -41,12 +41,11 @@ pub async fn restart_device(device: &AdbDevice) -> Result<(), RestartError> {
     }
     // This very link is watched: something else may make another one meanwhile.
     let Some(link) = device.current().await else { return Ok(()) };
-    for request in [restart_request(), hard_restart_request()] {
-        // The answer seldom comes: the link goes before it. One that does not know the command says so, and nothing happens.
-        let _ = device.ask(&request, &mut |_| {}).await;
-        if timeout(GOING, link.ended()).await.is_ok() {
-            return Ok(());
-        }
+    // The answer seldom comes: the link goes before it. Only a device that does not know the command is told otherwise: one
+    // that is shutting down would lose by it what it still writes.
+    let answer = device.ask(&restart_request(), &mut |_| {}).await;
+    if answer.is_ok_and(|said| knows_no_restart(&said)) {
+        let _ = device.ask(&hard_restart_request(), &mut |_| {}).await;
     }
-    Err(RestartError::StillThere)
+    timeout(GOING, link.ended()).await.map(drop).map_err(|_| RestartError::StillThere)
 }

@@ -2,13 +2,14 @@
 
 use std::sync::{Arc, PoisonError};
 
+use tokio::time::Instant;
 use wibbet_core::read::ReadBack;
 use wibbet_core::run::{Step, unasked};
 use wibbet_types::PackageId;
 
 use super::error::RunNews;
 use super::runner::{Left, Runner};
-use crate::device::Device;
+use crate::device::{AskError, Device};
 use crate::logbook::now;
 use crate::ops::{Sight, look_at};
 
@@ -27,8 +28,16 @@ impl<D: Device> Runner<'_, D> {
         let found = unasked(&self.run(), step, &before, states);
         for unasked in found {
             // What is told of the step's own user has been confirmed; this has not.
-            let again = self.until_stopped(look_at(self.device, &unasked.id, unasked.user)).await?;
-            if again.ok().and_then(|sight| sight.found.state()) != Some(unasked.after) {
+            let deadline = Instant::now() + self.patience.link;
+            let again = loop {
+                let why = match self.until_stopped(look_at(self.device, &unasked.id, unasked.user)).await? {
+                    Ok(sight) => break sight.found.state(),
+                    Err(AskError::Silent(_)) => break None,
+                    Err(error) => self.or_final(error)?,
+                };
+                self.wait(deadline, why).await?;
+            };
+            if again != Some(unasked.after) {
                 continue;
             }
             let (number, at) = (self.run().number, now());

@@ -82,6 +82,8 @@ pub(crate) struct State {
     pub(crate) front: (String, u32),
     /// What the log of events has told of what came to the front since the start.
     pub(crate) events: watch::Sender<Vec<String>>,
+    /// The number of the name under which it announces itself next, where it is renamed each time.
+    pub(crate) renames: Option<u32>,
     /// The shell sees nothing of that log.
     pub(super) log_is_kept_back: bool,
     /// The fingerprint in the dialog that asks whether to allow a computer.
@@ -130,6 +132,7 @@ impl State {
             front: (crate::catalogue::usage::home_screen(&scenario), 0),
             events: watch::Sender::new(Vec::new()),
             log_is_kept_back: false,
+            renames: None,
             asks: None,
             pairing: None,
             sizes_from: scenario.sizes_not_worked_out.then_some(None),
@@ -166,6 +169,7 @@ impl State {
             Fault::NoTools => self.no_tools = true,
             Fault::LazyDisk => self.lazy_disk = true,
             Fault::NoLog => self.log_is_kept_back = true,
+            Fault::Renames => self.renames = Some(1),
             Fault::FrameworkCrashes(times) => self.framework_starts += times,
             Fault::SlowDumps(seconds) => self.dumps_take = seconds,
             Fault::Says(command, answer) => {

@@ -58,6 +58,8 @@ pub enum Fault {
     LazyDisk,
     /// The log of events tells the shell nothing.
     NoLog,
+    /// Its announcements are not withdrawn, so that what it announces next is renamed: ` (2)` stands behind the name, and so on.
+    Renames,
     /// Android's framework has crashed so many times, and started again.
     FrameworkCrashes(u32),
     /// Every dump takes so many seconds of the time that it is given; what has not come by then is cut off.
@@ -74,7 +76,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, no-log, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, no-log, renames, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON, says=COMMAND:TEXT"
 )]
 pub struct BadFault(String);
@@ -113,6 +115,7 @@ impl FromStr for Fault {
             "no-tools" => Self::NoTools,
             "lazy-disk" => Self::LazyDisk,
             "no-log" => Self::NoLog,
+            "renames" => Self::Renames,
             "crashes" => Self::FrameworkCrashes(value.parse().map_err(|_| bad())?),
             "slow-dumps" => Self::SlowDumps(value.parse().map_err(|_| bad())?),
             "says-yes" => Self::Package(id(value)?, Flaw::SaysYes),
@@ -165,6 +168,7 @@ mod tests {
             ("slow-dumps=20", Fault::SlowDumps(20)),
             ("lazy-disk", Fault::LazyDisk),
             ("no-log", Fault::NoLog),
+            ("renames", Fault::Renames),
             ("crashes=2", Fault::FrameworkCrashes(2)),
             ("comes-back=a.b", Fault::Package(id.clone(), Flaw::ComesBack)),
             ("says=dumpsys package:x: y", Fault::Says("dumpsys package".into(), "x: y".into())),

@@ -66,7 +66,7 @@ pub(crate) async fn listen(shared: &Arc<Shared>, at: SocketAddr, access: Access)
     }
     if let Some(network) = &shared.network {
         match access {
-            Access::Air => network.announce(AnnouncedKind::Connect, &shared.instance, address),
+            Access::Air => network.announce(AnnouncedKind::Connect, &shared.announced_name(), address),
             Access::Plain => network.announce(AnnouncedKind::Plain, &shared.instance, address),
             Access::Cable => {}
         }
