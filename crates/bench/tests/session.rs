@@ -565,6 +565,7 @@ async fn a_restart_loses_nothing_and_is_waited_for() {
         seen.inventory().await;
         sim.set_state(MUSIC, 0, false, 0);
         seen.session.send(SessionCommand::Restart);
+        assert!(seen.note().await.contains("restarts then"));
         seen.until(|event| match event {
             SessionEvent::Ladder(ladder) if ladder.name() == "restarting" => Some(()),
             _ => None,
@@ -586,6 +587,7 @@ async fn a_restart_loses_nothing_and_is_waited_for() {
     let mut seen = Seen::start_in(sim.address(), workplace, folder);
     seen.inventory().await;
     seen.session.send(SessionCommand::Restart);
+    assert!(seen.note().await.contains("restarts then"));
     assert!(seen.note().await.contains("was not restarted"));
     assert!(!sim.transcript().iter().any(|line| line.contains("reboot")));
 }

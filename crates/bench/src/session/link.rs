@@ -84,7 +84,7 @@ impl Actor {
                 self.tell_facts();
                 self.tell_ladder();
                 if self.restarting.take().is_some() {
-                    self.tell(SessionEvent::Note(format!("{} has restarted.", facts.name())));
+                    self.tell(SessionEvent::Note("it has restarted, and is linked again".into()));
                 }
                 true
             }

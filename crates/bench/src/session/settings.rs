@@ -39,6 +39,7 @@ impl Actor {
 
     /// Restarts the device. It is waited for like any other that has gone, with other words.
     pub(super) async fn restart(&mut self) {
+        self.tell(SessionEvent::Note("it writes down what was changed, and restarts then".into()));
         let done = match self.claimed() {
             Ok(_claims) => restart_device(&self.device).await.map_err(|error| error.to_string()),
             Err(why) => Err(why),

@@ -137,7 +137,7 @@ pub(super) const BENCH_MENU: &[Binding] = &[
     bind(
         Action::DeveloperOptions,
         &[letter('d')],
-        "Open the developer options on the device",
+        "Open the device's developer options",
         "developer options",
         "Wakes the device and opens the page with its developer options there, wherever its maker has put it.",
     ),

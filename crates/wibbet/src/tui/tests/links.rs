@@ -120,3 +120,30 @@ fn closing_is_shown_in_words_before_it_is_done() {
     screen.keys(" ");
     assert!(screen.model.windows.is_empty());
 }
+
+/// What a restart does to the link is said before, for the ways that there are.
+#[test]
+fn a_restart_is_shown_in_words_before_it_is_done() {
+    use wibbet_bench::around::Route;
+    let cable = Route::Cable(wibbet_adb::UsbPlace { bus: "1".into(), number: 2 });
+    let air = Route::Air { instance: "adb-x".into(), at: "192.0.2.7:40001".parse().unwrap(), others: Vec::new() };
+    let restart = [Effect::Bench(BenchCommand::Session(0, SessionCommand::Restart))];
+    for (routes, words) in [
+        (vec![cable.clone()], "comes back by itself on its cable"),
+        (vec![cable, air.clone()], ". w switches it on over the cable"),
+        (vec![air], "linked by air only"),
+    ] {
+        let mut screen = Screen::linked(80, 24);
+        screen.bench(BenchEvent::Routes(0, routes));
+        screen.keys(".r");
+        // Over line ends.
+        let text: String = screen.text().split(['│', '┃', '\n']).map(str::trim).collect::<Vec<_>>().join(" ");
+        let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(text.contains(words), "{words}: {}", screen.text());
+        assert!(screen.shows("⟩ dumpsys package write") && screen.shows("⟩ svc power reboot"));
+        assert!(screen.effects.is_empty());
+        screen.keys("s");
+        assert_eq!(screen.effects, restart);
+        assert!(screen.model.windows.is_empty());
+    }
+}

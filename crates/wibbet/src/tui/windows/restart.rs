@@ -32,7 +32,8 @@ fn words(device: &DeviceModel) -> Vec<String> {
         (false, true) => "It is linked by air only. Most devices switch wireless debugging off when they start: somebody has to unlock it and switch that on again. With a cable in, it would come back by itself.".to_owned(),
         (false, false) => "It comes back by itself in one to three minutes, where its network debugging stays on over a start. If it does not: switch it on again, or use a cable.".to_owned(),
     });
-    words.push("Somebody who has locked it has to unlock it before its apps and their data can be read.".to_owned());
+    words
+        .push("A screen lock keeps its apps and their data from being read until somebody has unlocked it.".to_owned());
     if let Some(details) = &device.details {
         let vitals = &details.vitals;
         if vitals.staged {
