@@ -269,15 +269,30 @@ async fn every_address_of_an_announcement_is_tried() {
         let mut seen = Seen::start(bus, network.clone(), &[]);
         if reached_by == ReachedBy::Address {
             let card = seen.any_named("offered").await;
-            // Whoever wants what is announced wants it wherever it is.
-            let first = network.seen().borrow()[0].addresses[0].try_into().unwrap();
-            seen.bench.send(BenchCommand::Add(first));
+            seen.bench.send(BenchCommand::Session(card, SessionCommand::Survey));
             seen.named(card, "ready").await;
         } else {
             let (card, _) = seen.facts().await;
             seen.named(card, "ready").await;
         }
     }
+}
+
+/// Whoever names an address has not chosen what an announcement names beside it.
+#[tokio::test]
+async fn an_address_beside_a_named_one_is_not_chosen() {
+    let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
+    let named: std::net::IpAddr = "127.7.7.7".parse().unwrap();
+    network.set_out_of_reach(vec![named]);
+    let mut scenario = Scenario::spare_handset();
+    scenario.reached_by = ReachedBy::Address;
+    let handset = announced(scenario, &network).await;
+    let mut seen = Seen::start(bus, network.clone(), &[]);
+    let card = seen.any_named("offered").await;
+    let first = network.seen().borrow()[0].addresses[0].try_into().unwrap();
+    seen.bench.send(BenchCommand::Add(first));
+    seen.named(card, "no-answer").await;
+    assert_eq!(handset.packets(Direction::ToDevice), 0, "not even a hello");
 }
 
 /// A device whose radio flaps announces itself anew before the former announcement has gone, under a name with a number.

@@ -120,11 +120,9 @@ impl FleetTask {
         let known = |r: &&Route| matches!(r, Route::Remembered(_) | Route::Hearsay { .. }) && r.at() == Some(&address);
         let other = self.tried.keys().find(known).cloned();
         match other.and_then(|other| self.tried.remove_entry(&other)) {
-            Some((heard, card)) => {
-                // Whoever wants what is announced wants it wherever it is reached.
-                for at in heard.addresses() {
-                    self.assign_route(card, Route::Address(at.clone()));
-                }
+            Some((_, card)) => {
+                // What else an announcement names nobody has chosen: anybody can put an address of their own beside this one.
+                self.assign_route(card, route);
                 if let Some(of) = self.cards.get(&card) {
                     of.session.send(SessionCommand::Survey);
                 }

@@ -163,7 +163,9 @@ impl Actor {
         self.following.stop();
         self.tell(SessionEvent::Reading(None));
         let trouble = trouble_of(error, self.device.facts().as_ref());
-        match self.restarting.is_some_and(|until| Instant::now() < until) {
+        // A device that is back and asks, or refuses, is told as any other: a refused dialog is not opened again by itself.
+        let away = trouble.rung == Rung::Reached;
+        match away && self.restarting.is_some_and(|until| Instant::now() < until) {
             true => self.fall(self.advise(Rung::Reached, Advice::Restarting, trouble.seen)),
             false => self.fall(trouble),
         }

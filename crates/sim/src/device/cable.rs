@@ -192,6 +192,15 @@ impl SimBus {
     }
 }
 
+/// The port at a place, unless something is in its way.
+fn port_at<'a>(ports: &'a mut [Port], place: &UsbPlace) -> Result<&'a mut Port, UsbTrouble> {
+    let port = ports.iter_mut().find(|p| p.place == *place).ok_or(UsbTrouble::Gone)?;
+    match &port.trouble {
+        Some(trouble) => Err(trouble.clone()),
+        None => Ok(port),
+    }
+}
+
 impl UsbBus for SimBus {
     fn seen(&self) -> watch::Receiver<Vec<UsbSeen>> {
         self.0.seen.subscribe()
@@ -201,10 +210,7 @@ impl UsbBus for SimBus {
         let place = place.clone();
         Box::pin(async move {
             let mut ports = self.0.ports();
-            let port = ports.iter_mut().find(|p| p.place == place).ok_or(UsbTrouble::Gone)?;
-            if let Some(trouble) = &port.trouble {
-                return Err(trouble.clone());
-            }
+            let port = port_at(&mut ports, &place)?;
             if port.pipe.upgrade().is_some() {
                 return Err(UsbTrouble::Busy);
             }
@@ -224,10 +230,7 @@ impl UsbBus for SimBus {
         let place = place.clone();
         Box::pin(async move {
             let mut ports = self.0.ports();
-            let port = ports.iter_mut().find(|p| p.place == place).ok_or(UsbTrouble::Gone)?;
-            if let Some(trouble) = &port.trouble {
-                return Err(trouble.clone());
-            }
+            let port = port_at(&mut ports, &place)?;
             port.begun = 0;
             port.resets += 1;
             if let Some(pipe) = port.pipe.upgrade() {
