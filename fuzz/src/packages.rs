@@ -230,7 +230,7 @@ pub fn chains(data: &[u8]) {
     reading.set_pace(if head[5] & 2 == 2 { Pace::cable(false) } else { Pace::air(false) });
     let mut left = rest;
     for _ in 0..1000 {
-        let jobs = reading.next_round(tools, &Default::default());
+        let jobs = reading.next_round(tools, &Default::default(), usize::MAX);
         if jobs.is_empty() {
             return;
         }

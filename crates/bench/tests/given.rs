@@ -79,6 +79,7 @@ async fn what_was_given_comes_back_with_the_app() {
         let apps = [SMS, KEYS, "com.corvane.share", "com.corvane.overlay.dark", "com.corvane.browser"];
         let before = apps.map(|app| place.chosen(app));
         assert!(before.iter().all(|chosen| !chosen.is_empty()) || sdk == 28, "{before:?}");
+        assert!(before[2].contains(&"battery".to_owned()), "{before:?}");
         let items = apps.map(|app| (app, if app == KEYS { Change::Disable } else { Change::Uninstall }));
         let run = place.take_out(&items).await;
         assert_eq!(run.count(Outcome::Done), apps.len(), "{run:#?}");

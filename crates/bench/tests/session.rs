@@ -21,7 +21,7 @@ use wibbet_core::link::{Rung, RungStatus};
 use wibbet_core::package::{Inventory, Note, Scope};
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent};
-use wibbet_sim::{Allow, Fault, Options, OwnerAction, Scenario, SimBus, SimDevice};
+use wibbet_sim::{Allow, Fault, Options, OwnerAction, Scenario, SimBus, SimDevice, SimNetwork};
 use wibbet_types::{Address, PlainText, StepIndex, UserId};
 
 const MUSIC: &str = "com.android.music";
@@ -590,6 +590,46 @@ async fn a_restart_loses_nothing_and_is_waited_for() {
     assert!(seen.note().await.contains("restarts then"));
     assert!(seen.note().await.contains("was not restarted"));
     assert!(!sim.transcript().iter().any(|line| line.contains("reboot")));
+}
+
+/// Behind a restart a device may ask about this computer again: that is told as ever, and a dialog that nobody answers is not
+/// opened a second time.
+#[tokio::test(start_paused = true)]
+async fn a_dialog_behind_a_restart_is_told_and_opened_once() {
+    let folder = tempfile::tempdir().unwrap();
+    let network = SimNetwork::default();
+    let options = Options {
+        allow: Allow::ByHand,
+        restart: Duration::from_millis(30),
+        network: Some(network.clone()),
+        in_memory: true,
+        ..Options::default()
+    };
+    let sim = SimDevice::start(Scenario::desk_tablet(), options).await.unwrap();
+    let mut here = workplace(folder.path(), patience(1));
+    here.book = here.book.clone().working_inline();
+    here.surroundings = Arc::new(Surroundings::default().with_network(Arc::new(network)));
+    here.limits.tap = Duration::from_secs(20);
+    let mut seen = Seen::start_in(sim.address(), here, folder);
+    seen.ladder("awaiting-tap").await;
+    while sim.dialogs() == 0 {
+        tokio::time::sleep(Duration::from_millis(10)).await;
+    }
+    sim.allow();
+    seen.inventory().await;
+    sim.forget_computers();
+    seen.session.send(SessionCommand::Restart);
+    seen.ladder("restarting").await;
+    seen.ladder("awaiting-tap").await;
+    seen.ladder("not-authorised").await;
+    tokio::time::sleep(Duration::from_secs(200)).await;
+    assert_eq!(sim.dialogs(), 2);
+    // It is, when somebody wants it.
+    seen.session.send(SessionCommand::Survey);
+    seen.ladder("awaiting-tap").await;
+    sim.allow();
+    assert!(seen.note().await.contains("has restarted"));
+    seen.inventory().await;
 }
 
 /// Android's framework can crash while the device stays up: it is told, and the packages are read again.

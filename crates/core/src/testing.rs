@@ -50,6 +50,7 @@ pub fn every_given() -> Vec<Given> {
         "setting autofill_service com.x/.Fill",
         "accessibility com.x/.Talk",
         "overlay",
+        "battery-exempt",
     ]
     .map(|text| text.parse().unwrap())
     .into()

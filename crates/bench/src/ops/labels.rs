@@ -26,6 +26,9 @@ const LANES: usize = 8;
 /// So many of them go on with what nobody waits for as long as somebody waits for something: half of a device's cores stay free.
 const MOST_BESIDE: usize = 2;
 
+/// Each of these then asks for so much at a time, in bytes, or for one file: a command keeps a core until it is done.
+const LITTLE: usize = 256 << 10;
+
 /// Where no range can be read, files up to this long are fetched whole, in bytes.
 const SMALL: u64 = 1 << 20;
 
@@ -160,7 +163,7 @@ impl Driver<'_> {
         let longest = self.device.longest_command().await?;
         let pace = self.device.pace(tools);
         self.reading.set_pace(pace);
-        let how = How { tools, pace, longest };
+        let how = How { tools, pace, longest, most: usize::MAX };
         let mut rounds = [0; LANES + 1];
         let mut lanes = FuturesUnordered::new();
         // One more reads in the framework's file, for whoever has a text of that for its label.
@@ -201,8 +204,9 @@ impl Driver<'_> {
                     idle.push((n, lane));
                     continue;
                 }
+                let most = if !urgent && on_the_way.contains(&Some(true)) { LITTLE } else { usize::MAX };
                 on_the_way[n] = Some(urgent);
-                lanes.push(round(n, self.device, lane, how, Arc::clone(&first)));
+                lanes.push(round(n, self.device, lane, How { most, ..how }, Arc::clone(&first)));
             }
             let Some(done) = lanes.next().await else { break };
             let Lane { n, mut reading, commands, bytes, goes_on } = done?;
@@ -219,7 +223,7 @@ impl Driver<'_> {
                 }
                 (LANES, false) => framework = Some(reading),
                 _ => {
-                    reading.give_back(&mut self.reading);
+                    reading.give_back(&mut self.reading, &first);
                     idle.push((n, reading));
                 }
             }
@@ -265,6 +269,8 @@ struct How {
     pace: Pace,
     /// The longest command, in bytes.
     longest: usize,
+    /// So much is asked for in a round, in bytes, or little more.
+    most: usize,
 }
 
 /// What a lane has done in a round.
@@ -285,8 +291,8 @@ async fn round(
     how: How,
     first: Arc<HashSet<PackageId>>,
 ) -> Result<Lane, AskError> {
-    let How { tools, pace, longest } = how;
-    let (reading, jobs) = beside(reading, move |reading| reading.next_round(tools, &first)).await;
+    let How { tools, pace, longest, most } = how;
+    let (reading, jobs) = beside(reading, move |reading| reading.next_round(tools, &first, most)).await;
     let mut lane = Lane { n, reading, commands: 0, bytes: 0, goes_on: !jobs.is_empty() };
     let mut answers = Vec::with_capacity(jobs.len());
     while answers.len() < jobs.len() {

@@ -31,6 +31,8 @@ pub enum Given {
     Accessibility(String),
     /// It is an overlay, and on.
     Overlay,
+    /// Somebody has left it out of what saves the battery. One list for the whole device, by the name of the package.
+    BatteryExempt,
 }
 
 /// Secure settings that name one app, or a part of one. Source: `Settings.Secure`.
@@ -47,9 +49,12 @@ impl Given {
     }
 
     /// Whether it stays while the package is only disabled. Sources: `PermissionManagerService`, `ManagedServices`,
-    /// `OverlayManagerService`; roles, keyboards and the like are chosen anew.
+    /// `OverlayManagerService`, `DeviceIdleController`; roles, keyboards and the like are chosen anew.
     pub fn outlives_disabling(&self) -> bool {
-        matches!(self, Self::Permission(_) | Self::Listener(_) | Self::Accessibility(_) | Self::Overlay)
+        matches!(
+            self,
+            Self::Permission(_) | Self::Listener(_) | Self::Accessibility(_) | Self::Overlay | Self::BatteryExempt
+        )
     }
 
     /// What it is, for people.
@@ -71,6 +76,7 @@ impl Given {
             }
             Self::Accessibility(_) => "accessibility service".into(),
             Self::Overlay => "switched on as an overlay".into(),
+            Self::BatteryExempt => "left out of saving the battery".into(),
         }
     }
 }
@@ -103,6 +109,7 @@ impl fmt::Display for Given {
             Self::Setting(name, value) => write!(f, "setting {name} {value}"),
             Self::Accessibility(part) => write!(f, "accessibility {part}"),
             Self::Overlay => f.write_str("overlay"),
+            Self::BatteryExempt => f.write_str("battery-exempt"),
         }
     }
 }
@@ -119,6 +126,7 @@ impl FromStr for Given {
         let words: Vec<&str> = s.split(' ').collect();
         Ok(match words.as_slice() {
             ["overlay"] => Self::Overlay,
+            ["battery-exempt"] => Self::BatteryExempt,
             ["dialer"] => Self::Dialer,
             ["permission", name] if is_name(name) => Self::Permission((*name).into()),
             ["role", name] if is_name(name) => Self::Role((*name).into()),

@@ -8,7 +8,7 @@ use crate::package::Given;
 
 impl Given {
     /// What gives it again, where the shell may on this version. Sources: `PackageManagerShellCommand`, `RoleShellCommand`,
-    /// `InputMethodManagerService`, `NotificationShellCmd`, `OverlayManagerShellCommand`.
+    /// `InputMethodManagerService`, `NotificationShellCmd`, `OverlayManagerShellCommand`, `DeviceIdleController`.
     pub fn request(&self, id: &PackageId, user: UserId, capabilities: &Capabilities) -> Option<Request> {
         let shell = |words: &[&str]| {
             let words: Vec<String> = words.iter().map(|word| shell_quoted(word)).collect();
@@ -40,6 +40,7 @@ impl Given {
             Self::Overlay => {
                 capabilities.has_service_shells().then(|| shell(&["cmd", "overlay", "enable", "--user", number, text]))
             }
+            Self::BatteryExempt => Some(shell(&["cmd", "deviceidle", "whitelist", &format!("+{text}")])),
             // The setting is a list of several apps, and what reads the screen is switched on by a person.
             Self::Accessibility(_) => None,
         }
@@ -73,6 +74,7 @@ mod tests {
             Some("settings --user 10 put secure autofill_service com.x/.Fill"),
             None,
             Some("cmd overlay enable --user 10 com.x"),
+            Some("cmd deviceidle whitelist +com.x"),
         ];
         assert_eq!(new, expected.map(|words| words.map(str::to_owned)));
         let old = |n: usize, user| sent(&testing::every_given()[n], user, 24);

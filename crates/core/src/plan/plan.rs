@@ -21,12 +21,13 @@ pub enum Reversal {
 }
 
 impl Reversal {
-    /// The app comes back, and not what its user had in it.
-    pub const WITHOUT_DATA: Self = Self::Approximate("it comes back without its data and accounts");
+    /// The app comes back, and not what its user had in it. Special access is what Android calls so in its settings: drawing over
+    /// other apps and the like, which is granted there by hand.
+    pub const WITHOUT_DATA: Self = Self::Approximate("it comes back without its data, accounts and special access");
 
     /// As [`Reversal::WITHOUT_DATA`]; parts that it has switched off or on itself are as its manifest has them again.
     pub const WITHOUT_DATA_AND_PARTS: Self = Self::Approximate(
-        "it comes back without its data and accounts, and parts of it that are off now may be on again",
+        "it comes back without its data, accounts and special access, and parts of it that are off now may be on again",
     );
 }
 

@@ -205,7 +205,7 @@ fn way_back(
         if !capabilities.install_existing && package.kind != PackageKind::User && capabilities.installs_what_is_there()
         {
             return Reversal::Approximate(
-                "it comes back without its data and accounts, by installing its APK over itself, which takes space",
+                "it comes back without its data, accounts and special access, by installing its APK over itself, which takes space",
             );
         }
         if !capabilities.install_existing {

@@ -53,7 +53,8 @@ pub struct Pace {
     hurried: Stride,
     /// Between two ranges of a file that are read as one.
     gap: u64,
-    /// What is longer than this is worth packing, in bytes: the device starts a program for that too.
+    /// What is longer than this is worth packing, in bytes: the device starts a program for that too, while the lanes share one
+    /// line.
     packing: u64,
     /// The shortest range.
     least: u64,
@@ -72,7 +73,7 @@ impl Pace {
             true => (Stride { whole: 1280 << 10, window: 128 << 10 }, Stride { whole: 3 << 20, window: 512 << 10 }),
             false => (Stride { whole: 192 << 10, window: 48 << 10 }, Stride { whole: 512 << 10, window: 128 << 10 }),
         };
-        Self { tail: 16 << 10, stride, hurried, gap: 24 << 10, packing: 320 << 10, least: 4 << 10 }
+        Self { tail: 24 << 10, stride, hurried, gap: 24 << 10, packing: 96 << 10, least: 4 << 10 }
     }
 
     /// By air: some 5 MB/s.
@@ -179,6 +180,9 @@ pub struct ApkCounts {
 /// A job that is on its way: for which files, and where in each its bytes begin.
 type Asked = Vec<(usize, u64)>;
 
+/// A file and what it wants next.
+type Wanting = (ApkWork, Vec<Want>);
+
 /// Reads the APKs of a device side by side.
 #[derive(Debug, Default)]
 pub struct ApkReading {
@@ -193,7 +197,7 @@ pub struct ApkReading {
     framework_reader: Option<ApkReader>,
     waiting: VecDeque<ApkWork>,
     /// Those that want something, and what, which has not been asked for yet.
-    wanting: Vec<(ApkWork, Vec<Want>)>,
+    wanting: Vec<Wanting>,
     /// Those that something was asked for.
     going: Vec<ApkWork>,
     asked: Vec<Asked>,
@@ -323,9 +327,9 @@ impl ApkReading {
         lane
     }
 
-    /// Gives back what there was no room for in the last round, for others to ask for.
-    pub fn give_back(&mut self, pool: &mut Self) {
-        pool.wanting.append(&mut self.wanting);
+    /// Gives back what there is no room for in the next round, for others to ask for.
+    pub fn give_back(&mut self, pool: &mut Self, first: &HashSet<PackageId>) {
+        pool.wanting.extend(self.split_off_what_is_too_much(first, MOST_HELD));
     }
 
     /// Takes over some of the files that wait in another one, to be read here: so many that `sharers` take all of them. Of those
@@ -336,6 +340,7 @@ impl ApkReading {
         pool.wanting.sort_by_key(|(work, _)| !work.is_for_any_of(first));
         let begun = pool.wanting.len().div_ceil(sharers.max(1));
         self.wanting.extend(pool.wanting.drain(..begun));
+        self.give_back(pool, first);
         let urgent = pool.waiting.iter().take_while(|work| work.is_for_any_of(first)).count();
         let (share, most) = match urgent {
             0 if self.has_any_of(first) => return,
@@ -344,12 +349,8 @@ impl ApkReading {
         };
         let here = self.waiting.len() + self.wanting.len() + self.going.len();
         let count = share.min(most.saturating_sub(here)).min(pool.waiting.len());
-        // The longest stand together: each has some of them.
-        let apart = if urgent > 0 { sharers.max(1) } else { 1 };
-        for taken in 0..count {
-            let at = (taken * (apart - 1)).min(urgent.max(1).saturating_sub(taken + 1));
-            self.waiting.extend(pool.waiting.remove(at));
-        }
+        // Those that stand together are about as long, and one program reads their ends.
+        self.waiting.extend(pool.waiting.drain(..count));
     }
 
     /// The packages of these come before others.
@@ -440,15 +441,11 @@ impl ApkReading {
         self.waiting.iter().find(|work| work.size >= 64)
     }
 
-    /// What is wanted next; nothing when all is known. Where somebody waits for some packages (`first`), nothing else is begun
-    /// before they are done.
-    pub fn next_round(&mut self, tools: RangeTools, first: &HashSet<PackageId>) -> Vec<RangeJob> {
-        for work in std::mem::take(&mut self.going) {
-            let wanting = self.step(work);
-            self.wanting.extend(wanting);
-        }
+    /// What is wanted next, about `most` bytes; nothing when all is known. Where somebody waits for some packages (`first`),
+    /// nothing else is begun before they are done.
+    pub fn next_round(&mut self, tools: RangeTools, first: &HashSet<PackageId>, most: usize) -> Vec<RangeJob> {
         let mut held: usize = self.wanting.iter().map(|(work, _)| work.reader.held()).sum();
-        while self.wanting.len() < MOST_AT_ONCE && held < MOST_HELD {
+        while self.wanting.len() < MOST_AT_ONCE && held < MOST_HELD.min(most) {
             let urgent = self.wanting.iter().filter(|(work, _)| work.is_for_any_of(first)).count();
             let is_first = self.waiting.front().is_some_and(|work| work.is_for_any_of(first));
             if urgent > 0 && !is_first {
@@ -461,32 +458,43 @@ impl ApkReading {
             self.wanting.extend(wanting);
         }
         let mut round = Round { pace: self.pace, tools, ..Round::default() };
-        let (mut later, mut asked) = (Vec::new(), 0usize);
-        self.wanting.sort_by_key(|(work, _)| !work.is_for_any_of(first));
-        let somebody_waits = self.wanting.first().is_some_and(|(work, _)| work.is_for_any_of(first));
-        for (work, wants) in std::mem::take(&mut self.wanting) {
-            let size: usize = wants.iter().map(|want| want.len).sum();
-            // What somebody waits for comes back sooner without the rest.
-            let can_wait = somebody_waits && !work.is_for_any_of(first);
-            // One program after the other reads what a command asks for: others can have a part of it read meanwhile.
-            let too_much = somebody_waits && asked > 0 && asked.saturating_add(size) > MOST_IN_A_HURRY;
-            let full = held.saturating_add(size) > MOST_HELD && self.going.len() >= LEAST_AT_ONCE;
-            if can_wait || too_much || full {
-                later.push((work, wants));
-                continue;
-            }
-            (held, asked) = (held.saturating_add(size), asked.saturating_add(size));
+        let later = self.split_off_what_is_too_much(first, most);
+        for (work, wants) in std::mem::replace(&mut self.wanting, later) {
             round.take(self.going.len(), &work, &wants);
             self.going.push(work);
         }
-        self.wanting = later;
         let (jobs, asked) = round.jobs().into_iter().unzip();
         self.asked = asked;
         jobs
     }
 
+    /// Takes away what there is no room for in a round of about `most` bytes.
+    fn split_off_what_is_too_much(&mut self, first: &HashSet<PackageId>, most: usize) -> Vec<Wanting> {
+        self.wanting.sort_by_key(|(work, _)| !work.is_for_any_of(first));
+        let somebody_waits = self.wanting.first().is_some_and(|(work, _)| work.is_for_any_of(first));
+        let mut held: usize = self.wanting.iter().map(|(work, _)| work.reader.held()).sum();
+        let (mut now, mut later, mut asked) = (Vec::new(), Vec::new(), 0usize);
+        for (work, wants) in std::mem::take(&mut self.wanting) {
+            let size: usize = wants.iter().map(|want| want.len).sum();
+            // What somebody waits for comes back sooner without the rest.
+            let can_wait = somebody_waits && !work.is_for_any_of(first);
+            // One program after the other reads what a command asks for: others can have a part of it read meanwhile.
+            let most = if somebody_waits { MOST_IN_A_HURRY } else { most };
+            let too_much = asked > 0 && asked.saturating_add(size) > most;
+            let full = held.saturating_add(size) > MOST_HELD && now.len() >= LEAST_AT_ONCE;
+            if can_wait || too_much || full {
+                later.push((work, wants));
+                continue;
+            }
+            (held, asked) = (held.saturating_add(size), asked.saturating_add(size));
+            now.push((work, wants));
+        }
+        self.wanting = now;
+        later
+    }
+
     /// What a file wants next. What it leads to is begun in the same round; `None` when its package is done.
-    fn step(&mut self, mut one: ApkWork) -> Option<(ApkWork, Vec<Want>)> {
+    fn step(&mut self, mut one: ApkWork) -> Option<Wanting> {
         loop {
             match one.reader.step() {
                 Step::Done(answer) => one = self.finish(one, answer)?,
@@ -506,7 +514,7 @@ impl ApkReading {
         }
     }
 
-    /// Takes what came for the last round, in its order.
+    /// Takes what came for the last round, in its order, and goes on as far as it leads.
     pub fn feed(&mut self, answers: impl IntoIterator<Item = RangeAnswer>) {
         for (asked, came) in std::mem::take(&mut self.asked).into_iter().zip(answers) {
             for ((file, start), bytes) in asked.into_iter().zip(came) {
@@ -514,6 +522,10 @@ impl ApkReading {
                     work.reader.feed(start, &bytes);
                 }
             }
+        }
+        for work in std::mem::take(&mut self.going) {
+            let wanting = self.step(work);
+            self.wanting.extend(wanting);
         }
     }
 
@@ -798,7 +810,7 @@ mod tests {
     const TOGETHER: RangeTools = RangeTools { several: true, ..ONE_BY_ONE };
 
     fn next(reading: &mut ApkReading, tools: RangeTools) -> Vec<RangeJob> {
-        reading.next_round(tools, &HashSet::new())
+        reading.next_round(tools, &HashSet::new(), usize::MAX)
     }
 
     fn nothing(jobs: &[RangeJob]) -> Vec<RangeAnswer> {
@@ -869,12 +881,12 @@ mod tests {
             assert_eq!(lane.waiting.len(), 1);
         }
         for (lane, share) in lanes.iter_mut().zip([19, 10]) {
-            let files = lane.next_round(TOGETHER, &first).iter().map(RangeJob::files).sum::<usize>();
+            let files = lane.next_round(TOGETHER, &first, usize::MAX).iter().map(RangeJob::files).sum::<usize>();
             assert_eq!((files, first.contains(&lane.going[0].id)), (1, true));
             lane.feed([vec![Some(vec![7; 5_000])]]);
-            assert!(lane.next_round(TOGETHER, &first).is_empty() && !lane.has_any_of(&first));
+            assert!(lane.next_round(TOGETHER, &first, usize::MAX).is_empty() && !lane.has_any_of(&first));
             lane.take_from(&mut pool, 2, &first);
-            assert_eq!(lane.next_round(TOGETHER, &first).iter().map(RangeJob::files).sum::<usize>(), share);
+            assert_eq!(lane.next_round(TOGETHER, &first, usize::MAX).iter().map(RangeJob::files).sum::<usize>(), share);
             pool.absorb(lane);
         }
         assert_eq!((pool.fresh.len(), pool.counts.failed), (2, 2));

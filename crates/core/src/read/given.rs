@@ -1,4 +1,5 @@
-//! What people have chosen among the apps of a device: `dumpsys role`, secure settings, overlays.
+//! What people have chosen among the apps of a device: `dumpsys role`, secure settings, overlays, the list of what
+//! is left out of saving the battery.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -23,6 +24,9 @@ pub fn given_request(capabilities: &Capabilities, users: &[UserId]) -> Option<Re
     let mut all: Vec<(String, String)> = Vec::new();
     if capabilities.has_roles() {
         all.push(("role".into(), capabilities.dump("role")));
+    }
+    if users.contains(&UserId::OWNER) {
+        all.push(("battery".into(), "cmd deviceidle whitelist".into()));
     }
     for user in users {
         all.push((format!("s{user}"), format!("settings --user {user} list secure")));
@@ -49,6 +53,12 @@ pub fn read_choices(text: &str) -> Choices {
         let user = |prefix: char| name.strip_prefix(prefix).and_then(|user| user.parse::<UserId>().ok());
         if name == "role" {
             choices.read_roles(body);
+        } else if name == "battery" {
+            // `user,com.x,10123`; lines of other kinds are the system's own. What is taken off the device for the owner is taken
+            // off the list, whoever else has it.
+            let chosen =
+                body.lines().filter_map(|line| line.trim().strip_prefix("user,")?.split(',').next()?.parse().ok());
+            chosen.for_each(|id| choices.note(id, UserId::OWNER, Given::BatteryExempt));
         } else if let Some(user) = user('s') {
             choices.read_settings(body, user);
         } else if let Some(user) = user('o') {
@@ -147,7 +157,8 @@ mod tests {
 
     const TEXT: &str = "wibbet-part:role\nROLE MANAGER STATE (dumpsys role):\n{\n  user_states=[\n    {\n      user_id=0\n      version=1\n      roles=[\n        {\n          name=android.app.role.SMS\n          holders=com.messages\n        }\n        {\n          name=android.app.role.HOME\n          holders=com.home\n          holders=com.second\n        }\n      ]\n    }\n    {\n      user_id=10\n      roles=[\n        {\n          name=android.app.role.SMS\n        }\n\
 wibbet-part:s0\ndefault_input_method=com.keys/.Ime\nenabled_input_methods=com.keys/.Ime;123;456:com.other/.Ime\nenabled_notification_listeners=com.watch/com.watch.L:bad;part\nautofill_service=com.fill/.F\nandroid_id=9f3c2b1a\ntts_default_synth=com.speech\nenabled_accessibility_services=null\n\
-wibbet-part:o0\ncom.android.systemui\n[x] com.look.dark\n[ ] com.look.light\n--- com.look.none\nwibbet-part:h10\nLauncher: ComponentInfo{com.home/com.home.Main}\n";
+wibbet-part:o0\ncom.android.systemui\n[x] com.look.dark\n[ ] com.look.light\n--- com.look.none\nwibbet-part:h10\nLauncher: ComponentInfo{com.home/com.home.Main}\n\
+wibbet-part:battery\nsystem-excidle,com.android.shell,2000\nsystem,com.home,10020\nuser,com.messages,10031\nuser,no id,1\n";
 
     #[test]
     fn what_is_chosen_and_for_whom() {
@@ -155,7 +166,7 @@ wibbet-part:o0\ncom.android.systemui\n[x] com.look.dark\n[ ] com.look.light\n---
         let of = |id: &str, user: u32| -> Vec<String> {
             choices.of(&testing::id(id), UserId::new(user)).map(ToString::to_string).collect()
         };
-        assert_eq!(of("com.messages", 0), ["role android.app.role.SMS"]);
+        assert_eq!(of("com.messages", 0), ["role android.app.role.SMS", "battery-exempt"]);
         assert_eq!(of("com.second", 0), ["role android.app.role.HOME"]);
         assert_eq!(of("com.messages", 10), [""; 0]);
         assert_eq!(of("com.keys", 0), ["keyboard com.keys/.Ime", "chosen-keyboard com.keys/.Ime"]);
@@ -173,10 +184,18 @@ wibbet-part:o0\ncom.android.systemui\n[x] com.look.dark\n[ ] com.look.light\n---
     fn what_is_asked_of_each_version() {
         let asked = |sdk| given_request(&testing::capabilities(sdk), &[UserId::OWNER]).map(|r| r.command());
         assert_eq!(asked(23), None);
-        let words = ["settings --user 0 list secure", "cmd overlay", "cmd shortcut", "dumpsys -t 60 role"];
-        for (sdk, has) in
-            [(24, [true, false, false, false]), (27, [true, true, true, false]), (34, [true, true, false, true])]
-        {
+        let words = [
+            "settings --user 0 list secure",
+            "cmd overlay",
+            "cmd shortcut",
+            "dumpsys -t 60 role",
+            "cmd deviceidle whitelist",
+        ];
+        for (sdk, has) in [
+            (24, [true, false, false, false, true]),
+            (27, [true, true, true, false, true]),
+            (34, [true, true, false, true, true]),
+        ] {
             let asked = asked(sdk).unwrap();
             assert_eq!(words.map(|w| asked.contains(w)), has, "{sdk}: {asked}");
         }
@@ -184,7 +203,7 @@ wibbet-part:o0\ncom.android.systemui\n[x] com.look.dark\n[ ] com.look.light\n---
 
     proptest! {
         #[test]
-        fn any_text_is_read(text in any::<String>(), part in "(role|s0|o0|h0)", at in 0..TEXT.len()) {
+        fn any_text_is_read(text in any::<String>(), part in "(role|s0|o0|h0|battery)", at in 0..TEXT.len()) {
             let all = read_choices(&format!("wibbet-part:{part}\n{text}"));
             // Whatever is believed can be written down and read again.
             for given in all.given.values().flatten() {

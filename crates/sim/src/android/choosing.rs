@@ -36,6 +36,38 @@ impl State {
         }
         if uninstalled {
             self.selections.overlays.remove(&(user, id.to_owned()));
+            // It listens to what happens to packages of the first user only.
+            if user == 0 {
+                self.selections.battery.remove(id);
+            }
+        }
+    }
+
+    /// `cmd deviceidle whitelist [+PACKAGE|-PACKAGE]`. Source: `DeviceIdleController`, which knows packages that are on the device
+    /// for its own user, the first.
+    pub(super) fn device_idle(&mut self, words: &[String]) -> Output {
+        let words: Vec<&str> = words.iter().map(String::as_str).collect();
+        match words.as_slice() {
+            ["whitelist"] => {
+                let uid = |id: &str| self.packages.get(id).map_or(0, |package| package.uid);
+                let mut out = format!("system-excidle,com.android.shell,{}\n", uid("com.android.shell"));
+                out.push_str(&format!("system,com.android.phone,{}\n", uid("com.android.phone")));
+                out.extend(self.selections.battery.iter().map(|id| format!("user,{id},{}\n", uid(id))));
+                Output::ok(out)
+            }
+            ["whitelist", change] => match (change.strip_prefix('+'), change.strip_prefix('-')) {
+                (Some(id), _) if self.here(id, 0) => {
+                    self.selections.battery.insert(id.to_owned());
+                    Output::ok(format!("Added: {id}\n"))
+                }
+                (Some(id), _) => Output::ok(format!("Unknown package: {id}\n")),
+                (_, Some(id)) => {
+                    self.selections.battery.remove(id);
+                    Output::ok(format!("Removed: {id}\n"))
+                }
+                _ => Output::failed(255, "Package must be prefixed with +, -, or =\n"),
+            },
+            _ => Output::failed(255, "Device idle controller (deviceidle) commands:\n"),
         }
     }
 
@@ -175,18 +207,21 @@ impl State {
         of.map(|((_, name), value)| format!("{name}={value}\n")).collect()
     }
 
-    /// What is chosen of a package for a user, for tests: the roles it holds, the settings that name it, `overlay`.
+    /// What is chosen of a package for a user, for tests: the roles it holds, the settings that name it, `overlay`,
+    /// `battery`.
     pub(crate) fn chosen(&self, id: &str, user: u32) -> Vec<String> {
         let holds =
             self.selections.roles.iter().filter(|((of, _), holders)| *of == user && holders.iter().any(|h| h == id));
         let names = |value: &String| value.split(':').any(|part| part.split('/').next() == Some(id));
         let named = self.selections.secure.iter().filter(|((of, _), value)| *of == user && names(value));
         let overlay = self.selections.overlays.contains(&(user, id.to_owned())).then(|| "overlay".to_owned());
+        let battery = (user == 0 && self.selections.battery.contains(id)).then(|| "battery".to_owned());
         let given = self.packages.get(id).and_then(|p| p.given.get(&user)).into_iter().flatten().cloned();
         holds
             .map(|((_, role), _)| role.clone())
             .chain(named.map(|((_, name), _)| name.clone()))
             .chain(overlay)
+            .chain(battery)
             .chain(given)
             .collect()
     }

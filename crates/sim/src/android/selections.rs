@@ -1,4 +1,4 @@
-//! What people choose among apps: roles, keyboards, listeners, overlays.
+//! What people choose among apps: roles, keyboards, listeners, overlays, and what is left out of saving the battery.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -35,6 +35,8 @@ pub(crate) struct Selections {
     pub(super) secure: BTreeMap<(u32, String), String>,
     /// Overlays that are on, by user.
     pub(super) overlays: BTreeSet<(u32, String)>,
+    /// What the owner has left out of saving the battery: one list for all users.
+    pub(super) battery: BTreeSet<String>,
 }
 
 impl Selections {
@@ -58,6 +60,7 @@ impl Selections {
             }
             if user == 0 && has(&&LISTENER) {
                 all.secure.insert((user, "enabled_notification_listeners".into()), LISTENER.into());
+                all.battery.extend(LISTENER.split('/').next().map(str::to_owned));
             }
             for package in scenario.inventory.packages.iter().filter(|p| p.id.contains(".overlay.")) {
                 all.overlays.insert((user, package.id.clone()));

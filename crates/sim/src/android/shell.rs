@@ -167,6 +167,7 @@ impl State {
                 Some("role") if self.scenario.android.sdk >= 29 => self.role(&rest[1..]),
                 Some("notification") if self.scenario.android.sdk >= 26 => self.allow_listener(&rest[1..]),
                 Some("overlay") if self.scenario.android.sdk >= 26 => self.overlay(&rest[1..]),
+                Some("deviceidle") => self.device_idle(&rest[1..]),
                 Some("jobscheduler") => self.job(&rest[1..]),
                 Some("user") if rest.get(1).is_some_and(|w| w == "list") => self.list_users(),
                 other => Output::failed(20, format!("cmd: Can't find service: {}\n", other.unwrap_or(""))),

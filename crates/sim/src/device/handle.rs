@@ -205,6 +205,11 @@ impl SimDevice {
         self.shared.state().chosen(id, user)
     }
 
+    /// Its owner revokes what computers were allowed: each is asked about again when it connects the next time.
+    pub fn forget_computers(&self) {
+        self.shared.state().trusted.clear();
+    }
+
     /// Its framework crashes and starts anew, while the device itself runs on.
     pub fn crash_framework(&self) {
         crate::machine::crash_framework(&self.shared);
