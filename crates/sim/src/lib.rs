@@ -18,7 +18,7 @@
 //!
 //! 1. `seed`: from where everything random comes.
 //! 2. `scenario`: what a device is and holds, as data.
-//! 3. `catalogue`: what made-up apps are called and how they are used.
+//! 3. `catalogue`: what made-up apps are called and how they are used, what manifests declare, what breaks without what.
 //! 4. `apk`: generated APKs.
 //! 5. `line`: how bytes travel, and how that goes wrong.
 //! 6. `android`: the system inside: its state, and what its programs print. No bytes on a wire.
@@ -40,6 +40,7 @@ mod seed;
 
 pub use android::PairingDialog;
 pub use apk::SampleApk;
+pub use catalogue::consequences::{BreakKind, BreakMoment, Broken};
 pub use device::{Options, OwnerAction, OwnersScreen, SimBus, SimDevice};
 pub use line::{BadFault, CutAt, Direction, Fault, Line, SimNetwork};
 pub use machine::Allow;

@@ -75,6 +75,13 @@ impl InstalledPackage {
         scenario.inventory.packages.iter().enumerate().map(holding).collect()
     }
 
+    /// Whether it is in use for a user.
+    pub(super) fn is_here(&self, user: u32) -> bool {
+        let by_manifest = self.data.off_by_manifest || self.code_gone;
+        let state = self.users.get(&user);
+        state.is_some_and(|u| u.installed && !matches!(u.enabled, 2..=4) && !(by_manifest && u.enabled == 0))
+    }
+
     /// The user that it shares.
     pub(crate) fn shared_user(&self) -> Option<&str> {
         self.data.shared_user.as_deref().or_else(|| identity::shared_user(&self.data.id).map(|(name, _)| name))

@@ -56,9 +56,7 @@ impl State {
     }
 
     pub(super) fn here(&self, id: &str, user: u32) -> bool {
-        let package = self.packages.get(id).and_then(|p| p.users.get(&user));
-        let by_manifest = self.packages.get(id).is_some_and(|p| p.data.off_by_manifest || p.code_gone);
-        package.is_some_and(|u| u.installed && !matches!(u.enabled, 2..=4) && !(by_manifest && u.enabled == 0))
+        self.packages.get(id).is_some_and(|package| package.is_here(user))
     }
 
     pub(super) fn here_for(&self, package: &super::installed::InstalledPackage, user: u32) -> bool {

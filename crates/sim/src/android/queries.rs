@@ -1,90 +1,61 @@
-//! Who answers which intents: `query-activities`, `query-services`, `resolve-activity`, as far as the parts of Android that the
-//! system counts on go.
+//! Who answers which intents: `query-activities`, `query-services`, `query-receivers`, by what manifests declare. Data, types and
+//! hosts of filters are not looked at.
 
+use super::installed::InstalledPackage;
 use super::output::Output;
 use super::state::State;
-use crate::scenario::SimKind;
-
-/// What is looked for in an intent, and which of Android's own parts answer it from which API level on.
-struct Filter {
-    services: bool,
-    action: &'static str,
-    answers: &'static [(&'static str, std::ops::RangeInclusive<u32>, &'static str)],
-}
-
-const ANY: u32 = u32::MAX;
-
-/// From the manifests of the open-source system.
-const FILTERS: [Filter; 6] = [
-    Filter {
-        services: false,
-        action: "android.intent.action.INSTALL_PACKAGE",
-        answers: &[("com.android.packageinstaller", 0..=ANY, ".InstallStart")],
-    },
-    Filter {
-        services: false,
-        action: "android.intent.action.UNINSTALL_PACKAGE",
-        answers: &[("com.android.packageinstaller", 0..=ANY, ".UninstallerActivity")],
-    },
-    Filter {
-        services: false,
-        action: "android.intent.action.MANAGE_PERMISSIONS",
-        answers: &[
-            ("com.android.packageinstaller", 23..=28, ".permission.ui.ManagePermissionsActivity"),
-            ("com.android.permissioncontroller", 29..=ANY, ".permission.ui.ManagePermissionsActivity"),
-        ],
-    },
-    Filter {
-        services: true,
-        action: "com.android.sdksandbox.SdkSandboxService",
-        answers: &[("com.android.sdksandbox", 33..=ANY, ".SdkSandboxServiceImpl")],
-    },
-    Filter {
-        services: true,
-        action: "com.android.location.service.FusedLocationProvider",
-        answers: &[("com.android.location.fused", 0..=ANY, ".FusedLocationService")],
-    },
-    Filter {
-        services: true,
-        action: "android.service.notification.NotificationAssistantService",
-        answers: &[
-            ("android.ext.services", 26..=27, ".notification.Ranker"),
-            ("com.android.ext.services", 28..=ANY, "android.ext.services.notification.Assistant"),
-        ],
-    },
-];
+use crate::catalogue::manifests::{self, Element};
 
 impl State {
-    /// `query-activities`, `query-services` with `--brief` or `--components`. Disabled packages and those that are not
-    /// installed for the user answer nothing.
+    /// With `--brief` or `--components`. Disabled packages and those that are not installed for the user answer nothing, nor do
+    /// parts that are off.
     pub(super) fn query(&self, command: &str, words: &[String]) -> Output {
-        let after =
-            |name: &str| words.iter().position(|w| w == name).and_then(|n| words.get(n + 1)).map(String::as_str);
-        let user = after("--user").and_then(|u| u.parse().ok()).unwrap_or(0);
-        let (services, kind) = match command {
-            "query-services" => (true, "services"),
-            _ => (false, "activities"),
+        let after = |name: &'static str| {
+            let at = words.iter().enumerate().filter(move |(_, word)| *word == name);
+            at.filter_map(|(n, _)| words.get(n + 1)).map(String::as_str)
         };
-        let sdk = self.scenario.android.sdk;
-        let filter = FILTERS.iter().find(|f| f.services == services && Some(f.action) == after("-a"));
-        let answers = filter.map_or(&[][..], |f| f.answers).iter().filter(|(id, versions, _)| {
-            let system = self.packages.get(*id).is_some_and(|p| p.data.kind == SimKind::System);
-            system && versions.contains(&sdk) && self.here(id, user)
-        });
-        let found: Vec<String> = answers.map(|(id, _, class)| format!("{id}/{class}")).collect();
+        let user = after("--user").next().and_then(|u| u.parse().ok()).unwrap_or(0);
+        let (element, kind, one) = match command {
+            "query-services" => ("service", "services", "Service"),
+            "query-receivers" => ("receiver", "receivers", "Receiver"),
+            _ => ("activity", "activities", "Activity"),
+        };
+        let answers = |declared: &&Element| {
+            declared.kind == element
+                && after("-a").next().is_some_and(|action| declared.all("action").any(|own| own == action))
+                && after("-c").all(|category| declared.all("category").any(|own| own == category))
+        };
+        let mut found: Vec<(i32, String)> = Vec::new();
+        for (id, package) in self.packages.iter().filter(|(id, _)| self.here(id, user)) {
+            for part in manifests::of(id, self.scenario.android.sdk).into_iter().filter(answers) {
+                if !package.has_off(&part.class, user) {
+                    let priority = part.one("priority").and_then(|n| n.parse().ok()).unwrap_or(0);
+                    found.push((priority, format!("{id}/{}", part.class)));
+                }
+            }
+        }
+        // As the system sorts them: what claims most first.
+        found.sort_by_key(|(priority, _)| std::cmp::Reverse(*priority));
         if found.is_empty() {
             return Output::ok(format!("No {kind} found\n"));
         }
         if words.iter().any(|w| w == "--components") {
-            return Output::ok(found.iter().map(|name| format!("{name}\n")).collect::<String>());
+            return Output::ok(found.iter().map(|(_, name)| format!("{name}\n")).collect::<String>());
         }
-        let one = |(n, name): (usize, &String)| {
+        let brief = |(n, (priority, name)): (usize, &(i32, String))| {
             format!(
-                "  {} #{n}:\n    priority=0 preferredOrder=0 match=0x108000 specificIndex=-1 isDefault=true\n    {name}\n",
-                if services { "Service" } else { "Activity" }
+                "  {one} #{n}:\n    priority={priority} preferredOrder=0 match=0x108000 specificIndex=-1 isDefault=true\n    {name}\n"
             )
         };
-        let all: String = found.iter().enumerate().map(one).collect();
+        let all: String = found.iter().enumerate().map(brief).collect();
         Output::ok(format!("{} {kind} found:\n{all}", found.len()))
+    }
+}
+
+impl InstalledPackage {
+    /// Whether a part of it is off for a user otherwise than by its manifest.
+    fn has_off(&self, class: &str, user: u32) -> bool {
+        let full = if class.starts_with('.') { format!("{}{class}", self.data.id) } else { class.to_owned() };
+        self.parts.get(&user).is_some_and(|[off, _]| off.contains(&full))
     }
 }

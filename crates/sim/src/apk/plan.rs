@@ -5,7 +5,9 @@ use std::io::Write as _;
 use super::image::{Image, Rule};
 use super::table::{Layout, TableShape};
 use super::xml::{Document, Given};
+use crate::catalogue::identity;
 use crate::catalogue::labels::LANGUAGES;
+use crate::catalogue::manifests::{self, Element};
 use crate::scenario::{SimKind, SimPackage};
 use crate::seed::mix;
 
@@ -205,6 +207,14 @@ impl Plan {
             let name = if split.is_empty() { "config.xxhdpi".to_owned() } else { format!("config.{split}") };
             head.push((0, "split", text(&name)));
         }
+        let declared = if self.split.is_some() { Vec::new() } else { manifests::of(&self.id, self.sdk) };
+        let app = declared.iter().find(|element| element.kind == "app");
+        if app.is_some_and(|app| app.is("core")) {
+            head.push((0, "coreApp", Given::Bool(true)));
+        }
+        if let Some((user, _)) = identity::shared_user(&self.id).filter(|_| self.split.is_none()) {
+            head.push((0x0101_000b, "sharedUserId", text(user)));
+        }
         doc.start("manifest", head);
         doc.one(
             "uses-sdk",
@@ -219,7 +229,20 @@ impl Plan {
         for permission in &self.permissions {
             doc.one("uses-permission", vec![(0x0101_0003, "name", text(permission))]);
         }
+        queries(&mut doc, &declared);
         let mut application = vec![(0x0101_000c, "hasCode", Given::Bool(self.dex > 0))];
+        if self.split.is_none() {
+            if identity::is_persistent(&self.id) {
+                application.push((0x0101_000d, "persistent", Given::Bool(true)));
+            }
+            let process = app.and_then(|app| app.one("process")).unwrap_or(identity::process(&self.id));
+            if process != self.id {
+                application.push((0x0101_0011, "process", text(process)));
+            }
+            if app.is_some_and(|app| app.is("boot")) {
+                application.push((0x0101_0505, "directBootAware", Given::Bool(true)));
+            }
+        }
         match self.oddity {
             _ if self.split.is_some() => {}
             Oddity::NoLabel => {}
@@ -253,6 +276,9 @@ impl Plan {
             doc.one("category", vec![(0x0101_0003, "name", text(&format!("android.intent.category.{category}")))]);
             doc.end("intent-filter");
             doc.end("activity");
+        }
+        for element in declared.iter().filter(|element| !matches!(element.kind, "app" | "asks")) {
+            component(&mut doc, element);
         }
         if self.split.is_none() && !self.overlay {
             for n in 0..(self.files / 8).min(200) {
@@ -316,6 +342,63 @@ impl Plan {
         image.shrink();
         image
     }
+}
+
+/// Whom an app says that it talks to.
+fn queries(doc: &mut Document, declared: &[&Element]) {
+    let text = |t: &str| Given::Text(t.to_owned());
+    let asks: Vec<&&Element> = declared.iter().filter(|element| element.kind == "asks").collect();
+    if asks.is_empty() {
+        return;
+    }
+    doc.start("queries", Vec::new());
+    for element in asks {
+        for id in element.all("package") {
+            doc.one("package", vec![(0x0101_0003, "name", text(id))]);
+        }
+        for action in element.all("action") {
+            doc.start("intent", Vec::new());
+            doc.one("action", vec![(0x0101_0003, "name", text(action))]);
+            doc.end("intent");
+        }
+        for authority in element.all("authority") {
+            doc.one("provider", vec![(0x0101_0018, "authorities", text(authority))]);
+        }
+    }
+    doc.end("queries");
+}
+
+/// A component with what it is found by.
+fn component(doc: &mut Document, element: &Element) {
+    let text = |t: &str| Given::Text(t.to_owned());
+    let name = |value: &str| vec![(0x0101_0003, "name", text(value))];
+    let exported = !element.is("hidden");
+    let mut attributes =
+        vec![(0x0101_0003, "name", text(&element.class)), (0x0101_0010, "exported", Given::Bool(exported))];
+    let values = [
+        ("guard", 0x0101_0006, "permission"),
+        ("process", 0x0101_0011, "process"),
+        ("authority", 0x0101_0018, "authorities"),
+    ];
+    for (own, id, attribute) in values {
+        if let Some(value) = element.one(own) {
+            attributes.push((id, attribute, text(value)));
+        }
+    }
+    if element.is("boot") {
+        attributes.push((0x0101_0505, "directBootAware", Given::Bool(true)));
+    }
+    doc.start(element.kind, attributes);
+    if element.one("action").is_some() {
+        let priority = element.one("priority").and_then(|n| n.parse::<i32>().ok());
+        let priority = priority.map(|n| (0x0101_001c, "priority", Given::Number(n as u32)));
+        doc.start("intent-filter", priority.into_iter().collect());
+        element.all("action").for_each(|action| doc.one("action", name(action)));
+        element.all("category").for_each(|category| doc.one("category", name(category)));
+        doc.end("intent-filter");
+    }
+    element.all("meta").for_each(|meta| doc.one("meta-data", name(meta)));
+    doc.end(element.kind);
 }
 
 /// A ZIP file that is being written.

@@ -210,6 +210,12 @@ impl SimDevice {
         self.shared.state().trusted.clear();
     }
 
+    /// What is broken now that was not when the device came, for each of its users: what its people would find, at once or after the
+    /// next start.
+    pub fn broken(&self) -> Vec<crate::catalogue::consequences::Broken> {
+        self.shared.state().broken()
+    }
+
     /// Its framework crashes and starts anew, while the device itself runs on.
     pub fn crash_framework(&self) {
         crate::machine::crash_framework(&self.shared);

@@ -1,0 +1,110 @@
+//! What manifests declare beyond what every made-up app has, from `scenarios/manifests.txt`, whose head says how it is written.
+
+use std::ops::RangeInclusive;
+use std::sync::OnceLock;
+
+/// What an element of a manifest may say here.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Element {
+    /// `app`, `asks`, or the kind of a component.
+    pub(crate) kind: &'static str,
+    /// The class of a component.
+    pub(crate) class: String,
+    /// Its words of the form `name=value`, in order.
+    values: Vec<(&'static str, String)>,
+    /// Its other words.
+    flags: Vec<&'static str>,
+}
+
+impl Element {
+    /// All values of a name.
+    pub(crate) fn all<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a str> {
+        self.values.iter().filter(move |(own, _)| *own == name).map(|(_, value)| value.as_str())
+    }
+
+    /// The value of a name that is given once.
+    pub(crate) fn one(&self, name: &str) -> Option<&str> {
+        self.values.iter().find(|(own, _)| *own == name).map(|(_, value)| value.as_str())
+    }
+
+    pub(crate) fn is(&self, flag: &str) -> bool {
+        self.flags.contains(&flag)
+    }
+}
+
+struct Block {
+    ids: Vec<&'static str>,
+    levels: RangeInclusive<u32>,
+    elements: Vec<Element>,
+}
+
+const TEXT: &str = include_str!("../../scenarios/manifests.txt");
+
+/// What the manifest of a package says on an API level, application first.
+pub(crate) fn of(id: &str, sdk: u32) -> Vec<&'static Element> {
+    static ALL: OnceLock<Vec<Block>> = OnceLock::new();
+    let blocks = ALL.get_or_init(|| read(TEXT)).iter();
+    blocks.filter(|b| b.ids.contains(&id) && b.levels.contains(&sdk)).flat_map(|b| &b.elements).collect()
+}
+
+/// Reads the file; lines that are nothing are passed over, and a test looks for them.
+fn read(text: &'static str) -> Vec<Block> {
+    let mut blocks: Vec<Block> = Vec::new();
+    for line in text.lines().filter(|line| !line.trim().is_empty() && !line.starts_with('#')) {
+        if !line.starts_with(' ') {
+            let (ranges, ids): (Vec<&str>, Vec<&str>) = line.split_whitespace().partition(|w| w.contains(".."));
+            let levels = ranges.first().and_then(|range| range.split_once("..")).unwrap_or_default();
+            let levels = levels.0.parse().unwrap_or(0)..=levels.1.parse().unwrap_or(u32::MAX);
+            blocks.push(Block { ids, levels, elements: Vec::new() });
+            continue;
+        }
+        let mut words = line.split_whitespace();
+        let kind = words.next().unwrap_or("");
+        let class = if matches!(kind, "app" | "asks") { "" } else { words.next().unwrap_or("") };
+        let mut element = Element { kind, class: class.into(), values: Vec::new(), flags: Vec::new() };
+        for word in words {
+            match word.split_once('=') {
+                Some((name, value)) => element.values.push((name, value.into())),
+                None => element.flags.push(word),
+            }
+        }
+        if let Some(block) = blocks.last_mut() {
+            block.elements.push(element);
+        }
+    }
+    blocks
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::scenario::Scenario;
+
+    #[test]
+    fn every_line_says_something_and_every_package_is_on_some_device() {
+        let blocks = read(TEXT);
+        let devices = Scenario::all();
+        for block in &blocks {
+            for id in &block.ids {
+                let known = devices.iter().any(|(_, d)| d.inventory.packages.iter().any(|p| p.id == **id));
+                assert!(known, "{id}");
+            }
+            assert!(!block.elements.is_empty(), "{:?}", block.ids);
+            for element in &block.elements {
+                let kinds = ["app", "asks", "activity", "service", "receiver", "provider"];
+                assert!(kinds.contains(&element.kind), "{element:?}");
+                let names = ["action", "category", "priority", "authority", "guard", "process", "meta", "package"];
+                assert!(
+                    element.values.iter().all(|(name, value)| names.contains(name) && !value.is_empty()),
+                    "{element:?}"
+                );
+                let flags = ["core", "boot", "hidden"];
+                assert!(element.flags.iter().all(|flag| flags.contains(flag)), "{element:?}");
+                let component = !matches!(element.kind, "app" | "asks");
+                assert_eq!(component, !element.class.is_empty(), "{element:?}");
+            }
+        }
+        assert!(of("com.android.providers.media", 29).iter().any(|e| e.one("authority") == Some("media")));
+        assert!(!of("com.android.providers.media", 30).iter().any(|e| e.one("authority") == Some("media")));
+    }
+}
