@@ -35,7 +35,7 @@ mod xml;
 mod zip;
 
 pub use config::Config;
-pub use manifest::{Component, ComponentKind, Filter, Library, Manifest, read_manifest};
+pub use manifest::{Component, ComponentKind, Filter, Library, Manifest, Queries, read_manifest};
 pub use pieces::{ApkError, Want};
 pub use reader::{ApkFacts, ApkReader, Launcher, Question, Step, Stride};
 pub use table::Text;

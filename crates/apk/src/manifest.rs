@@ -34,6 +34,8 @@ pub struct Filter {
     pub actions: Vec<Arc<str>>,
     /// Categories.
     pub categories: Vec<Arc<str>>,
+    /// How early it is to be asked; below zero for what is only to be there when nobody else is.
+    pub priority: i32,
 }
 
 /// A part of an app.
@@ -55,8 +57,25 @@ pub struct Component {
     pub authorities: Option<Arc<str>>,
     /// For an alias: what it stands for.
     pub target: Option<Arc<str>>,
+    /// The process that it lives in, where that is not its application's.
+    pub process: Option<Arc<str>>,
+    /// Whether it can be used before the device has been unlocked for the first time.
+    pub direct_boot: bool,
     /// For what it is to be called.
     pub filters: Vec<Filter>,
+    /// Names of what is said of it (`<meta-data>`).
+    pub remarks: Vec<Arc<str>>,
+}
+
+/// Whom an app says that it talks to (`<queries>`, from Android 11 on).
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Queries {
+    /// Packages by name.
+    pub packages: Vec<Arc<str>>,
+    /// Actions that somebody is to answer.
+    pub actions: Vec<Arc<str>>,
+    /// Providers, by their authorities.
+    pub authorities: Vec<Arc<str>>,
 }
 
 impl Component {
@@ -102,8 +121,20 @@ pub struct Manifest {
     pub min_sdk: Option<u32>,
     /// `targetSdkVersion`.
     pub target_sdk: Option<u32>,
+    /// Whether it says of itself that it is a part of the core system (`coreApp`).
+    pub core_app: bool,
     /// The application's label.
     pub label: Option<Value>,
+    /// The process that it lives in, where that is not called like the package.
+    pub process: Option<Arc<str>>,
+    /// Whether the system keeps it running.
+    pub persistent: bool,
+    /// Whether its parts can be used before the device has been unlocked for the first time.
+    pub direct_boot: bool,
+    /// Whether there is code in it.
+    pub has_code: bool,
+    /// Whom it says that it talks to.
+    pub queries: Queries,
     /// The package that an overlay changes.
     pub overlay_target: Option<Arc<str>>,
     /// Permissions that are asked for.
@@ -118,9 +149,13 @@ const LABEL: u32 = 0x0101_0001;
 const NAME: u32 = 0x0101_0003;
 const PERMISSION: u32 = 0x0101_0006;
 const SHARED_USER: u32 = 0x0101_000b;
+const HAS_CODE: u32 = 0x0101_000c;
+const PERSISTENT: u32 = 0x0101_000d;
 const ENABLED: u32 = 0x0101_000e;
 const EXPORTED: u32 = 0x0101_0010;
+const PROCESS: u32 = 0x0101_0011;
 const AUTHORITIES: u32 = 0x0101_0018;
+const PRIORITY: u32 = 0x0101_001c;
 const TARGET_PACKAGE: u32 = 0x0101_0021;
 const TARGET_ACTIVITY: u32 = 0x0101_0202;
 const MIN_SDK: u32 = 0x0101_020c;
@@ -128,6 +163,7 @@ const VERSION_CODE: u32 = 0x0101_021b;
 const VERSION_NAME: u32 = 0x0101_021c;
 const TARGET_SDK: u32 = 0x0101_0270;
 const REQUIRED: u32 = 0x0101_028e;
+const DIRECT_BOOT_AWARE: u32 = 0x0101_0505;
 const VERSION_CODE_MAJOR: u32 = 0x0101_0576;
 
 struct Attributes(Vec<Attribute>);
@@ -135,8 +171,12 @@ struct Attributes(Vec<Attribute>);
 impl Attributes {
     /// By id; by name only where the attribute has no id.
     fn get(&self, id: u32, name: &str) -> Option<&Value> {
-        let by_id = self.0.iter().find(|a| a.id == id);
+        let by_id = self.0.iter().find(|a| a.id == id && id != 0);
         by_id.or_else(|| self.0.iter().find(|a| a.id == 0 && &*a.name == name)).map(|a| &a.value)
+    }
+
+    fn truth(&self, id: u32, name: &str) -> Option<bool> {
+        self.get(id, name).and_then(Value::truth)
     }
 
     fn text(&self, id: u32, name: &str) -> Option<Arc<str>> {
@@ -196,6 +236,7 @@ fn take(
                 number(VERSION_CODE, "versionCode") | (number(VERSION_CODE_MAJOR, "versionCodeMajor") << 32);
             manifest.version_name = found.get(VERSION_NAME, "versionName").cloned();
             manifest.shared_user = found.text(SHARED_USER, "sharedUserId");
+            manifest.core_app = found.truth(0, "coreApp").unwrap_or(false);
         }
         (["manifest"], "uses-sdk") => {
             manifest.min_sdk = found.get(MIN_SDK, "minSdkVersion").and_then(Value::number);
@@ -205,7 +246,20 @@ fn take(
         (["manifest"], "uses-permission" | "uses-permission-sdk-23") if manifest.permissions.len() < MOST => {
             manifest.permissions.extend(found.text(NAME, "name"));
         }
-        (["manifest"], "application") => manifest.label = found.get(LABEL, "label").cloned(),
+        (["manifest"], "application") => {
+            manifest.label = found.get(LABEL, "label").cloned();
+            manifest.process = found.text(PROCESS, "process");
+            manifest.persistent = found.truth(PERSISTENT, "persistent").unwrap_or(false);
+            manifest.direct_boot = found.truth(DIRECT_BOOT_AWARE, "directBootAware").unwrap_or(false);
+            manifest.has_code = found.truth(HAS_CODE, "hasCode").unwrap_or(true);
+        }
+        (["manifest", "queries"], "package") => keep(&mut manifest.queries.packages, found.text(NAME, "name")),
+        (["manifest", "queries"], "provider") => {
+            keep(&mut manifest.queries.authorities, found.text(AUTHORITIES, "authorities"));
+        }
+        (["manifest", "queries", "intent"], "action") => {
+            keep(&mut manifest.queries.actions, found.text(NAME, "name"));
+        }
         (["manifest", "application"], "uses-library" | "uses-native-library" | "uses-static-library")
         | (["manifest", "application"], "library" | "static-library")
             if manifest.libraries.len() < MOST =>
@@ -224,26 +278,35 @@ fn take(
                 "provider" => ComponentKind::Provider,
                 _ => return Ok(()),
             };
-            let truth = |id, name| found.get(id, name).and_then(Value::truth);
             let component = Component {
                 kind,
                 name: class(&manifest.package, &found.text(NAME, "name").unwrap_or_default(), room)?,
                 label: found.get(LABEL, "label").cloned(),
-                exported: truth(EXPORTED, "exported"),
-                enabled: truth(ENABLED, "enabled").unwrap_or(true),
+                exported: found.truth(EXPORTED, "exported"),
+                enabled: found.truth(ENABLED, "enabled").unwrap_or(true),
                 permission: found.text(PERMISSION, "permission"),
                 authorities: found.text(AUTHORITIES, "authorities"),
                 target: match found.text(TARGET_ACTIVITY, "targetActivity") {
                     Some(name) => Some(class(&manifest.package, &name, room)?),
                     None => None,
                 },
+                process: found.text(PROCESS, "process"),
+                direct_boot: found.truth(DIRECT_BOOT_AWARE, "directBootAware").unwrap_or(manifest.direct_boot),
                 filters: Vec::new(),
+                remarks: Vec::new(),
             };
             manifest.components.push(component);
         }
         (["manifest", "application", _], "intent-filter") => {
             if let Some(component) = manifest.components.last_mut().filter(|c| c.filters.len() < 1000) {
-                component.filters.push(Filter::default());
+                // A number with a sign, bit for bit.
+                let priority = found.get(PRIORITY, "priority").and_then(Value::number).map_or(0, |n| n as i32);
+                component.filters.push(Filter { priority, ..Filter::default() });
+            }
+        }
+        (["manifest", "application", _], "meta-data") => {
+            if let Some(component) = manifest.components.last_mut() {
+                keep(&mut component.remarks, found.text(NAME, "name"));
             }
         }
         (["manifest", "application", _, "intent-filter"], part @ ("action" | "category")) => {
@@ -258,6 +321,13 @@ fn take(
         _ => {}
     }
     Ok(())
+}
+
+/// Adds a text to a list that stays short.
+fn keep(list: &mut Vec<Arc<str>>, text: Option<Arc<str>>) {
+    if list.len() < 1000 {
+        list.extend(text);
+    }
 }
 
 /// The full name of a class that may be written short.

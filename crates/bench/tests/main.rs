@@ -4,6 +4,7 @@
 mod bench;
 mod chaos;
 mod given;
+mod holds;
 mod labels;
 mod runs;
 mod server;

@@ -14,10 +14,11 @@
 //! 4. [`package`]: What a package is.
 //! 5. [`ask`]: What is sent to a device, as a value.
 //! 6. [`read`]: Reading what a device printed: one module for each command.
-//! 7. [`catalog`]: Everything known of packages, put together.
-//! 8. [`search`]: Finding packages as one types.
-//! 9. [`plan`]: What is going to be done.
-//! 10. [`run`]: What is done, and what came of it.
+//! 7. [`holds`]: What ties a package to its device.
+//! 8. [`catalog`]: Everything known of packages, put together.
+//! 9. [`search`]: Finding packages as one types.
+//! 10. [`plan`]: What is going to be done.
+//! 11. [`run`]: What is done, and what came of it.
 //!
 //! # A job in twenty lines
 //!
@@ -54,6 +55,7 @@ pub mod android;
 pub mod ask;
 pub mod catalog;
 pub mod device;
+pub mod holds;
 pub mod link;
 pub mod package;
 pub mod plan;

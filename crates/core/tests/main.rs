@@ -3,5 +3,6 @@
 
 mod arrows;
 mod catalog;
+mod holds;
 mod promises;
 mod ranges;

@@ -1,9 +1,10 @@
 //! Cache of what was read from APKs. Rows that cannot be read are skipped.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use rusqlite::{Row, params};
-use wibbet_core::package::{ApkFingerprint, AppFacts, HomeEntry};
+use wibbet_core::package::{ApkFingerprint, AppFacts, Declared, HomeEntry};
 use wibbet_types::{DeviceId, PlainText};
 
 use crate::{Logbook, Result};
@@ -17,11 +18,11 @@ impl Logbook {
     /// one device alone does not name the packages of its like. `languages` is the list as it was written.
     pub fn apps(&self, build: &str, languages: &str, device: &DeviceId) -> Result<HashMap<ApkFingerprint, AppFacts>> {
         let sql = "SELECT path, size, time, version, label, locale, home, parts, overlay_of, libraries, trouble, \
-                   count(*), max(device = ?3) FROM apps WHERE build = ?1 AND languages = ?2 \
-                   GROUP BY path, size, time, version, label, locale, home, parts, overlay_of, libraries, trouble";
+                   declared, count(*), max(device = ?3) FROM apps WHERE build = ?1 AND languages = ?2 \
+                   GROUP BY path, size, time, version, label, locale, home, parts, overlay_of, libraries, trouble, declared";
         let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
         let values = params![build, languages, device.as_str()];
-        let rows = statement.query_map(values, |row| Ok((app(row)?, row.get::<_, i64>(11)?, row.get::<_, bool>(12)?)));
+        let rows = statement.query_map(values, |row| Ok((app(row)?, row.get::<_, i64>(12)?, row.get::<_, bool>(13)?)));
         let (mut own, mut others) = (HashMap::new(), HashMap::new());
         for row in rows.map_err(self.failed())? {
             let ((mark, facts), alike, is_own) = row.map_err(self.failed())?;
@@ -54,8 +55,8 @@ impl Logbook {
         let change = self.connection.transaction().map_err(failed)?;
         {
             let sql = "INSERT OR REPLACE INTO apps (path, size, time, version, build, languages, package, label, locale, \
-                       home, parts, overlay_of, libraries, trouble, device) \
-                       VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15)";
+                       home, parts, overlay_of, libraries, trouble, device, declared) \
+                       VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16)";
             let mut insert = change.prepare_cached(sql).map_err(failed)?;
             for (mark, id, facts) in apps {
                 let home: Vec<String> = facts
@@ -84,6 +85,7 @@ impl Logbook {
                     libraries.join("\n"),
                     facts.trouble.as_ref().map(PlainText::as_str),
                     device.as_str(),
+                    facts.declared.to_string(),
                 ];
                 insert.execute(values).map_err(failed)?;
             }
@@ -118,6 +120,7 @@ fn app(row: &Row<'_>) -> rusqlite::Result<(ApkFingerprint, AppFacts)> {
         overlay_of: row.get::<_, Option<String>>(8)?.and_then(|id| id.parse().ok()),
         libraries: libraries.lines().map(PlainText::new).collect(),
         trouble: text(10)?,
+        declared: Arc::new(Declared::from_record(&row.get::<_, String>(11)?)),
     };
     Ok((mark, facts))
 }

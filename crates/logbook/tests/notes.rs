@@ -1,7 +1,7 @@
 //! Notes, choices, and what APKs have told.
 
 use wibbet_core::device::{DeviceFacts, DeviceKind};
-use wibbet_core::package::{ApkFingerprint, AppFacts, HomeEntry, Note, Scope};
+use wibbet_core::package::{ApkFingerprint, AppFacts, Declared, HomeEntry, Note, Scope};
 use wibbet_logbook::Logbook;
 use wibbet_types::{AndroidVersion, PlainText, Timestamp};
 
@@ -84,6 +84,9 @@ fn facts(label: &str) -> AppFacts {
         parts: [1, 2, 3, 40],
         overlay_of: Some("com.android.systemui".parse().unwrap()),
         libraries: vec!["org.one".into(), "org.two".into()],
+        declared: std::sync::Arc::new(Declared::from_record(
+            "1 cx\ns\tcom.a.Keys\tandroid.view.InputMethod\t\t0\tbe\tandroid.permission.BIND_INPUT_METHOD\n?\tcom.b\t\twords",
+        )),
         trouble: None,
     }
 }

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use wibbet_bench::around::Surroundings;
 
-use crate::cli::commands::{change, links, look, packages};
+use crate::cli::commands::{change, links, look, packages, why};
 use crate::cli::{Arguments, Command, Finder};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -25,6 +25,8 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Runs { json },
         ) => *json,
         Some(Command::Packages { wanted, .. }) => wanted.json,
+        Some(Command::Why { wanted, .. }) => wanted.json,
+        Some(Command::Upshot { tray, .. }) => tray.json,
         Some(Command::Run { how, .. } | Command::PutBack { how, .. } | Command::CarryOn { how, .. }) => how.json,
         _ => false,
     };
@@ -83,6 +85,8 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let how = links::Closing { switch_off: !keep_debugging, forget, yes, json };
             links::close(&finder, &device, how).await
         }
+        Command::Why { device, wanted } => why::why(&finder, &device, wanted).await,
+        Command::Upshot { device, tray } => why::upshot(&finder, &device, tray).await,
         Command::Packages { device, wanted } => packages::packages(&finder, &device, wanted).await,
         Command::Run { device, user, uninstall, disable, from, from_disable, keep_data, no_way_back, how } => {
             let list = packages::list_from(from.as_deref())?;

@@ -21,6 +21,40 @@ fn outcomes(run: &Value) -> Vec<&str> {
     run["steps"].as_array().unwrap().iter().map(|s| s["outcome"].as_str().unwrap_or("none")).collect()
 }
 
+/// What ties packages and what a tray does, for scripts and for people; nothing is sent for it that changes anything.
+#[test]
+fn what_ties_packages_and_what_a_tray_does() {
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let home = home();
+    let (why, code) = json(home.path(), &["why", sim.address(), "--all", "--json"]);
+    assert_eq!((code, &why["user"], &why["unread"]), (0, &object!(0), &object!([])));
+    let of = |id: &str| why["packages"].as_array().unwrap().iter().find(|p| p["id"] == id).unwrap().clone();
+    let installer = of("com.android.packageinstaller");
+    assert_eq!((&installer["verdict"], &installer["holds"][0]["class"]), (&object!("held"), &object!(1)));
+    assert_eq!(of("com.android.egg")["holds"].as_array().unwrap().iter().filter(|h| h["kind"] != "habit").count(), 0);
+    let provider = of("com.corvane.weather.provider");
+    assert_eq!(provider["holds"][0]["by"], object!(["com.corvane.weather"]));
+
+    let keys = ["com.android.inputmethod.latin", "com.corvane.keyboard"];
+    let (found, code) = json(home.path(), &[&["upshot", sim.address(), "--json", "--uninstall"][..], &keys].concat());
+    assert_eq!((code, &found["users"][0]["roles_emptied"]), (0, &object!(["keyboard"])), "{found}");
+    assert_eq!(found["users"][0]["start"], "expected");
+    let dangerous = ["upshot", sim.address(), "--json", "--disable", "com.android.wifi.resources"];
+    assert_eq!(json(home.path(), &dangerous).0["users"][0]["start"], "not-expected");
+
+    // For people.
+    let said = run(home.path(), &["why", sim.address(), "com.android.webview", "com.no.such"]);
+    let (out, err) = (String::from_utf8_lossy(&said.stdout), String::from_utf8_lossy(&said.stderr));
+    assert!(out.contains("web content in all apps") && out.contains("nothing else here can"), "{out}");
+    assert!(err.contains("com.no.such is not on the device"), "{err}");
+    let said = run(home.path(), &[&["upshot", sim.address(), "--uninstall"][..], &keys].concat());
+    let out = String::from_utf8_lossy(&said.stdout).into_owned();
+    assert!(out.contains("nobody is left for: keyboard") && out.contains("instead: leave out"), "{out}");
+    assert_eq!(run(home.path(), &["upshot", sim.address()]).status.code(), Some(2));
+    let sent = std::fs::read_to_string(&sim.transcript).unwrap();
+    assert!(!sent.contains("uninstall --user") && !sent.contains("disable-user"), "{sent}");
+}
+
 #[test]
 fn the_whole_job_on_both_devices() {
     let sim = Sim::start(&[]);

@@ -80,6 +80,13 @@ fn the_shapes_of_all_objects_are_those_promised() {
     }
     ask("packages quick", &["packages", phone, "--quick"], 0);
     ask("packages", &["packages", phone, "--search", "no-such-thing-anywhere"], 0);
+    ask("why", &["why", phone, "--all"], 0);
+    ask("why", &["why", handset, "com.android.phone", "com.android.inputmethod.latin"], 0);
+    let lost = Sim::start(&["--device", "lost-phone"]);
+    let keys = ["com.android.inputmethod.latin", "com.corvane.keyboard"];
+    let others = ["net.skerry.account", "com.corvane.weather.provider"];
+    ask("upshot", &[&["upshot", lost.address(), "--uninstall"][..], &keys, &others].concat(), 0);
+    ask("upshot", &["upshot", handset, "--disable", "com.android.music"], 0);
     let out = ["--user", "0", "--uninstall", "com.android.music", "com.corvane.fota"];
     ask("run dry", &[&["run", phone, "--dry-run"][..], &out].concat(), 0);
     ask("run", &[&["run", phone, "--yes"][..], &out].concat(), 3);

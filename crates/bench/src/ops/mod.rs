@@ -2,6 +2,7 @@
 
 mod claim;
 mod essential;
+mod evidence;
 mod foreground;
 mod given;
 mod labels;
@@ -16,6 +17,7 @@ mod vitals;
 
 pub use claim::claim;
 pub(crate) use essential::essentials;
+pub use evidence::read_ties;
 pub use foreground::{Front, follow_front, in_front};
 pub(crate) use given::give_back;
 pub use labels::{Awaited, LabelCost, LabelNews, device_languages, read_labels, read_labels_for};

@@ -6,6 +6,7 @@ use std::sync::LazyLock;
 use serde::Deserialize;
 
 use super::essential::Essential;
+use super::need::AndroidNeed;
 
 const SOURCE: &str = include_str!("../../data/android.toml");
 
@@ -18,6 +19,7 @@ struct Knowledge {
     users: BTreeMap<String, u32>,
     roles: BTreeMap<String, String>,
     names: Names,
+    needs: Vec<AndroidNeed>,
 }
 
 #[derive(Debug, Default, Deserialize)]
@@ -56,6 +58,11 @@ pub(crate) fn uid_named(name: &str) -> Option<u32> {
     KNOWLEDGE.users.get(name).copied()
 }
 
+/// What Android needs of its packages, by name.
+pub(crate) fn needs() -> &'static [AndroidNeed] {
+    &KNOWLEDGE.needs
+}
+
 /// Whether a part of an id says who made a package, or nothing.
 pub(crate) fn says_nothing(part: &str) -> bool {
     KNOWLEDGE.names.empty.iter().any(|empty| empty == part)
@@ -83,6 +90,9 @@ mod tests {
         assert!(known.roles.values().all(|words| words.starts_with(char::is_lowercase)));
         assert_eq!((role_words("android.app.role.SMS"), role_words("com.x.role.Y")), ("messages", "com.x.role.Y"));
         assert!(known.users.values().all(|number| (1000..10_000).contains(number)));
+        for need in &known.needs {
+            need.check();
+        }
         assert!(known.names.empty.iter().all(|part| part.to_lowercase() == *part && !part.contains('.')));
     }
 

@@ -265,6 +265,11 @@ impl Capabilities {
         self.sdk >= ANDROID_13
     }
 
+    /// Whether there is a service that says which package shows web content in apps (`webviewupdate`).
+    pub(crate) fn has_web_view_service(&self) -> bool {
+        self.sdk >= ANDROID_8
+    }
+
     /// Whether the package service tells whom it counts on (`dumpsys package known-packages`).
     pub(crate) fn tells_known_packages(&self) -> bool {
         self.sdk >= ANDROID_11

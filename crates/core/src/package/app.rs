@@ -1,8 +1,11 @@
 //! What an APK tells beyond the package service.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use wibbet_types::{Locale, PackageId, PlainText};
+
+use super::declared::Declared;
 
 /// An entry of the home screen.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -28,6 +31,8 @@ pub struct AppFacts {
     pub overlay_of: Option<PackageId>,
     /// Libraries that it cannot do without.
     pub libraries: Vec<PlainText>,
+    /// By which others find it, and whom it says that it talks to.
+    pub declared: Arc<Declared>,
     /// Why there is no label, where one was to be expected.
     pub trouble: Option<PlainText>,
 }

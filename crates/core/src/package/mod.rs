@@ -1,6 +1,7 @@
 //! What a package is.
 
 mod app;
+mod declared;
 mod essential;
 mod given;
 mod inventory;
@@ -9,8 +10,10 @@ mod name;
 mod note;
 mod package;
 mod state;
+mod ties;
 
 pub use app::{ApkFingerprint, AppFacts, AppNames, HomeEntry};
+pub use declared::{Declared, DeclaredPart, PartKind};
 pub use essential::Essentials;
 pub use given::{Given, Returned, given_words, returned_words};
 pub use inventory::Inventory;
@@ -19,3 +22,4 @@ pub use name::{guessed_name, label_text};
 pub use note::{Note, Scope, notes_by_package};
 pub use package::{Package, PackageDetails, PackageKind, SwitchedParts};
 pub use state::{BadState, Condition, Enabled, PackageState};
+pub use ties::Ties;

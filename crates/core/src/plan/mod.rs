@@ -6,9 +6,11 @@ mod plan;
 mod put_back;
 mod take_out;
 mod tray;
+mod upshot;
 
 pub use change::Change;
 pub use plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
 pub use put_back::plan_put_back;
 pub use take_out::{plan_take_out, without_way_back};
 pub use tray::TrayItem;
+pub use upshot::{Instead, StartOutlook, Upshot, upshot};

@@ -12,7 +12,7 @@ use wibbet_apk::{ApkError, ApkFacts, ApkReader, ComponentKind, Question, Step, S
 use wibbet_types::{DevicePath, Locale, PackageId, PlainText};
 
 use super::ranges::{RangeAnswer, RangeJob, RangeTools};
-use crate::package::{ApkFingerprint, AppFacts, HomeEntry, Inventory, label_text};
+use crate::package::{ApkFingerprint, AppFacts, Declared, HomeEntry, Inventory, label_text};
 
 /// Where the framework's own texts are.
 const FRAMEWORK: &str = "/system/framework/framework-res.apk";
@@ -740,6 +740,7 @@ impl AppFacts {
                 })
                 .collect(),
             parts,
+            declared: Arc::new(Declared::of(manifest)),
             overlay_of: manifest.overlay_target.as_ref().and_then(|t| t.parse().ok()),
             libraries: {
                 let needed = manifest.libraries.iter().filter(|l| l.required && !l.offered);

@@ -119,7 +119,7 @@ fn owners_name(line: &str) -> Option<PlainText> {
 }
 
 /// The apps that are active administrators, by user: lines `PKG/CLASS:` under `Enabled Device Admins (User 0…):`.
-fn active_admins(body: &str) -> BTreeMap<UserId, Vec<PackageId>> {
+pub(super) fn active_admins(body: &str) -> BTreeMap<UserId, Vec<PackageId>> {
     let mut found: BTreeMap<UserId, Vec<PackageId>> = BTreeMap::new();
     let mut user = None;
     for line in body.lines().map(str::trim) {
@@ -240,7 +240,7 @@ fn user_kind(name: &str) -> Option<UserKind> {
 
 /// Owners of the device or of profiles, from lines like `Device Owner:` and `Profile Owner (User 10):` with a
 /// `package=` behind them.
-fn managed(body: &str) -> Vec<Managed> {
+pub(super) fn managed(body: &str) -> Vec<Managed> {
     let mut found: Vec<Managed> = Vec::new();
     let mut owner: Option<Option<UserId>> = None;
     for line in body.lines().map(str::trim) {

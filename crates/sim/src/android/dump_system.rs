@@ -4,6 +4,7 @@ use std::fmt::Write as _;
 
 use super::output::Output;
 use super::state::State;
+use crate::catalogue::manifests;
 
 impl State {
     /// The computers that were allowed for good. Who is allowed once only is not among them. Source: `AdbDebuggingManager.dump`,
@@ -91,7 +92,36 @@ impl State {
                     for n in 0..count {
                         let _ = writeln!(out, "    Account {{name=owner{n}@mail.invalid, type=net.skerry.account}}");
                     }
+                    let offers = |id: &&String| {
+                        let services = manifests::of(id, s.android.sdk);
+                        let authenticator = "android.accounts.AccountAuthenticator";
+                        self.here(id, user.id) && services.iter().any(|e| e.all("action").any(|a| a == authenticator))
+                    };
+                    let kinds: Vec<&String> = self.packages.keys().filter(offers).collect();
+                    let _ =
+                        writeln!(out, "\n  Active Sessions: 0\n\n  RegisteredServicesCache: {} services", kinds.len());
+                    for id in kinds {
+                        let uid = user.id * 100_000 + self.packages.get(id).map_or(0, |package| package.uid);
+                        let _ = writeln!(
+                            out,
+                            "    ServiceInfo: AuthenticatorDescription {{type={id}}}, ComponentInfo{{{id}/{id}.AccountService}}, uid {uid}"
+                        );
+                    }
                 }
+            }
+            "webviewupdate" if s.android.sdk >= 26 => {
+                let web = "com.android.webview";
+                let state = if self.here(web, 0) {
+                    "is  installed/enabled for all users"
+                } else {
+                    "is NOT installed/enabled for all users"
+                };
+                let current = if self.here(web, 0) { format!("({web}, 126.0.6478.71)") } else { "null".into() };
+                let _ = writeln!(
+                    out,
+                    "Current WebView Update Service state\n  Multiprocess enabled: true\n  Current WebView package (name, version): {current}\n  \
+                     WebView packages:\n    Valid package {web} (versionName: 126.0.6478.71, versionCode: 647807130, targetSdkVersion: 34) {state}"
+                );
             }
             other => drop(writeln!(out, "Can't find service: {other}")),
         }

@@ -14,6 +14,8 @@ impl State {
         };
         let known = |state: &Self, space: &str, name: &str| match (space, name) {
             ("secure", "android_id") => state.scenario.android_id.clone(),
+            // Its setting-up is over.
+            ("secure", "user_setup_complete") => Some("1".into()),
             ("system", "system_locales") if state.scenario.android.sdk >= 24 => Some(state.scenario.languages.clone()),
             ("secure", name) => state.selection(user, name),
             _ => state.settings.get(&format!("{space}/{name}")).cloned(),

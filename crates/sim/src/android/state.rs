@@ -38,6 +38,8 @@ pub(crate) struct Switches {
 pub(crate) struct State {
     pub(crate) scenario: Scenario,
     pub(crate) packages: BTreeMap<String, InstalledPackage>,
+    /// What was in use when the device came, and for whom.
+    pub(super) first_in_use: BTreeSet<(String, u32)>,
     /// Key lines, without their remark, of the computers that the device has accepted.
     pub(crate) trusted: BTreeSet<String>,
     pub(crate) random: fastrand::Rng,
@@ -98,8 +100,16 @@ pub(crate) struct State {
 impl State {
     /// A device as it comes out of its box.
     pub(crate) fn new(scenario: Scenario, seed: u64) -> Self {
+        let packages = InstalledPackage::all_of(&scenario);
+        let first_in_use = packages
+            .iter()
+            .flat_map(|(id, package)| package.users.keys().map(move |user| (id, package, *user)))
+            .filter(|(_, package, user)| package.is_here(*user))
+            .map(|(id, _, user)| (id.clone(), user))
+            .collect();
         Self {
-            packages: InstalledPackage::all_of(&scenario),
+            packages,
+            first_in_use,
             trusted: BTreeSet::new(),
             random: fastrand::Rng::with_seed(seed),
             cutter: Cutter::default(),

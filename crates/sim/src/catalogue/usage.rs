@@ -29,8 +29,16 @@ pub(crate) fn permissions(id: &str) -> Vec<String> {
     let mut all: Vec<String> =
         PERMISSIONS.iter().enumerate().filter(|p| asks(*p)).map(|(_, (name, _))| (*name).to_owned()).collect();
     all.push(format!("{id}.permission.INNER"));
+    all.extend(OWN.iter().filter(|(own, _)| *own == id).map(|(_, name)| (*name).to_owned()));
     all
 }
+
+/// What single parts ask for because of what they do.
+const OWN: [(&str, &str); 3] = [
+    ("com.android.shell", "android.permission.INJECT_EVENTS"),
+    ("com.android.systemui", "android.permission.STATUS_BAR_SERVICE"),
+    ("tv.tarnbek.remote", "android.permission.INJECT_EVENTS"),
+];
 
 /// Whether somebody has to agree to a permission.
 pub(crate) fn is_asked_for(permission: &str) -> bool {

@@ -100,6 +100,20 @@ pub(crate) enum Command {
         #[command(flatten)]
         wanted: super::commands::packages::Wanted,
     },
+    /// What ties packages to a device: what stops without them, how sure that is, and what shows it.
+    Why {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        #[command(flatten)]
+        wanted: super::commands::why::Wanted,
+    },
+    /// What taking packages out would do to a device, all of them together. Nothing is changed.
+    Upshot {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        #[command(flatten)]
+        tray: super::commands::why::Tray,
+    },
     /// Takes packages out.
     Run {
         /// An id, a serial, or HOST:PORT.

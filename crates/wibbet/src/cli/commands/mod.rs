@@ -4,3 +4,4 @@ pub(crate) mod change;
 pub(crate) mod links;
 pub(crate) mod look;
 pub(crate) mod packages;
+pub(crate) mod why;

@@ -1,0 +1,98 @@
+//! What rules look at, and which of it has been read.
+
+use wibbet_types::{PackageId, UserId, named};
+
+use crate::device::DeviceKind;
+use crate::package::{AppNames, Condition, Declared, Given, Inventory, Metrics, Source, Ties};
+
+/// Sources that can show a hold.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum HoldSource {
+    /// The package service: states, permissions, where a package is.
+    Packages,
+    /// What a package's own manifest declares.
+    Manifest,
+    /// The manifests of the others: who answers what, and who leans on whom.
+    Manifests,
+    /// Roles, keyboards, and settings that name apps.
+    Choices,
+    /// Accounts, and who signs people in.
+    Accounts,
+    /// Administrators and owners of the device and its profiles.
+    Admins,
+    /// Which package shows web content in apps.
+    WebView,
+    /// How apps are used.
+    Usage,
+    /// What is known of Android's open-source parts.
+    Android,
+}
+named!(HoldSource {
+    Packages => "packages",
+    Manifest => "manifest",
+    Manifests => "manifests",
+    Choices => "choices",
+    Accounts => "accounts",
+    Admins => "admins",
+    WebView => "web view",
+    Usage => "usage",
+    Android => "android",
+});
+
+/// Of so many packages in use one may have a manifest that cannot be read; more of them could lean on anything.
+const ONE_IN: usize = 10;
+
+/// Everything that a device has told, for one of its users.
+#[derive(Debug, Clone, Copy)]
+pub struct Known<'a> {
+    /// States, from the package service.
+    pub inventory: &'a Inventory,
+    /// What the APKs say.
+    pub names: &'a AppNames,
+    /// Use.
+    pub metrics: &'a Metrics,
+    /// Who is engaged in what.
+    pub ties: &'a Ties,
+    /// API level.
+    pub sdk: u32,
+    /// The kind of device.
+    pub kind: DeviceKind,
+    /// For whom.
+    pub user: UserId,
+}
+
+impl<'a> Known<'a> {
+    /// Whether a package is in use for the user.
+    pub(crate) fn in_use(&self, id: &PackageId) -> bool {
+        self.inventory.condition(id, self.user) == Condition::InUse
+    }
+
+    /// What its manifest declares; nothing where that was not read.
+    pub(crate) fn declared(&self, id: &PackageId) -> Option<&'a Declared> {
+        self.names.apps.get(id).map(|app| &*app.declared).filter(|declared| declared.read)
+    }
+
+    /// What people have chosen of it.
+    pub(crate) fn chosen(&self, id: &PackageId) -> &'a [Given] {
+        let package = self.inventory.packages.get(id);
+        package.and_then(|package| package.about.chosen.get(&self.user)).map_or(&[], Vec::as_slice)
+    }
+
+    /// Sources that are missing for all packages. Here it stands which have to be read before anything is called free.
+    pub fn unread(&self) -> Vec<HoldSource> {
+        let used = self.inventory.packages.values().filter(|package| package.apk.is_some() && self.in_use(&package.id));
+        let (count, silent) = used.fold((0, 0), |(count, silent), package| {
+            (count + 1, silent + usize::from(self.declared(&package.id).is_none()))
+        });
+        let sources = [
+            (HoldSource::Packages, self.inventory.gaps.is_empty()),
+            (HoldSource::Manifests, silent * ONE_IN <= count && count > 0),
+            (HoldSource::Choices, self.ties.choices_told),
+            (HoldSource::Accounts, self.ties.accounts.as_ref().is_some_and(|users| users.contains_key(&self.user))),
+            (HoldSource::Admins, self.ties.admins.is_some()),
+            (HoldSource::WebView, self.ties.web_view.is_some() || !self.ties.web_views.is_empty()),
+            (HoldSource::Usage, self.metrics.tells(Source::Usage) && self.metrics.usage.contains_key(&self.user)),
+        ];
+        sources.into_iter().filter(|(_, read)| !read).map(|(source, _)| source).collect()
+    }
+}

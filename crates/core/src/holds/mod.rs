@@ -1,0 +1,13 @@
+//! What ties a package to its device: the holds, worked out from what the very device says.
+
+mod graph;
+mod hold;
+mod judge;
+mod known;
+mod rules;
+
+pub use graph::Graph;
+pub use hold::{Evidence, Hold, HoldKind, Judgement, Sure, Verdict};
+pub use judge::{Judged, judge};
+pub use known::{HoldSource, Known};
+pub use rules::{RULES, Rule, What};

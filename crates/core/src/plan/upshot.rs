@@ -1,0 +1,178 @@
+//! What a tray as a whole does to the device, for one user.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use wibbet_types::{PackageId, named};
+
+use super::change::Change;
+use crate::holds::{Graph, HoldKind, HoldSource, Judged, Known, What};
+use crate::package::PackageKind;
+
+/// Whether the device is expected to start afterwards.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum StartOutlook {
+    /// Nothing was found that speaks against it.
+    Expected,
+    /// What could show that was not read.
+    NotKnown,
+    /// It starts, and cannot be used.
+    Unusable,
+    /// It is not expected to.
+    NotExpected,
+}
+named!(StartOutlook {
+    Expected => "expected",
+    NotKnown => "not-known",
+    Unusable => "unusable",
+    NotExpected => "not-expected",
+});
+
+/// What avoids a part of it.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Instead {
+    /// Leaving these out, and why.
+    LeaveOut(BTreeSet<PackageId>, String),
+    /// Disabling these keeps what they have stored.
+    Disable(BTreeSet<PackageId>),
+}
+
+impl Instead {
+    /// In words.
+    pub fn words(&self) -> String {
+        let list = |ids: &BTreeSet<PackageId>| ids.iter().map(|id| id.as_str()).collect::<Vec<_>>().join(", ");
+        match self {
+            Self::LeaveOut(ids, why) => format!("leave out {}: {why}", list(ids)),
+            Self::Disable(ids) => format!("disable {} in place of uninstalling: data and accounts stay", list(ids)),
+        }
+    }
+}
+
+/// What a tray does to the device, for one user.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Upshot {
+    /// Whether a start is expected to work.
+    pub start: StartOutlook,
+    /// Roles that nobody is left for.
+    pub roles_emptied: BTreeSet<String>,
+    /// Packages that stay and lose something they need, directly or in turn, and what they lose it from.
+    pub needs_lost: BTreeMap<PackageId, BTreeSet<PackageId>>,
+    /// Whose accounts go, and how many.
+    pub accounts_lost: BTreeMap<PackageId, u32>,
+    /// What stops, in words.
+    pub lost: BTreeSet<String>,
+    /// Bytes of data that go; `None` where that is not told.
+    pub data_bytes: Option<u64>,
+    /// Bytes of code that are freed. What is part of the system stays on its partition.
+    pub code_bytes: Option<u64>,
+    /// Bytes of memory that are freed.
+    pub memory_bytes: Option<u64>,
+    /// What avoids a part of it.
+    pub instead: Vec<Instead>,
+}
+
+impl Upshot {
+    /// Whether nothing was found that would be missed.
+    pub fn is_quiet(&self) -> bool {
+        self.start == StartOutlook::Expected
+            && self.roles_emptied.is_empty()
+            && self.needs_lost.is_empty()
+            && self.accounts_lost.is_empty()
+            && self.lost.is_empty()
+    }
+}
+
+/// Works out what taking packages out does, all of them together. `judged` is what ties each of them while the others are there.
+pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(PackageId, Change)]) -> Upshot {
+    let here = tray.iter().filter(|(id, way)| judged.packages.contains_key(id) && way.takes_out());
+    let ways: BTreeMap<&PackageId, Change> = here.map(|(id, way)| (id, *way)).collect();
+    let gone: BTreeSet<PackageId> = ways.keys().map(|id| (*id).clone()).collect();
+    let uninstalled = |id: &PackageId| ways.get(id).is_some_and(|way| matches!(way, Change::Uninstall));
+    let mut all = Upshot {
+        start: StartOutlook::Expected,
+        roles_emptied: BTreeSet::new(),
+        needs_lost: BTreeMap::new(),
+        accounts_lost: BTreeMap::new(),
+        lost: BTreeSet::new(),
+        data_bytes: None,
+        code_bytes: None,
+        memory_bytes: None,
+        instead: Vec::new(),
+    };
+    let unread = judged.unread.iter().any(|source| matches!(source, HoldSource::Packages | HoldSource::Manifests));
+    let own_unread = gone.iter().any(|id| judged.packages.get(id).is_some_and(|one| !one.unread.is_empty()));
+    if !gone.is_empty() && (unread || own_unread) {
+        all.start = StartOutlook::NotKnown;
+    }
+    let by_class = |class: u8| if class == 3 { StartOutlook::Unusable } else { StartOutlook::NotExpected };
+    // What each does by itself.
+    for (id, one) in judged.packages.iter().filter(|(id, _)| gone.contains(*id)) {
+        for hold in &one.holds {
+            match (hold.kind, hold.class) {
+                (HoldKind::Start, Some(class)) => {
+                    all.start = all.start.max(by_class(class));
+                    all.lost.insert(hold.stops.clone());
+                    let why = format!(
+                        "without it the device {}",
+                        if class == 3 { "cannot be used" } else { "does not start" }
+                    );
+                    all.instead.push(Instead::LeaveOut(BTreeSet::from([id.clone()]), why));
+                }
+                // Another one can do it.
+                (HoldKind::Role, _) if hold.others > 0 => {}
+                (HoldKind::Role, _) => {
+                    all.roles_emptied.insert(hold.what.clone());
+                    all.lost.insert(hold.stops.clone());
+                }
+                _ => {}
+            }
+        }
+    }
+    // What none of them does by itself.
+    for What { name, stops, class, is_role, who } in known.what_is_done(graph) {
+        if who.is_empty() || !who.iter().all(|id| gone.contains(*id)) {
+            continue;
+        }
+        if let Some(class) = class {
+            all.start = all.start.max(by_class(class));
+        }
+        if is_role {
+            all.roles_emptied.insert(name.to_owned());
+        }
+        all.lost.insert(stops.to_owned());
+        if who.len() > 1 {
+            let used = |id: &&&PackageId| {
+                judged.packages.get(**id).is_some_and(|one| one.has(HoldKind::Habit) || one.has(HoldKind::Role))
+            };
+            let keep = who.iter().find(used).or(who.iter().next()).map(|id| (*id).clone());
+            let why = format!("then {name} is left");
+            all.instead.extend(keep.map(|id| Instead::LeaveOut(BTreeSet::from([id]), why)));
+        }
+    }
+    for (id, from) in graph.lost_without(&gone) {
+        all.needs_lost.insert(id.clone(), from.into_iter().cloned().collect());
+    }
+    let accounts = known.ties.accounts.as_ref().and_then(|users| users.get(&known.user)).into_iter().flatten();
+    all.accounts_lost =
+        accounts.filter(|(id, count)| gone.contains(*id) && **count > 0).map(|(id, n)| (id.clone(), *n)).collect();
+    let metrics = known.metrics;
+    let sum = |pick: &dyn Fn(&PackageId) -> Option<u64>| {
+        gone.iter().filter_map(pick).fold(None, |sum: Option<u64>, one| Some(sum.unwrap_or(0).saturating_add(one)))
+    };
+    all.data_bytes = sum(&|id| metrics.sizes.get(id).filter(|_| uninstalled(id)).and_then(|sizes| sizes.data));
+    all.code_bytes = sum(&|id| {
+        let own = known.inventory.packages.get(id).is_some_and(|package| {
+            let elsewhere = package.states.iter().any(|(user, state)| *user != known.user && state.installed);
+            package.kind == PackageKind::User && !elsewhere
+        });
+        metrics.sizes.get(id).filter(|_| own && uninstalled(id)).and_then(|sizes| sizes.code)
+    });
+    all.memory_bytes = sum(&|id| metrics.memory.get(id).copied());
+    let with_something: BTreeSet<PackageId> =
+        gone.iter().filter(|id| uninstalled(id) && all.accounts_lost.contains_key(*id)).cloned().collect();
+    if !with_something.is_empty() {
+        all.instead.push(Instead::Disable(with_something));
+    }
+    all.instead.sort();
+    all.instead.dedup();
+    all
+}

@@ -1,0 +1,204 @@
+//! What ties packages: rules about rules, whatever the device.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use proptest::prelude::*;
+use wibbet_core::device::{DeviceKind, UserKind};
+use wibbet_core::holds::{Graph, HoldKind, Judged, Known, Verdict, judge};
+use wibbet_core::package::{
+    AppFacts, AppNames, Declared, DeclaredPart, Inventory, Metrics, Package, PackageKind, PartKind, Source, Ties,
+};
+use wibbet_core::plan::{Change, StartOutlook, Upshot, upshot};
+use wibbet_core::testing::{IN_USE, id, inventory, package, user};
+use wibbet_types::{PackageId, UserId};
+
+/// A made-up device: so many packages, each with what its manifest says.
+struct Device {
+    inventory: Inventory,
+    names: AppNames,
+    metrics: Metrics,
+    ties: Ties,
+}
+
+fn name(n: usize) -> String {
+    format!("com.maker{}.part{n:02}", n % 3)
+}
+
+impl Device {
+    /// `answers` are packages with the names that they answer to, `asks` those with names that they ask for.
+    fn of(count: usize, answers: &[(usize, &str)], asks: &[(usize, &str)]) -> Self {
+        let packages = (0..count).map(|n| {
+            let bare = package(&name(n), PackageKind::System, "/system/app/x", &[(0, IN_USE)]);
+            Package { apk: "/system/app/x/x.apk".parse().ok(), ..bare }
+        });
+        let mut apps = BTreeMap::new();
+        for n in 0..count {
+            let part = |action: &str| DeclaredPart {
+                kind: PartKind::Service,
+                class: format!("{}.S", name(n)),
+                names: vec![action.to_owned()],
+                categories: vec![],
+                priority: 0,
+                direct_boot: false,
+                exported: true,
+                in_system: false,
+                guard: Some("android.permission.BIND_INPUT_METHOD".into()),
+            };
+            let own = |list: &[(usize, &str)]| {
+                list.iter().filter(|(who, _)| *who == n).map(|(_, name)| (*name).to_owned()).collect::<Vec<_>>()
+            };
+            let declared = Declared {
+                read: true,
+                has_code: true,
+                parts: own(answers).iter().map(|action| part(action)).collect(),
+                asks_actions: own(asks),
+                ..Declared::default()
+            };
+            apps.insert(id(&name(n)), AppFacts { declared: Arc::new(declared), ..AppFacts::default() });
+        }
+        let ties = Ties {
+            accounts: Some(BTreeMap::from([(UserId::OWNER, BTreeMap::new())])),
+            web_views: BTreeSet::from([id("com.web")]),
+            admins: Some(BTreeMap::new()),
+            choices_told: true,
+            ..Ties::default()
+        };
+        let metrics = Metrics {
+            asked: Source::ALL.into(),
+            usage: BTreeMap::from([(UserId::OWNER, BTreeMap::new())]),
+            ..Metrics::default()
+        };
+        Self {
+            inventory: inventory(&[user(0, "Crew", UserKind::Owner)], packages),
+            names: AppNames { apps, ..AppNames::default() },
+            metrics,
+            ties,
+        }
+    }
+
+    fn known(&self) -> Known<'_> {
+        Known {
+            inventory: &self.inventory,
+            names: &self.names,
+            metrics: &self.metrics,
+            ties: &self.ties,
+            sdk: 34,
+            kind: DeviceKind::Phone,
+            user: UserId::OWNER,
+        }
+    }
+
+    fn judged(&self) -> Judged {
+        judge(&self.known())
+    }
+
+    fn upshot(&self, tray: &[usize]) -> Upshot {
+        let known = self.known();
+        let items: Vec<(PackageId, Change)> = tray.iter().map(|n| (id(&name(*n)), Change::Uninstall)).collect();
+        upshot(&known, &Graph::of(&known), &judge(&known), &items)
+    }
+}
+
+const KEYBOARD: &str = "android.view.InputMethod";
+
+#[test]
+fn the_only_one_is_held_and_either_of_two_is_not() {
+    let alone = Device::of(3, &[(0, KEYBOARD)], &[]);
+    let judged = alone.judged();
+    let first = &judged.packages[&id(&name(0))];
+    assert!(first.has(HoldKind::Role) && first.verdict() == Verdict::Held);
+    assert_eq!((first.stops().as_str(), first.holds[0].lifted_by.is_some()), ("typing", true));
+    let second = &judged.packages[&id(&name(1))];
+    assert_eq!((second.verdict(), second.stops().as_str()), (Verdict::Free, "nothing found"));
+
+    let two = Device::of(3, &[(0, KEYBOARD), (1, KEYBOARD)], &[]);
+    assert!(two.judged().packages.values().all(|one| !one.has(HoldKind::Role)));
+    assert!(two.upshot(&[0]).is_quiet());
+    let both = two.upshot(&[0, 1]);
+    assert_eq!(both.roles_emptied, BTreeSet::from(["keyboard".to_owned()]));
+    assert_eq!((both.start, both.instead.len()), (StartOutlook::Expected, 1));
+}
+
+#[test]
+fn what_leans_on_what_is_lost_in_turn() {
+    // 2 leans on 1, which leans on 0; 3 leans on either of 0 and 4.
+    let device = Device::of(5, &[(0, "a"), (1, "b"), (0, "c"), (4, "c")], &[(1, "a"), (2, "b"), (3, "c")]);
+    let judged = device.judged();
+    let by = |n: usize| -> Vec<String> {
+        judged.packages[&id(&name(n))].holds.iter().flat_map(|hold| &hold.by).map(ToString::to_string).collect()
+    };
+    assert_eq!((by(0), by(1), by(4)), (vec![name(1)], vec![name(2)], vec![]));
+    let lost =
+        |tray: &[usize]| -> Vec<String> { device.upshot(tray).needs_lost.keys().map(ToString::to_string).collect() };
+    assert_eq!(lost(&[0]), [name(1), name(2)]);
+    assert_eq!(lost(&[0, 4]), [name(3), name(1), name(2)]);
+    assert_eq!(lost(&[0, 1, 2]), [""; 0], "nobody is left who would miss it");
+}
+
+#[test]
+fn a_manifest_that_was_not_read_frees_nobody() {
+    let mut device = Device::of(30, &[], &[]);
+    assert!(device.judged().packages.values().all(|one| one.verdict() == Verdict::Free));
+    let silence = |device: &mut Device, n: usize| {
+        device.names.apps.insert(id(&name(n)), AppFacts::default());
+    };
+    silence(&mut device, 7);
+    let judged = device.judged();
+    let unread: Vec<&str> =
+        judged.packages.iter().filter(|(_, one)| one.verdict() == Verdict::Unread).map(|(id, _)| id.as_str()).collect();
+    assert_eq!(unread, [name(7)]);
+    assert_eq!(device.upshot(&[7]).start, StartOutlook::NotKnown);
+    // Too many of them could lean on anything.
+    (8..12).for_each(|n| silence(&mut device, n));
+    assert!(device.judged().packages.values().all(|one| one.verdict() == Verdict::Unread));
+}
+
+fn pairs() -> impl Strategy<Value = Vec<(usize, usize)>> {
+    proptest::collection::vec((0usize..12, 0usize..6), 0..30)
+}
+
+/// Names that packages answer to and ask for; the first is that of a keyboard.
+const NAMES: [&str; 6] =
+    [KEYBOARD, "one", "two", "three", "android.net.INetworkStackConnector", "android.media.tv.TvInputService"];
+
+fn named(pairs: &[(usize, usize)]) -> Vec<(usize, &'static str)> {
+    pairs.iter().map(|(who, name)| (*who, NAMES[*name])).collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    /// Somebody more who leans on a package lifts no hold.
+    #[test]
+    fn one_more_who_leans_lifts_no_hold(answers in pairs(), asks in pairs(), more in (0usize..12, 0usize..6)) {
+        let before = Device::of(12, &named(&answers), &named(&asks)).judged();
+        let with: Vec<_> = asks.iter().copied().chain([more]).collect();
+        let after = Device::of(12, &named(&answers), &named(&with)).judged();
+        for (id, one) in &before.packages {
+            for hold in &one.holds {
+                let same = after.packages[id].holds.iter().find(|h| h.kind == hold.kind && h.what == hold.what);
+                prop_assert!(same.is_some_and(|same| same.by.is_superset(&hold.by)), "{id}: {hold:?}");
+            }
+        }
+    }
+
+    /// A tray does at least what each part of it does, in whatever order.
+    #[test]
+    fn a_tray_does_what_its_parts_do(answers in pairs(), asks in pairs(), mut tray in proptest::collection::vec(0usize..12, 0..12)) {
+        let device = Device::of(12, &named(&answers), &named(&asks));
+        let whole = device.upshot(&tray);
+        for cut in 0..tray.len() {
+            let part = device.upshot(&tray[..cut]);
+            prop_assert!(part.roles_emptied.is_subset(&whole.roles_emptied));
+            prop_assert!(part.lost.is_subset(&whole.lost) && part.start <= whole.start);
+            for (id, from) in &part.needs_lost {
+                // Whoever is in the tray as well misses nothing any more.
+                let gone = tray.iter().any(|n| name(*n) == id.as_str());
+                prop_assert!(gone || whole.needs_lost.get(id).is_some_and(|all| all.is_superset(from)));
+            }
+        }
+        tray.reverse();
+        prop_assert_eq!(device.upshot(&tray), whole);
+    }
+}

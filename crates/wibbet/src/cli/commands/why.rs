@@ -1,0 +1,224 @@
+//! `wibbet why` and `wibbet upshot`: what ties packages to a device, and what a tray does to it.
+
+use clap::Args;
+use wibbet_bench::device::{AskError, Device as _};
+use wibbet_bench::ops::{details, device_languages, read_labels, read_metrics, read_ties};
+use wibbet_core::device::DeviceKind;
+use wibbet_core::holds::{Graph, Hold, Judgement, Known, Verdict, judge};
+use wibbet_core::package::{AppNames, Inventory, Metrics, Ties};
+use wibbet_core::plan::{Change, Upshot, upshot as work_out};
+use wibbet_types::{PackageId, UserId, bytes_words};
+
+use super::look::{check_user, read};
+use crate::cli::resolve::Finder;
+use crate::exit::{Exit, Failure};
+use crate::export::json;
+use crate::export::json::{Device, JsonUpshot, Upshots, Why};
+use crate::out::{line, tell};
+
+/// Whose ties are to be told.
+#[derive(Debug, Args)]
+pub(crate) struct Wanted {
+    /// The packages.
+    #[arg(value_name = "ID", required_unless_present = "all", conflicts_with = "all")]
+    ids: Vec<PackageId>,
+    /// All packages that are in use.
+    #[arg(long)]
+    all: bool,
+    /// For this user [default: the owner, or who is in front where the first user has no screen].
+    #[arg(long)]
+    user: Option<UserId>,
+    /// One JSON object on standard output.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// What is to be taken out, as if.
+#[derive(Debug, Args)]
+pub(crate) struct Tray {
+    /// Packages to uninstall for the user.
+    #[arg(long, value_name = "ID", num_args = 1..)]
+    uninstall: Vec<PackageId>,
+    /// Packages to disable for the user.
+    #[arg(long, value_name = "ID", num_args = 1..)]
+    disable: Vec<PackageId>,
+    /// For this user [default: the owner, or who is in front where the first user has no screen].
+    #[arg(long)]
+    user: Option<UserId>,
+    /// One JSON object on standard output.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// Everything that shows what ties packages, as it was read.
+struct Told {
+    shown: Device,
+    inventory: Inventory,
+    names: AppNames,
+    metrics: Metrics,
+    ties: Ties,
+    sdk: u32,
+    kind: DeviceKind,
+    user: UserId,
+}
+
+impl Told {
+    async fn read(finder: &Finder<'_>, name: &str, user: Option<UserId>) -> Result<Self, Failure> {
+        let (device, mut inventory) = read(finder, name).await?;
+        let told = details(&device).await;
+        inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
+        if let Some(user) = user {
+            check_user(&inventory, user)?;
+        }
+        let in_front = told.as_ref().and_then(|told| told.vitals.current_user);
+        let user = user.unwrap_or_else(|| inventory.usual_user(in_front));
+        let languages = device_languages(&device, user).await?;
+        let names = match read_labels(&device, &finder.workplace.book, &inventory, &languages, &mut |_| {}).await {
+            Ok((names, _)) => names,
+            Err(error @ (AskError::NoLink(_) | AskError::Lost(_))) => return Err(error.into()),
+            Err(error) => {
+                tell(format_args!("manifests could not be read: {error}"));
+                AppNames::default()
+            }
+        };
+        let metrics = read_metrics(&device, &inventory, &mut |_| {}).await?;
+        let ties = read_ties(&device, &[user]).await?;
+        let facts = device.facts();
+        let shown = Device::of(facts.as_ref(), &device.address(), "ready", None).with(&device.routes(), told.as_ref());
+        let kind = facts.map_or(DeviceKind::Phone, |facts| facts.kind);
+        Ok(Self { shown, inventory, names, metrics, ties, sdk: device.capabilities().sdk, kind, user })
+    }
+
+    fn known(&self) -> Known<'_> {
+        Known {
+            inventory: &self.inventory,
+            names: &self.names,
+            metrics: &self.metrics,
+            ties: &self.ties,
+            sdk: self.sdk,
+            kind: self.kind,
+            user: self.user,
+        }
+    }
+
+    /// What was asked for and is in use; the rest is told.
+    fn in_use(&self, ids: &[PackageId]) -> Vec<PackageId> {
+        let mut there = Vec::new();
+        for id in ids {
+            match self.inventory.packages.get(id) {
+                None => tell(format_args!("{id} is not on the device")),
+                Some(package) if package.condition(self.user) != wibbet_core::package::Condition::InUse => {
+                    tell(format_args!("{id} is {} for user {}", package.condition(self.user).word(), self.user));
+                }
+                Some(_) => there.push(id.clone()),
+            }
+        }
+        there
+    }
+}
+
+pub(crate) async fn why(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Result<Exit, Failure> {
+    let told = Told::read(finder, name, wanted.user).await?;
+    let judged = judge(&told.known());
+    let ids = match wanted.all {
+        true => judged.packages.keys().cloned().collect(),
+        false => told.in_use(&wanted.ids),
+    };
+    for source in &judged.unread {
+        tell(format_args!("not read: {source}; without it nothing is called free"));
+    }
+    if wanted.json {
+        json::print(&Why::of(told.shown, told.user, &judged, &ids));
+        return Ok(if ids.is_empty() { Exit::Nothing } else { Exit::Done });
+    }
+    for (id, one) in ids.iter().filter_map(|id| Some((id, judged.packages.get(id)?))) {
+        match wanted.all {
+            true => print_short(id, one),
+            false => print_long(id, one),
+        }
+    }
+    Ok(if ids.is_empty() { Exit::Nothing } else { Exit::Done })
+}
+
+/// A line: the kinds of holds in four places, the id, what stops.
+fn print_short(id: &PackageId, one: &Judgement) {
+    let places: String = wibbet_core::holds::RULES
+        .iter()
+        .map(|rule| if one.has(rule.kind) { rule.kind.name().chars().next().unwrap_or('?') } else { '·' })
+        .collect();
+    let places = if one.verdict() == Verdict::Unread { "????".to_owned() } else { places };
+    line(format_args!("{places}  {:<56} {}", id.as_str(), one.stops()));
+}
+
+fn print_long(id: &PackageId, one: &Judgement) {
+    line(format_args!("{id}: {}; without it: {}", one.verdict(), one.stops()));
+    for hold in &one.holds {
+        print_hold(hold);
+    }
+    for source in &one.unread {
+        line(format_args!("  not read: {source}"));
+    }
+}
+
+fn print_hold(hold: &Hold) {
+    let class = hold.class.map(|class| format!(", class {class}")).unwrap_or_default();
+    line(format_args!("  {:<6} {} ({}{class}): {}", hold.kind.name(), hold.what, hold.sure, hold.stops));
+    for evidence in &hold.evidence {
+        line(format_args!("         {}: {}", evidence.source, evidence.text));
+    }
+    if let Some(lift) = &hold.lifted_by {
+        line(format_args!("         lifted: {lift}"));
+    }
+}
+
+pub(crate) async fn upshot(finder: &Finder<'_>, name: &str, tray: Tray) -> Result<Exit, Failure> {
+    if tray.uninstall.is_empty() && tray.disable.is_empty() {
+        return Err(Failure::new(Exit::Usage, "name packages with --uninstall or --disable".to_owned()));
+    }
+    let told = Told::read(finder, name, tray.user).await?;
+    let known = told.known();
+    let (judged, graph) = (judge(&known), Graph::of(&known));
+    let way =
+        |ids: &[PackageId], way: Change| told.in_use(ids).into_iter().map(move |id| (id, way)).collect::<Vec<_>>();
+    let mut items = way(&tray.uninstall, Change::Uninstall);
+    items.extend(way(&tray.disable, Change::Disable));
+    let found = work_out(&known, &graph, &judged, &items);
+    let unread = judged.unread.iter().map(|source| source.name()).collect();
+    if tray.json {
+        json::print(&Upshots { users: vec![JsonUpshot::of(told.user, &found)], unread, device: told.shown });
+        return Ok(Exit::Done);
+    }
+    print_upshot(told.user, items.len(), &found);
+    for source in unread {
+        tell(format_args!("not read: {source}"));
+    }
+    Ok(Exit::Done)
+}
+
+fn print_upshot(user: UserId, count: usize, found: &Upshot) {
+    line(format_args!("{count} packages of user {user}; a start afterwards is {}", found.start));
+    if found.is_quiet() {
+        line("nothing was found that would be missed");
+    }
+    for what in &found.lost {
+        line(format_args!("stops: {what}"));
+    }
+    for role in &found.roles_emptied {
+        line(format_args!("nobody is left for: {role}"));
+    }
+    for (id, from) in &found.needs_lost {
+        let from: Vec<&str> = from.iter().map(PackageId::as_str).collect();
+        line(format_args!("{id} loses what it has from {}", from.join(", ")));
+    }
+    for (id, n) in &found.accounts_lost {
+        line(format_args!("{n} accounts go with {id}"));
+    }
+    for (what, bytes) in [("data", found.data_bytes), ("code", found.code_bytes), ("memory", found.memory_bytes)] {
+        if let Some(bytes) = bytes {
+            line(format_args!("{what}: {}", bytes_words(bytes)));
+        }
+    }
+    for instead in &found.instead {
+        line(format_args!("instead: {}", instead.words()));
+    }
+}
