@@ -234,7 +234,7 @@ async fn the_usual_questions() {
     assert!(!bench.upshot(0, &keyboards[..1]).roles_emptied.contains("keyboard"));
     let both = bench.upshot(0, &keyboards);
     assert!(both.roles_emptied.contains("keyboard") && both.lost.contains("typing"), "{both:?}");
-    assert!(both.instead.iter().any(|instead| instead.words().contains("keyboard is left")), "{:?}", both.instead);
+    assert!(both.instead.iter().any(|instead| instead.words().contains("keyboard stays")), "{:?}", both.instead);
     bench.sim.set_state(keyboards[0], 0, false, 0);
     // The web view, what nags, the captive portal, whoever manages the profile.
     assert!(held("com.android.webview", HoldKind::Role, "web view"));

@@ -42,6 +42,12 @@ fn what_ties_packages_and_what_a_tray_does() {
     let dangerous = ["upshot", sim.address(), "--json", "--disable", "com.android.wifi.resources"];
     assert_eq!(json(home.path(), &dangerous).0["users"][0]["start"], "not-expected");
 
+    // Searches and columns know it too.
+    let free = ["packages", sim.address(), "--search", ":free :overlay", "--columns", "id,holds,stops"];
+    let said = run(home.path(), &free);
+    let out = String::from_utf8_lossy(&said.stdout).into_owned();
+    assert!(out.contains("nothing found") && out.contains("····"), "{out}");
+
     // For people.
     let said = run(home.path(), &["why", sim.address(), "com.android.webview", "com.no.such"]);
     let (out, err) = (String::from_utf8_lossy(&said.stdout), String::from_utf8_lossy(&said.stderr));

@@ -49,6 +49,34 @@ fn the_demo_does_the_whole_job_by_keys_alone() {
     assert!(!home.path().join("logbook.sqlite").exists(), "the user's own logbook is not touched");
 }
 
+/// Why is this held, what do I lose if these go, and what is free: within a few keys.
+#[test]
+fn a_technicians_questions_are_answered_on_the_screen() {
+    let home = home();
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let screen = Screen::start(home.path(), &format!("--at {}", sim.address()), 128, 40);
+    screen.wait_for("236 packages");
+    screen.keys("Enter");
+    screen.keys("/");
+    screen.types("com.android.webview");
+    screen.wait_for("Without it stops: web content in all");
+    screen.wait_for("│ nothing else here can");
+    screen.keys("Enter / C-u");
+    screen.types("keyboard");
+    screen.wait_for("│ Android Keyboard");
+    screen.keys("Enter Space");
+    screen.wait_for("1 chosen");
+    screen.wait_for("Nothing was found that would be missed.");
+    screen.keys("Down Space");
+    screen.wait_for("2 chosen");
+    screen.wait_for("Stops: typing");
+    screen.wait_for("keyboard stays");
+    screen.keys("z / C-u");
+    screen.types(":free :idle>90d");
+    screen.wait_for("Free: everything that could");
+    screen.keys("Escape Escape q");
+}
+
 /// Every version by keys: out and back again.
 #[test]
 fn every_version_does_the_whole_job_by_keys() {

@@ -1,17 +1,28 @@
 //! What a session reports.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use wibbet_core::android::Capabilities;
 use wibbet_core::device::DeviceFacts;
+use wibbet_core::holds::Judged;
 use wibbet_core::link::Ladder;
-use wibbet_core::package::{AppNames, Inventory, Metrics, Note};
+use wibbet_core::package::{AppNames, Inventory, Metrics, Note, Ties};
 use wibbet_core::run::Run;
 use wibbet_types::{PackageId, UserId};
 
 use crate::around::Route;
 use crate::ops::Details;
 use crate::run::RunNews;
+
+/// What ties the packages of a device, with what the device told for that alone.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Evidence {
+    /// Who is engaged in what.
+    pub ties: Ties,
+    /// By user.
+    pub judged: Arc<BTreeMap<UserId, Judged>>,
+}
 
 /// What a session tells.
 #[derive(Debug, Clone)]
@@ -30,6 +41,8 @@ pub enum SessionEvent {
     Names(Arc<AppNames>),
     /// Sizes, memory and use, as far as they have been read.
     Metrics(Arc<Metrics>),
+    /// What ties packages, by user: worked out of everything that was read.
+    Judged(Arc<Evidence>),
     /// The notes that hold for the device.
     Notes(Arc<Vec<Note>>),
     /// What is being read beside everything else, in words.

@@ -13,5 +13,5 @@ mod settings;
 mod survey;
 
 pub use command::SessionCommand;
-pub use event::{CloseStep, SessionEvent};
+pub use event::{CloseStep, Evidence, SessionEvent};
 pub use handle::Session;

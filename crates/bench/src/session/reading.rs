@@ -1,14 +1,17 @@
-//! What is read beside everything else: metrics and labels, what is on the screen.
+//! What is read beside everything else: metrics and labels, who is engaged in what, and what ties packages then; what is on the
+//! screen.
 
 use std::sync::Arc;
 
+use wibbet_core::device::DeviceKind;
+use wibbet_core::holds::{Known, judge};
 use wibbet_core::package::{AppNames, Inventory, Metrics};
-use wibbet_types::Locale;
+use wibbet_types::{Locale, UserId};
 
-use super::event::SessionEvent;
-use crate::device::AdbDevice;
+use super::event::{Evidence, SessionEvent};
+use crate::device::{AdbDevice, Device as _};
 use crate::logbook::SharedLogbook;
-use crate::ops::{Awaited, device_languages, follow_front, read_labels_for, read_metrics};
+use crate::ops::{Awaited, device_languages, follow_front, read_labels_for, read_metrics, read_ties};
 
 /// Reads metrics and labels side by side, and tells them as they become known.
 pub(crate) async fn read_about(
@@ -22,14 +25,16 @@ pub(crate) async fn read_about(
     let metrics = async {
         let mut news = |m: &Metrics| tell(SessionEvent::Metrics(Arc::new(m.clone())));
         // What went with the link is read again with the next one.
-        let _ = read_metrics(&device, &inventory, &mut news).await;
+        let metrics = read_metrics(&device, &inventory, &mut news).await;
+        let users: Vec<UserId> = inventory.users.iter().map(|user| user.id).collect();
+        (metrics.unwrap_or_default(), read_ties(&*device, &users).await.unwrap_or_default())
     };
     let labels = async {
         let wanted = match languages {
             Some(languages) => languages,
             None => match device_languages(&device, inventory.usual_user(None)).await {
                 Ok(languages) => languages,
-                Err(_) => return,
+                Err(_) => return AppNames::default(),
             },
         };
         let mut names = AppNames { wanted: wanted.clone(), ..AppNames::default() };
@@ -47,11 +52,35 @@ pub(crate) async fn read_about(
             read_labels_for(&device, &book, &inventory, &wanted, &awaited, &mut news).await
         };
         tell(SessionEvent::Reading(None));
-        if let Ok((names, _)) = read {
-            tell(SessionEvent::Names(Arc::new(names)));
+        match read {
+            Ok((read, _)) => {
+                tell(SessionEvent::Names(Arc::new(read.clone())));
+                read
+            }
+            Err(_) => names,
         }
     };
-    futures_util::future::join(metrics, labels).await;
+    let ((metrics, ties), names) = futures_util::future::join(metrics, labels).await;
+    let (sdk, kind) = (device.capabilities().sdk, device.facts().map_or(DeviceKind::Phone, |facts| facts.kind));
+    let judged = tokio::task::spawn_blocking(move || {
+        let of = |user: &wibbet_core::device::User| {
+            let known = Known {
+                inventory: &inventory,
+                names: &names,
+                metrics: &metrics,
+                ties: &ties,
+                sdk,
+                kind,
+                user: user.id,
+            };
+            (user.id, judge(&known))
+        };
+        let judged = Arc::new(inventory.users.iter().map(of).collect());
+        Evidence { ties, judged }
+    });
+    if let Ok(evidence) = judged.await {
+        tell(SessionEvent::Judged(Arc::new(evidence)));
+    }
 }
 
 /// Tells what is on the device's screen whenever that changes, until the link goes.

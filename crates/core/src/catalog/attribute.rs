@@ -10,6 +10,7 @@ use wibbet_types::DeviceTime;
 use super::catalog::Catalog;
 use super::entry::CatalogEntry;
 use super::value::Value;
+use crate::holds::{Judgement, RULES, Rule, Verdict};
 use crate::package::{PackageKind, Sizes, Source};
 
 /// What kind of value is compared with an attribute in a search.
@@ -120,6 +121,16 @@ attributes! {
     STATES = Attribute {
         name: "states", title: "state", doc: "its state for each user", cells: 14,
         get: |e| Some(Value::State(e.package.condition(e.user))), ..ROW
+    };
+    HOLDS = Attribute {
+        name: "holds", title: "holds", doc: "what ties it: s start, r role, n need, h habit, each in its place; ? where not all was read",
+        cells: 5,
+        get: |e| e.tied().map(|one| one.map_or(Value::Nothing, |one| Value::Text(places(one).into()))), ..ROW
+    };
+    STOPS = Attribute {
+        name: "stops", title: "stops without it", doc: "what stops when it goes", cells: 22,
+        compared: compared("stops", Text, "what stops without it"),
+        get: |e| e.tied().map(|one| one.map_or(Value::Nothing, |one| Value::Text(one.stops().into()))), ..ROW
     };
     FROM = Attribute {
         name: "from", title: "from", doc: "the partition it came on, or who brought it", cells: 11,
@@ -253,6 +264,17 @@ attributes! {
     };
 }
 
+/// The kinds of holds, each in its place.
+fn places(judgement: &Judgement) -> String {
+    let unread = judgement.verdict() == Verdict::Unread;
+    let place = |rule: &Rule| match judgement.has(rule.kind) {
+        true => rule.kind.name().chars().next().unwrap_or('·'),
+        false if unread => '?',
+        false => '·',
+    };
+    RULES.iter().map(place).collect()
+}
+
 /// A size.
 const SIZES: Attribute = Attribute { cells: 9, right: true, source: Some(Source::Sizes), ..ROW };
 
@@ -275,8 +297,17 @@ fn date<'a>(entry: &CatalogEntry<'_>, date: Option<DeviceTime>) -> Option<Value<
 
 impl Attribute {
     /// What is shown when nobody has chosen, most wanted first: as many as there is room for.
-    pub const FIRST: [Column; 7] =
-        [Self::LABEL, Self::ID, Self::STATES, Self::SIZE, Self::IDLE, Self::MEMORY, Self::FROM];
+    pub const FIRST: [Column; 9] = [
+        Self::LABEL,
+        Self::ID,
+        Self::STATES,
+        Self::HOLDS,
+        Self::SIZE,
+        Self::IDLE,
+        Self::STOPS,
+        Self::MEMORY,
+        Self::FROM,
+    ];
 
     /// Those that can be columns, in the order in which they are offered.
     pub fn columns() -> impl Iterator<Item = Column> {

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use wibbet_types::{PackageId, UserId};
 
 use super::entry::CatalogEntry;
+use crate::holds::Judged;
 use crate::package::{AppNames, Inventory, Metrics, Note, Package, Source};
 
 /// The sources of what a table shows, each immutable and replaced as a whole.
@@ -17,6 +18,8 @@ pub struct Catalog {
     pub names: Arc<AppNames>,
     /// Sizes, memory, use.
     pub metrics: Arc<Metrics>,
+    /// What ties packages, by user; nothing of a user as long as it has not been worked out.
+    pub judged: Arc<BTreeMap<UserId, Judged>>,
     /// Notes, from the logbook, narrow ones first.
     pub notes: Arc<BTreeMap<PackageId, Vec<Note>>>,
 }
@@ -24,7 +27,13 @@ pub struct Catalog {
 impl Catalog {
     /// A catalog of which only the states are known yet.
     pub fn new(inventory: Arc<Inventory>) -> Self {
-        Self { inventory, names: Arc::default(), metrics: Arc::default(), notes: Arc::default() }
+        Self {
+            inventory,
+            names: Arc::default(),
+            metrics: Arc::default(),
+            judged: Arc::default(),
+            notes: Arc::default(),
+        }
     }
 
     /// What is to be seen of one package by a user.
@@ -42,6 +51,8 @@ impl Catalog {
             sizes: metrics.sizes.get(id),
             memory: metrics.memory.get(id).copied(),
             usage: metrics.usage.get(&user).and_then(|used| used.get(id)).copied(),
+            judgement: self.judged.get(&user).and_then(|judged| judged.packages.get(id)),
+            is_judged: self.judged.contains_key(&user),
             notes: self.notes.get(id).map_or(&[], Vec::as_slice),
         }
     }
@@ -54,6 +65,8 @@ impl Catalog {
         let mut memory = self.metrics.memory.iter().peekable();
         let used = self.metrics.usage.get(&user).into_iter().flatten();
         let mut used = used.peekable();
+        let judged = self.judged.get(&user).map(|judged| &judged.packages);
+        let mut judged = judged.into_iter().flatten().peekable();
         let mut notes = self.notes.iter().peekable();
         self.inventory.packages.values().map(move |package| {
             let id = &package.id;
@@ -65,6 +78,8 @@ impl Catalog {
                 sizes: at(&mut sizes, id),
                 memory: at(&mut memory, id).copied(),
                 usage: at(&mut used, id).copied(),
+                judgement: at(&mut judged, id),
+                is_judged: self.judged.contains_key(&user),
                 notes: at(&mut notes, id).map_or(&[], Vec::as_slice),
             }
         })

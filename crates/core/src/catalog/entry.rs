@@ -5,6 +5,7 @@ use std::borrow::Cow;
 use wibbet_types::{DeviceTime, UserId};
 
 use super::value::{DisplayName, LastUse};
+use crate::holds::Judgement;
 use crate::package::{AppFacts, Metrics, Note, Package, Sizes, Source, Usage, guessed_name};
 
 /// One package as a user of the device has it.
@@ -21,6 +22,10 @@ pub struct CatalogEntry<'a> {
     pub(super) sizes: Option<&'a Sizes>,
     pub(super) memory: Option<u64>,
     pub(super) usage: Option<Usage>,
+    /// What ties it; nothing where it is not in use.
+    pub judgement: Option<&'a Judgement>,
+    /// Whether that has been worked out.
+    pub(super) is_judged: bool,
     /// The notes on it, narrow ones first.
     pub notes: &'a [Note],
 }
@@ -37,6 +42,11 @@ impl<'a> CatalogEntry<'a> {
             Some(label) if !label.trim().is_empty() => DisplayName { text: Cow::Borrowed(label), guessed: false },
             _ => DisplayName { text: Cow::Owned(guessed_name(&self.package.id)), guessed: true },
         }
+    }
+
+    /// What ties it: nothing for what is not in use, `None` where that has not been worked out.
+    pub(crate) fn tied(&self) -> Option<Option<&'a Judgement>> {
+        self.is_judged.then_some(self.judgement)
     }
 
     /// Whether any note has a star.

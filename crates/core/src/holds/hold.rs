@@ -166,7 +166,7 @@ impl Judgement {
         let all: Vec<&str> = words.into_iter().chain(packages.as_deref()).collect();
         match (all.is_empty(), self.verdict()) {
             (false, _) => all.join(", "),
-            (true, Verdict::Held) => "what the person does with it".into(),
+            (true, Verdict::Held) => "its own use".into(),
             (true, Verdict::Free) => "nothing found".into(),
             (true, Verdict::Unread) => "not known".into(),
         }

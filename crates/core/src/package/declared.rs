@@ -68,7 +68,11 @@ pub struct Declared {
 }
 
 /// Parts that are kept of a manifest.
-const MOST_PARTS: usize = 400;
+const MOST_PARTS: usize = 1000;
+
+/// What all names that are kept of a manifest may take, each counted as a few bytes more than it has. Of one that has more it is as if
+/// it had not been read: what is left out could be what ties it.
+const MOST_BYTES: usize = 96 << 10;
 
 /// Names that are kept of a part, and of what is asked.
 const MOST_NAMES: usize = 40;
@@ -105,6 +109,7 @@ impl Declared {
             asks_actions: names(manifest.queries.actions.iter().map(|text| &**text)),
             asks_authorities: names(manifest.queries.authorities.iter().flat_map(|text| text.split(';'))),
         };
+        let mut bytes = 0;
         for component in manifest.components.iter().filter(|component| component.enabled) {
             let kind = match component.kind {
                 Kind::Activity | Kind::Alias => PartKind::Activity,
@@ -120,15 +125,20 @@ impl Declared {
                 _ => names(actions),
             };
             let is_in_system = in_system(&component.process);
-            if (own.is_empty() && !is_in_system) || found.parts.len() >= MOST_PARTS || !is_name(&component.name) {
+            if (own.is_empty() && !is_in_system) || !is_name(&component.name) {
                 continue;
             }
             let categories = component.filters.iter().flat_map(|filter| &filter.categories);
+            let categories = names(categories.map(|text| &**text));
+            bytes += component.name.len() + own.iter().chain(&categories).map(|name| name.len() + 32).sum::<usize>();
+            if bytes > MOST_BYTES || found.parts.len() >= MOST_PARTS {
+                return Self::default();
+            }
             found.parts.push(DeclaredPart {
                 kind,
                 class: component.name.to_string(),
                 names: own,
-                categories: names(categories.map(|text| &**text)),
+                categories,
                 priority: component.filters.iter().map(|filter| filter.priority).max().unwrap_or(0),
                 direct_boot: component.direct_boot,
                 // Before it had to be said, what has a filter was.
@@ -254,6 +264,34 @@ mod tests {
         for broken in ["", "2 x", "1 x\nz\ta\tb\tc\t0\t\t", "1 x\ns\ta\tb\tc\tmuch\t\t", "1 x\nelse"] {
             assert!(!Declared::from_record(broken).read, "{broken}");
         }
+    }
+
+    /// Whatever a manifest has, little is kept of it, and what is not kept is not taken for nothing.
+    #[test]
+    fn a_manifest_that_names_too_much_was_not_read() {
+        use wibbet_apk::{Component, ComponentKind, Filter, Manifest};
+        let manifest = |count: usize| Manifest {
+            components: (0..count)
+                .map(|n| Component {
+                    kind: ComponentKind::Service,
+                    name: format!("a.S{n}").into(),
+                    label: None,
+                    exported: Some(true),
+                    enabled: true,
+                    permission: None,
+                    authorities: None,
+                    target: None,
+                    process: None,
+                    direct_boot: false,
+                    filters: vec![Filter { actions: vec![format!("a.action.A{n}").into()], ..Filter::default() }],
+                    remarks: vec![],
+                })
+                .collect(),
+            ..Manifest::default()
+        };
+        assert_eq!(Declared::of(&manifest(900)).parts.len(), 900);
+        assert_eq!(Declared::of(&manifest(1001)), Declared::default());
+        assert_eq!(Declared::of(&manifest(20_000)), Declared::default());
     }
 
     #[test]

@@ -111,10 +111,7 @@ pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(Pa
                 (HoldKind::Start, Some(class)) => {
                     all.start = all.start.max(by_class(class));
                     all.lost.insert(hold.stops.clone());
-                    let why = format!(
-                        "without it the device {}",
-                        if class == 3 { "cannot be used" } else { "does not start" }
-                    );
+                    let why = format!("the device {}", if class == 3 { "can be used" } else { "starts" });
                     all.instead.push(Instead::LeaveOut(BTreeSet::from([id.clone()]), why));
                 }
                 // Another one can do it.
@@ -144,7 +141,7 @@ pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(Pa
                 judged.packages.get(**id).is_some_and(|one| one.has(HoldKind::Habit) || one.has(HoldKind::Role))
             };
             let keep = who.iter().find(used).or(who.iter().next()).map(|id| (*id).clone());
-            let why = format!("then {name} is left");
+            let why = format!("{name} stays");
             all.instead.extend(keep.map(|id| Instead::LeaveOut(BTreeSet::from([id]), why)));
         }
     }

@@ -2,6 +2,7 @@
 
 use crate::android::partitions;
 use crate::catalog::{CatalogEntry, LastUse};
+use crate::holds::{HoldKind, Verdict};
 use crate::package::{Condition, PackageKind};
 
 /// A fact that holds or does not.
@@ -33,6 +34,10 @@ pub enum Fact {
     Unnamed,
     /// Changes the look of another package.
     Overlay,
+    /// Tied by a kind of hold.
+    Tied(HoldKind),
+    /// Held, free, or not all read.
+    Verdict(Verdict),
     /// On a partition.
     Partition(&'static str),
 }
@@ -74,6 +79,13 @@ const ROWS: &[FactRow] = &[
     row("unused", Fact::Unused, "not used as far back as the device remembers"),
     row("unnamed", Fact::Unnamed, "without a label that could be read"),
     row("overlay", Fact::Overlay, "changes the look of another package"),
+    row("start", Fact::Tied(HoldKind::Start), "the device does not start without it, or cannot be used"),
+    row("role", Fact::Tied(HoldKind::Role), "the active or the last one that gives what people need"),
+    row("need", Fact::Tied(HoldKind::Need), "another package in use leans on it"),
+    row("habit", Fact::Tied(HoldKind::Habit), "the person uses it"),
+    row("held", Fact::Verdict(Verdict::Held), "tied by anything"),
+    row("free", Fact::Verdict(Verdict::Free), "all that could tie it was read, and nothing does"),
+    row("unread", Fact::Verdict(Verdict::Unread), "nothing was found that ties it, and not all was read"),
 ];
 
 /// The facts by name, partitions included.
@@ -99,6 +111,8 @@ impl Fact {
             Self::Unused => matches!(entry.last_use()?, LastUse::NoneSince(_)),
             Self::Unnamed => entry.label().is_none(),
             Self::Overlay => entry.app?.overlay_of.is_some(),
+            Self::Tied(kind) => entry.tied()?.is_some_and(|one| one.has(kind)),
+            Self::Verdict(wanted) => entry.tied()?.is_some_and(|one| one.verdict() == wanted),
             Self::Partition(name) => package.partition() == name,
         })
     }

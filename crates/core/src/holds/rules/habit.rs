@@ -30,13 +30,13 @@ fn find(known: &Known<'_>, _: &Graph<'_>, found: &mut Found) {
             add(hold.shown_by(HoldSource::Usage, format!("it was last used {words}")));
         }
         for given in known.chosen(id) {
-            let what = match given {
-                Given::ChosenKeyboard(_) => "keyboard",
-                Given::Listener(_) => "notifications",
+            let (what, text) = match given {
+                Given::ChosenKeyboard(_) => ("keyboard", "somebody has chosen it as the keyboard"),
+                Given::Listener(_) => ("notifications", "somebody lets it read notifications"),
                 _ => continue,
             };
             let hold = Hold::new(HoldKind::Habit, what, given.words(), Sure::Seen);
-            add(hold.shown_by(HoldSource::Choices, format!("somebody has chosen it: {}", given.words())));
+            add(hold.shown_by(HoldSource::Choices, text));
         }
     }
 }

@@ -1,13 +1,16 @@
 //! `wibbet packages`: everything that is known of the packages, as text, CSV or JSON.
 
+use std::collections::BTreeMap;
 use std::io::Read as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use clap::Args;
-use wibbet_bench::device::AskError;
-use wibbet_bench::ops::{details, device_languages, read_labels, read_metrics};
+use wibbet_bench::device::{AskError, Device as _};
+use wibbet_bench::ops::{details, device_languages, read_labels, read_metrics, read_ties};
 use wibbet_core::catalog::{Attribute, Catalog, Chosen, Column, IdList};
+use wibbet_core::device::DeviceKind;
+use wibbet_core::holds::{Known, judge};
 use wibbet_core::package::{Inventory, notes_by_package};
 use wibbet_core::search::{Matcher, Search, SearchErrorKind, facts};
 use wibbet_types::{Locale, PackageId, UserId};
@@ -128,6 +131,17 @@ pub(crate) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) ->
             Err(error) => tell(format_args!("labels could not be read: {error}")),
         }
         catalog.metrics = Arc::new(read_metrics(&device, &catalog.inventory, &mut |_| {}).await?);
+        let ties = read_ties(&device, &[user]).await?;
+        let known = Known {
+            inventory: &catalog.inventory,
+            names: &catalog.names,
+            metrics: &catalog.metrics,
+            ties: &ties,
+            sdk: device.capabilities().sdk,
+            kind: device.facts().map_or(DeviceKind::Phone, |facts| facts.kind),
+            user,
+        };
+        catalog.judged = Arc::new(BTreeMap::from([(user, judge(&known))]));
     }
     let ids = chosen(&catalog, &wanted, list, user)?;
     let gaps = gaps(&catalog, &wanted);

@@ -7,13 +7,15 @@ use tui_input::Input;
 use wibbet_bench::around::Route;
 use wibbet_bench::fleet::CardId;
 use wibbet_bench::ops::Details;
+use wibbet_bench::session::Evidence;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::DeviceSetting;
 use wibbet_core::catalog::{Catalog, CatalogEntry, Chosen, Column};
-use wibbet_core::device::DeviceFacts;
+use wibbet_core::device::{DeviceFacts, DeviceKind};
+use wibbet_core::holds::{Graph, Known};
 use wibbet_core::link::{Ladder, Rung, RungStatus};
 use wibbet_core::package::{Inventory, PackageState};
-use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_take_out};
+use wibbet_core::plan::{Change, Plan, TrayItem, Upshot, plan_put_back, plan_take_out, upshot};
 use wibbet_core::run::{Run, RunKind, Shelf, recorded_gifts};
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{PackageId, RunId, UserId};
@@ -56,6 +58,11 @@ pub(crate) struct DeviceModel {
     user_at: Option<usize>,
     pub(crate) tray: Vec<TrayItem>,
     tray_history: Vec<Vec<TrayItem>>,
+    /// What ties the packages, once it has been worked out.
+    pub(crate) evidence: Option<Arc<Evidence>>,
+    /// What the tray does to each of its users, and what that was worked out of.
+    upshots: Vec<(UserId, Upshot)>,
+    upshots_of: Option<(Vec<TrayItem>, Arc<Evidence>, Arc<Inventory>)>,
     pub(crate) search: Input,
     pub(crate) searching: bool,
     /// The search line, taken apart.
@@ -98,6 +105,9 @@ impl DeviceModel {
             user_at: None,
             tray: Vec::new(),
             tray_history: Vec::new(),
+            evidence: None,
+            upshots: Vec::new(),
+            upshots_of: None,
             search: Input::default(),
             searching: false,
             query: Search::default(),
@@ -224,6 +234,48 @@ impl DeviceModel {
             });
         }
         self.at = before.and_then(|id| self.found.iter().position(|f| *f == id)).unwrap_or(0);
+        self.work_out_upshots();
+    }
+
+    /// Takes in what ties the packages.
+    pub(crate) fn take_evidence(&mut self, evidence: Arc<Evidence>) {
+        let judged = Arc::clone(&evidence.judged);
+        self.evidence = Some(evidence);
+        self.learn(|catalog| catalog.judged = judged);
+    }
+
+    /// What the tray does to a user; `None` where that has not been worked out, or nothing is chosen for them.
+    pub(crate) fn upshot(&self, user: UserId) -> Option<&Upshot> {
+        self.upshots.iter().find(|(own, _)| *own == user).map(|(_, upshot)| upshot)
+    }
+
+    /// Works out what the tray does, where anything of it has changed.
+    fn work_out_upshots(&mut self) {
+        let (Some(evidence), Some(catalog)) = (&self.evidence, &self.catalog) else { return };
+        let same = |(tray, of, inventory): &(Vec<TrayItem>, Arc<Evidence>, Arc<Inventory>)| {
+            *tray == self.tray && Arc::ptr_eq(of, evidence) && Arc::ptr_eq(inventory, &catalog.inventory)
+        };
+        if self.upshots_of.as_ref().is_some_and(same) {
+            return;
+        }
+        let users: BTreeSet<UserId> = self.tray.iter().map(|item| item.user).collect();
+        let of = |user: UserId| {
+            let judged = evidence.judged.get(&user)?;
+            let known = Known {
+                inventory: &catalog.inventory,
+                names: &catalog.names,
+                metrics: &catalog.metrics,
+                ties: &evidence.ties,
+                sdk: self.capabilities.sdk,
+                kind: self.facts.as_ref().map_or(DeviceKind::Phone, |facts| facts.kind),
+                user,
+            };
+            let own = self.tray.iter().filter(|item| item.user == user);
+            let items: Vec<(PackageId, Change)> = own.map(|item| (item.id.clone(), item.way)).collect();
+            Some((user, upshot(&known, &Graph::of(&known), judged, &items)))
+        };
+        self.upshots = users.into_iter().filter_map(of).collect();
+        self.upshots_of = Some((self.tray.clone(), Arc::clone(evidence), Arc::clone(&catalog.inventory)));
     }
 
     /// Something was typed into the search line: what is found best is looked at first.
@@ -248,6 +300,7 @@ impl DeviceModel {
         change(&mut self.tray);
         if self.tray != before {
             self.tray_history.push(before);
+            self.work_out_upshots();
         }
     }
 
@@ -258,6 +311,7 @@ impl DeviceModel {
     pub(crate) fn undo_tray(&mut self) {
         if let Some(before) = self.tray_history.pop() {
             self.tray = before;
+            self.work_out_upshots();
         }
     }
 

@@ -212,10 +212,10 @@ fn columns_searches_languages_and_exports() {
     let Some(Effect::Write(name, ".csv", text)) = screen.effects.last() else { panic!("{:?}", screen.effects) };
     assert_eq!(name, "packages-CT5-0417-2291");
     let lines: Vec<&str> = text.lines().collect();
-    assert!(lines[0].starts_with(r#""id","label","state_0","state_10","size","idle""#), "{}", lines[0]);
+    assert!(lines[0].starts_with(r#""id","label","state_0","state_10","holds","size","idle""#), "{}", lines[0]);
     assert_eq!(lines.len(), 2, "what is found");
     assert!(
-        lines[1].starts_with(r#""com.corvane.cleaner","Besen","disabled","in-use","1000005","90""#),
+        lines[1].starts_with(r#""com.corvane.cleaner","Besen","disabled","in-use","","1000005","90""#),
         "{}",
         lines[1]
     );

@@ -32,6 +32,7 @@ use crate::tui::windows::Window;
 
 mod bench;
 mod finding;
+mod holds;
 mod keys;
 mod links;
 mod logbook;

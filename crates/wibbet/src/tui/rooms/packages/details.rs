@@ -6,13 +6,54 @@ use ratatui::style::Style;
 use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
 use wibbet_core::catalog::{Attribute, Column, LastUse, Value};
-use wibbet_core::package::Inventory;
+use wibbet_core::holds::{HoldKind, HoldSource, Judgement, Verdict};
+use wibbet_core::package::{Condition, Inventory};
 use wibbet_core::plan::{Change, Reversal, TrayItem};
 use wibbet_core::run::Origin;
 
 use super::tray::tray_plan;
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::widgets::{Theme, capitalize, glyph, wrap};
+
+/// Packages that are named of those that lean on one.
+const MOST_NAMED: usize = 4;
+
+/// What ties a package: what stops without it, then each hold with what shows it and what would lift it.
+fn tell_holds(device: &DeviceModel, judgement: &Judgement, theme: &Theme, say: &mut impl FnMut(&str, Style)) {
+    match judgement.verdict() {
+        Verdict::Held => say(&format!("Without it stops: {}", judgement.stops()), theme.strong),
+        Verdict::Free => say("Free: everything that could tie it was read, and nothing does.", theme.plain),
+        Verdict::Unread => {
+            let all = device.evidence.iter().filter_map(|evidence| evidence.judged.get(&device.user()));
+            let missing = all.flat_map(|judged| &judged.unread).chain(&judgement.unread);
+            let missing: Vec<&str> = missing.map(|source: &HoldSource| source.name()).collect();
+            say(&format!("Nothing was found that ties it; not read: {}.", missing.join(", ")), theme.plain);
+        }
+    }
+    for hold in &judgement.holds {
+        let class = match hold.class {
+            Some(1) => ", nothing brings it back",
+            Some(2) => ", the system dies without it",
+            Some(_) => ", it starts and cannot be used",
+            None => "",
+        };
+        say(&format!("{} · {} ({}{class})", hold.kind, hold.what, hold.sure), theme.accent);
+        if hold.kind == HoldKind::Need {
+            let named = |id: &wibbet_types::PackageId| format!("“{}”", device.name_of(id));
+            let mut who: Vec<String> = hold.by.iter().take(MOST_NAMED).map(named).collect();
+            if hold.by.len() > MOST_NAMED {
+                who.push(format!("{} more", hold.by.len() - MOST_NAMED));
+            }
+            say(&format!("  {} leans on it", who.join(", ")), theme.plain);
+        }
+        for evidence in &hold.evidence {
+            say(&format!("  {}", evidence.text), theme.dim);
+        }
+        if let Some(lift) = &hold.lifted_by {
+            say(&format!("  lifted: {lift}"), theme.dim);
+        }
+    }
+}
 
 pub(super) fn draw(
     app: &App,
@@ -82,6 +123,14 @@ pub(super) fn draw(
             };
             if !may.is_empty() {
                 say(&format!("It may {}.", may.join("; ")), theme.dim);
+            }
+            if package.condition(device.user()) == Condition::InUse {
+                say("", theme.plain);
+                match (entry.judgement, &device.reading) {
+                    (Some(judgement), _) => tell_holds(device, judgement, theme, &mut say),
+                    (None, Some(_)) => say("What ties it is worked out when all has been read.", theme.dim),
+                    (None, None) => say("What ties it has not been worked out.", theme.dim),
+                }
             }
             for note in entry.notes {
                 let star = if note.star { "★ " } else { "" };

@@ -2,6 +2,7 @@
 
 use ratatui::layout::Rect;
 
+use super::tray::upshot_words;
 use crate::tui::app::App;
 
 const DETAILS: u16 = 42;
@@ -16,11 +17,12 @@ pub(super) struct Places {
 
 pub(super) fn places(app: &App, body: Rect) -> Places {
     let chosen = app.device().map_or(0, |d| d.tray.len()) as u16;
+    let told = app.device().map_or(0, |device| upshot_words(device).len()) as u16;
     let tray_lines = match (body.height, chosen) {
         (0..12, _) => 1,
         (_, 0) => 2,
-        (12..24, n) => (n + 2).min(4),
-        (_, n) => (n + 3).min(8),
+        (12..24, n) => (n + 2).min(4) + told.min(2),
+        (_, n) => (n + 3).min(8) + told,
     };
     let search = Rect { height: 1.min(body.height), ..body };
     let left = body.height.saturating_sub(search.height);

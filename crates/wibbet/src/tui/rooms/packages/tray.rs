@@ -5,7 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::package::Inventory;
-use wibbet_core::plan::{Change, Plan, Reversal, SkipReason, TrayItem, plan_take_out};
+use wibbet_core::plan::{Change, Instead, Plan, Reversal, SkipReason, StartOutlook, TrayItem, plan_take_out};
 use wibbet_types::{PackageId, UserId};
 
 use crate::tui::app::DeviceModel;
@@ -23,6 +23,68 @@ pub(super) fn never(device: &DeviceModel, inventory: &Inventory, id: &PackageId,
     let item = TrayItem { id: id.clone(), user, way: Change::Uninstall };
     let skip = tray_plan(device, inventory, &[item]).steps.first()?.skip?;
     matches!(skip, SkipReason::Essential(_) | SkipReason::Library | SkipReason::NoDebugging).then_some(skip)
+}
+
+/// How a line of what the tray does is to be read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Weight {
+    Aside,
+    Plain,
+    Strong,
+    Alert,
+}
+
+/// What the tray does to the user at work: one line when all is well, more when not.
+pub(super) fn upshot_words(device: &DeviceModel) -> Vec<(String, Weight)> {
+    if device.tray.is_empty() {
+        return Vec::new();
+    }
+    let Some(upshot) = device.upshot(device.user()) else {
+        let words = match (device.evidence.is_some(), &device.reading) {
+            (true, _) => return Vec::new(),
+            (false, Some(_)) => "What it does to the device is worked out when all has been read.",
+            (false, None) => "What it does to the device has not been worked out.",
+        };
+        return vec![(words.to_owned(), Weight::Aside)];
+    };
+    let mut lines = Vec::new();
+    match upshot.start {
+        StartOutlook::Expected => {}
+        StartOutlook::NotKnown => {
+            lines.push(("Whether it starts afterwards is not known: not all was read.".to_owned(), Weight::Plain));
+        }
+        StartOutlook::Unusable => lines.push(("It would start and could not be used.".to_owned(), Weight::Alert)),
+        StartOutlook::NotExpected => {
+            lines.push(("The device is not expected to start afterwards.".to_owned(), Weight::Alert));
+        }
+    }
+    let names = |ids: &mut dyn Iterator<Item = &PackageId>| {
+        ids.map(|id| format!("“{}”", device.name_of(id))).collect::<Vec<_>>().join(", ")
+    };
+    if !upshot.lost.is_empty() {
+        let lost: Vec<&str> = upshot.lost.iter().map(String::as_str).collect();
+        lines.push((format!("Stops: {}", lost.join("; ")), Weight::Strong));
+    }
+    if !upshot.needs_lost.is_empty() {
+        lines.push((format!("Loses what it needs: {}", names(&mut upshot.needs_lost.keys())), Weight::Plain));
+    }
+    if !upshot.accounts_lost.is_empty() {
+        let count: u32 = upshot.accounts_lost.values().fold(0, |sum, n| sum.saturating_add(*n));
+        lines.push((format!("Accounts that go: {count}"), Weight::Plain));
+    }
+    if let Some(instead) = upshot.instead.first() {
+        let words = match instead {
+            Instead::LeaveOut(ids, why) => format!("Leaving {} out: {why}", names(&mut ids.iter())),
+            Instead::Disable(ids) => format!("Disabling {} keeps accounts and data", names(&mut ids.iter())),
+        };
+        lines.push((words, Weight::Aside));
+    }
+    if lines.is_empty() {
+        let freed = upshot.memory_bytes.filter(|bytes| *bytes > 0);
+        let freed = freed.map(|bytes| format!(" {} of memory are freed.", wibbet_types::bytes_words(bytes)));
+        lines.push((format!("Nothing was found that would be missed.{}", freed.unwrap_or_default()), Weight::Aside));
+    }
+    lines
 }
 
 pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
@@ -70,6 +132,20 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
     ])];
     let room = usize::from(area.height).saturating_sub(1);
     let upshot = usize::from(room > 2);
+    // What it does, as far as there is room beside one item.
+    let told: Vec<Line<'_>> = upshot_words(device)
+        .into_iter()
+        .take(room.saturating_sub(upshot + 1))
+        .map(|(words, weight)| {
+            let style = match weight {
+                Weight::Aside => theme.dim,
+                Weight::Plain => theme.plain,
+                Weight::Strong => theme.strong,
+                Weight::Alert => theme.alert,
+            };
+            Line::styled(truncate(&format!(" {words}"), cells), style)
+        })
+        .collect();
     let mut items: Vec<Line<'_>> = device
         .tray
         .iter()
@@ -88,7 +164,7 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
             ])
         })
         .collect();
-    let shown = room.saturating_sub(upshot);
+    let shown = room.saturating_sub(upshot + told.len());
     if items.len() > shown && shown > 0 {
         let more = items.len() - shown + 1;
         // The latest ones are those that somebody is thinking of.
@@ -97,12 +173,10 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
     }
     items.truncate(shown);
     lines.extend(items);
+    lines.extend(told);
     if upshot == 1 {
         let words = match (stuck, data_words(device, &plan, false)) {
-            (0, None) => {
-                " All of it can be put back as it was. What leans on it is not worked out in this version yet."
-                    .to_owned()
-            }
+            (0, None) => " All of it can be put back as it was.".to_owned(),
             (0, Some(data)) => format!(" All of it can be put back, but {data}."),
             (1, _) => " 1 of them cannot be put back from here; the plan says why.".to_owned(),
             (n, _) => format!(" {n} of them cannot be put back from here; the plan says why."),

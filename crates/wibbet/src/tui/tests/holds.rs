@@ -1,0 +1,116 @@
+//! What ties packages, on the screen.
+
+use std::collections::BTreeSet;
+
+use wibbet_bench::session::Evidence;
+use wibbet_core::holds::{Hold, HoldKind, HoldSource, Judged, Judgement, Sure};
+use wibbet_core::package::Ties;
+use wibbet_types::PackageId;
+
+use super::*;
+
+fn id(text: &str) -> PackageId {
+    text.parse().unwrap()
+}
+
+fn hold(kind: HoldKind, what: &str, stops: &str) -> Hold {
+    let text = format!("it is the last that does {what}");
+    Hold {
+        kind,
+        what: what.into(),
+        stops: stops.into(),
+        sure: Sure::Seen,
+        class: (kind == HoldKind::Start).then_some(3),
+        evidence: vec![wibbet_core::holds::Evidence { source: HoldSource::Manifests, text }],
+        lifted_by: Some(format!("choose another {what} first")),
+        by: if kind == HoldKind::Need { BTreeSet::from([id("fer.pellmoor.tides")]) } else { BTreeSet::new() },
+        others: 0,
+    }
+}
+
+/// A phone on which some packages are tied.
+fn tied(columns: u16, lines: u16, unread: &[HoldSource]) -> Screen {
+    let mut screen = Screen::linked(columns, lines);
+    let judgement = |holds: Vec<Hold>| Judgement { holds, unread: Vec::new(), all_unread: !unread.is_empty() };
+    let packages = [
+        ("android", vec![hold(HoldKind::Start, "home", "the home screen"), hold(HoldKind::Role, "share", "sharing")]),
+        ("com.android.calendar", vec![hold(HoldKind::Need, "com.calendar.days", "1 package")]),
+        ("com.android.music", vec![]),
+        ("com.android.webview", vec![hold(HoldKind::Habit, "use", "used today")]),
+        ("fer.pellmoor.tides", vec![]),
+    ];
+    let packages = packages.into_iter().map(|(text, holds)| (id(text), judgement(holds))).collect();
+    let judged = Judged { packages, unread: unread.to_vec() };
+    let judged = Arc::new(BTreeMap::from([(UserId::OWNER, judged)]));
+    screen.tell(SessionEvent::Judged(Arc::new(Evidence { ties: Ties::default(), judged })));
+    screen.keys("2");
+    screen.effects.clear();
+    screen
+}
+
+#[test]
+fn holds_stand_in_their_places_and_are_found() {
+    let mut screen = tied(160, 45, &[]);
+    for (line, places) in [("Calendar ", "··n·"), ("Webview ", "···h"), ("Tides ", "····"), ("Android ", "sr··")]
+    {
+        let text = screen.text();
+        let line = text.lines().find(|text| text.contains(&format!("~ {line}"))).unwrap();
+        assert!(line.contains(places), "{line}");
+    }
+    // Of what is off nothing is said.
+    let text = screen.text();
+    let off = text.lines().find(|text| text.contains("~ Usermanual")).unwrap();
+    assert!(!off.contains("····"), "{off}");
+    for (search, found) in [
+        (":free", &["com.android.music", "fer.pellmoor.tides"][..]),
+        (":start", &["android"]),
+        (":need", &["com.android.calendar"]),
+        (":held :habit", &["com.android.webview"]),
+        (":stops=sharing", &["android"]),
+        (":unread", &[]),
+    ] {
+        screen.keys(&format!("/{search}\n"));
+        let ids: Vec<&str> = screen.model.app.devices[0].found.iter().map(PackageId::as_str).collect();
+        assert_eq!(ids, found, "{search}");
+        screen.keys("\x1b\x1b");
+    }
+}
+
+#[test]
+fn why_it_is_held_stands_beside_it() {
+    let mut screen = tied(160, 45, &[]);
+    screen.keys("/:start\n");
+    for words in [
+        "Without it stops: the home screen,",
+        "start · home (seen, it starts and",
+        "it is the last that does home",
+        "lifted: choose another home first",
+        "role · share (seen)",
+    ] {
+        assert!(screen.shows(words), "{words}\n{}", screen.text());
+    }
+    screen.keys("\x1b\x1b/:need\n");
+    assert!(screen.shows("leans on it") && screen.shows("Tides"), "{}", screen.text());
+    screen.keys("\x1b\x1b/music\n");
+    assert!(screen.shows("Free: everything that could tie it was"), "{}", screen.text());
+    let mut screen = tied(160, 45, &[HoldSource::Usage, HoldSource::Accounts]);
+    screen.keys("/music\n");
+    assert!(screen.shows("????"));
+    assert!(screen.shows("read: usage, accounts."), "{}", screen.text());
+}
+
+#[test]
+fn the_tray_says_what_it_does() {
+    let mut screen = tied(128, 40, &[]);
+    screen.keys("/music\n ");
+    assert!(screen.shows("Nothing was found that would be missed."), "{}", screen.text());
+    screen.keys("\x1b\x1b/:need\n ");
+    // As what leans on it is not in these made-up manifests, only what the judgement says counts.
+    assert!(screen.shows("2 chosen"));
+    screen.keys("z");
+    assert!(screen.shows("Nothing was found that would be missed."), "undone");
+    // Before anything is known of it, that is said.
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2/music\n ");
+    assert!(screen.shows("has not been worked out"), "{}", screen.text());
+}
