@@ -124,7 +124,7 @@ attributes! {
     };
     HOLDS = Attribute {
         name: "holds", title: "holds", doc: "what ties it: s start, r role, n need, h habit, each in its place; ? where not all was read",
-        cells: 5,
+        cells: 7,
         get: |e| e.tied().map(|one| one.map_or(Value::Nothing, |one| Value::Text(places(one).into()))), ..ROW
     };
     STOPS = Attribute {

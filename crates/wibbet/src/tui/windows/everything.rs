@@ -4,7 +4,7 @@ use ratatui::Frame;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use wibbet_core::android::permission_words;
-use wibbet_core::catalog::Attribute;
+use wibbet_core::catalog::{Attribute, CatalogEntry};
 use wibbet_core::package::{Source, given_words};
 use wibbet_types::bytes_words;
 
@@ -45,6 +45,34 @@ impl Listing<'_> {
                 Span::styled(line, self.plain),
             ]));
         }
+    }
+}
+
+/// What ties it, what shows that, and by which names others find it.
+fn tell_holds(list: &mut Listing<'_>, entry: &CatalogEntry<'_>) {
+    list.part("Holds", "worked out of manifests, choices, accounts, use and what is known of Android");
+    match entry.judgement {
+        None => list.fact("", "nothing: it is off, or it has not been worked out"),
+        Some(judgement) => {
+            list.fact("it is", judgement.verdict().name());
+            list.fact("stops", &judgement.stops());
+            for hold in &judgement.holds {
+                let shown: Vec<String> =
+                    hold.evidence.iter().map(|one| format!("{} ({})", one.text, one.source)).collect();
+                let class = hold.class.map(|class| format!(", class {class}")).unwrap_or_default();
+                list.fact(hold.kind.name(), &format!("{}, {}{class}: {}", hold.what, hold.sure, shown.join("; ")));
+            }
+        }
+    }
+    let Some(declared) = entry.app.map(|app| &app.declared).filter(|declared| declared.read) else { return };
+    let names: Vec<&str> = declared.parts.iter().flat_map(|part| &part.names).map(String::as_str).collect();
+    if !names.is_empty() {
+        list.fact("found by", &names.join(", "));
+    }
+    let asks = declared.asks_actions.iter().chain(&declared.asks_authorities).map(String::as_str);
+    let asks: Vec<&str> = asks.chain(declared.asks_packages.iter().map(|id| id.as_str())).collect();
+    if !asks.is_empty() {
+        list.fact("talks to", &asks.join(", "));
     }
 }
 
@@ -119,6 +147,7 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
     if let Some(shared) = &about.shared_user {
         list.fact("shares uid as", shared.as_str());
     }
+    tell_holds(&mut list, &entry);
     list.part("Files", "dumpsys package, list packages -f");
     let with_size = |path: &str| match catalog.names.files.get(path) {
         Some(size) => format!("{path} ({})", bytes_words(*size)),
