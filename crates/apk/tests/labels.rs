@@ -31,6 +31,37 @@ fn labels_in_several_languages_are_those_that_were_put_in() {
     assert!(seen.len() > 7, "{seen:?}");
 }
 
+/// By what others find an app, whom it talks to, and where its code runs.
+#[test]
+fn what_a_manifest_declares_is_read() {
+    let scenario = Scenario::crew_phone();
+    let manifest = |id: &str| {
+        let apk = SampleApk::all_of(&scenario).find(|apk| apk.id == id).unwrap();
+        let file = |at, len| apk.read(at, len);
+        read(apk.size(), &file, Question::Label, &["en"], LONG).0.unwrap().manifest
+    };
+    let keys = manifest("com.android.inputmethod.latin");
+    let service = keys.components.iter().find(|c| c.name.ends_with(".LatinIME")).unwrap();
+    assert_eq!(&*service.filters[0].actions[0], "android.view.InputMethod");
+    assert_eq!(service.permission.as_deref(), Some("android.permission.BIND_INPUT_METHOD"));
+    assert_eq!((service.direct_boot, service.exported, service.remarks.len()), (true, Some(true), 1));
+    assert!(!keys.core_app && !keys.persistent && keys.split.is_empty() && !keys.direct_boot);
+
+    let settings = manifest("com.android.providers.settings");
+    assert!(settings.core_app && settings.direct_boot && settings.shared_user.is_some());
+    assert_eq!(settings.process.as_deref(), Some("system"));
+    let provider = settings.components.iter().find(|c| c.authorities.as_deref() == Some("settings")).unwrap();
+    assert!(provider.direct_boot, "as its application says");
+
+    let home = manifest("com.android.settings");
+    let fallback = home.components.iter().find(|c| c.name.ends_with("FallbackHome")).unwrap();
+    assert_eq!(fallback.filters[0].priority, -1000);
+    let dialer = manifest("com.android.dialer");
+    let asked: Vec<&str> = dialer.queries.authorities.iter().map(|text| &**text).collect();
+    assert_eq!(asked, ["com.android.contacts", "call_log"]);
+    assert!(manifest("com.android.phone").persistent);
+}
+
 /// Of long tables not much is read, with short strides and with long ones, and neither takes long.
 #[test]
 fn long_chains_do_not_take_long() {
