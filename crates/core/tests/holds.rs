@@ -59,7 +59,7 @@ impl Device {
         }
         let ties = Ties {
             accounts: Some(BTreeMap::from([(UserId::OWNER, BTreeMap::new())])),
-            web_views: BTreeSet::from([id("com.web")]),
+            web_view_told: true,
             admins: Some(BTreeMap::new()),
             choices_told: true,
             ..Ties::default()
@@ -134,6 +134,15 @@ fn what_leans_on_what_is_lost_in_turn() {
     assert_eq!(lost(&[0]), [name(1), name(2)]);
     assert_eq!(lost(&[0, 4]), [name(3), name(1), name(2)]);
     assert_eq!(lost(&[0, 1, 2]), [""; 0], "nobody is left who would miss it");
+}
+
+/// However many say that they answer to one name, that takes neither time nor memory, and ties nobody.
+#[test]
+fn a_name_that_everybody_has_ties_nobody() {
+    let answers: Vec<(usize, &str)> = (0..90).map(|n| (n, "common")).collect();
+    let device = Device::of(90, &answers, &[(89, "common"), (88, "common")]);
+    assert!(device.judged().packages.values().all(|one| !one.has(HoldKind::Need)));
+    assert!(device.upshot(&(0..80).collect::<Vec<_>>()).needs_lost.is_empty());
 }
 
 #[test]

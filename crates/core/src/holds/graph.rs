@@ -45,6 +45,9 @@ pub struct Graph<'a> {
     leans: Vec<Lean<'a>>,
 }
 
+/// What more packages than this answer to is nobody's alone: that all of them go is not looked for.
+const MOST_ANSWERS: usize = 24;
+
 /// Something that a package leans on.
 #[derive(Debug)]
 struct Lean<'a> {
@@ -143,6 +146,9 @@ impl<'a> Graph<'a> {
         for edge in self.graph.edges(here) {
             match (self.graph.node_weight(edge.target()), edge.weight()) {
                 (Some(Node::Action(name) | Node::Authority(name)), Edge::Asks) => {
+                    if self.graph.neighbors(edge.target()).take(MOST_ANSWERS + 1).count() > MOST_ANSWERS {
+                        continue;
+                    }
                     let who = self.graph.neighbors(edge.target()).filter_map(|at| self.package(at));
                     found.entry(name).or_default().extend(who.filter(|who| *who != id));
                 }
@@ -163,7 +169,7 @@ impl<'a> Graph<'a> {
         for edge in self.graph.edges_directed(here, Direction::Incoming) {
             match (self.graph.node_weight(edge.source()), edge.weight()) {
                 (Some(Node::Action(name) | Node::Authority(name)), Edge::Answers)
-                    if self.graph.neighbors(edge.source()).count() == 1 =>
+                    if self.graph.neighbors(edge.source()).take(2).count() == 1 =>
                 {
                     let asking = self.graph.neighbors_directed(edge.source(), Direction::Incoming);
                     let asking = asking.filter_map(|at| self.package(at)).filter(|who| *who != id);

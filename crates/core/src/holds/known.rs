@@ -90,7 +90,7 @@ impl<'a> Known<'a> {
             (HoldSource::Choices, self.ties.choices_told),
             (HoldSource::Accounts, self.ties.accounts.as_ref().is_some_and(|users| users.contains_key(&self.user))),
             (HoldSource::Admins, self.ties.admins.is_some()),
-            (HoldSource::WebView, self.ties.web_view.is_some() || !self.ties.web_views.is_empty()),
+            (HoldSource::WebView, self.ties.web_view_told),
             (HoldSource::Usage, self.metrics.tells(Source::Usage) && self.metrics.usage.contains_key(&self.user)),
         ];
         sources.into_iter().filter(|(_, read)| !read).map(|(source, _)| source).collect()

@@ -12,7 +12,9 @@ pub struct Ties {
     pub accounts: Option<BTreeMap<UserId, BTreeMap<PackageId, u32>>>,
     /// The package that shows web content in apps, for all users.
     pub web_view: Option<PackageId>,
-    /// Others that could.
+    /// Whether that was told at all.
+    pub web_view_told: bool,
+    /// Who could, that one included.
     pub web_views: BTreeSet<PackageId>,
     /// For each user: who is an active administrator, and who owns the profile or the device.
     pub admins: Option<BTreeMap<UserId, BTreeSet<PackageId>>>,

@@ -40,7 +40,10 @@ pub fn read_ties(text: &str, capabilities: &Capabilities, users: &[UserId]) -> T
                 }
                 ties.admins = Some(found);
             }
-            "web" => (ties.web_view, ties.web_views) = read_web_views(body),
+            "web" => {
+                ties.web_view_told = body.contains("Current WebView package");
+                (ties.web_view, ties.web_views) = read_web_views(body);
+            }
             _ => {
                 let user = name.strip_prefix('u').and_then(|user| user.parse().ok());
                 if let (Some(user), value @ ("0" | "1")) = (user, body.trim()) {
@@ -145,6 +148,7 @@ wibbet-part:u0\n1\nwibbet-part:u10\nnull\n";
         let admins = ties.admins.unwrap();
         assert_eq!(admins[&UserId::OWNER], BTreeSet::from([id("com.lock")]));
         assert_eq!(admins[&users[1]], BTreeSet::from([id("com.guard")]));
+        assert!(ties.web_view_told);
         assert_eq!((ties.web_view, ties.web_views), (Some(id("com.web")), BTreeSet::from([id("com.web")])));
         assert_eq!((ties.set_up, ties.choices_told), (BTreeMap::from([(UserId::OWNER, true)]), true));
     }
@@ -153,11 +157,15 @@ wibbet-part:u0\n1\nwibbet-part:u10\nnull\n";
     fn what_it_does_not_tell_is_not_known() {
         for text in [
             "",
-            "wibbet-part:accounts\nCan't find service: account\nwibbet-part:policy\nno\nwibbet-part:web\nCurrent WebView package (name, version): null\n",
+            "wibbet-part:accounts\nCan't find service: account\nwibbet-part:policy\nno\nwibbet-part:web\nCan't find service: webviewupdate\n",
         ] {
             let ties = read_ties(text, &capabilities(23), &[UserId::OWNER]);
             assert_eq!(ties, Ties::default(), "{text}");
         }
+        // That there is none is told as well.
+        let none =
+            read_ties("wibbet-part:web\n  Current WebView package (name, version): null\n", &capabilities(34), &[]);
+        assert_eq!((none.web_view_told, none.web_view), (true, None));
         // Accounts without who offers them.
         assert_eq!(read_accounts("User UserInfo{0:Crew:4c13}:\n  Accounts: 1\n    Account {name=a, type=b}\n"), None);
     }
