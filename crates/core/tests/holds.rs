@@ -136,6 +136,36 @@ fn what_leans_on_what_is_lost_in_turn() {
     assert_eq!(lost(&[0, 1, 2]), [""; 0], "nobody is left who would miss it");
 }
 
+/// Who was chosen is tied, whether or not its manifest shows by what.
+#[test]
+fn who_holds_a_role_is_never_free() {
+    for given in ["role android.app.role.DIALER", "role android.app.role.SMS", "dialer", "home com.maker1.part01/.Home"]
+    {
+        let mut device = Device::of(3, &[], &[]);
+        let package = device.inventory.packages.get_mut(&id(&name(1))).unwrap();
+        Arc::make_mut(package).about.chosen.insert(UserId::OWNER, vec![given.parse().unwrap()]);
+        let judged = device.judged();
+        assert!(judged.packages[&id(&name(1))].has(HoldKind::Role), "{given}");
+        assert_eq!(judged.packages[&id(&name(0))].verdict(), Verdict::Free);
+    }
+}
+
+/// What the system looks for among its own parts, and before the first unlocking, is not lifted by an app that says the same.
+#[test]
+fn nobody_takes_the_place_of_what_the_start_needs() {
+    const FUSED: &str = "com.android.location.service.FusedLocationProvider";
+    let mut device = Device::of(3, &[(0, FUSED), (1, FUSED), (2, FUSED)], &[]);
+    for n in 0..2 {
+        let app = device.names.apps.get_mut(&id(&name(n))).unwrap();
+        Arc::make_mut(&mut app.declared).parts[0].direct_boot = true;
+    }
+    Arc::make_mut(device.inventory.packages.get_mut(&id(&name(1))).unwrap()).kind = PackageKind::User;
+    let judged = device.judged();
+    let start = |n: usize| judged.packages[&id(&name(n))].start_class();
+    assert_eq!((start(0), start(1), start(2)), (Some(2), None, None));
+    assert_eq!(device.upshot(&[0]).start, StartOutlook::NotExpected);
+}
+
 /// However many say that they answer to one name, that takes neither time nor memory, and ties nobody.
 #[test]
 fn a_name_that_everybody_has_ties_nobody() {

@@ -57,6 +57,7 @@ fn what_ties_packages_and_what_a_tray_does() {
     let out = String::from_utf8_lossy(&said.stdout).into_owned();
     assert!(out.contains("nobody is left for: keyboard") && out.contains("instead: leave out"), "{out}");
     assert_eq!(run(home.path(), &["upshot", sim.address()]).status.code(), Some(2));
+    assert_eq!(run(home.path(), &["upshot", sim.address(), "--disable", "com.no.such"]).status.code(), Some(1));
     let sent = std::fs::read_to_string(&sim.transcript).unwrap();
     assert!(!sent.contains("uninstall --user") && !sent.contains("disable-user"), "{sent}");
 }

@@ -46,6 +46,11 @@ pub(super) fn providers<'a>(known: &Known<'a>, graph: &Graph<'a>, need: &Android
         let package = known.inventory.packages.get(id);
         need.place.as_deref().is_none_or(|place| package.is_some_and(|package| package.partition() == place))
     };
+    // What the system itself looks for it looks for among its own parts: an app that says the same takes nobody's place.
+    let may = |id: &PackageId| {
+        let own = known.inventory.packages.get(id).is_some_and(|package| package.kind != PackageKind::User);
+        own || need.kind != NeedKind::Start || need.chosen.is_some()
+    };
     let fits = |id: &&PackageId, part: &crate::package::DeclaredPart| {
         part.kind == kind
             && part.exported
@@ -55,6 +60,8 @@ pub(super) fn providers<'a>(known: &Known<'a>, graph: &Graph<'a>, need: &Android
             && need.category.as_ref().is_none_or(|wanted| part.categories.contains(wanted))
             && guarded(part.guard.as_deref())
             && place(id)
+            && may(id)
+            && (part.direct_boot || !need.boot)
     };
     let who: BTreeSet<&PackageId> = match need.by.as_deref() {
         Some(by) if !by.starts_with('*') => {
@@ -112,7 +119,6 @@ fn usual_role(role: &str) -> String {
 }
 
 fn find(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
-    let mut add = |id: &PackageId, hold: Hold| found.entry(id.clone()).or_default().push(hold);
     for need in needs().iter().filter(|need| need.is_of(known.sdk)) {
         let Providers { who, by_id } = providers(known, graph, need);
         let is_chosen = |id: &PackageId| {
@@ -147,19 +153,17 @@ fn find(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
             };
             let mut hold = Hold::new(HoldKind::Role, &need.name, &need.stops, sure).shown_by(source, text);
             hold.others = who.len() - 1;
-            add(id, hold.lifted_by(need.lift.as_ref()));
+            found.entry((*id).clone()).or_default().push(hold.lifted_by(need.lift.as_ref()));
         }
     }
     for id in known.inventory.packages.keys().filter(|id| known.in_use(id)) {
         for given in known.chosen(id) {
             let (what, stops) = match given {
-                // Those above say more of it.
-                Given::Role(name)
-                    if needs().iter().any(|need| need.role().is_some_and(|role| name.ends_with(role))) =>
-                {
-                    continue;
-                }
+                // What was found above says more of it.
+                Given::Role(name) if is_told(found, id, &usual_role(name)) => continue,
                 Given::Role(name) => (usual_role(name), role_words(name).to_owned()),
+                Given::Home(_) if !is_told(found, id, "home") => ("home".into(), role_words("HOME").to_owned()),
+                Given::Dialer if !is_told(found, id, "dialer") => ("dialer".into(), role_words("DIALER").to_owned()),
                 Given::Setting(name, _) => match name.as_str() {
                     "autofill_service" => ("autofill".into(), "filling in forms".to_owned()),
                     "nfc_payment_default_component" => ("tap to pay".into(), "paying by tapping".to_owned()),
@@ -173,14 +177,17 @@ fn find(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
             };
             let hold = Hold::new(HoldKind::Role, &what, stops, Sure::Seen);
             let text = format!("it is {}", given.words());
-            add(
-                id,
-                hold.shown_by(HoldSource::Choices, text)
-                    .lifted_by(Some(format!("choose another app for {what} first"))),
-            );
+            let hold = hold.shown_by(HoldSource::Choices, text);
+            let hold = hold.lifted_by(Some(format!("choose another app for {what} first")));
+            found.entry(id.clone()).or_default().push(hold);
         }
     }
-    engaged(known, &mut add);
+    engaged(known, &mut |id, hold| found.entry(id.clone()).or_default().push(hold));
+}
+
+/// Whether a role hold of a name was found already. Who holds a role and is not found by a part of its own is tied all the same.
+fn is_told(found: &Found, id: &PackageId, what: &str) -> bool {
+    found.get(id).is_some_and(|holds| holds.iter().any(|hold| hold.kind == HoldKind::Role && hold.what == what))
 }
 
 /// What the device says of who is engaged in what.

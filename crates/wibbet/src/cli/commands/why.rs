@@ -184,19 +184,21 @@ pub(crate) async fn upshot(finder: &Finder<'_>, name: &str, tray: Tray) -> Resul
     items.extend(way(&tray.disable, Change::Disable));
     let found = work_out(&known, &graph, &judged, &items);
     let unread = judged.unread.iter().map(|source| source.name()).collect();
+    let exit = if items.is_empty() { Exit::Nothing } else { Exit::Done };
     if tray.json {
         json::print(&Upshots { users: vec![JsonUpshot::of(told.user, &found)], unread, device: told.shown });
-        return Ok(Exit::Done);
+        return Ok(exit);
     }
     print_upshot(told.user, items.len(), &found);
     for source in unread {
         tell(format_args!("not read: {source}"));
     }
-    Ok(Exit::Done)
+    Ok(exit)
 }
 
 fn print_upshot(user: UserId, count: usize, found: &Upshot) {
-    line(format_args!("{count} packages of user {user}; a start afterwards is {}", found.start));
+    let packages = if count == 1 { "package" } else { "packages" };
+    line(format_args!("{count} {packages} of user {user}; a start afterwards is {}", found.start));
     if found.is_quiet() {
         line("nothing was found that would be missed");
     }
