@@ -107,6 +107,24 @@ async fn the_ladder_is_climbed_rung_by_rung() {
     assert_eq!((known.len(), known[0].address.clone()), (1, sim.address().to_string()));
 }
 
+/// Whoever sees the packages can do something with them: the ladder that says so is told before, whatever the logbook takes.
+#[tokio::test]
+async fn what_is_shown_can_be_worked_with() {
+    let sim = device(Scenario::crew_phone(), 1).await;
+    let mut seen = Seen::start(sim.address());
+    let mut ladder = None;
+    seen.until(|event| match event {
+        SessionEvent::Ladder(now) => {
+            ladder = Some(now);
+            None
+        }
+        SessionEvent::Inventory(_) => Some(()),
+        _ => None,
+    })
+    .await;
+    assert!(ladder.is_some_and(|ladder| ladder.is_up() && ladder.surveyed));
+}
+
 #[tokio::test]
 async fn a_restart_is_waited_out_without_a_word_from_anybody() {
     let sim = device(Scenario::crew_phone(), 1).await;

@@ -9,8 +9,8 @@ use wibbet_core::holds::{Graph, HoldKind, Judged, Known, Verdict, judge};
 use wibbet_core::package::{
     AppFacts, AppNames, Declared, DeclaredPart, Inventory, Metrics, Package, PackageKind, PartKind, Source, Ties,
 };
-use wibbet_core::plan::{Change, StartOutlook, Upshot, upshot};
-use wibbet_core::testing::{IN_USE, id, inventory, package, user};
+use wibbet_core::plan::{Change, Plan, SkipReason, StartLoss, StartOutlook, TrayItem, Upshot, plan_take_out, upshot};
+use wibbet_core::testing::{IN_USE, capabilities, id, inventory, package, user};
 use wibbet_types::{PackageId, UserId};
 
 /// A made-up device: so many packages, each with what its manifest says.
@@ -166,6 +166,40 @@ fn nobody_takes_the_place_of_what_the_start_needs() {
     assert_eq!(device.upshot(&[0]).start, StartOutlook::NotExpected);
 }
 
+/// What the start needs goes only where it was named, what nothing could mend never; neither of two that can do it is left out
+/// by itself.
+#[test]
+fn a_plan_leaves_out_what_the_start_needs() {
+    const HOME: &str = "android.intent.action.MAIN";
+    let mut device = Device::of(4, &[(0, HOME), (1, HOME), (2, "one")], &[]);
+    for n in 0..2 {
+        let app = device.names.apps.get_mut(&id(&name(n))).unwrap();
+        let part = &mut Arc::make_mut(&mut app.declared).parts[0];
+        (part.kind, part.categories) = (PartKind::Activity, vec!["android.intent.category.HOME".into()]);
+    }
+    let plan = |tray: &[usize], despite: &[usize], fatal: Option<usize>| {
+        let mut does = device.upshot(tray);
+        if let Some(n) = fatal {
+            does.starts.insert(id(&name(n)), StartLoss { class: 1, stops: "the package service".into() });
+        }
+        let item = |n: &usize| TrayItem { id: id(&name(*n)), user: UserId::OWNER, way: Change::Disable };
+        let items: Vec<TrayItem> = tray.iter().map(item).collect();
+        let despite = despite.iter().map(|n| id(&name(*n))).collect();
+        plan_take_out(&device.inventory, &capabilities(34), &items, false)
+            .minding_the_start(|id, _| does.starts.get(id).cloned(), &despite)
+    };
+    let skips = |plan: &Plan| plan.steps.iter().map(|step| step.skip).collect::<Vec<_>>();
+    assert_eq!(skips(&plan(&[0, 2], &[], None)), [None, None]);
+    let both = plan(&[0, 1, 2], &[], None);
+    assert_eq!(skips(&both), [Some(SkipReason::Start(3)), Some(SkipReason::Start(3)), None]);
+    assert_eq!(both.left_for_the_start().count(), 2);
+    let named = plan(&[0, 1, 2], &[0, 1], None);
+    assert_eq!(named.to_send(), 3);
+    assert!(named.steps[0].start.as_ref().is_some_and(|start| start.class == 3 && !start.stops.is_empty()));
+    let never = plan(&[2], &[2], Some(2));
+    assert_eq!((skips(&never), never.left_for_the_start().count()), (vec![Some(SkipReason::Start(1))], 0));
+}
+
 /// However many say that they answer to one name, that takes neither time nor memory, and ties nobody.
 #[test]
 fn a_name_that_everybody_has_ties_nobody() {
@@ -231,6 +265,9 @@ proptest! {
             let part = device.upshot(&tray[..cut]);
             prop_assert!(part.roles_emptied.is_subset(&whole.roles_emptied));
             prop_assert!(part.lost.is_subset(&whole.lost) && part.start <= whole.start);
+            for (id, loss) in &part.starts {
+                prop_assert!(whole.starts.get(id).is_some_and(|all| all.class <= loss.class));
+            }
             for (id, from) in &part.needs_lost {
                 // Whoever is in the tray as well misses nothing any more.
                 let gone = tray.iter().any(|n| name(*n) == id.as_str());

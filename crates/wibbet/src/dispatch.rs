@@ -88,9 +88,22 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Command::Why { device, wanted } => why::why(&finder, &device, wanted).await,
         Command::Upshot { device, tray } => why::upshot(&finder, &device, tray).await,
         Command::Packages { device, wanted } => packages::packages(&finder, &device, wanted).await,
-        Command::Run { device, user, uninstall, disable, from, from_disable, keep_data, no_way_back, how } => {
+        Command::Run {
+            device,
+            user,
+            uninstall,
+            disable,
+            from,
+            from_disable,
+            keep_data,
+            no_way_back,
+            despite_start,
+            how,
+        } => {
             let list = packages::list_from(from.as_deref())?;
-            let wanted = change::TakeOut { user, uninstall, disable, list, from_disable, keep_data, no_way_back };
+            let despite_start = despite_start.into_iter().collect();
+            let wanted =
+                change::TakeOut { user, uninstall, disable, list, from_disable, keep_data, no_way_back, despite_start };
             change::take_out(&finder, &device, wanted, how).await
         }
         Command::PutBack { device, ids, user, how } => change::put_back(&finder, &device, &ids, user, how).await,

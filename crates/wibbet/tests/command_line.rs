@@ -58,6 +58,31 @@ fn what_ties_packages_and_what_a_tray_does() {
     assert!(out.contains("nobody is left for: keyboard") && out.contains("instead: leave out"), "{out}");
     assert_eq!(run(home.path(), &["upshot", sim.address()]).status.code(), Some(2));
     assert_eq!(run(home.path(), &["upshot", sim.address(), "--disable", "com.no.such"]).status.code(), Some(1));
+    // A run leaves out what the start needs, unless it is named; what the package service needs in any case.
+    let run = |more: &[&str]| {
+        let tray = ["com.android.wifi.resources", "com.android.packageinstaller", "com.android.music"];
+        let words = ["run", sim.address(), "--user", "0", "--dry-run", "--json", "--uninstall"];
+        json(home.path(), &[&words[..], &tray, more].concat()).0
+    };
+    let skipped = |run: &serde_json::Value| -> Vec<bool> {
+        run["steps"].as_array().unwrap().iter().map(|step| step["outcome"] == "skipped").collect()
+    };
+    let careful = run(&[]);
+    assert_eq!((skipped(&careful), &careful["steps"][0]["start"]["class"]), (vec![true, true, false], &object!(2)));
+    let bold = run(&["--despite-start", "com.android.wifi.resources", "com.android.packageinstaller"]);
+    assert_eq!(skipped(&bold), [false, true, false], "{bold}");
+    let other = [
+        "run",
+        sim.address(),
+        "--user",
+        "0",
+        "--dry-run",
+        "--uninstall",
+        "com.android.music",
+        "--despite-start",
+        "x.y",
+    ];
+    assert_eq!(self::run(home.path(), &other).status.code(), Some(2));
     let sent = std::fs::read_to_string(&sim.transcript).unwrap();
     assert!(!sent.contains("uninstall --user") && !sent.contains("disable-user"), "{sent}");
 }

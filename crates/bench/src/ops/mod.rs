@@ -1,5 +1,6 @@
 //! One file for each operation; the command line, sessions and orders call these.
 
+mod catalog;
 mod claim;
 mod essential;
 mod evidence;
@@ -15,6 +16,7 @@ mod sight;
 mod survey;
 mod vitals;
 
+pub use catalog::read_catalog;
 pub use claim::claim;
 pub(crate) use essential::essentials;
 pub use evidence::read_ties;

@@ -19,7 +19,7 @@ use crate::run::RunNews;
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Evidence {
     /// Who is engaged in what.
-    pub ties: Ties,
+    pub ties: Arc<Ties>,
     /// By user.
     pub judged: Arc<BTreeMap<UserId, Judged>>,
 }

@@ -3,8 +3,8 @@
 
 use std::sync::Arc;
 
+use wibbet_core::catalog::Catalog;
 use wibbet_core::device::DeviceKind;
-use wibbet_core::holds::{Known, judge};
 use wibbet_core::package::{AppNames, Inventory, Metrics};
 use wibbet_types::{Locale, UserId};
 
@@ -61,22 +61,17 @@ pub(crate) async fn read_about(
         }
     };
     let ((metrics, ties), names) = futures_util::future::join(metrics, labels).await;
-    let (sdk, kind) = (device.capabilities().sdk, device.facts().map_or(DeviceKind::Phone, |facts| facts.kind));
+    let mut catalog = Catalog {
+        names: Arc::new(names),
+        metrics: Arc::new(metrics),
+        ties: Arc::new(ties),
+        sdk: device.capabilities().sdk,
+        kind: device.facts().map_or(DeviceKind::Phone, |facts| facts.kind),
+        ..Catalog::new(Arc::clone(&inventory))
+    };
     let judged = tokio::task::spawn_blocking(move || {
-        let of = |user: &wibbet_core::device::User| {
-            let known = Known {
-                inventory: &inventory,
-                names: &names,
-                metrics: &metrics,
-                ties: &ties,
-                sdk,
-                kind,
-                user: user.id,
-            };
-            (user.id, judge(&known))
-        };
-        let judged = Arc::new(inventory.users.iter().map(of).collect());
-        Evidence { ties, judged }
+        catalog.judge(inventory.users.iter().map(|user| user.id));
+        Evidence { ties: catalog.ties, judged: catalog.judged }
     });
     if let Ok(evidence) = judged.await {
         tell(SessionEvent::Judged(Arc::new(evidence)));

@@ -127,11 +127,13 @@ impl Actor {
                 self.ladder.surveyed = true;
                 let inventory = Arc::new(inventory);
                 self.inventory = Some(Arc::clone(&inventory));
+                // Whoever sees the packages can do something with them: that the device is ready is told before, not after what
+                // the logbook has to be asked for.
+                self.tell_ladder();
                 self.tell(SessionEvent::Inventory(inventory));
                 self.tell_runs().await;
                 self.tell_notes().await;
                 self.read_about();
-                self.tell_ladder();
                 true
             }
             Err(SurveyError::Ask(AskError::NoLink(error) | AskError::Lost(error))) => {

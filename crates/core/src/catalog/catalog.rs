@@ -6,8 +6,9 @@ use std::sync::Arc;
 use wibbet_types::{PackageId, UserId};
 
 use super::entry::CatalogEntry;
-use crate::holds::Judged;
-use crate::package::{AppNames, Inventory, Metrics, Note, Package, Source};
+use crate::device::DeviceKind;
+use crate::holds::{Judged, Known, judge};
+use crate::package::{AppNames, Inventory, Metrics, Note, Package, Source, Ties};
 
 /// The sources of what a table shows, each immutable and replaced as a whole.
 #[derive(Debug, Clone)]
@@ -18,6 +19,12 @@ pub struct Catalog {
     pub names: Arc<AppNames>,
     /// Sizes, memory, use.
     pub metrics: Arc<Metrics>,
+    /// Who is engaged in what.
+    pub ties: Arc<Ties>,
+    /// API level of the device.
+    pub sdk: u32,
+    /// The kind of device.
+    pub kind: DeviceKind,
     /// What ties packages, by user; nothing of a user as long as it has not been worked out.
     pub judged: Arc<BTreeMap<UserId, Judged>>,
     /// Notes, from the logbook, narrow ones first.
@@ -31,9 +38,31 @@ impl Catalog {
             inventory,
             names: Arc::default(),
             metrics: Arc::default(),
+            ties: Arc::default(),
+            sdk: 0,
+            kind: DeviceKind::Phone,
             judged: Arc::default(),
             notes: Arc::default(),
         }
+    }
+
+    /// What rules look at, for a user.
+    pub fn known(&self, user: UserId) -> Known<'_> {
+        Known {
+            inventory: &self.inventory,
+            names: &self.names,
+            metrics: &self.metrics,
+            ties: &self.ties,
+            sdk: self.sdk,
+            kind: self.kind,
+            user,
+        }
+    }
+
+    /// Works out what ties the packages for some users, of all that is in it now.
+    pub fn judge(&mut self, users: impl IntoIterator<Item = UserId>) {
+        let judged = users.into_iter().map(|user| (user, judge(&self.known(user)))).collect();
+        self.judged = Arc::new(judged);
     }
 
     /// What is to be seen of one package by a user.

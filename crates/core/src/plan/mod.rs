@@ -9,7 +9,7 @@ mod tray;
 mod upshot;
 
 pub use change::Change;
-pub use plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
+pub use plan::{AppData, Plan, PlannedStep, Reversal, SkipReason, StartLoss};
 pub use put_back::plan_put_back;
 pub use take_out::{plan_take_out, without_way_back};
 pub use tray::TrayItem;

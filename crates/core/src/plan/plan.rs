@@ -77,6 +77,8 @@ pub enum SkipReason {
     Archived,
     /// It could not be undone, and that was not asked for.
     NoWayBack,
+    /// The start of the device loses something with it, and that was not asked for.
+    Start(u8),
     /// There is no way to put it back from here.
     NeedsApk,
     /// Leaving the state takes root.
@@ -114,11 +116,41 @@ impl fmt::Display for SkipReason {
             Self::SuspendedByOther => "another app has suspended it, and only that one can take it back",
             Self::Archived => "its user has archived it: opening its icon on the device fetches it again",
             Self::NoWayBack => "it could not be put back from here; disable instead, or allow it explicitly",
+            Self::Start(1) => {
+                "never taken out: without it the package service does not come up again, and only a factory reset would help then"
+            }
+            Self::Start(2) => "without it the device is not expected to start",
+            Self::Start(_) => "without it the device would start and could not be used",
             Self::NeedsApk => {
                 "putting it back takes its APK: its code is not on the device, or this Android cannot reinstall it"
             }
             Self::NeedsRoot => "leaving this state takes root; change it on the device, in the app's settings page",
         })
+    }
+}
+
+/// What the start of a device loses with a package. The order is that of weight, the weightiest first.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct StartLoss {
+    /// 1 the package service never comes up, 2 the system dies behind it, 3 it starts and cannot be used.
+    pub class: u8,
+    /// What stops, in a few words.
+    pub stops: String,
+}
+
+impl StartLoss {
+    /// Whether there would be no way to help from here.
+    pub fn is_final(&self) -> bool {
+        self.class <= 1
+    }
+
+    /// What comes of it, in words.
+    pub fn words(&self) -> &'static str {
+        match self.class {
+            0 | 1 => "the package service does not come up again, and only a factory reset would help",
+            2 => "the device is not expected to start",
+            _ => "the device starts and cannot be used",
+        }
     }
 }
 
@@ -148,6 +180,8 @@ pub struct PlannedStep {
     pub data: AppData,
     /// Where they go: the way of taking out that keeps them.
     pub keeping: Option<Change>,
+    /// What the start loses when it is done, as far as that is known.
+    pub start: Option<StartLoss>,
     /// Why it is not sent, if it is not.
     pub skip: Option<SkipReason>,
 }
@@ -205,6 +239,31 @@ impl Plan {
     /// How many steps will be sent.
     pub fn to_send(&self) -> usize {
         self.steps.iter().filter(|s| s.skip.is_none()).count()
+    }
+
+    /// Leaves out what the start of the device would miss, unless that is wanted all the same: `despite` names the packages that go
+    /// whatever it does to the start. What could never be mended from here is left out in any case. `loss` tells what the start
+    /// loses, for all of the plan together.
+    #[must_use]
+    pub fn minding_the_start(
+        mut self,
+        loss: impl Fn(&PackageId, UserId) -> Option<StartLoss>,
+        despite: &BTreeSet<PackageId>,
+    ) -> Self {
+        for step in self.steps.iter_mut().filter(|step| step.way.takes_out()) {
+            step.start = loss(&step.id, step.user);
+            if let (None, Some(start)) = (step.skip, &step.start)
+                && (start.is_final() || !despite.contains(&step.id))
+            {
+                step.skip = Some(SkipReason::Start(start.class));
+            }
+        }
+        self
+    }
+
+    /// The steps that are left out for the sake of the start, and could be sent all the same.
+    pub fn left_for_the_start(&self) -> impl Iterator<Item = &PlannedStep> {
+        self.steps.iter().filter(|step| matches!(step.skip, Some(SkipReason::Start(class)) if class > 1))
     }
 
     /// Whatever is put back gets again what people had given it: behind the last step on each package and user.

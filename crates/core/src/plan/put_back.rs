@@ -32,6 +32,7 @@ pub fn plan_put_back(
                 back: Reversal::Exact,
                 data: AppData::Stay,
                 keeping: None,
+                start: None,
                 skip,
             });
         };

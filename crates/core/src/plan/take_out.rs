@@ -92,6 +92,7 @@ pub fn plan_take_out(
             back,
             data,
             keeping,
+            start: None,
             skip,
         });
     }

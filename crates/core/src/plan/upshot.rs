@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use wibbet_types::{PackageId, named};
 
 use super::change::Change;
+use super::plan::StartLoss;
 use crate::holds::{Graph, HoldKind, HoldSource, Judged, Known, What};
 use crate::package::PackageKind;
 
@@ -52,6 +53,8 @@ impl Instead {
 pub struct Upshot {
     /// Whether a start is expected to work.
     pub start: StartOutlook,
+    /// Packages with which the start loses something, by themselves or together with others that go.
+    pub starts: BTreeMap<PackageId, StartLoss>,
     /// Roles that nobody is left for.
     pub roles_emptied: BTreeSet<String>,
     /// Packages that stay and lose something they need, directly or in turn, and what they lose it from.
@@ -71,6 +74,13 @@ pub struct Upshot {
 }
 
 impl Upshot {
+    /// The start loses something with a package; of several things the weightiest, the lowest class, is kept.
+    fn loses_for_the_start(&mut self, id: &PackageId, class: u8, stops: &str) {
+        let loss = StartLoss { class, stops: stops.to_owned() };
+        let kept = self.starts.entry(id.clone()).or_insert_with(|| loss.clone());
+        *kept = loss.min(kept.clone());
+    }
+
     /// Whether nothing was found that would be missed.
     pub fn is_quiet(&self) -> bool {
         self.start == StartOutlook::Expected
@@ -89,6 +99,7 @@ pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(Pa
     let uninstalled = |id: &PackageId| ways.get(id).is_some_and(|way| matches!(way, Change::Uninstall));
     let mut all = Upshot {
         start: StartOutlook::Expected,
+        starts: BTreeMap::new(),
         roles_emptied: BTreeSet::new(),
         needs_lost: BTreeMap::new(),
         accounts_lost: BTreeMap::new(),
@@ -110,6 +121,7 @@ pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(Pa
             match (hold.kind, hold.class) {
                 (HoldKind::Start, Some(class)) => {
                     all.start = all.start.max(by_class(class));
+                    all.loses_for_the_start(id, class, &hold.stops);
                     all.lost.insert(hold.stops.clone());
                     let why = format!("the device {}", if class == 3 { "can be used" } else { "starts" });
                     all.instead.push(Instead::LeaveOut(BTreeSet::from([id.clone()]), why));
@@ -131,6 +143,7 @@ pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(Pa
         }
         if let Some(class) = class {
             all.start = all.start.max(by_class(class));
+            who.iter().for_each(|id| all.loses_for_the_start(id, class, stops));
         }
         if is_role {
             all.roles_emptied.insert(name.to_owned());

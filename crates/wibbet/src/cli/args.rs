@@ -140,6 +140,10 @@ pub(crate) enum Command {
         /// Send also what could not be put back from here.
         #[arg(long)]
         no_way_back: bool,
+        /// Send this one also where the device is not expected to start without it, or could not be used. What the package
+        /// service itself needs is never sent.
+        #[arg(long, value_name = "ID", num_args = 1..)]
+        despite_start: Vec<PackageId>,
         #[command(flatten)]
         how: How,
     },

@@ -1,14 +1,16 @@
 //! Commands that change a device.
 
+use std::collections::BTreeSet;
 use std::io::{IsTerminal as _, Write as _};
 use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::ops::{Details, claim, details, look_at_all, read_sizes, survey};
+use wibbet_bench::ops::{Details, claim, details, device_languages, look_at_all, read_catalog, read_sizes, survey};
 use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
-use wibbet_core::package::{Metrics, returned_words};
-use wibbet_core::plan::{Change, Plan, Reversal, TrayItem, plan_put_back, plan_take_out};
+use wibbet_core::holds::{Graph, HoldSource};
+use wibbet_core::package::{Inventory, Metrics, returned_words};
+use wibbet_core::plan::{Change, Plan, Reversal, SkipReason, TrayItem, Upshot, plan_put_back, plan_take_out, upshot};
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_gifts, recorded_state};
 use wibbet_types::{PackageId, RunId, UserId};
 
@@ -29,12 +31,21 @@ pub(crate) struct TakeOut {
     pub(crate) from_disable: bool,
     pub(crate) keep_data: bool,
     pub(crate) no_way_back: bool,
+    /// What goes whatever it does to the start.
+    pub(crate) despite_start: BTreeSet<PackageId>,
 }
 
 pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, how: How) -> Result<Exit, Failure> {
-    let TakeOut { user, mut uninstall, mut disable, list, from_disable, keep_data, no_way_back } = wanted;
+    let TakeOut { user, mut uninstall, mut disable, list, from_disable, keep_data, no_way_back, despite_start } =
+        wanted;
     if uninstall.is_empty() && disable.is_empty() && list.is_empty() {
         return Err(Failure::new(Exit::Usage, "name at least one package with --uninstall, --disable or --from"));
+    }
+    if let Some(other) =
+        despite_start.iter().find(|id| !uninstall.contains(id) && !disable.contains(id) && list.is_empty())
+    {
+        let words = format!("--despite-start names {other}, which is not to be taken out");
+        return Err(Failure::new(Exit::Usage, words));
     }
     if let Some(both) = uninstall.iter().find(|id| disable.contains(id)) {
         return Err(Failure::new(Exit::Usage, format!("{both} is to be uninstalled and disabled; choose one")));
@@ -58,7 +69,34 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     let told = details(&device).await;
     inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
     let plan = plan_take_out(&inventory, &device.capabilities(), &tray, no_way_back);
+    let does = what_it_does(finder, &device, inventory, user, &tray).await?;
+    let plan = plan.minding_the_start(|id, _| does.starts.get(id).cloned(), &despite_start);
     carry_out(finder, &device, RunKind::TakeOut, &plan, told, how).await
+}
+
+/// What a tray does to the device, worked out of what the device says now. What could not be read is told.
+async fn what_it_does(
+    finder: &Finder<'_>,
+    device: &AdbDevice,
+    inventory: Inventory,
+    user: UserId,
+    tray: &[TrayItem],
+) -> Result<Upshot, Failure> {
+    let languages = device_languages(device, user).await?;
+    let book = &finder.workplace.book;
+    // Sizes and use have no say in what the start needs, and take an old device half a minute.
+    let metrics = Metrics::default();
+    let (catalog, trouble) = read_catalog(device, book, inventory, metrics, &languages, &[user]).await?;
+    if let Some(error) = trouble {
+        tell(format_args!("manifests could not be read: {error}"));
+    }
+    let known = catalog.known(user);
+    let judged = catalog.judged.get(&user).cloned().unwrap_or_default();
+    for source in judged.unread.iter().filter(|source| **source != HoldSource::Usage) {
+        tell(format_args!("beware: not read: {source}; what the start needs may not all be known"));
+    }
+    let items: Vec<_> = tray.iter().map(|item| (item.id.clone(), item.way)).collect();
+    Ok(upshot(&known, &Graph::of(&known), &judged, &items))
 }
 
 pub(crate) async fn put_back(
@@ -306,6 +344,15 @@ fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, met
         match step.skip {
             Some(skip) => line(format_args!("not sent   {words}\n           {skip}")),
             None => line(format_args!("to send    {words}")),
+        }
+        match (&step.start, step.skip) {
+            (Some(start), None) => line(format_args!("           {}: {}", start.words(), start.stops)),
+            (Some(start), Some(SkipReason::Start(class))) => {
+                let still = format!("; --despite-start {} sends it all the same", step.id);
+                let still = if class > 1 { still.as_str() } else { "" };
+                line(format_args!("           what stops: {}{still}", start.stops));
+            }
+            _ => {}
         }
         if let (None, Reversal::Approximate(why) | Reversal::Impossible(why)) = (step.skip, step.back) {
             line(format_args!("           {why}"));

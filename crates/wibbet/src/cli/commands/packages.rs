@@ -1,16 +1,12 @@
 //! `wibbet packages`: everything that is known of the packages, as text, CSV or JSON.
 
-use std::collections::BTreeMap;
 use std::io::Read as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use clap::Args;
-use wibbet_bench::device::{AskError, Device as _};
-use wibbet_bench::ops::{details, device_languages, read_labels, read_metrics, read_ties};
+use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics};
 use wibbet_core::catalog::{Attribute, Catalog, Chosen, Column, IdList};
-use wibbet_core::device::DeviceKind;
-use wibbet_core::holds::{Known, judge};
 use wibbet_core::package::{Inventory, notes_by_package};
 use wibbet_core::search::{Matcher, Search, SearchErrorKind, facts};
 use wibbet_types::{Locale, PackageId, UserId};
@@ -113,35 +109,26 @@ pub(crate) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) ->
     }
     let in_front = told.as_ref().and_then(|told| told.vitals.current_user);
     let user = wanted.user.unwrap_or_else(|| inventory.usual_user(in_front));
-    let mut catalog = Catalog::new(Arc::new(inventory));
     let book = &finder.workplace.book;
+    let mut catalog = match wanted.quick {
+        true => Catalog::new(Arc::new(inventory)),
+        false => {
+            let languages = match wanted.language.is_empty() {
+                true => device_languages(&device, user).await?,
+                false => wanted.language.clone(),
+            };
+            let metrics = read_metrics(&device, &inventory, &mut |_| {}).await?;
+            let (catalog, trouble) = read_catalog(&device, book, inventory, metrics, &languages, &[user]).await?;
+            // The states are known, and labels are told to be missing.
+            if let Some(error) = trouble {
+                tell(format_args!("labels could not be read: {error}"));
+            }
+            catalog
+        }
+    };
     if let Some(facts) = device.facts() {
         let notes = book.with(move |book| book.notes(&facts)).await?;
         catalog.notes = Arc::new(notes_by_package(notes));
-    }
-    if !wanted.quick {
-        let languages = match wanted.language.is_empty() {
-            true => device_languages(&device, user).await?,
-            false => wanted.language.clone(),
-        };
-        match read_labels(&device, book, &catalog.inventory, &languages, &mut |_| {}).await {
-            Ok((names, _)) => catalog.names = Arc::new(names),
-            Err(error @ (AskError::NoLink(_) | AskError::Lost(_))) => return Err(error.into()),
-            // The states are known, and labels are told to be missing.
-            Err(error) => tell(format_args!("labels could not be read: {error}")),
-        }
-        catalog.metrics = Arc::new(read_metrics(&device, &catalog.inventory, &mut |_| {}).await?);
-        let ties = read_ties(&device, &[user]).await?;
-        let known = Known {
-            inventory: &catalog.inventory,
-            names: &catalog.names,
-            metrics: &catalog.metrics,
-            ties: &ties,
-            sdk: device.capabilities().sdk,
-            kind: device.facts().map_or(DeviceKind::Phone, |facts| facts.kind),
-            user,
-        };
-        catalog.judged = Arc::new(BTreeMap::from([(user, judge(&known))]));
     }
     let ids = chosen(&catalog, &wanted, list, user)?;
     let gaps = gaps(&catalog, &wanted);

@@ -1,11 +1,9 @@
 //! `wibbet why` and `wibbet upshot`: what ties packages to a device, and what a tray does to it.
 
 use clap::Args;
-use wibbet_bench::device::{AskError, Device as _};
-use wibbet_bench::ops::{details, device_languages, read_labels, read_metrics, read_ties};
-use wibbet_core::device::DeviceKind;
-use wibbet_core::holds::{Graph, Hold, Judgement, Known, Verdict, judge};
-use wibbet_core::package::{AppNames, Inventory, Metrics, Ties};
+use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics};
+use wibbet_core::catalog::Catalog;
+use wibbet_core::holds::{Graph, Hold, Judged, Judgement, Verdict};
 use wibbet_core::plan::{Change, Upshot, upshot as work_out};
 use wibbet_types::{PackageId, UserId, bytes_words};
 
@@ -52,18 +50,12 @@ pub(crate) struct Tray {
 
 /// Everything that shows what ties packages, as it was read.
 struct Told {
-    shown: Device,
-    inventory: Inventory,
-    names: AppNames,
-    metrics: Metrics,
-    ties: Ties,
-    sdk: u32,
-    kind: DeviceKind,
+    catalog: Catalog,
     user: UserId,
 }
 
 impl Told {
-    async fn read(finder: &Finder<'_>, name: &str, user: Option<UserId>) -> Result<Self, Failure> {
+    async fn read(finder: &Finder<'_>, name: &str, user: Option<UserId>) -> Result<(Self, Device), Failure> {
         let (device, mut inventory) = read(finder, name).await?;
         let told = details(&device).await;
         inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
@@ -73,39 +65,26 @@ impl Told {
         let in_front = told.as_ref().and_then(|told| told.vitals.current_user);
         let user = user.unwrap_or_else(|| inventory.usual_user(in_front));
         let languages = device_languages(&device, user).await?;
-        let names = match read_labels(&device, &finder.workplace.book, &inventory, &languages, &mut |_| {}).await {
-            Ok((names, _)) => names,
-            Err(error @ (AskError::NoLink(_) | AskError::Lost(_))) => return Err(error.into()),
-            Err(error) => {
-                tell(format_args!("manifests could not be read: {error}"));
-                AppNames::default()
-            }
-        };
         let metrics = read_metrics(&device, &inventory, &mut |_| {}).await?;
-        let ties = read_ties(&device, &[user]).await?;
-        let facts = device.facts();
-        let shown = Device::of(facts.as_ref(), &device.address(), "ready", None).with(&device.routes(), told.as_ref());
-        let kind = facts.map_or(DeviceKind::Phone, |facts| facts.kind);
-        Ok(Self { shown, inventory, names, metrics, ties, sdk: device.capabilities().sdk, kind, user })
+        let book = &finder.workplace.book;
+        let (catalog, trouble) = read_catalog(&device, book, inventory, metrics, &languages, &[user]).await?;
+        if let Some(error) = trouble {
+            tell(format_args!("manifests could not be read: {error}"));
+        }
+        let shown =
+            Device::of(device.facts().as_ref(), &device.address(), "ready", None).with(&device.routes(), told.as_ref());
+        Ok((Self { catalog, user }, shown))
     }
 
-    fn known(&self) -> Known<'_> {
-        Known {
-            inventory: &self.inventory,
-            names: &self.names,
-            metrics: &self.metrics,
-            ties: &self.ties,
-            sdk: self.sdk,
-            kind: self.kind,
-            user: self.user,
-        }
+    fn judged(&self) -> Result<&Judged, Failure> {
+        self.catalog.judged.get(&self.user).ok_or_else(|| Failure::trouble("what ties the packages was not worked out"))
     }
 
     /// What was asked for and is in use; the rest is told.
     fn in_use(&self, ids: &[PackageId]) -> Vec<PackageId> {
         let mut there = Vec::new();
         for id in ids {
-            match self.inventory.packages.get(id) {
+            match self.catalog.inventory.packages.get(id) {
                 None => tell(format_args!("{id} is not on the device")),
                 Some(package) if package.condition(self.user) != wibbet_core::package::Condition::InUse => {
                     tell(format_args!("{id} is {} for user {}", package.condition(self.user).word(), self.user));
@@ -118,8 +97,8 @@ impl Told {
 }
 
 pub(crate) async fn why(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Result<Exit, Failure> {
-    let told = Told::read(finder, name, wanted.user).await?;
-    let judged = judge(&told.known());
+    let (told, shown) = Told::read(finder, name, wanted.user).await?;
+    let judged = told.judged()?;
     let ids = match wanted.all {
         true => judged.packages.keys().cloned().collect(),
         false => told.in_use(&wanted.ids),
@@ -128,7 +107,7 @@ pub(crate) async fn why(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Resu
         tell(format_args!("not read: {source}; without it nothing is called free"));
     }
     if wanted.json {
-        json::print(&Why::of(told.shown, told.user, &judged, &ids));
+        json::print(&Why::of(shown, told.user, judged, &ids));
         return Ok(if ids.is_empty() { Exit::Nothing } else { Exit::Done });
     }
     for (id, one) in ids.iter().filter_map(|id| Some((id, judged.packages.get(id)?))) {
@@ -175,18 +154,18 @@ pub(crate) async fn upshot(finder: &Finder<'_>, name: &str, tray: Tray) -> Resul
     if tray.uninstall.is_empty() && tray.disable.is_empty() {
         return Err(Failure::new(Exit::Usage, "name packages with --uninstall or --disable".to_owned()));
     }
-    let told = Told::read(finder, name, tray.user).await?;
-    let known = told.known();
-    let (judged, graph) = (judge(&known), Graph::of(&known));
+    let (told, shown) = Told::read(finder, name, tray.user).await?;
+    let known = told.catalog.known(told.user);
+    let (judged, graph) = (told.judged()?, Graph::of(&known));
     let way =
         |ids: &[PackageId], way: Change| told.in_use(ids).into_iter().map(move |id| (id, way)).collect::<Vec<_>>();
     let mut items = way(&tray.uninstall, Change::Uninstall);
     items.extend(way(&tray.disable, Change::Disable));
-    let found = work_out(&known, &graph, &judged, &items);
+    let found = work_out(&known, &graph, judged, &items);
     let unread = judged.unread.iter().map(|source| source.name()).collect();
     let exit = if items.is_empty() { Exit::Nothing } else { Exit::Done };
     if tray.json {
-        json::print(&Upshots { users: vec![JsonUpshot::of(told.user, &found)], unread, device: told.shown });
+        json::print(&Upshots { users: vec![JsonUpshot::of(told.user, &found)], unread, device: shown });
         return Ok(exit);
     }
     print_upshot(told.user, items.len(), &found);

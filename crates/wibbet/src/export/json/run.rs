@@ -35,6 +35,8 @@ struct JsonStep {
     data: Option<&'static str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     data_bytes: Option<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    start: Option<JsonStart>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     along: Vec<u32>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
@@ -43,6 +45,12 @@ struct JsonStep {
     gives_back: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     returned: Option<Vec<JsonReturned>>,
+}
+
+#[derive(Serialize)]
+struct JsonStart {
+    class: u8,
+    stops: String,
 }
 
 #[derive(Serialize)]
@@ -89,6 +97,7 @@ impl Steps {
             back: None,
             data: None,
             data_bytes: None,
+            start: None,
             along: Vec::new(),
             given: step.given.iter().map(ToString::to_string).collect(),
             gives_back: Vec::new(),
@@ -137,6 +146,7 @@ impl Steps {
             data_bytes: (step.data != AppData::Stay)
                 .then(|| metrics.sizes.get(&step.id).and_then(|s| s.data))
                 .flatten(),
+            start: step.start.as_ref().map(|start| JsonStart { class: start.class, stops: start.stops.clone() }),
             along: step.along.iter().map(|user| user.number()).collect(),
             given: step.given.iter().map(ToString::to_string).collect(),
             gives_back: match step.way.takes_out() {

@@ -12,7 +12,7 @@ use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::DeviceSetting;
 use wibbet_core::catalog::{Catalog, CatalogEntry, Chosen, Column};
 use wibbet_core::device::{DeviceFacts, DeviceKind};
-use wibbet_core::holds::{Graph, Known};
+use wibbet_core::holds::Graph;
 use wibbet_core::link::{Ladder, Rung, RungStatus};
 use wibbet_core::package::{Inventory, PackageState};
 use wibbet_core::plan::{Change, Plan, TrayItem, Upshot, plan_put_back, plan_take_out, upshot};
@@ -20,7 +20,7 @@ use wibbet_core::run::{Run, RunKind, Shelf, recorded_gifts};
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{PackageId, RunId, UserId};
 
-use super::run_pane::{Review, RunPane};
+use super::run_pane::{Allowed, Review, RunPane};
 use crate::tui::keys::View;
 
 /// A device on the screen.
@@ -203,6 +203,10 @@ impl DeviceModel {
             Some(catalog) => catalog.inventory = Arc::clone(&inventory),
             None => self.catalog = Some(Catalog::new(Arc::clone(&inventory))),
         }
+        if let Some(catalog) = &mut self.catalog {
+            catalog.sdk = self.capabilities.sdk;
+            catalog.kind = self.facts.as_ref().map_or(DeviceKind::Phone, |facts| facts.kind);
+        }
         self.inventory = Some(inventory);
         self.refresh();
     }
@@ -239,9 +243,18 @@ impl DeviceModel {
 
     /// Takes in what ties the packages.
     pub(crate) fn take_evidence(&mut self, evidence: Arc<Evidence>) {
-        let judged = Arc::clone(&evidence.judged);
+        let (ties, judged) = (Arc::clone(&evidence.ties), Arc::clone(&evidence.judged));
         self.evidence = Some(evidence);
-        self.learn(|catalog| catalog.judged = judged);
+        self.learn(|catalog| (catalog.ties, catalog.judged) = (ties, judged));
+        // What the start needs is known better now.
+        if self.reviewed().is_some_and(|review| review.kind == RunKind::TakeOut) {
+            self.review_again(|_, _| {});
+        }
+    }
+
+    /// Whether it has been worked out what the start of the device needs, as far as it tells that.
+    pub(crate) fn start_is_known(&self) -> bool {
+        self.evidence.is_some()
     }
 
     /// What the tray does to a user; `None` where that has not been worked out, or nothing is chosen for them.
@@ -258,24 +271,9 @@ impl DeviceModel {
         if self.upshots_of.as_ref().is_some_and(same) {
             return;
         }
-        let users: BTreeSet<UserId> = self.tray.iter().map(|item| item.user).collect();
-        let of = |user: UserId| {
-            let judged = evidence.judged.get(&user)?;
-            let known = Known {
-                inventory: &catalog.inventory,
-                names: &catalog.names,
-                metrics: &catalog.metrics,
-                ties: &evidence.ties,
-                sdk: self.capabilities.sdk,
-                kind: self.facts.as_ref().map_or(DeviceKind::Phone, |facts| facts.kind),
-                user,
-            };
-            let own = self.tray.iter().filter(|item| item.user == user);
-            let items: Vec<(PackageId, Change)> = own.map(|item| (item.id.clone(), item.way)).collect();
-            Some((user, upshot(&known, &Graph::of(&known), judged, &items)))
-        };
-        self.upshots = users.into_iter().filter_map(of).collect();
-        self.upshots_of = Some((self.tray.clone(), Arc::clone(evidence), Arc::clone(&catalog.inventory)));
+        let of = (self.tray.clone(), Arc::clone(evidence), Arc::clone(&catalog.inventory));
+        self.upshots = upshots(catalog, &self.tray);
+        self.upshots_of = Some(of);
     }
 
     /// Something was typed into the search line: what is found best is looked at first.
@@ -317,12 +315,12 @@ impl DeviceModel {
 
     /// Shows the plan for the tray.
     pub(crate) fn review_tray(&mut self) {
-        self.review(RunKind::TakeOut, self.tray.clone(), Vec::new(), false);
+        self.review(RunKind::TakeOut, self.tray.clone(), Vec::new(), Allowed::default());
     }
 
     /// Shows the plan that puts these back.
     pub(crate) fn review_put_back(&mut self, wanted: Vec<(PackageId, UserId, PackageState)>) {
-        self.review(RunKind::PutBack, Vec::new(), wanted, false);
+        self.review(RunKind::PutBack, Vec::new(), wanted, Allowed::default());
     }
 
     fn review(
@@ -330,25 +328,59 @@ impl DeviceModel {
         kind: RunKind,
         items: Vec<TrayItem>,
         wanted: Vec<(PackageId, UserId, PackageState)>,
-        without_way_back: bool,
+        allowed: Allowed,
     ) {
         let Some(inventory) = &self.inventory else { return };
         let plan = match kind == RunKind::TakeOut {
-            true => plan_take_out(inventory, &self.capabilities, &items, without_way_back),
+            true => {
+                let does = self.catalog.as_ref().map_or_else(Vec::new, |catalog| upshots(catalog, &items));
+                let loss = |id: &PackageId, user: UserId| {
+                    let (_, does) = does.iter().find(|(own, _)| *own == user)?;
+                    does.starts.get(id).cloned()
+                };
+                plan_take_out(inventory, &self.capabilities, &items, allowed.no_way_back)
+                    .minding_the_start(loss, &allowed.despite_start)
+            }
             false => plan_put_back(inventory, &self.capabilities, &wanted)
                 .giving_back(|id, user| recorded_gifts(&self.runs, id, user)),
         };
         self.run_at = 0;
-        self.pane = RunPane::Review(Review { kind, plan, items, wanted });
+        self.pane = RunPane::Review(Review { kind, plan, items, wanted, allowed });
     }
 
-    /// Makes the plan that is shown again, from changed items or with no way back allowed.
-    pub(crate) fn review_again(&mut self, change: impl FnOnce(&mut Vec<TrayItem>, &Plan), without_way_back: bool) {
+    /// Makes the plan that is shown again, with what has no way back too.
+    pub(crate) fn allow_no_way_back(&mut self) {
+        if let RunPane::Review(review) = &mut self.pane {
+            review.allowed.no_way_back = true;
+            self.review_again(|_, _| {});
+        }
+    }
+
+    /// Makes the plan that is shown again, with what it left out for the sake of the start; or with whatever that needs, where it
+    /// is not known.
+    pub(crate) fn allow_despite_start(&mut self) {
+        let unknown = !self.start_is_known();
+        if let RunPane::Review(review) = &mut self.pane {
+            let left: BTreeSet<PackageId> = review.plan.left_for_the_start().map(|step| step.id.clone()).collect();
+            review.allowed.despite_start.extend(left);
+            review.allowed.unknown_start |= unknown;
+            self.review_again(|_, _| {});
+        }
+    }
+
+    /// Whether a plan that takes out waits for what the start needs to be worked out.
+    pub(crate) fn awaits_the_start(&self) -> bool {
+        let waits = |review: &Review| review.kind == RunKind::TakeOut && !review.allowed.unknown_start;
+        !self.start_is_known() && self.reviewed().is_some_and(waits)
+    }
+
+    /// Makes the plan that is shown again, from changed items.
+    pub(crate) fn review_again(&mut self, change: impl FnOnce(&mut Vec<TrayItem>, &Plan)) {
         if let RunPane::Review(review) = &self.pane {
-            let Review { kind, plan, mut items, wanted, .. } = review.clone();
+            let Review { kind, plan, mut items, wanted, allowed } = review.clone();
             change(&mut items, &plan);
             let (at, tray) = (self.run_at, items.clone());
-            self.review(kind, items, wanted, without_way_back);
+            self.review(kind, items, wanted, allowed);
             self.run_at = at;
             if kind == RunKind::TakeOut {
                 self.change_tray(|t| *t = tray);
@@ -395,6 +427,18 @@ impl DeviceModel {
             _ => 0,
         }
     }
+}
+
+/// What a tray does to each of its users, as far as it has been worked out what ties their packages.
+fn upshots(catalog: &Catalog, tray: &[TrayItem]) -> Vec<(UserId, Upshot)> {
+    let users: BTreeSet<UserId> = tray.iter().map(|item| item.user).collect();
+    let of = |user: UserId| {
+        let (judged, known) = (catalog.judged.get(&user)?, catalog.known(user));
+        let own = tray.iter().filter(|item| item.user == user);
+        let items: Vec<(PackageId, Change)> = own.map(|item| (item.id.clone(), item.way)).collect();
+        Some((user, upshot(&known, &Graph::of(&known), judged, &items)))
+    };
+    users.into_iter().filter_map(of).collect()
 }
 
 /// What can be done with it.

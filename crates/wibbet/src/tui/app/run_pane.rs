@@ -1,5 +1,6 @@
 //! The plan or run that is shown.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use wibbet_core::package::PackageState;
@@ -27,4 +28,16 @@ pub(crate) struct Review {
     pub(crate) plan: Plan,
     pub(super) items: Vec<TrayItem>,
     pub(super) wanted: Vec<(PackageId, UserId, PackageState)>,
+    pub(super) allowed: Allowed,
+}
+
+/// What was asked for by a step of its own.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Allowed {
+    /// What could not be put back from here goes too.
+    pub(super) no_way_back: bool,
+    /// These go whatever it does to the start of the device.
+    pub(super) despite_start: BTreeSet<PackageId>,
+    /// It is sent before it is known what the start needs.
+    pub(super) unknown_start: bool,
 }

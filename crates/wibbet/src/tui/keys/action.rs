@@ -42,6 +42,7 @@ pub(crate) enum Action {
     Send,
     ToDisable,
     AllowNoWayBack,
+    DespiteStart,
     KeepData,
     Stop,
     CarryOn,
@@ -94,6 +95,7 @@ pub(crate) enum Action {
     Remove,
     CloseNow,
     RestartNow,
+    DespiteStartNow,
     KeepDebugging,
     Forget,
 }

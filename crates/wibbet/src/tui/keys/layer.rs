@@ -33,6 +33,7 @@ pub(crate) enum Layer {
     Quit,
     Reading,
     Restart,
+    Start,
     Searches,
 }
 
@@ -43,7 +44,7 @@ impl Layer {
         all.extend(View::ALL.into_iter().flat_map(|view| [Self::Room(view), Self::Menu(view)]));
         all.extend([Self::Address, Self::Close, Self::Closed, Self::Columns, Self::DeviceScreens, Self::Everything]);
         all.extend([Self::Export, Self::IdList, Self::Languages, Self::Note, Self::Open, Self::Pair, Self::Palette]);
-        all.extend([Self::Quit, Self::Reading, Self::Restart, Self::Searches]);
+        all.extend([Self::Quit, Self::Reading, Self::Restart, Self::Searches, Self::Start]);
         all
     }
 
@@ -78,6 +79,7 @@ impl Layer {
             Self::Quit => &[windows::QUIT],
             Self::Reading => &[windows::READING],
             Self::Restart => &[windows::RESTART],
+            Self::Start => &[windows::START],
             Self::Searches => &[windows::SEARCHES],
         }
     }

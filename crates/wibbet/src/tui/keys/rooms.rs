@@ -423,6 +423,13 @@ pub(super) const RUN_MENU: &[Binding] = &[
         "allow no way back",
         "In a plan, sends also what could not be put back from here.",
     ),
+    bind(
+        Action::DespiteStart,
+        &[letter('t')],
+        "Send also what the start needs",
+        "despite the start",
+        "In a plan, shows what the start of the device would lose, and asks whether it goes all the same.",
+    ),
     bind(Action::CopyId, &[letter('y')], "Copy the id", "copy id", "Copies the id of the package to the clipboard."),
 ];
 

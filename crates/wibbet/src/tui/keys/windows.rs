@@ -74,6 +74,12 @@ pub(super) const RESTART: &[Binding] = &[
     foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
 ];
 
+/// What the start of a device needs.
+pub(super) const START: &[Binding] = &[
+    foot(Action::DespiteStartNow, &[letter('T')], "takes it out all the same"),
+    foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "leaves it as it is"),
+];
+
 /// A link that has been closed.
 pub(super) const CLOSED: &[Binding] =
     &[foot(Action::Leave, &[key(KeyCode::Enter), key(KeyCode::Esc), letter(' ')], "goes on")];

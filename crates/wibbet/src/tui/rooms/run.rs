@@ -27,6 +27,11 @@ fn has_no_way_back(device: &DeviceModel) -> bool {
     device.reviewed().is_some_and(|r| r.plan.steps.iter().any(|s| s.skip == Some(SkipReason::NoWayBack)))
 }
 
+/// How many steps of the plan that is shown are not sent for the sake of the start.
+fn left_for_the_start(device: &DeviceModel) -> usize {
+    device.reviewed().map_or(0, |review| review.plan.left_for_the_start().count())
+}
+
 /// What the run that is shown could not uninstall, to be disabled instead.
 fn refused_uninstalls(device: &DeviceModel) -> Vec<TrayItem> {
     let Some(run) = device.shown_run() else { return Vec::new() };
@@ -48,9 +53,12 @@ fn undoable(device: &DeviceModel, only: Option<usize>) -> impl Iterator<Item = &
 pub(super) fn is_enabled(app: &App, action: Action) -> bool {
     let on = |test: fn(&DeviceModel) -> bool| app.device().is_some_and(test);
     match action {
-        Action::Send => on(|d| d.is_ready() && !d.running && d.reviewed().is_some_and(|r| r.plan.to_send() > 0)),
+        Action::Send => on(|d| {
+            d.is_ready() && !d.running && !d.awaits_the_start() && d.reviewed().is_some_and(|r| r.plan.to_send() > 0)
+        }),
         Action::ToDisable => on(|d| has_no_way_back(d) || (!d.running && !refused_uninstalls(d).is_empty())),
         Action::AllowNoWayBack => on(has_no_way_back),
+        Action::DespiteStart => on(|d| d.awaits_the_start() || left_for_the_start(d) > 0),
         Action::KeepData => on(|d| d.reviewed().is_some_and(|r| r.plan.can_keep_data())),
         Action::PutBack => on(|d| undoable(d, Some(d.run_at)).next().is_some()),
         Action::Undo => on(|d| undoable(d, None).next().is_some()),
@@ -69,28 +77,22 @@ pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
             device.change_tray(|tray| *tray = instead);
             device.review_tray();
         }
-        Action::ToDisable => device.review_again(
-            |items, plan| {
-                for step in plan.steps.iter().filter(|s| matches!(s.back, Reversal::Impossible(_))) {
-                    if let Some(item) = items.iter_mut().find(|i| i.id == step.id && i.user == step.user) {
-                        item.way = Change::Disable;
-                    }
+        Action::ToDisable => device.review_again(|items, plan| {
+            for step in plan.steps.iter().filter(|s| matches!(s.back, Reversal::Impossible(_))) {
+                if let Some(item) = items.iter_mut().find(|i| i.id == step.id && i.user == step.user) {
+                    item.way = Change::Disable;
                 }
-            },
-            false,
-        ),
-        Action::AllowNoWayBack => device.review_again(|_, _| {}, true),
-        Action::KeepData => device.review_again(
-            |items, plan| {
-                for step in plan.losing_data() {
-                    let item = items.iter_mut().find(|i| i.id == step.id && i.user == step.user);
-                    if let (Some(item), Some(way)) = (item, step.keeping) {
-                        item.way = way;
-                    }
+            }
+        }),
+        Action::AllowNoWayBack => device.allow_no_way_back(),
+        Action::KeepData => device.review_again(|items, plan| {
+            for step in plan.losing_data() {
+                let item = items.iter_mut().find(|i| i.id == step.id && i.user == step.user);
+                if let (Some(item), Some(way)) = (item, step.keeping) {
+                    item.way = way;
                 }
-            },
-            false,
-        ),
+            }
+        }),
         Action::PutBack | Action::Undo => {
             let only = (action == Action::PutBack).then_some(device.run_at);
             let wanted = undoable(device, only).map(|s| (s.id.clone(), s.user, s.before)).collect();
@@ -197,7 +199,13 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
             let left = if send == all { String::new() } else { format!(", {} not sent", all - send) };
             let title = format!(" Plan: {} on {} · {send} to send{left}", review.kind.label(), device.name());
             let key = |action| hint(View::Run, action);
-            let mut next = if send > 0 {
+            let mut next = if send > 0 && !device.is_ready() {
+                " Nothing has been sent yet. It can be sent as soon as the device is linked and read.".to_owned()
+            } else if send > 0 && device.awaits_the_start() {
+                let what = device.reading.as_deref().unwrap_or("reading who is engaged in what");
+                let all = key(Action::DespiteStart);
+                format!(" Nothing has been sent yet. It waits for what the start needs: {what}. {all} does without.")
+            } else if send > 0 {
                 let (sends, words) = (key(Action::Send), key(Action::Requests));
                 format!(" Nothing has been sent yet. {sends} sends it in this order; {words} shows the requests.")
             } else {
@@ -217,6 +225,13 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 Line::styled(truncate(&title, cells), theme.strong),
                 Line::styled(truncate(&next, cells), theme.accent),
             ];
+            let left = left_for_the_start(device);
+            if left > 0 {
+                let one = if left == 1 { "one of these: it is" } else { "some of these: they are" };
+                let all = key(Action::DespiteStart);
+                let words = format!(" The start of the device needs {one} left out. {all} shows what would come of it.");
+                lines.push(Line::styled(truncate(&words, cells), theme.strong));
+            }
             if let Some(data) = data_words(device, &review.plan, device.has_several_users()) {
                 let words = match review.plan.can_keep_data() {
                     true => format!("{}. {} keeps them.", capitalize(&data), key(Action::KeepData)),
@@ -352,12 +367,19 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         (Some(skip), Reversal::Impossible(why)) => {
             under(format!("not sent: {skip}. {}.", capitalize(why)), theme.alert)
         }
-        (Some(skip), _) => under(format!("not sent: {skip}"), theme.alert),
+        (Some(skip), _) => {
+            let stops = step.start.as_ref().filter(|_| matches!(skip, SkipReason::Start(_)));
+            let stops = stops.map_or_else(String::new, |start| format!(". What stops: {}", start.stops));
+            under(format!("not sent: {skip}{stops}"), theme.alert);
+        }
         (None, Reversal::Impossible(why)) => under(format!("no way back: {why}"), theme.alert),
         // The head says it of all of them.
         (None, Reversal::WITHOUT_DATA) => {}
         (None, Reversal::Approximate(why)) => under(format!("when put back: {why}"), theme.plain),
         (None, Reversal::Exact) => {}
+    }
+    if let Some(start) = step.start.as_ref().filter(|_| step.skip.is_none()) {
+        under(format!("▲ {}. What stops: {}", start.words(), start.stops), theme.alert);
     }
     if let Some(words) = step.along_words().filter(|_| step.skip.is_none()) {
         under(words, theme.plain);

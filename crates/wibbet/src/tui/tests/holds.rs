@@ -2,8 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use wibbet_bench::session::Evidence;
-use wibbet_core::holds::{Hold, HoldKind, HoldSource, Judged, Judgement, Sure};
+use wibbet_core::holds::{Hold, HoldKind, HoldSource, Judged, Sure};
 use wibbet_core::package::Ties;
 use wibbet_types::PackageId;
 
@@ -42,7 +41,7 @@ fn tied(columns: u16, lines: u16, unread: &[HoldSource]) -> Screen {
     let packages = packages.into_iter().map(|(text, holds)| (id(text), judgement(holds))).collect();
     let judged = Judged { packages, unread: unread.to_vec() };
     let judged = Arc::new(BTreeMap::from([(UserId::OWNER, judged)]));
-    screen.tell(SessionEvent::Judged(Arc::new(Evidence { ties: Ties::default(), judged })));
+    screen.tell(SessionEvent::Judged(Arc::new(Evidence { ties: Arc::new(Ties::default()), judged })));
     screen.keys("2");
     screen.effects.clear();
     screen
@@ -110,7 +109,64 @@ fn the_tray_says_what_it_does() {
     screen.keys("z");
     assert!(screen.shows("Nothing was found that would be missed."), "undone");
     // Before anything is known of it, that is said.
-    let mut screen = Screen::linked(128, 40);
+    let mut screen = Screen::listed(128, 40);
     screen.keys("2/music\n ");
     assert!(screen.shows("has not been worked out"), "{}", screen.text());
+}
+
+#[test]
+fn what_the_start_needs_takes_a_step_of_its_own() {
+    let mut screen = tied(128, 40, &[]);
+    screen.keys("/:start\n \x1b\x1b/music\n \n");
+    assert!(screen.shows("needs one of these: it is left out. . t shows"), "{}", screen.text());
+    assert!(screen.shows("What stops: the home screen") && screen.shows("1 to send, 1 not sent"), "{}", screen.text());
+    screen.keys(".t");
+    assert!(screen.shows("Without it the device starts and cannot be used"), "{}", screen.text());
+    screen.keys("n");
+    assert!(screen.shows("1 to send, 1 not sent"), "left as it is");
+    screen.keys(".tT");
+    assert!(screen.shows("2 to send") && screen.shows("▲ the device starts and cannot be used"), "{}", screen.text());
+    assert!(screen.effects.is_empty(), "nothing is sent by that");
+    screen.keys("s");
+    let [Effect::Bench(BenchCommand::Session(0, SessionCommand::Run(_, plan)))] = screen.effects.as_slice() else {
+        panic!("{:?}", screen.effects)
+    };
+    assert_eq!(plan.to_send(), 2);
+    // The next plan begins with nothing allowed.
+    screen.tell(SessionEvent::RunEnded(Some("another Wibbet is at work on the device".into())));
+    screen.keys("\x1b\n");
+    assert!(screen.shows("1 to send, 1 not sent"), "{}", screen.text());
+}
+
+#[test]
+fn a_plan_waits_for_what_the_start_needs() {
+    let mut screen = Screen::listed(128, 40);
+    screen.tell(SessionEvent::Reading(Some("reading labels, 40 of 236".into())));
+    screen.keys("2/music\n \ns");
+    assert!(screen.effects.is_empty());
+    assert!(screen.shows("It waits for what the start needs: reading labels, 40 of 236"), "{}", screen.text());
+    screen.tell(SessionEvent::Judged(Arc::default()));
+    assert!(screen.shows("sends it in this order"), "{}", screen.text());
+    screen.keys("s");
+    assert_eq!(screen.effects.len(), 1);
+    // Without it, where somebody does not want to wait.
+    let mut screen = Screen::listed(128, 40);
+    screen.keys("2/music\n \n.t");
+    assert!(screen.shows("has not been worked out yet"), "{}", screen.text());
+    screen.keys("Ts");
+    assert_eq!(screen.effects.len(), 1);
+}
+
+/// A plan that cannot be sent now says so: the key does nothing then.
+#[test]
+fn a_plan_says_that_the_device_is_not_linked() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2/music\n \n");
+    screen.tell(SessionEvent::Ladder(Box::default()));
+    screen.keys("s");
+    assert!(screen.effects.is_empty());
+    assert!(screen.shows("as soon as the device is linked and read"), "{}", screen.text());
+    screen.tell(SessionEvent::Ladder(Box::new(ready())));
+    screen.keys("s");
+    assert_eq!(screen.effects.len(), 1);
 }

@@ -11,9 +11,11 @@ use wibbet_bench::around::Route;
 use wibbet_bench::fleet::{BenchCommand, BenchEvent};
 use wibbet_bench::ops::{Details, PairNews};
 use wibbet_bench::run::RunNews;
-use wibbet_bench::session::{CloseStep, SessionCommand, SessionEvent};
+use wibbet_bench::session::{CloseStep, Evidence, SessionCommand, SessionEvent};
 use wibbet_core::android::{Capabilities, DaemonFeatures};
+use wibbet_core::catalog::Catalog;
 use wibbet_core::device::{Battery, DeviceFacts, UserKind, Vitals};
+use wibbet_core::holds::Judgement;
 use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, RungStatus};
 use wibbet_core::package::{Inventory, PackageKind, PackageState};
 use wibbet_core::plan::Change;
@@ -99,7 +101,22 @@ impl Screen {
         screen
     }
 
+    /// With a phone of which everything has been read; what ties its packages is nothing.
     fn linked(columns: u16, lines: u16) -> Self {
+        let mut screen = Self::listed(columns, lines);
+        let mut catalog = Catalog::new(Arc::new(inventory()));
+        catalog.judge([0, 10].map(UserId::new));
+        let mut judged = (*catalog.judged).clone();
+        for of in judged.values_mut() {
+            of.packages.values_mut().for_each(|one| *one = Judgement::default());
+        }
+        let (ties, judged) = (Arc::default(), Arc::new(judged));
+        screen.tell(SessionEvent::Judged(Arc::new(Evidence { ties, judged })));
+        screen
+    }
+
+    /// With a phone of which only the states are known.
+    fn listed(columns: u16, lines: u16) -> Self {
         let mut screen = Self::empty(columns, lines);
         screen.tell(SessionEvent::Facts(Box::new(testing::facts()), testing::capabilities(34)));
         screen.tell(SessionEvent::Inventory(Arc::new(inventory())));

@@ -21,6 +21,7 @@ mod quit;
 mod restart;
 mod search_help;
 mod searches;
+mod start;
 
 use ratatui::Frame;
 use tui_input::Input;
@@ -118,4 +119,5 @@ windows![
     restart::Restart,
     search_help::SearchHelp,
     searches::Searches,
+    start::Start,
 ];
