@@ -229,7 +229,8 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
             if left > 0 {
                 let one = if left == 1 { "one of these: it is" } else { "some of these: they are" };
                 let all = key(Action::DespiteStart);
-                let words = format!(" The start of the device needs {one} left out. {all} shows what would come of it.");
+                let words =
+                    format!(" The start of the device needs {one} left out. {all} shows what would come of it.");
                 lines.push(Line::styled(truncate(&words, cells), theme.strong));
             }
             if let Some(data) = data_words(device, &review.plan, device.has_several_users()) {
