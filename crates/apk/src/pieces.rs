@@ -104,6 +104,19 @@ pub(crate) trait Source {
     }
 }
 
+/// What has been unpacked: all of it is there.
+pub(crate) struct Unpacked(pub(crate) Vec<u8>);
+
+impl Source for Unpacked {
+    fn get(&self, at: u64, len: usize) -> Result<&[u8], Halt> {
+        Source::get(self.0.as_slice(), at, len)
+    }
+
+    fn size(&self) -> u64 {
+        self.0.len() as u64
+    }
+}
+
 /// A slice is a source that has everything.
 impl Source for [u8] {
     fn get(&self, at: u64, len: usize) -> Result<&[u8], Halt> {

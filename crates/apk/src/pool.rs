@@ -5,6 +5,8 @@ use crate::pieces::{Halt, Source, broken};
 
 /// The most bytes of a string that are read: labels are short.
 const MOST: usize = 16 * 1024;
+/// The longest pool that is looked through, in bytes. The names of the framework's resources take some two million.
+const MOST_OF_A_POOL: u64 = 6 << 20;
 /// How many bytes of a string are asked for before its length is known.
 const FIRST: usize = 48;
 
@@ -47,6 +49,19 @@ impl<'a, S: Source + ?Sized> Pool<'a, S> {
         }
         let head = self.source.get_some(at, 1, FIRST, self.end)?;
         if self.utf8 { self.utf8(at, head) } else { self.utf16(at, head) }
+    }
+
+    /// Where some strings stand: for each that is found its place among `wanted`, and its number here. All of the pool is read.
+    pub(crate) fn places_of(&self, wanted: &[&str]) -> Result<Vec<(usize, u32)>, Halt> {
+        let size = self.end - self.at;
+        let whole = usize::try_from(size).ok().filter(|_| size <= MOST_OF_A_POOL);
+        let whole = whole.ok_or_else(|| broken("string pool", "it is too long to be looked through"))?;
+        let own = Pool::read(self.source.get(self.at, whole)?, 0)?;
+        let place = |n: u32| {
+            let text = own.get(n).ok()?;
+            wanted.iter().position(|wanted| *wanted == text).map(|place| (place, n))
+        };
+        Ok((0..own.count).filter_map(place).take(wanted.len()).collect())
     }
 
     /// Two lengths, characters and bytes, each in one byte or two; then the bytes.

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use wibbet_types::Locale;
 
 use crate::manifest::{Manifest, read_manifest};
-use crate::pieces::{ApkError, Halt, Pieces, Source as _, Want};
+use crate::pieces::{ApkError, Halt, Pieces, Source, Unpacked, Want};
 use crate::table::{Found, Table, Text};
 use crate::xml::Value;
 use crate::zip::{Directory, Entry, read_directory};
@@ -50,6 +50,9 @@ pub enum Question {
     Resource(u32),
     /// The texts of several, in the framework's APK.
     Resources(Vec<u32>),
+    /// The texts that have some names, whatever their ids, for no language in particular: of the framework, or of what is laid over
+    /// it.
+    Named(&'static [&'static str]),
 }
 
 /// An entry of the home screen.
@@ -72,6 +75,8 @@ pub struct ApkFacts {
     pub framework: Option<u32>,
     /// The texts of several resources, in the order in which they were asked for.
     pub texts: Vec<Option<Text>>,
+    /// Of texts that were asked for by name those that are there, each with its name.
+    pub named: Vec<(String, String)>,
     /// The entries of the home screen.
     pub launchers: Vec<Launcher>,
     /// Why there is no label although the manifest names one.
@@ -155,6 +160,10 @@ impl ApkReader {
             });
             return Ok(ApkFacts { texts: found.collect(), ..ApkFacts::default() });
         }
+        if let Question::Named(names) = self.question {
+            let named = self.with_table(&directory, |table| table.named(names))?.map_err(Halt::Broken)?;
+            return Ok(ApkFacts { named, ..ApkFacts::default() });
+        }
         if let Question::Resource(id) = self.question {
             let found = self.texts(&directory, &[id])?.pop();
             return match found {
@@ -232,23 +241,35 @@ impl ApkReader {
 
     /// The texts of some resources. What is missing for any of them is asked for together.
     fn texts(&self, directory: &Directory, ids: &[u32]) -> Result<Vec<Result<Found, ApkError>>, Halt> {
+        let all = self.with_table(directory, |table| {
+            Halt::gather(ids.iter().map(|id| table.text(*id, &self.wanted)).collect())
+        })?;
+        Ok(all.unwrap_or_else(|error| ids.iter().map(|_| Err(error.clone())).collect()))
+    }
+
+    /// Does something with the resource table; the inner error where there is none that can be read.
+    fn with_table<T>(
+        &self,
+        directory: &Directory,
+        read: impl FnOnce(&Table<'_, dyn Source>) -> Result<T, Halt>,
+    ) -> Result<Result<T, ApkError>, Halt> {
         let none = ApkError { part: "file", rule: "it has no resource table" };
-        let Some(entry) = directory.table else { return Ok(ids.iter().map(|_| Err(none.clone())).collect()) };
+        let Some(entry) = directory.table else { return Ok(Err(none)) };
         if !entry.is_stored() {
             // Compressed: there is no way around all of it.
             let bytes = match entry.read(&self.pieces, MOST_TABLE) {
-                Err(Halt::Broken(error)) => return Ok(ids.iter().map(|_| Err(error.clone())).collect()),
+                Err(Halt::Broken(error)) => return Ok(Err(error)),
                 other => other?,
             };
-            let table = Table { source: &bytes[..], at: 0, size: bytes.len() as u64 };
-            return Halt::gather(ids.iter().map(|id| table.text(*id, &self.wanted)).collect());
+            let bytes = Unpacked(bytes);
+            let table = Table { source: &bytes as &dyn Source, at: 0, size: bytes.size() };
+            return read(&table).map(Ok);
         }
-        let place = entry.place(&self.pieces, self.begin(&entry));
-        let (at, size) = match place {
-            Err(Halt::Broken(error)) => return Ok(ids.iter().map(|_| Err(error.clone())).collect()),
+        let (at, size) = match entry.place(&self.pieces, self.begin(&entry)) {
+            Err(Halt::Broken(error)) => return Ok(Err(error)),
             other => other?,
         };
-        let table = Table { source: &self.pieces, at, size: size.min(self.pieces.size().saturating_sub(at)) };
-        Halt::gather(ids.iter().map(|id| table.text(*id, &self.wanted)).collect())
+        let size = size.min(self.pieces.size().saturating_sub(at));
+        read(&Table { source: &self.pieces as &dyn Source, at, size }).map(Ok)
     }
 }

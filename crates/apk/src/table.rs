@@ -14,6 +14,8 @@ const LONGEST_CHAIN: usize = 10;
 const CHUNK_HEAD: usize = 68;
 /// Chunks that are followed; a table has hundreds.
 const MOST_CHUNKS: usize = 20_000;
+/// The longest chunk of values that is looked through, in bytes. The framework's has some hundred thousand.
+const MOST_OF_A_CHUNK: usize = 2 << 20;
 /// Candidates whose entries are asked for at once.
 const AT_ONCE: usize = 2;
 
@@ -43,7 +45,17 @@ pub(crate) struct Table<'a, S: ?Sized> {
     pub(crate) size: u64,
 }
 
+/// What is looked for among the chunks of a type.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Wanted {
+    /// Whatever may have the best value of an entry.
+    Entry(u16),
+    /// What is for all devices and languages.
+    Plain,
+}
+
 /// A chunk with values of a type for a configuration.
+#[derive(Clone)]
 struct Values {
     at: u64,
     size: u64,
@@ -80,6 +92,72 @@ impl<S: Source + ?Sized> Table<'_, S> {
             }
         }
         Err(broken("resource table", "references go round in circles"))
+    }
+
+    /// The texts that have some names, for no language or device in particular; what the table does not have is left out. The names
+    /// of all resources of the table have to be looked through for it.
+    pub(crate) fn named(&self, names: &[&str]) -> Result<Vec<(String, String)>, Halt> {
+        let (pool, packages) = self.parts()?;
+        let mut found = Vec::new();
+        for (at, _) in packages {
+            let head = self.source.get_some(at, 288, 288, self.end()).or_else(|halt| match halt {
+                // Older tools write a shorter one.
+                Halt::Broken(_) => self.source.get_some(at, 284, 284, self.end()),
+                halt => Err(halt),
+            })?;
+            let size = u64::from(u32_at(head, 4));
+            let (types, keys) = (u64::from(u32_at(head, 268)), u64::from(u32_at(head, 276)));
+            let shift = if u16_at(head, 2) >= 288 { u32_at(head, 284) } else { 0 };
+            if types == 0 || keys == 0 || types >= size || keys >= size || size > self.end() - at {
+                continue;
+            }
+            let Some(place) = Pool::read(self.source, at + types)?.places_of(&["string"])?.first().copied() else {
+                continue;
+            };
+            let type_id = place.1.wrapping_add(shift).wrapping_add(1) as u8;
+            let wanted = Pool::read(self.source, at + keys)?.places_of(names)?;
+            if wanted.is_empty() {
+                continue;
+            }
+            let plain = |values: &Values| values.config.locale.is_empty() && values.config.conditions == 0;
+            for values in self.values_of(at, type_id, Wanted::Plain)?.iter().filter(|values| plain(values)) {
+                found.extend(self.named_in(values, &wanted, names, pool)?);
+            }
+        }
+        Ok(found)
+    }
+
+    /// The texts of a chunk whose names stand at some places.
+    fn named_in(
+        &self,
+        values: &Values,
+        wanted: &[(usize, u32)],
+        names: &[&str],
+        pool: u64,
+    ) -> Result<Vec<(String, String)>, Halt> {
+        // All of it: which entry has which name is told by the entry itself.
+        let size = usize::try_from(values.size).ok().filter(|size| *size <= MOST_OF_A_CHUNK);
+        let size = size.ok_or_else(|| broken("resource table", "a chunk of values is too long"))?;
+        let end = values.at + values.size;
+        let bytes = self.source.get(values.at, size)?;
+        let (table, here) = (Table { source: bytes, at: 0, size: values.size }, Values { at: 0, ..values.clone() });
+        let mut found = Vec::new();
+        let count = u16::try_from(values.count.min(0xffff)).unwrap_or(u16::MAX);
+        for entry in 0..count {
+            let Ok(Some(at)) = table.entry_place(&here, entry) else { continue };
+            let head = usize::try_from(at).ok().and_then(|at| bytes.get(at..at.checked_add(8)?));
+            let Some(head) = head else { continue };
+            let key = if u16_at(head, 2) & 8 != 0 { u32::from(u16_at(head, 0)) } else { u32_at(head, 4) };
+            let Some(name) = wanted.iter().find(|(_, own)| *own == key).and_then(|(n, _)| names.get(*n)) else {
+                continue;
+            };
+            match self.entry(values.at + at, end, pool) {
+                Ok(Value::Text(text)) => found.push(((*name).to_owned(), text.to_string())),
+                Err(Halt::Missing(wants)) => return Err(Halt::Missing(wants)),
+                _ => {}
+            }
+        }
+        Ok(found)
     }
 
     /// The string pool and the packages, by place and id.
@@ -130,7 +208,7 @@ impl<S: Source + ?Sized> Table<'_, S> {
         for (at, own) in packages {
             if own == package || (own == 0 && package == 0x7f) {
                 found_package = true;
-                all.extend(self.values_of(at, type_id, entry)?);
+                all.extend(self.values_of(at, type_id, Wanted::Entry(entry))?);
             }
         }
         if !found_package {
@@ -162,7 +240,7 @@ impl<S: Source + ?Sized> Table<'_, S> {
     }
 
     /// The chunks of a type in a package that may have the best value.
-    fn values_of(&self, package: u64, type_id: u8, entry: u16) -> Result<Vec<Values>, Halt> {
+    fn values_of(&self, package: u64, type_id: u8, wanted: Wanted) -> Result<Vec<Values>, Halt> {
         let rule = |rule| broken("resource table", rule);
         let head = self.source.get_some(package, 12, 288, self.end())?;
         let (head_size, size) = (u64::from(u16_at(head, 2)), u64::from(u32_at(head, 4)));
@@ -181,7 +259,9 @@ impl<S: Source + ?Sized> Table<'_, S> {
             match u16_at(head, 0) {
                 0x0202 => {
                     let count = u32_at(head, 12);
-                    if u32::from(entry) < count {
+                    if let Wanted::Entry(entry) = wanted
+                        && u32::from(entry) < count
+                    {
                         let flags = u64::from(u16_at(head, 2)) + 4 * u64::from(entry);
                         localised = self.source.u32(at + flags)? & 0x4 != 0;
                     }
@@ -193,7 +273,7 @@ impl<S: Source + ?Sized> Table<'_, S> {
                     values.push(chunk);
                     // Without translations the first that is for all devices is as good as any. With them all have to be
                     // seen: they are sorted by the last letter of their region first.
-                    Ok(!plain || localised)
+                    Ok(!plain || (localised && wanted != Wanted::Plain))
                 }
             }
         };

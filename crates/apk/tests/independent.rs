@@ -3,6 +3,7 @@
 use std::process::Command;
 use std::sync::Arc;
 
+use crate::support::LONG;
 use wibbet_apk::{ApkFacts, Value};
 use wibbet_sim::{SampleApk, Scenario};
 
@@ -74,4 +75,30 @@ fn labels_agree_with_an_independent_reader() {
     }
     std::fs::remove_dir_all(&folder).unwrap();
     assert!(compared > 300, "{compared}");
+}
+
+/// A line like `resource 0x01040005 android:string/config_dozeComponent: t=0x03 d=0x00000005 (s=0x0008 r=0x00)`, and below it the text.
+#[test]
+fn texts_have_the_names_that_an_independent_reader_sees() {
+    const NAMES: &[&str] = &["config_fusedLocationProviderPackageName", "config_systemUIServiceComponent"];
+    let scenario = Scenario::desk_tablet();
+    let apk = SampleApk::all_of(&scenario).find(|apk| apk.id == "android").unwrap();
+    let whole = apk.read(0, apk.size() as usize);
+    let file = std::env::temp_dir().join(format!("wibbet-aapt-names-{}.apk", std::process::id()));
+    std::fs::write(&file, &whole).unwrap();
+    let output = Command::new("aapt").args(["dump", "--values", "resources"]).arg(&file).output().unwrap();
+    let said = String::from_utf8_lossy(&output.stdout);
+    std::fs::remove_file(&file).unwrap();
+    let theirs = |name: &str| -> Option<String> {
+        let mut lines = said.lines().skip_while(|line| !line.contains(&format!("string/{name}: t=")));
+        let text = lines.nth(1)?.trim();
+        Some(text.split_once('"')?.1.trim_end_matches('"').to_owned())
+    };
+    let bytes = |at: u64, len: usize| whole[at as usize..at as usize + len].to_vec();
+    let (facts, _) = crate::support::read(apk.size(), &bytes, wibbet_apk::Question::Named(NAMES), &["en"], LONG);
+    let ours = facts.unwrap().named;
+    assert_eq!(ours.len(), NAMES.len());
+    for (name, text) in ours {
+        assert_eq!(theirs(&name).as_deref(), Some(text.as_str()), "{name}");
+    }
 }

@@ -62,6 +62,43 @@ fn what_a_manifest_declares_is_read() {
     assert!(manifest("com.android.phone").persistent);
 }
 
+/// Whom the framework names, whatever the ids of its texts, and what is laid over it.
+#[test]
+fn texts_are_found_by_their_names() {
+    const NAMES: &[&str] = &[
+        "config_dozeComponent",
+        "config_fusedLocationProviderPackageName",
+        "config_systemUIServiceComponent",
+        "config_tvRemoteServicePackage",
+        "config_that_is_not_there",
+    ];
+    const LOCATION: (&str, &str) = ("config_fusedLocationProviderPackageName", "com.android.location.fused");
+    const SCREEN: (&str, &str) =
+        ("config_systemUIServiceComponent", "com.android.systemui/com.android.systemui.SystemUIService");
+    let named = |scenario: &Scenario, id: &str, stride| -> Vec<(String, String)> {
+        let apk = SampleApk::all_of(scenario).find(|apk| apk.id == id).unwrap();
+        let file = |at, len| apk.read(at, len);
+        let (facts, cost) = read(apk.size(), &file, Question::Named(NAMES), &["en"], stride);
+        assert!(cost.rounds < 60, "{id}: {cost:?}");
+        facts.unwrap().named
+    };
+    let of = |pairs: &[(&str, &str)]| -> Vec<(String, String)> {
+        pairs.iter().map(|(name, text)| ((*name).to_owned(), (*text).to_owned())).collect()
+    };
+    for stride in [Stride::SHORT, LONG] {
+        assert_eq!(named(&Scenario::crew_phone(), "android", stride), of(&[LOCATION, SCREEN]));
+        assert_eq!(named(&Scenario::spare_handset(), "android", stride), of(&[LOCATION]));
+        let remote = ("config_tvRemoteServicePackage", "tv.tarnbek.remote");
+        assert_eq!(named(&Scenario::waiting_room_tv(), "android", stride), of(&[LOCATION, SCREEN, remote]));
+        let doze = ("config_dozeComponent", "com.corvane.aod/com.corvane.aod.SleepingScreen");
+        assert_eq!(named(&Scenario::crew_phone(), "com.corvane.overlay.icons", stride), of(&[doze]));
+        // An app has none of them, whatever its table is like.
+        for id in ["com.android.music", "com.android.calendar", "com.android.systemui", "com.corvane.overlay.dark"] {
+            assert_eq!(named(&Scenario::crew_phone(), id, stride), of(&[]), "{id}");
+        }
+    }
+}
+
 /// Of long tables not much is read, with short strides and with long ones, and neither takes long.
 #[test]
 fn long_chains_do_not_take_long() {

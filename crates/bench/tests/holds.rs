@@ -2,9 +2,11 @@
 //! over the real protocol; the other stands in a file of its own that nothing here reads but through the device.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::time::Duration;
 
 use wibbet_bench::device::Device as _;
 use wibbet_bench::ops::{details, device_languages, read_labels, read_metrics, read_ties, survey};
+use wibbet_core::ask::Request;
 use wibbet_core::device::DeviceKind;
 use wibbet_core::holds::{Graph, HoldKind, Judged, Known, Verdict, judge};
 use wibbet_core::package::{AppNames, Inventory, Metrics, Ties};
@@ -236,6 +238,9 @@ async fn the_usual_questions() {
     assert!(both.roles_emptied.contains("keyboard") && both.lost.contains("typing"), "{both:?}");
     assert!(both.instead.iter().any(|instead| instead.words().contains("keyboard stays")), "{:?}", both.instead);
     bench.sim.set_state(keyboards[0], 0, false, 0);
+    // Whom the framework names, and what is laid over it.
+    assert!(held("com.android.systemui", HoldKind::Start, "screen lock"));
+    assert!(held("com.corvane.aod", HoldKind::Role, "sleeping screen"), "{:?}", of("com.corvane.aod"));
     // The web view, what nags, the captive portal, whoever manages the profile.
     assert!(held("com.android.webview", HoldKind::Role, "web view"));
     assert!(held("com.android.captiveportallogin", HoldKind::Role, "captive portal"));
@@ -273,4 +278,57 @@ async fn silence_frees_nothing() {
     let judged = old.judged(0);
     assert_eq!(free(&judged), 0);
     assert!(judged.packages.values().any(|one| one.verdict() == Verdict::Held));
+}
+
+/// Without what its start needs a device starts over and over, its framework alone or the whole of it, until that is back.
+#[tokio::test(start_paused = true)]
+async fn what_the_start_needs_makes_it_start_over_and_over() {
+    for (id, fault, words) in [
+        ("com.android.wifi.resources", None, "framework crash"),
+        ("com.android.wifi.resources", Some("kernel-loops"), "restart"),
+        ("com.android.permissioncontroller", None, "framework crash"),
+        ("com.android.providers.settings", None, "framework crash"),
+    ] {
+        let folder = tempfile::tempdir().unwrap();
+        let (sim, workplace) = in_memory(Scenario::crew_phone(), 1, folder.path(), patience(1)).await;
+        if let Some(fault) = fault {
+            sim.set_fault(fault.parse().unwrap());
+        }
+        let rounds = || sim.transcript().iter().filter(|line| *line == words).count();
+        let started = async || {
+            let device = workplace.device(sim.address());
+            device.connect(&mut |_| {}).await.unwrap();
+            details(&device).await.unwrap().vitals.started
+        };
+        assert_eq!(started().await, Some(true));
+        let device = workplace.device(sim.address());
+        device.connect(&mut |_| {}).await.unwrap();
+        let out = Request::change(["uninstall", "--user", "0", id].map(str::to_owned).to_vec());
+        device.ask(&out, &mut |_| {}).await.unwrap();
+        if id == "com.android.providers.settings" {
+            // The system dies of it without a start, and before it is on the disk: that mends it.
+            tokio::time::sleep(Duration::from_secs(300)).await;
+            assert_eq!((rounds(), sim.holds(id, 0)), (1, Some((true, 0))), "{id}");
+            continue;
+        }
+        tokio::time::sleep(Duration::from_secs(60)).await;
+        assert_eq!(rounds(), 0, "{id}: nothing before the next start");
+        sim.restart();
+        tokio::time::sleep(Duration::from_secs(300)).await;
+        let often = rounds();
+        assert!(often > 10, "{id}: {often}");
+        assert_ne!(started().await, Some(true), "{id}");
+        sim.set_state(id, 0, true, 0);
+        tokio::time::sleep(Duration::from_secs(60)).await;
+        let often = rounds();
+        tokio::time::sleep(Duration::from_secs(300)).await;
+        assert_eq!(rounds(), often, "{id}: it is over");
+        // The first calls after a start find nobody yet.
+        let device = workplace.device(sim.address());
+        device.connect(&mut |_| {}).await.unwrap();
+        for _ in 0..5 {
+            let _ = survey(&device, &mut |_| {}).await;
+        }
+        assert_eq!(started().await, Some(true), "{id}");
+    }
 }

@@ -185,8 +185,9 @@ async fn hardly_more_is_read_than_has_to_be() {
     inventory.packages.retain(|id, _| ids.iter().any(|own| own == id.as_str()));
     let (_, cost) = read(&device, &book, &inventory).await;
     println!("{} bytes read, {least} needed, of {all}; {cost:?}", cost.bytes);
-    // In fewer and larger pieces than would have to be, since a piece costs more than its bytes; and packed.
-    assert!(cost.bytes as f64 <= 1.7 * least as f64, "{} of {least}", cost.bytes);
+    // In fewer and larger pieces than would have to be, since a piece costs more than its bytes; and packed. The names of the
+    // framework's texts, which are looked through for whom it names, are not among what labels need.
+    assert!(cost.bytes as f64 <= 1.8 * least as f64, "{} of {least}", cost.bytes);
     assert!(cost.bytes as f64 <= 0.03 * all as f64);
     assert!(cost.rounds < 80 && cost.commands < 9 * cost.rounds, "{cost:?}");
 }

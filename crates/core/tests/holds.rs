@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use proptest::prelude::*;
 use wibbet_core::device::{DeviceKind, UserKind};
-use wibbet_core::holds::{Graph, HoldKind, Judged, Known, Verdict, judge};
+use wibbet_core::holds::{Around, Graph, HoldKind, HoldSource, Judged, Known, Tie, Verdict, judge};
 use wibbet_core::package::{
     AppFacts, AppNames, Declared, DeclaredPart, Inventory, Metrics, Package, PackageKind, PartKind, Source, Ties,
 };
@@ -136,6 +136,29 @@ fn what_leans_on_what_is_lost_in_turn() {
     assert_eq!(lost(&[0, 1, 2]), [""; 0], "nobody is left who would miss it");
 }
 
+/// From a package to those around it and back.
+#[test]
+fn what_stands_around_a_package() {
+    let device = Device::of(5, &[(0, "a"), (0, "b"), (3, "b"), (1, "c")], &[(1, "a"), (1, "b"), (2, "b"), (0, "c")]);
+    let known = device.known();
+    let graph = Graph::of(&known);
+    let around = Around::of(&graph, &id(&name(0)));
+    let ends = |ties: &[Tie]| -> Vec<(String, String, usize)> {
+        ties.iter().map(|tie| (tie.other.to_string(), tie.by.join(" "), tie.others)).collect()
+    };
+    assert_eq!(ends(&around.leaning), [(name(1), "a b".into(), 0), (name(2), "b".into(), 1)]);
+    assert_eq!(ends(&around.leans), [(name(1), "c".into(), 0)]);
+    // Whatever leads to a package leads back from it.
+    for n in 0..5 {
+        let here = Around::of(&graph, &id(&name(n)));
+        for tie in &here.leans {
+            let there = Around::of(&graph, &tie.other);
+            assert!(there.leaning.iter().any(|back| back.other == here.id && back.by == tie.by));
+        }
+        assert_eq!(here.is_alone(), n == 4);
+    }
+}
+
 /// Who was chosen is tied, whether or not its manifest shows by what.
 #[test]
 fn who_holds_a_role_is_never_free() {
@@ -198,6 +221,44 @@ fn a_plan_leaves_out_what_the_start_needs() {
     assert!(named.steps[0].start.as_ref().is_some_and(|start| start.class == 3 && !start.stops.is_empty()));
     let never = plan(&[2], &[2], Some(2));
     assert_eq!((skips(&never), never.left_for_the_start().count()), (vec![Some(SkipReason::Start(1))], 0));
+}
+
+/// Whoever the framework names is known by that, whatever it is called; what is laid over it has the last word while it is on.
+#[test]
+fn whoever_the_framework_names_is_tied() {
+    let mut device = Device::of(5, &[], &[]);
+    let bare = package("android", PackageKind::System, "/system/framework/framework-res.apk", &[(0, IN_USE)]);
+    let framework = Package { apk: "/system/framework/framework-res.apk".parse().ok(), ..bare };
+    device.inventory.packages.insert(id("android"), Arc::new(framework));
+    let says = |pairs: &[(&str, usize)]| -> Arc<Declared> {
+        let named = pairs.iter().map(|(text, n)| ((*text).to_owned(), id(&name(*n))));
+        Arc::new(Declared { read: true, named: Some(named.collect()), ..Declared::default() })
+    };
+    let screen = "config_systemUIServiceComponent";
+    let silent = Declared { read: true, ..Declared::default() };
+    device.names.apps.insert(id("android"), AppFacts { declared: Arc::new(silent), ..AppFacts::default() });
+    assert!(device.judged().unread.contains(&HoldSource::Framework), "nobody asked it");
+
+    let all = says(&[(screen, 0), ("config_dozeComponent", 1), ("config_servicesExtensionPackage", 4)]);
+    device.names.apps.get_mut("android").unwrap().declared = all;
+    let judged = device.judged();
+    assert!(judged.unread.is_empty(), "{:?}", judged.unread);
+    let holds = |judged: &Judged, n: usize| -> Vec<(HoldKind, String, Option<u8>)> {
+        judged.packages[name(n).as_str()].holds.iter().map(|hold| (hold.kind, hold.what.clone(), hold.class)).collect()
+    };
+    assert_eq!(holds(&judged, 0), [(HoldKind::Start, "system ui".to_owned(), Some(3))]);
+    assert_eq!(holds(&judged, 1), [(HoldKind::Role, "sleeping screen".to_owned(), None)]);
+    assert_eq!(holds(&judged, 4), [(HoldKind::Start, "package service".to_owned(), Some(1))]);
+
+    // 2 is laid over it and names 3.
+    let over = AppFacts { declared: says(&[(screen, 3)]), overlay_of: Some(id("android")), ..AppFacts::default() };
+    device.names.apps.insert(id(&name(2)), over);
+    assert_eq!(holds(&device.judged(), 0).len(), 1, "it is not on");
+    let overlay = Arc::make_mut(device.inventory.packages.get_mut(name(2).as_str()).unwrap());
+    overlay.about.chosen.insert(UserId::OWNER, vec!["overlay".parse().unwrap()]);
+    let judged = device.judged();
+    assert_eq!((holds(&judged, 0).len(), holds(&judged, 3).len()), (0, 1));
+    assert!(judged.packages[name(3).as_str()].holds[0].evidence[0].text.contains("laid over the framework"));
 }
 
 /// However many say that they answer to one name, that takes neither time nor memory, and ties nobody.

@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 10] = ["
+const STEPS: [&str; 11] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -120,6 +120,9 @@ ALTER TABLE devices ADD COLUMN market TEXT NOT NULL DEFAULT '';
 -- By which others find an app, and whom it talks to. The files are read again for it.
 DELETE FROM apps;
 ALTER TABLE apps ADD COLUMN declared TEXT NOT NULL DEFAULT '';
+", "
+-- Whom the framework names stands in what it declares now. The files are read again for it.
+DELETE FROM apps;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

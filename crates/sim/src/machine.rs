@@ -15,6 +15,12 @@ use crate::scenario::ReachedBy;
 /// Calls of the package service that fail after a restart, before it is up.
 const CALLS_BEFORE_READY: u32 = 2;
 
+/// How long the framework takes from a start to its death, where it does not come up.
+const ROUND: Duration = Duration::from_secs(12);
+
+/// How long the system still answers when what it cannot be without goes.
+const DIES_WITHIN: Duration = Duration::from_millis(500);
+
 /// How long a device is away from the bus while its framework starts anew.
 const BUS_LEFT: Duration = Duration::from_secs(1);
 
@@ -50,7 +56,54 @@ pub(crate) fn restart(shared: &Arc<Shared>, orderly: bool) {
         tokio::time::sleep(shared.restart).await;
         shared.state().down = false;
         shared.cable_changes.send_modify(|n| *n += 1);
+        begin_round(&shared);
     });
+}
+
+/// The framework has begun to start. Where something is off that it needs, it dies before it is up, and begins again, over and over
+/// until that is back; what is put back counts from the next round on.
+fn begin_round(shared: &Arc<Shared>) {
+    let round = {
+        let mut state = shared.state();
+        let class = state.start_fails();
+        // The package service never comes up, or is there until the system dies behind it.
+        state.calls_until_ready = if class == Some(1) { u32::MAX } else { CALLS_BEFORE_READY };
+        state.looping = class;
+        state.round += 1;
+        state.round
+    };
+    if shared.state().looping.is_none() {
+        return;
+    }
+    let shared = Arc::clone(shared);
+    tokio::spawn(async move {
+        tokio::time::sleep(ROUND).await;
+        let (current, kernel) = {
+            let state = shared.state();
+            (state.round == round && !state.down, state.kernel_loops)
+        };
+        match (current, kernel) {
+            (false, _) => {}
+            (true, true) => restart(&shared, false),
+            (true, false) => crash_framework(&shared),
+        }
+    });
+}
+
+/// A change has been made: where the system dies of it at once, it does.
+pub(crate) fn after_change(shared: &Arc<Shared>) {
+    let dies = {
+        let state = shared.state();
+        state.looping.is_none() && !state.down && state.dies_at_once()
+    };
+    if dies {
+        let shared = Arc::clone(shared);
+        tokio::spawn(async move {
+            // It has answered by then.
+            tokio::time::sleep(DIES_WITHIN).await;
+            crash_framework(&shared);
+        });
+    }
 }
 
 /// Android's framework crashes and starts anew. The daemon and its connections over the network stay; the USB side is set up
@@ -70,6 +123,7 @@ pub(crate) fn crash_framework(shared: &Arc<Shared>) {
         tokio::time::sleep(BUS_LEFT).await;
         shared.state().away_from_bus = false;
         shared.cable_changes.send_modify(|n| *n += 1);
+        begin_round(&shared);
     });
 }
 

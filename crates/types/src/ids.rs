@@ -40,6 +40,13 @@ impl std::error::Error for BadId {}
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct PackageId(Box<str>);
 
+/// So that a map by packages can be asked for one that is known by its text.
+impl std::borrow::Borrow<str> for PackageId {
+    fn borrow(&self) -> &str {
+        &self.0
+    }
+}
+
 impl PackageId {
     /// The longest id, in bytes: the id is also a folder name, and those end at 255 bytes.
     pub const LONGEST: usize = 255;

@@ -39,8 +39,11 @@ fn what_ties_packages_and_what_a_tray_does() {
     let (found, code) = json(home.path(), &[&["upshot", sim.address(), "--json", "--uninstall"][..], &keys].concat());
     assert_eq!((code, &found["users"][0]["roles_emptied"]), (0, &object!(["keyboard"])), "{found}");
     assert_eq!(found["users"][0]["start"], "expected");
-    let dangerous = ["upshot", sim.address(), "--json", "--disable", "com.android.wifi.resources"];
-    assert_eq!(json(home.path(), &dangerous).0["users"][0]["start"], "not-expected");
+    let dangerous = ["upshot", sim.address(), "--json", "--user", "10", "0", "--disable", "com.android.wifi.resources"];
+    let (found, _) = json(home.path(), &dangerous);
+    let start = |n: usize| (found["users"][n]["user"].clone(), found["users"][n]["start"].clone());
+    assert_eq!(start(0), (object!(0), object!("not-expected")));
+    assert_eq!(start(1), (object!(10), object!("expected")), "it starts for its first user only");
 
     // Searches and columns know it too.
     let free = ["packages", sim.address(), "--search", ":free :overlay", "--columns", "id,holds,stops"];

@@ -6,7 +6,7 @@ use std::sync::LazyLock;
 use serde::Deserialize;
 
 use super::essential::Essential;
-use super::need::AndroidNeed;
+use super::need::{AndroidNeed, NamedText};
 
 const SOURCE: &str = include_str!("../../data/android.toml");
 
@@ -20,6 +20,7 @@ struct Knowledge {
     roles: BTreeMap<String, String>,
     names: Names,
     needs: Vec<AndroidNeed>,
+    named: Vec<NamedText>,
 }
 
 #[derive(Debug, Default, Deserialize)]
@@ -63,6 +64,18 @@ pub(crate) fn needs() -> &'static [AndroidNeed] {
     &KNOWLEDGE.needs
 }
 
+/// Texts of the framework that name who does something.
+pub(crate) fn framework_texts() -> &'static [NamedText] {
+    &KNOWLEDGE.named
+}
+
+/// Their names, as they are asked for.
+pub(crate) fn named_texts() -> &'static [&'static str] {
+    static NAMES: LazyLock<Vec<&'static str>> =
+        LazyLock::new(|| KNOWLEDGE.named.iter().map(|text| text.name.as_str()).collect());
+    &NAMES
+}
+
 /// Whether a part of an id says who made a package, or nothing.
 pub(crate) fn says_nothing(part: &str) -> bool {
     KNOWLEDGE.names.empty.iter().any(|empty| empty == part)
@@ -90,6 +103,9 @@ mod tests {
         assert!(known.roles.values().all(|words| words.starts_with(char::is_lowercase)));
         assert_eq!((role_words("android.app.role.SMS"), role_words("com.x.role.Y")), ("messages", "com.x.role.Y"));
         assert!(known.users.values().all(|number| (1000..10_000).contains(number)));
+        let names: Vec<&str> = known.named.iter().map(|text| text.name.as_str()).collect();
+        assert!(names.is_sorted() && !names.is_empty());
+        known.named.iter().for_each(NamedText::check);
         for need in &known.needs {
             need.check();
         }

@@ -76,3 +76,30 @@ impl AndroidNeed {
         assert!(!self.stops.is_empty() && !self.stops.ends_with('.'), "{}", self.name);
     }
 }
+
+/// A text of the framework that names who does something on this device. A row of `data/android.toml`.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct NamedText {
+    pub(crate) name: String,
+    pub(crate) kind: NeedKind,
+    pub(crate) class: Option<u8>,
+    /// What it does, as [`AndroidNeed::name`].
+    pub(crate) what: String,
+    pub(crate) stops: String,
+    #[serde(default)]
+    from: u32,
+}
+
+impl NamedText {
+    /// Whether an API level goes by it.
+    pub(crate) fn is_of(&self, sdk: u32) -> bool {
+        sdk >= self.from
+    }
+
+    #[cfg(test)]
+    pub(super) fn check(&self) {
+        assert_eq!(self.class.is_some(), self.kind == NeedKind::Start, "{}", self.name);
+        assert!(self.name.starts_with("config_") && !self.stops.is_empty() && !self.stops.ends_with('.'));
+    }
+}

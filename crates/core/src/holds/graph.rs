@@ -52,6 +52,7 @@ const MOST_ANSWERS: usize = 24;
 #[derive(Debug)]
 struct Lean<'a> {
     who: &'a PackageId,
+    name: &'a str,
     on: BTreeSet<&'a PackageId>,
 }
 
@@ -111,7 +112,7 @@ impl<'a> Graph<'a> {
             }
         }
         for (id, _) in &used {
-            let leans = all.leans_on(id).into_values().map(|on| Lean { who: id, on });
+            let leans = all.leans_on(id).into_iter().map(|(name, on)| Lean { who: id, name, on });
             all.leans.extend(leans.collect::<Vec<_>>());
         }
         all
@@ -160,6 +161,11 @@ impl<'a> Graph<'a> {
         }
         found.retain(|_, who| !who.is_empty());
         found
+    }
+
+    /// Whoever leans on something: who, by which name, and all who have it.
+    pub(crate) fn all_leans(&self) -> impl Iterator<Item = (&'a PackageId, &'a str, &BTreeSet<&'a PackageId>)> + '_ {
+        self.leans.iter().map(|lean| (lean.who, lean.name, &lean.on))
     }
 
     /// Who leans on a package, and by which name, where nobody else has that.

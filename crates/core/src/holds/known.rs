@@ -2,6 +2,7 @@
 
 use wibbet_types::{PackageId, UserId, named};
 
+use crate::android::{NamedText, framework_texts};
 use crate::device::DeviceKind;
 use crate::package::{AppNames, Condition, Declared, Given, Inventory, Metrics, Source, Ties};
 
@@ -10,6 +11,8 @@ use crate::package::{AppNames, Condition, Declared, Given, Inventory, Metrics, S
 pub enum HoldSource {
     /// The package service: states, permissions, where a package is.
     Packages,
+    /// Whom the framework, and what is laid over it, names for parts of Android.
+    Framework,
     /// What a package's own manifest declares.
     Manifest,
     /// The manifests of the others: who answers what, and who leans on whom.
@@ -29,6 +32,7 @@ pub enum HoldSource {
 }
 named!(HoldSource {
     Packages => "packages",
+    Framework => "framework",
     Manifest => "manifest",
     Manifests => "manifests",
     Choices => "choices",
@@ -41,6 +45,9 @@ named!(HoldSource {
 
 /// Of so many packages in use one may have a manifest that cannot be read; more of them could lean on anything.
 const ONE_IN: usize = 10;
+
+/// The package whose resources are the framework's.
+const ANDROID: &str = "android";
 
 /// Everything that a device has told, for one of its users.
 #[derive(Debug, Clone, Copy)]
@@ -78,6 +85,41 @@ impl<'a> Known<'a> {
         package.and_then(|package| package.about.chosen.get(&self.user)).map_or(&[], Vec::as_slice)
     }
 
+    /// Whether the framework was asked whom it names, where there is one.
+    fn knows_the_framework(&self) -> bool {
+        let there = self.inventory.packages.get(ANDROID).is_some_and(|package| package.apk.is_some());
+        let told = self.names.apps.get(ANDROID).is_some_and(|app| app.declared.named.is_some());
+        told || !there
+    }
+
+    /// Whether an overlay is on.
+    fn is_laid_over(&self, id: &PackageId) -> bool {
+        self.in_use(id) && self.chosen(id).contains(&Given::Overlay)
+    }
+
+    /// Whom the framework names for parts of Android on this version, of the packages in use: the text, the package, and who says
+    /// so. What is laid over the framework says it in its place.
+    pub(crate) fn named(&self) -> Vec<(&'static NamedText, &'a PackageId, &'a PackageId)> {
+        let says = |id: &PackageId, name: &str| -> Vec<&'a PackageId> {
+            let named = self.declared(id).and_then(|declared| declared.named.as_ref());
+            named.into_iter().flatten().filter(|(own, _)| own == name).map(|(_, id)| id).collect()
+        };
+        let laid_over = |id: &&PackageId| {
+            let of = self.names.apps.get(*id).and_then(|app| app.overlay_of.as_ref());
+            of.is_some_and(|of| of.as_str() == ANDROID) && self.is_laid_over(id)
+        };
+        let over: Vec<&PackageId> = self.names.apps.keys().filter(laid_over).collect();
+        let Some((android, _)) = self.names.apps.get_key_value(ANDROID) else { return Vec::new() };
+        let mut all = Vec::new();
+        for text in framework_texts().iter().filter(|text| text.is_of(self.sdk)) {
+            let mut who = over.iter().copied().chain([android]).map(|by| (by, says(by, &text.name)));
+            if let Some((by, ids)) = who.find(|(_, ids)| !ids.is_empty()) {
+                all.extend(ids.into_iter().filter(|id| self.in_use(id)).map(|id| (text, id, by)));
+            }
+        }
+        all
+    }
+
     /// Sources that are missing for all packages. Here it stands which have to be read before anything is called free.
     pub fn unread(&self) -> Vec<HoldSource> {
         let used = self.inventory.packages.values().filter(|package| package.apk.is_some() && self.in_use(&package.id));
@@ -86,6 +128,7 @@ impl<'a> Known<'a> {
         });
         let sources = [
             (HoldSource::Packages, self.inventory.gaps.is_empty()),
+            (HoldSource::Framework, self.knows_the_framework()),
             (HoldSource::Manifests, silent * ONE_IN <= count && count > 0),
             (HoldSource::Choices, self.ties.choices_told),
             (HoldSource::Accounts, self.ties.accounts.as_ref().is_some_and(|users| users.contains_key(&self.user))),

@@ -1,11 +1,13 @@
 //! What ties a package to its device: the holds, worked out from what the very device says.
 
+mod around;
 mod graph;
 mod hold;
 mod judge;
 mod known;
 mod rules;
 
+pub use around::{Around, Tie};
 pub use graph::Graph;
 pub use hold::{Evidence, Hold, HoldKind, Judgement, Sure, Verdict};
 pub use judge::{Judged, judge};

@@ -65,6 +65,9 @@ pub struct Declared {
     pub asks_actions: Vec<String>,
     /// Authorities of providers that it says it talks to.
     pub asks_authorities: Vec<String>,
+    /// Of the framework and of what is laid over it: whom it names for parts of Android, each behind the name of the text that says
+    /// so. `None` where that was not read.
+    pub named: Option<Vec<(String, PackageId)>>,
 }
 
 /// Parts that are kept of a manifest.
@@ -76,6 +79,9 @@ const MOST_BYTES: usize = 96 << 10;
 
 /// Names that are kept of a part, and of what is asked.
 const MOST_NAMES: usize = 40;
+
+/// Packages that are kept of what the framework names.
+const MOST_NAMED: usize = 200;
 
 /// The process of the system itself.
 const SYSTEM_PROCESS: &str = "system";
@@ -108,6 +114,7 @@ impl Declared {
             asks_packages: manifest.queries.packages.iter().filter_map(|id| id.parse().ok()).take(MOST_NAMES).collect(),
             asks_actions: names(manifest.queries.actions.iter().map(|text| &**text)),
             asks_authorities: names(manifest.queries.authorities.iter().flat_map(|text| text.split(';'))),
+            named: None,
         };
         let mut bytes = 0;
         for component in manifest.components.iter().filter(|component| component.enabled) {
@@ -150,6 +157,17 @@ impl Declared {
         found
     }
 
+    /// Takes in texts that name parts of Android: an id, several, or components in them. An empty one names nobody.
+    pub(crate) fn name(&mut self, texts: &[(String, String)]) {
+        let ids = |text: &str| -> Vec<PackageId> {
+            let words = text.split([',', ';', '|', ' ']);
+            words.filter_map(|word| word.split(['/', ':']).next()?.parse().ok()).collect()
+        };
+        let all = texts.iter().filter(|(name, _)| is_name(name));
+        let all = all.flat_map(|(name, text)| ids(text).into_iter().map(|id| (name.clone(), id)));
+        self.named = Some(all.take(MOST_NAMED).collect());
+    }
+
     /// Whether any of its code runs in the process of the system itself.
     pub fn lives_in_system(&self) -> bool {
         self.in_system || self.parts.iter().any(|part| part.in_system)
@@ -174,7 +192,10 @@ impl fmt::Display for Declared {
             write!(f, "\n{kind}\t{}\t{names}\t{categories}\t{}\t{flags}\t{guard}", part.class, part.priority)?;
         }
         let packages: Vec<&str> = self.asks_packages.iter().map(PackageId::as_str).collect();
-        write!(f, "\n?\t{}\t{}\t{}", packages.join(","), self.asks_actions.join(","), self.asks_authorities.join(","))
+        write!(f, "\n?\t{}\t{}\t{}", packages.join(","), self.asks_actions.join(","), self.asks_authorities.join(","))?;
+        let Some(named) = &self.named else { return Ok(()) };
+        write!(f, "\nn\t")?;
+        named.iter().try_for_each(|(name, id)| write!(f, "{name}={id},"))
     }
 }
 
@@ -200,6 +221,12 @@ impl Declared {
         for line in lines {
             let fields: Vec<&str> = line.split('\t').collect();
             match fields.as_slice() {
+                ["n", named] => {
+                    let pairs = named.split(',').filter_map(|pair| pair.split_once('='));
+                    let pairs = pairs.filter(|(name, _)| is_name(name));
+                    let pairs = pairs.filter_map(|(name, id)| Some((name.to_owned(), id.parse().ok()?)));
+                    found.named = Some(pairs.take(MOST_NAMED).collect());
+                }
                 ["?", packages, actions, authorities] => {
                     found.asks_packages =
                         packages.split(',').filter_map(|id| id.parse().ok()).take(MOST_NAMES).collect();
@@ -256,9 +283,22 @@ mod tests {
 
     #[test]
     fn what_is_remembered_is_what_was_read() {
-        for declared in
-            [keyboard(), Declared { read: true, core_app: true, ..Declared::default() }, Declared::default()]
-        {
+        let mut framework = Declared { read: true, core_app: true, ..Declared::default() };
+        let silent = framework.clone();
+        let text = |name: &str, text: &str| (name.to_owned(), text.to_owned());
+        framework.name(&[
+            text("config_screen", "com.ostrel.front/com.ostrel.front.Service"),
+            text("config_places", "com.ostrel.places;com.ostrel.maps:0a1b"),
+            text("config_nobody", ""),
+            text("no name", "com.ostrel.front"),
+        ]);
+        let named: Vec<String> = framework.named.iter().flatten().map(|(name, id)| format!("{name} {id}")).collect();
+        assert_eq!(
+            named,
+            ["config_screen com.ostrel.front", "config_places com.ostrel.places", "config_places com.ostrel.maps"]
+        );
+        let empty = Declared { named: Some(vec![]), ..silent.clone() };
+        for declared in [keyboard(), framework, silent, empty, Declared::default()] {
             assert_eq!(Declared::from_record(&declared.to_string()), declared);
         }
         for broken in ["", "2 x", "1 x\nz\ta\tb\tc\t0\t\t", "1 x\ns\ta\tb\tc\tmuch\t\t", "1 x\nelse"] {

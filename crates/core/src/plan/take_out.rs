@@ -511,7 +511,7 @@ mod tests {
                 .into(),
             ..PackageDetails::default()
         };
-        Arc::make_mut(inventory.packages.get_mut(&"held".parse().unwrap()).unwrap()).about = own;
+        Arc::make_mut(inventory.packages.get_mut("held").unwrap()).about = own;
         let skip = |inventory: &Inventory, id, user, way| {
             plan_take_out(inventory, &new_device(), &[take(id, user, way)], true).steps[0].skip
         };
@@ -542,7 +542,7 @@ mod tests {
     fn parts_that_are_switched_do_not_come_back_so() {
         let mut inventory = inventory(&[("sys", PackageKind::System, [IN, IN])]);
         let parts = crate::package::SwitchedParts { off: vec!["sys.Setup".into()], on: Vec::new() };
-        let package = Arc::make_mut(inventory.packages.get_mut(&"sys".parse().unwrap()).unwrap());
+        let package = Arc::make_mut(inventory.packages.get_mut("sys").unwrap());
         package.about.parts.insert(UserId::new(10), parts);
         let back = |user, way| plan_take_out(&inventory, &new_device(), &[take("sys", user, way)], false).steps[0].back;
         assert_eq!(back(0, Change::Uninstall), Reversal::WITHOUT_DATA);

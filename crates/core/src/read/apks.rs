@@ -12,10 +12,14 @@ use wibbet_apk::{ApkError, ApkFacts, ApkReader, ComponentKind, Question, Step, S
 use wibbet_types::{DevicePath, Locale, PackageId, PlainText};
 
 use super::ranges::{RangeAnswer, RangeJob, RangeTools};
+use crate::android::named_texts;
 use crate::package::{ApkFingerprint, AppFacts, Declared, HomeEntry, Inventory, label_text};
 
 /// Where the framework's own texts are.
 const FRAMEWORK: &str = "/system/framework/framework-res.apk";
+
+/// The package that is.
+const ANDROID: &str = "android";
 
 /// Why such a label is not told.
 const NO_FRAMEWORK: &str = "its label is a text of the framework that is not there";
@@ -130,7 +134,7 @@ impl ApkWork {
     /// Whether it is read for any of these packages.
     fn is_for_any_of(&self, ids: &HashSet<PackageId>) -> bool {
         match &self.aim {
-            Aim::Base | Aim::Split(_) => ids.contains(&self.id),
+            Aim::Base | Aim::Named(..) | Aim::Split(_) => ids.contains(&self.id),
             Aim::Framework(all) => all.iter().any(|one| ids.contains(&one.id)),
         }
     }
@@ -151,6 +155,8 @@ impl ApkWork {
 enum Aim {
     /// The package's own facts.
     Base,
+    /// Whom it names for parts of Android; the label is the framework's text of a number, or known.
+    Named(Box<AppFacts>, Option<u32>),
     /// The label in a language that the base does not have.
     Split(Box<AppFacts>),
     /// Texts of the framework, for all of these.
@@ -552,7 +558,7 @@ impl ApkReading {
     pub fn give_up(&mut self, work: ApkWork, why: &str) {
         match work.aim {
             Aim::Base => self.leave(work.id, AppFacts::default(), why),
-            Aim::Split(facts) => self.leave(work.id, *facts, why),
+            Aim::Named(facts, _) | Aim::Split(facts) => self.leave(work.id, *facts, why),
             Aim::Framework(all) => all.into_iter().for_each(|one| self.leave(one.id, *one.facts, why)),
         }
     }
@@ -568,13 +574,18 @@ impl ApkReading {
 
     /// Takes what a file told. Another one is read for the same package where the label is in that.
     fn finish(&mut self, work: ApkWork, answer: Result<Box<ApkFacts>, ApkError>) -> Option<ApkWork> {
-        let ApkWork { id, mark, aim, reader, path, .. } = work;
-        if path.as_str() == FRAMEWORK {
-            self.framework_reader = Some(reader);
-        }
+        let ApkWork { id, mark, aim, mut reader, path, size, .. } = work;
+        let is_framework = path.as_str() == FRAMEWORK;
         let facts = match (aim, answer) {
             (Aim::Base, Ok(found)) => {
                 let facts = AppFacts::of(&found);
+                // Whoever names parts of Android: the framework, and what is laid over it.
+                if is_framework || facts.overlay_of.as_ref().is_some_and(|of| of.as_str() == ANDROID) {
+                    reader.ask(Question::Named(named_texts()));
+                    let aim = Aim::Named(Box::new(facts), found.framework);
+                    let next = self.work(&id, mark, path, size, Question::Label, aim);
+                    return Some(ApkWork { reader, ..next });
+                }
                 if let Some(resource) = found.framework {
                     self.of_framework.push(OfFramework { id, mark, facts: Box::new(facts), resource });
                     return None;
@@ -594,8 +605,22 @@ impl ApkReading {
                 let trouble = Some(PlainText::new(&error.to_string()));
                 AppFacts { trouble, ..AppFacts::default() }
             }
+            (Aim::Named(mut facts, resource), answer) => {
+                if let Ok(found) = answer {
+                    Arc::make_mut(&mut facts.declared).name(&found.named);
+                }
+                if is_framework {
+                    self.framework_reader = Some(reader);
+                }
+                if let Some(resource) = resource {
+                    self.of_framework.push(OfFramework { id, mark, facts, resource });
+                    return None;
+                }
+                *facts
+            }
             (Aim::Split(facts), answer) => with_text(*facts, answer.ok().and_then(|f| f.label)),
             (Aim::Framework(all), answer) => {
+                self.framework_reader = Some(reader);
                 let texts = answer.map(|found| found.texts).unwrap_or_default();
                 let texts = texts.into_iter().chain(std::iter::repeat(None));
                 all.into_iter().zip(texts).for_each(|(one, text)| self.have_text(one, text));

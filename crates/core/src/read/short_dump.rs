@@ -238,7 +238,7 @@ pkg,com.last,2,1,1,?\npkg-splt,base,0\npkg-usr,0,Ibsu,9,?\npkg-usr,10,Ibsu,0,?\n
         );
         assert_eq!(states(&dump, "com.b").unwrap()[0], line(0, "installed=1 hidden=1 suspended=1 enabled=3"));
         assert_eq!(states(&dump, "com.last").unwrap(), [line(0, "unreadable"), line(10, "unreadable")]);
-        assert!(!dump.packages[&"com.gone".parse().unwrap()].has_code);
+        assert!(!dump.packages["com.gone"].has_code);
         assert_eq!(states(&dump, "com.twice"), None);
         assert_eq!(dump.factory_versions.len(), 1);
         // Android 5 has no letters for what is suspended: what follows is not taken for them.

@@ -145,11 +145,11 @@ Hidden system packages:
             ("lib_12", PackageKind::Library, [InUse, InUse]),
             ("made.up", PackageKind::System, [Unreadable, Unreadable]),
         ] {
-            let package = &inventory.packages[&id.parse().unwrap()];
+            let package = &inventory.packages[id];
             assert_eq!(package.kind, kind, "{id}");
             assert_eq!([0, 10].map(|n| package.state(UserId::new(n)).condition()), conditions, "{id}");
         }
-        assert_eq!(inventory.packages[&"sys".parse().unwrap()].partition(), "system");
+        assert_eq!(inventory.packages["sys"].partition(), "system");
         assert_eq!(
             inventory.gaps,
             [

@@ -1,7 +1,7 @@
 //! What breaks when packages are off.
 
 use super::state::State;
-use crate::catalogue::consequences::{Broken, broken};
+use crate::catalogue::consequences::{BreakMoment, Broken, broken};
 
 impl State {
     /// What is broken that was not when the device came.
@@ -11,5 +11,15 @@ impl State {
             broken(&self.scenario, user, before, |id| self.here(id, user))
         };
         self.scenario.users.iter().flat_map(|user| of(user.id)).collect()
+    }
+
+    /// Whether a start fails now, and how: 1 or 2.
+    pub(crate) fn start_fails(&self) -> Option<u8> {
+        self.broken().iter().filter_map(|broken| broken.class).filter(|class| *class < 3).min()
+    }
+
+    /// Whether the system dies without a start, of what is off now.
+    pub(crate) fn dies_at_once(&self) -> bool {
+        self.broken().iter().any(|broken| broken.class == Some(2) && broken.at == BreakMoment::Once)
     }
 }

@@ -19,7 +19,7 @@ impl State {
     pub(super) fn getprop(&self, name: Option<&str>) -> Output {
         let s = &self.scenario;
         let sdk = s.android.sdk.to_string();
-        let booted = if self.calls_until_ready > 0 { "" } else { "1" };
+        let booted = if self.calls_until_ready > 0 || self.looping.is_some() { "" } else { "1" };
         let (language, country) = s.languages.split(',').next().unwrap_or("").split_once('-').unwrap_or(("en", "US"));
         let starts = self.framework_starts.to_string();
         let old = s.android.sdk < 23;

@@ -61,10 +61,16 @@ pub(crate) struct State {
     /// Bytes that were packed.
     pub(crate) packed: u64,
     pub(crate) transcript: Vec<String>,
-    /// So many calls of the package service fail yet, because the device has just started.
     /// Commands that are answered with these words, whatever is so.
     pub(crate) says: BTreeMap<String, String>,
+    /// So many calls of the package service fail yet, because the device has just started.
     pub(crate) calls_until_ready: u32,
+    /// It starts over and over: 1 its package service never comes up, 2 the system dies behind it.
+    pub(crate) looping: Option<u8>,
+    /// How often the framework has begun to start.
+    pub(crate) round: u64,
+    /// Where it starts over and over the whole device does, not its framework alone.
+    pub(crate) kernel_loops: bool,
     pub(crate) files: BTreeMap<String, crate::android::File>,
     /// How often "Allow this computer?" was shown.
     pub(crate) dialogs: u32,
@@ -126,6 +132,9 @@ impl State {
             packed: 0,
             transcript: Vec::new(),
             calls_until_ready: 0,
+            looping: None,
+            round: 0,
+            kernel_loops: false,
             says: BTreeMap::new(),
             files: super::files::first_files(&scenario),
             dialogs: 0,
@@ -178,6 +187,7 @@ impl State {
             Fault::Adrift => self.adrift = self.connections,
             Fault::NoTools => self.no_tools = true,
             Fault::LazyDisk => self.lazy_disk = true,
+            Fault::KernelLoops => self.kernel_loops = true,
             Fault::NoLog => self.log_is_kept_back = true,
             Fault::Renames => self.renames = Some(1),
             Fault::FrameworkCrashes(times) => self.framework_starts += times,

@@ -49,6 +49,8 @@ pub(crate) struct Plan {
     tv: bool,
     overlay: bool,
     framework: bool,
+    /// Texts by which Android finds parts of itself, and their names.
+    names: Vec<(&'static str, &'static str)>,
     /// The language of a split, or of none.
     split: Option<&'static str>,
     /// The base leaves languages to splits.
@@ -122,6 +124,7 @@ impl Plan {
             tv,
             overlay,
             framework,
+            names: crate::catalogue::framework::of(id, sdk, tv),
             split: None,
             bare: splits,
             permissions,
@@ -190,7 +193,11 @@ impl Plan {
             layout,
             strings: self.strings,
             languages,
-            labels: vec![title, "@0".to_owned(), home.unwrap_or("@0").to_owned()],
+            labels: [title, "@0".to_owned(), home.unwrap_or("@0").to_owned()]
+                .into_iter()
+                .chain(self.names.iter().map(|(_, text)| (*text).to_owned()))
+                .collect(),
+            names: self.names.iter().map(|(name, _)| (*name).to_owned()).collect(),
             seed: self.seed,
         }
     }
@@ -224,7 +231,14 @@ impl Plan {
             ],
         );
         if self.overlay {
-            doc.one("overlay", vec![(0x0101_0021, "targetPackage", text("com.android.systemui"))]);
+            doc.one(
+                "overlay",
+                vec![(
+                    0x0101_0021,
+                    "targetPackage",
+                    text(if self.names.is_empty() { "com.android.systemui" } else { "android" }),
+                )],
+            );
         }
         for permission in &self.permissions {
             doc.one("uses-permission", vec![(0x0101_0003, "name", text(permission))]);

@@ -29,6 +29,8 @@ pub(crate) struct TableShape {
     /// The texts of the first entries in no language in particular. An entry that begins with `@` refers to the
     /// entry of that number.
     pub(crate) labels: Vec<String>,
+    /// Names of the last of these, as many as there are.
+    pub(crate) names: Vec<String>,
     pub(crate) seed: u64,
 }
 
@@ -112,15 +114,29 @@ impl TableShape {
         let mut body = Image::default();
         body.bytes(&type_names);
         let key = *b"\x08\x08key_0000\0";
-        let (key_offsets, key_data) = (keys * 4, keys * key.len());
+        // The first have no names of their own, then come those that have, then the rest.
+        let before = self.labels.len().saturating_sub(self.names.len());
+        let (mut own_data, mut own_offsets) = (Vec::new(), Vec::new());
+        for n in 0..before {
+            own_offsets.extend((own_data.len() as u32).to_le_bytes());
+            own_data.extend(pool_string(&format!("own_{n}"), false));
+        }
+        for name in &self.names {
+            own_offsets.extend((own_data.len() as u32).to_le_bytes());
+            own_data.extend(pool_string(name, false));
+        }
+        let rest = keys - before - self.names.len();
+        let (key_offsets, key_data) = (keys * 4, own_data.len() + rest * key.len());
         let padding = (4 - key_data % 4) % 4;
         let mut head = vec![1, 0, 28, 0];
         for n in [(28 + key_offsets + key_data + padding) as u32, keys as u32, 0, 0x100, (28 + key_offsets) as u32, 0] {
             head.extend(n.to_le_bytes());
         }
         body.bytes(head);
-        body.records(Rule::Counting { first: 0, step: key.len() as u32 }, 4, keys);
-        body.records(Rule::Numbered { template: key.to_vec(), place: 6 }, key.len(), keys);
+        body.bytes(own_offsets);
+        body.records(Rule::Counting { first: own_data.len() as u32, step: key.len() as u32 }, 4, rest);
+        body.bytes(own_data);
+        body.records(Rule::Numbered { template: key.to_vec(), place: 6 }, key.len(), rest);
         body.bytes(vec![0; padding]);
         for (n, name) in self.types().iter().enumerate() {
             self.write_type(&mut body, n as u8 + 1, name, places);

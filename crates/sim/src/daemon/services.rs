@@ -134,6 +134,10 @@ pub(crate) async fn run(
             if let Some(done) = done {
                 tokio::time::sleep_until(done).await;
             }
+            let changes = line.contains("uninstall ") || line.contains("disable");
+            if changes {
+                crate::machine::after_change(&shared);
+            }
             match effect {
                 Effect::None => {}
                 Effect::Restart { orderly } => restart(&shared, orderly),
@@ -146,6 +150,7 @@ pub(crate) async fn run(
         }
         Service::Package(words, framing) => {
             let output = shared.state().package_service(&words, Via::Cmd);
+            crate::machine::after_change(&shared);
             say(output, framing, stream).await;
         }
         Service::Reboot => {

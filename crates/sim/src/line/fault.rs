@@ -56,6 +56,8 @@ pub enum Fault {
     NoTools,
     /// Changes of packages are on the disk only when the device is told to write, however long that takes.
     LazyDisk,
+    /// Where it starts over and over, the whole device does, not Android's framework alone.
+    KernelLoops,
     /// The log of events tells the shell nothing.
     NoLog,
     /// Its announcements are not withdrawn, so that what it announces next is renamed: ` (2)` stands behind the name, and so on.
@@ -76,7 +78,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, no-log, renames, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, kernel-loops, no-log, renames, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON, says=COMMAND:TEXT"
 )]
 pub struct BadFault(String);
@@ -114,6 +116,7 @@ impl FromStr for Fault {
             "adrift" => Self::Adrift,
             "no-tools" => Self::NoTools,
             "lazy-disk" => Self::LazyDisk,
+            "kernel-loops" => Self::KernelLoops,
             "no-log" => Self::NoLog,
             "renames" => Self::Renames,
             "crashes" => Self::FrameworkCrashes(value.parse().map_err(|_| bad())?),
@@ -167,6 +170,7 @@ mod tests {
             ("adrift", Fault::Adrift),
             ("slow-dumps=20", Fault::SlowDumps(20)),
             ("lazy-disk", Fault::LazyDisk),
+            ("kernel-loops", Fault::KernelLoops),
             ("no-log", Fault::NoLog),
             ("renames", Fault::Renames),
             ("crashes=2", Fault::FrameworkCrashes(2)),

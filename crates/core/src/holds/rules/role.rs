@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use wibbet_types::{PackageId, UserId};
 
 use super::Rule;
+use super::start::named_hold;
 use crate::android::{AndroidNeed, NeedKind, NeedPart, needs, role_words};
 use crate::device::DeviceKind;
 use crate::holds::graph::Graph;
@@ -180,6 +181,11 @@ fn find(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
             let hold = hold.shown_by(HoldSource::Choices, text);
             let hold = hold.lifted_by(Some(format!("choose another app for {what} first")));
             found.entry(id.clone()).or_default().push(hold);
+        }
+    }
+    for (text, id, by) in known.named().into_iter().filter(|(text, ..)| text.kind == NeedKind::Role) {
+        if !is_told(found, id, &text.what) {
+            found.entry(id.clone()).or_default().push(named_hold(HoldKind::Role, text, by));
         }
     }
     engaged(known, &mut |id, hold| found.entry(id.clone()).or_default().push(hold));

@@ -6,7 +6,7 @@ use wibbet_types::{PackageId, UserId};
 
 use super::Rule;
 use super::role::{Providers, providers};
-use crate::android::{AndroidNeed, Essential, NeedKind, needs};
+use crate::android::{AndroidNeed, Essential, NamedText, NeedKind, needs};
 use crate::holds::graph::Graph;
 use crate::holds::hold::{Found, Hold, HoldKind, Sure};
 use crate::holds::known::{HoldSource, Known};
@@ -64,6 +64,12 @@ fn find(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
             add(id, hold.shown_by(source, text).lifted_by(need.lift.as_ref()));
         }
     }
+    for (text, id, by) in known.named().into_iter().filter(|(text, ..)| text.kind == NeedKind::Start) {
+        // It is not the system for everybody: for another user it may go.
+        if known.user == UserId::OWNER || text.class == Some(3) {
+            add(id, named_hold(HoldKind::Start, text, by).of_class(text.class));
+        }
+    }
     if known.ties.set_up.get(&known.user) == Some(&false) {
         let setting_up = graph.parts().filter(|(_, part)| part.categories.iter().any(|c| c == SETUP));
         for id in setting_up.map(|(id, _)| id).collect::<BTreeSet<_>>() {
@@ -81,6 +87,15 @@ fn find(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
             );
         }
     }
+}
+
+/// The hold of whoever is named by the framework.
+pub(super) fn named_hold(kind: HoldKind, text: &NamedText, by: &PackageId) -> Hold {
+    let says = match by.as_str() {
+        "android" => format!("the framework names it ({})", text.name),
+        other => format!("{other}, which is laid over the framework, names it ({})", text.name),
+    };
+    Hold::new(kind, &text.what, &text.stops, Sure::Seen).shown_by(HoldSource::Framework, says)
 }
 
 /// Who is the last that gives what is needed. What every device of its kind has one of each, as texts of its networks, is needed

@@ -167,7 +167,7 @@ fn chosen(catalog: &Catalog, wanted: &Wanted, list: Vec<PackageId>, user: UserId
     }
     let mut ids = search.run(catalog, user, &Chosen::new(), &mut Matcher::default());
     if wanted.from.is_some() {
-        for id in list.iter().filter(|id| !catalog.inventory.packages.contains_key(id)) {
+        for id in list.iter().filter(|id| !catalog.inventory.packages.contains_key(*id)) {
             tell(format_args!("{id} is not on the device"));
         }
         ids.retain(|id| list.contains(id));
@@ -185,8 +185,11 @@ fn gaps(catalog: &Catalog, wanted: &Wanted) -> Vec<String> {
     let mut gaps = catalog.inventory.gaps.clone();
     if !wanted.quick {
         gaps.extend(catalog.metrics.gaps.values().cloned());
-        let unread =
-            catalog.inventory.packages.keys().filter(|id| catalog.names.apps.get(id).is_none_or(|a| a.label.is_none()));
+        let unread = catalog
+            .inventory
+            .packages
+            .keys()
+            .filter(|id| catalog.names.apps.get(*id).is_none_or(|a| a.label.is_none()));
         match unread.count() {
             0 => {}
             1 => gaps.push("the label of 1 package".to_owned()),

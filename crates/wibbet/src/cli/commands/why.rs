@@ -1,5 +1,7 @@
 //! `wibbet why` and `wibbet upshot`: what ties packages to a device, and what a tray does to it.
 
+use std::collections::BTreeSet;
+
 use clap::Args;
 use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics};
 use wibbet_core::catalog::Catalog;
@@ -40,9 +42,9 @@ pub(crate) struct Tray {
     /// Packages to disable for the user.
     #[arg(long, value_name = "ID", num_args = 1..)]
     disable: Vec<PackageId>,
-    /// For this user [default: the owner, or who is in front where the first user has no screen].
-    #[arg(long)]
-    user: Option<UserId>,
+    /// For these users [default: the owner, or who is in front where the first user has no screen].
+    #[arg(long, value_name = "USER", num_args = 1..)]
+    user: Vec<UserId>,
     /// One JSON object on standard output.
     #[arg(long)]
     pub(crate) json: bool,
@@ -51,43 +53,44 @@ pub(crate) struct Tray {
 /// Everything that shows what ties packages, as it was read.
 struct Told {
     catalog: Catalog,
-    user: UserId,
+    users: Vec<UserId>,
 }
 
 impl Told {
-    async fn read(finder: &Finder<'_>, name: &str, user: Option<UserId>) -> Result<(Self, Device), Failure> {
+    async fn read(finder: &Finder<'_>, name: &str, users: &[UserId]) -> Result<(Self, Device), Failure> {
         let (device, mut inventory) = read(finder, name).await?;
         let told = details(&device).await;
         inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
-        if let Some(user) = user {
-            check_user(&inventory, user)?;
-        }
+        users.iter().try_for_each(|user| check_user(&inventory, *user))?;
         let in_front = told.as_ref().and_then(|told| told.vitals.current_user);
-        let user = user.unwrap_or_else(|| inventory.usual_user(in_front));
-        let languages = device_languages(&device, user).await?;
+        let first = users.first().copied().unwrap_or_else(|| inventory.usual_user(in_front));
+        let mut users = if users.is_empty() { vec![first] } else { users.to_vec() };
+        users.sort_unstable();
+        users.dedup();
+        let languages = device_languages(&device, first).await?;
         let metrics = read_metrics(&device, &inventory, &mut |_| {}).await?;
         let book = &finder.workplace.book;
-        let (catalog, trouble) = read_catalog(&device, book, inventory, metrics, &languages, &[user]).await?;
+        let (catalog, trouble) = read_catalog(&device, book, inventory, metrics, &languages, &users).await?;
         if let Some(error) = trouble {
             tell(format_args!("manifests could not be read: {error}"));
         }
         let shown =
             Device::of(device.facts().as_ref(), &device.address(), "ready", None).with(&device.routes(), told.as_ref());
-        Ok((Self { catalog, user }, shown))
+        Ok((Self { catalog, users }, shown))
     }
 
-    fn judged(&self) -> Result<&Judged, Failure> {
-        self.catalog.judged.get(&self.user).ok_or_else(|| Failure::trouble("what ties the packages was not worked out"))
+    fn judged(&self, user: UserId) -> Result<&Judged, Failure> {
+        self.catalog.judged.get(&user).ok_or_else(|| Failure::trouble("what ties the packages was not worked out"))
     }
 
     /// What was asked for and is in use; the rest is told.
-    fn in_use(&self, ids: &[PackageId]) -> Vec<PackageId> {
+    fn in_use(&self, ids: &[PackageId], user: UserId) -> Vec<PackageId> {
         let mut there = Vec::new();
         for id in ids {
             match self.catalog.inventory.packages.get(id) {
                 None => tell(format_args!("{id} is not on the device")),
-                Some(package) if package.condition(self.user) != wibbet_core::package::Condition::InUse => {
-                    tell(format_args!("{id} is {} for user {}", package.condition(self.user).word(), self.user));
+                Some(package) if package.condition(user) != wibbet_core::package::Condition::InUse => {
+                    tell(format_args!("{id} is {} for user {user}", package.condition(user).word()));
                 }
                 Some(_) => there.push(id.clone()),
             }
@@ -97,17 +100,19 @@ impl Told {
 }
 
 pub(crate) async fn why(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Result<Exit, Failure> {
-    let (told, shown) = Told::read(finder, name, wanted.user).await?;
-    let judged = told.judged()?;
+    let users: Vec<UserId> = wanted.user.into_iter().collect();
+    let (told, shown) = Told::read(finder, name, &users).await?;
+    let user = told.users.first().copied().unwrap_or(UserId::OWNER);
+    let judged = told.judged(user)?;
     let ids = match wanted.all {
         true => judged.packages.keys().cloned().collect(),
-        false => told.in_use(&wanted.ids),
+        false => told.in_use(&wanted.ids, user),
     };
     for source in &judged.unread {
         tell(format_args!("not read: {source}; without it nothing is called free"));
     }
     if wanted.json {
-        json::print(&Why::of(shown, told.user, judged, &ids));
+        json::print(&Why::of(shown, user, judged, &ids));
         return Ok(if ids.is_empty() { Exit::Nothing } else { Exit::Done });
     }
     for (id, one) in ids.iter().filter_map(|id| Some((id, judged.packages.get(id)?))) {
@@ -154,25 +159,29 @@ pub(crate) async fn upshot(finder: &Finder<'_>, name: &str, tray: Tray) -> Resul
     if tray.uninstall.is_empty() && tray.disable.is_empty() {
         return Err(Failure::new(Exit::Usage, "name packages with --uninstall or --disable".to_owned()));
     }
-    let (told, shown) = Told::read(finder, name, tray.user).await?;
-    let known = told.catalog.known(told.user);
-    let (judged, graph) = (told.judged()?, Graph::of(&known));
-    let way =
-        |ids: &[PackageId], way: Change| told.in_use(ids).into_iter().map(move |id| (id, way)).collect::<Vec<_>>();
-    let mut items = way(&tray.uninstall, Change::Uninstall);
-    items.extend(way(&tray.disable, Change::Disable));
-    let found = work_out(&known, &graph, judged, &items);
-    let unread = judged.unread.iter().map(|source| source.name()).collect();
-    let exit = if items.is_empty() { Exit::Nothing } else { Exit::Done };
-    if tray.json {
-        json::print(&Upshots { users: vec![JsonUpshot::of(told.user, &found)], unread, device: shown });
-        return Ok(exit);
+    let (told, shown) = Told::read(finder, name, &tray.user).await?;
+    let (mut users, mut unread, mut chosen) = (Vec::new(), BTreeSet::new(), 0);
+    for user in &told.users {
+        let known = told.catalog.known(*user);
+        let (judged, graph) = (told.judged(*user)?, Graph::of(&known));
+        let way = |ids: &[PackageId], way: Change| {
+            told.in_use(ids, *user).into_iter().map(move |id| (id, way)).collect::<Vec<_>>()
+        };
+        let mut items = way(&tray.uninstall, Change::Uninstall);
+        items.extend(way(&tray.disable, Change::Disable));
+        let found = work_out(&known, &graph, judged, &items);
+        unread.extend(judged.unread.iter().map(|source| source.name()));
+        chosen += items.len();
+        if !tray.json {
+            print_upshot(*user, items.len(), &found);
+        }
+        users.push(JsonUpshot::of(*user, &found));
     }
-    print_upshot(told.user, items.len(), &found);
-    for source in unread {
-        tell(format_args!("not read: {source}"));
+    match tray.json {
+        true => json::print(&Upshots { users, unread: unread.into_iter().collect(), device: shown }),
+        false => unread.iter().for_each(|source| tell(format_args!("not read: {source}"))),
     }
-    Ok(exit)
+    Ok(if chosen == 0 { Exit::Nothing } else { Exit::Done })
 }
 
 fn print_upshot(user: UserId, count: usize, found: &Upshot) {

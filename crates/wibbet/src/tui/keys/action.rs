@@ -53,6 +53,7 @@ pub(crate) enum Action {
     Unfollow,
     Open,
     Everything,
+    Ties,
     CopyId,
     Star,
     Note,

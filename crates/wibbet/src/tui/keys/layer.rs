@@ -34,6 +34,7 @@ pub(crate) enum Layer {
     Reading,
     Restart,
     Start,
+    Ties,
     Searches,
 }
 
@@ -44,7 +45,7 @@ impl Layer {
         all.extend(View::ALL.into_iter().flat_map(|view| [Self::Room(view), Self::Menu(view)]));
         all.extend([Self::Address, Self::Close, Self::Closed, Self::Columns, Self::DeviceScreens, Self::Everything]);
         all.extend([Self::Export, Self::IdList, Self::Languages, Self::Note, Self::Open, Self::Pair, Self::Palette]);
-        all.extend([Self::Quit, Self::Reading, Self::Restart, Self::Searches, Self::Start]);
+        all.extend([Self::Quit, Self::Reading, Self::Restart, Self::Searches, Self::Start, Self::Ties]);
         all
     }
 
@@ -80,6 +81,7 @@ impl Layer {
             Self::Reading => &[windows::READING],
             Self::Restart => &[windows::RESTART],
             Self::Start => &[windows::START],
+            Self::Ties => &[windows::TIES],
             Self::Searches => &[windows::SEARCHES],
         }
     }

@@ -219,6 +219,13 @@ pub(super) const PACKAGES: &[Binding] = &[
         "Shows or hides what is known of the package under the cursor.",
     ),
     bind(
+        Action::Ties,
+        &[letter('h')],
+        "Show what leans on what",
+        "ties",
+        "Draws who leans on the package under the cursor and whom it leans on, and goes from each to the next.",
+    ),
+    bind(
         Action::Follow,
         &[letter('f')],
         "Follow the device's screen",

@@ -80,6 +80,22 @@ pub(super) const START: &[Binding] = &[
     foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "leaves it as it is"),
 ];
 
+/// What leans on what.
+pub(super) const TIES: &[Binding] = &[
+    foot(Action::Accept, ENTER, "goes there"),
+    foot(Action::Earlier, &[key(KeyCode::Backspace)], "goes back"),
+    foot(
+        Action::NextField,
+        &[key(KeyCode::Tab), key(KeyCode::BackTab), key(KeyCode::Left), key(KeyCode::Right)],
+        "the other side",
+    ),
+    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "moves"),
+    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
+    foot(Action::PageDown, &[key(KeyCode::PageDown)], ""),
+    foot(Action::PageUp, &[key(KeyCode::PageUp)], ""),
+    foot(Action::Leave, &[key(KeyCode::Esc), letter('h'), letter('q')], "closes"),
+];
+
 /// A link that has been closed.
 pub(super) const CLOSED: &[Binding] =
     &[foot(Action::Leave, &[key(KeyCode::Enter), key(KeyCode::Esc), letter(' ')], "goes on")];

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use wibbet_core::holds::{Hold, HoldKind, HoldSource, Judged, Sure};
-use wibbet_core::package::Ties;
+use wibbet_core::package::{AppFacts, AppNames, Declared, DeclaredPart, PartKind, Ties};
 use wibbet_types::PackageId;
 
 use super::*;
@@ -89,7 +89,7 @@ fn why_it_is_held_stands_beside_it() {
         assert!(screen.shows(words), "{words}\n{}", screen.text());
     }
     screen.keys("\x1b\x1b/:need\n");
-    assert!(screen.shows("leans on it") && screen.shows("Tides"), "{}", screen.text());
+    assert!(screen.shows("Tides ──▸ leans on it"), "{}", screen.text());
     screen.keys("\x1b\x1b/music\n");
     assert!(screen.shows("Free: everything that could tie it was"), "{}", screen.text());
     let mut screen = tied(160, 45, &[HoldSource::Usage, HoldSource::Accounts]);
@@ -169,4 +169,54 @@ fn a_plan_says_that_the_device_is_not_linked() {
     screen.tell(SessionEvent::Ladder(Box::new(ready())));
     screen.keys("s");
     assert_eq!(screen.effects.len(), 1);
+}
+
+/// Who leans on whom, drawn, and from each to the next.
+#[test]
+fn what_leans_on_what_is_drawn_and_followed() {
+    for (columns, lines) in [(128, 40), (80, 24), (58, 20)] {
+        let mut screen = tied(columns, lines, &[]);
+        let part = |name: &str| DeclaredPart {
+            kind: PartKind::Provider,
+            class: "a.Days".into(),
+            names: vec![name.to_owned()],
+            categories: vec![],
+            priority: 0,
+            direct_boot: false,
+            exported: true,
+            in_system: false,
+            guard: None,
+        };
+        let app = |gives: &[&str], asks: &[&str]| {
+            let declared = Declared {
+                read: true,
+                parts: gives.iter().map(|name| part(name)).collect(),
+                asks_authorities: asks.iter().map(|name| (*name).to_owned()).collect(),
+                ..Declared::default()
+            };
+            AppFacts { declared: Arc::new(declared), ..AppFacts::default() }
+        };
+        let apps = [
+            ("com.android.calendar", app(&["com.calendar.days"], &["com.android.web.pages"])),
+            ("com.android.webview", app(&["com.android.web.pages"], &[])),
+            ("fer.pellmoor.tides", app(&[], &["com.calendar.days"])),
+            ("com.android.music", app(&[], &["com.calendar.days", "com.android.web.pages"])),
+            ("android", app(&[], &["com.android.web.pages"])),
+        ];
+        let apps = apps.into_iter().map(|(text, app)| (id(text), app)).collect();
+        screen.tell(SessionEvent::Names(Arc::new(AppNames { apps, ..AppNames::default() })));
+        screen.keys("/calend\nh");
+        insta::assert_snapshot!(format!("ties_{columns}x{lines}"), screen.text());
+        assert!(screen.shows("“Music” asks “Calendar” for com.calendar.days"));
+        // To the other side, there, and back again.
+        screen.code(KeyCode::Right);
+        screen.keys("\n");
+        assert!(screen.shows("3 lean on it"), "{}", screen.text());
+        screen.code(KeyCode::Backspace);
+        assert!(screen.shows("it leans on 1"));
+        screen.keys("_\n");
+        assert!(screen.shows("“Tides” asks “Calendar”"), "{}", screen.text());
+        screen.keys("\x1b");
+        assert!(!screen.shows("What leans on what"));
+    }
 }

@@ -43,7 +43,7 @@ fn the_cursor_keeps_its_package() {
     screen.keys("/\x1b");
     assert_eq!(screen.model.app.devices[0].under_cursor().unwrap().as_str(), "com.android.webview");
     let mut fewer = inventory();
-    fewer.packages.remove(&"android".parse().unwrap());
+    fewer.packages.remove("android");
     screen.tell(SessionEvent::Inventory(Arc::new(fewer)));
     assert_eq!(screen.model.app.devices[0].under_cursor().unwrap().as_str(), "com.android.webview");
     screen.keys("/:disabled\n");

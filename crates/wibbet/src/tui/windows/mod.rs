@@ -22,6 +22,7 @@ mod restart;
 mod search_help;
 mod searches;
 mod start;
+mod ties;
 
 use ratatui::Frame;
 use tui_input::Input;
@@ -120,4 +121,5 @@ windows![
     search_help::SearchHelp,
     searches::Searches,
     start::Start,
+    ties::Ties,
 ];

@@ -13,10 +13,13 @@ use wibbet_core::run::Origin;
 
 use super::tray::tray_plan;
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::widgets::{Theme, capitalize, glyph, wrap};
+use crate::tui::widgets::{Theme, capitalize, glyph, truncate, width, wrap};
 
 /// Packages that are named of those that lean on one.
 const MOST_NAMED: usize = 4;
+
+/// Cells of each of their names.
+const MOST_CELLS: usize = 20;
 
 /// What ties a package: what stops without it, then each hold with what shows it and what would lift it.
 fn tell_holds(device: &DeviceModel, judgement: &Judgement, theme: &Theme, say: &mut impl FnMut(&str, Style)) {
@@ -39,12 +42,11 @@ fn tell_holds(device: &DeviceModel, judgement: &Judgement, theme: &Theme, say: &
         };
         say(&format!("{} · {} ({}{class})", hold.kind, hold.what, hold.sure), theme.accent);
         if hold.kind == HoldKind::Need {
-            let named = |id: &wibbet_types::PackageId| format!("“{}”", device.name_of(id));
-            let mut who: Vec<String> = hold.by.iter().take(MOST_NAMED).map(named).collect();
+            let mut who: Vec<String> = hold.by.iter().take(MOST_NAMED).map(|id| device.name_of(id)).collect();
             if hold.by.len() > MOST_NAMED {
                 who.push(format!("{} more", hold.by.len() - MOST_NAMED));
             }
-            say(&format!("  {} leans on it", who.join(", ")), theme.plain);
+            leading_here(&who).into_iter().for_each(|line| say(&line, theme.plain));
         }
         for evidence in &hold.evidence {
             say(&format!("  {}", evidence.text), theme.dim);
@@ -53,6 +55,22 @@ fn tell_holds(device: &DeviceModel, judgement: &Judgement, theme: &Theme, say: &
             say(&format!("  lifted: {lift}"), theme.dim);
         }
     }
+}
+
+/// A small drawing of who leans on something.
+fn leading_here(who: &[String]) -> Vec<String> {
+    let who: Vec<String> = who.iter().map(|name| truncate(name, MOST_CELLS)).collect();
+    let longest = who.iter().map(|name| width(name)).max().unwrap_or(0);
+    let line = |(n, name): (usize, &String)| {
+        let end = match (n, n + 1 == who.len()) {
+            (0, true) => "─▸ leans on it",
+            (0, false) => "┐",
+            (_, false) => "┤",
+            (_, true) => "┴▸ lean on it",
+        };
+        format!("  {name} ─{}{end}", "─".repeat(longest - width(name)))
+    };
+    who.iter().enumerate().map(line).collect()
 }
 
 pub(super) fn draw(
