@@ -258,6 +258,45 @@ async fn the_usual_questions() {
     assert!(remote.holds.iter().any(|hold| hold.what == "remote"), "{remote:?}");
 }
 
+/// A part of Android is known by what it does on the device, whatever its maker calls it; and a frightening name ties nothing.
+#[tokio::test(start_paused = true)]
+async fn names_mislead_nobody() {
+    let bench = Bench::read(Scenario::read(include_str!("renamed.toml")).unwrap()).await;
+    let judged = bench.judged(0);
+    assert!(judged.unread.is_empty(), "{:?}", judged.unread);
+    let mut broke = 0;
+    for id in judged.packages.keys().filter(|id| id.as_str().starts_with("com.ostrel.")) {
+        let (found, broken) = (bench.upshot(0, &[id.as_str()]), bench.broken_without(&[id]));
+        let class = broken.iter().filter_map(|broken| broken.class).min();
+        assert_eq!(found.starts.get(id).map(|loss| loss.class), class, "{id}: {broken:?}\n{:?}", judged.packages[id]);
+        let role = broken.iter().any(|broken| broken.kind == BreakKind::Role);
+        assert!(!role || !found.roles_emptied.is_empty(), "{id}: {broken:?}\n{found:?}");
+        broke += usize::from(!broken.is_empty());
+    }
+    assert_eq!(broke, 10);
+    for id in ["com.ostrel.system.core.security.service", "com.android.system.framework.essential.themes"] {
+        assert_eq!(judged.packages[id].verdict(), Verdict::Free, "{:?}", judged.packages[id]);
+    }
+    let class = |id: &str| judged.packages[id].start_class();
+    assert_eq!(["com.ostrel.cards", "com.ostrel.party", "com.ostrel.toolbox"].map(class), [Some(1), Some(1), Some(2)]);
+}
+
+/// The example of the document on scenario files is one.
+#[test]
+fn the_example_of_a_scenario_file_can_be_read() {
+    let text = include_str!("../../../docs/scenarios.md");
+    let example = text.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()).unwrap();
+    assert_eq!(Scenario::read(example).unwrap().model, "Slate 12");
+    for (part, wrong, why) in [
+        ("  service .Screen", "  servant .Screen", "no part of a manifest"),
+        ("class = 3", "", "class is of a start"),
+        ("kind = \"start\"", "kind = \"some\"", "unknown variant"),
+    ] {
+        let error = Scenario::read(&example.replacen(part, wrong, 1)).unwrap_err().to_string();
+        assert!(error.contains(why), "{error}");
+    }
+}
+
 /// What was not read is never taken for nothing.
 #[tokio::test(start_paused = true)]
 async fn silence_frees_nothing() {

@@ -42,10 +42,12 @@ pub(crate) struct DemoScreen {
 }
 
 impl Demo {
-    pub(super) async fn start() -> std::io::Result<(Self, Surroundings)> {
+    /// Starts the devices of the demo workshop, and some more.
+    pub(super) async fn start(more: Vec<Scenario>) -> std::io::Result<(Self, Surroundings)> {
         let (bus, network) = (Arc::new(SimBus::default()), SimNetwork::default());
         let mut devices = Vec::new();
-        for (n, (_, scenario)) in Scenario::all().into_iter().enumerate() {
+        let own = Scenario::all().into_iter().map(|(_, scenario)| scenario);
+        for (n, scenario) in own.chain(more).enumerate() {
             let cable = scenario.reached_by == ReachedBy::Cable;
             // What is on a cable does not announce itself; the TV is named by its address, as TVs are.
             let announced = (scenario.reached_by == ReachedBy::Air).then(|| network.clone());

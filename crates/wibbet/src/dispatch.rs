@@ -44,11 +44,14 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
 
 async fn done(arguments: Arguments) -> Result<Exit, Failure> {
     let Arguments { at, answer_within, allow_within, no_search, announcements, command } = arguments;
-    if !at.is_empty() && matches!(command, Some(Command::Demo | Command::Sim(_))) {
+    if !at.is_empty() && matches!(command, Some(Command::Demo { .. } | Command::Sim(_))) {
         return Err(Failure::new(Exit::Usage, "--at names a real device; demo and sim have devices of their own"));
     }
     let command = match command {
-        Some(Command::Demo) => return start::run(answer_within).await,
+        Some(Command::Demo { scenario }) => {
+            let more = sim::read_scenarios(&scenario)?;
+            return start::run(answer_within, more).await;
+        }
         Some(Command::Sim(sim)) => return sim::run(sim, announcements).await,
         Some(Command::UsbRule) => return Ok(links::usb_rule()),
         Some(Command::Runs { json }) => {
@@ -108,6 +111,6 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         }
         Command::PutBack { device, ids, user, how } => change::put_back(&finder, &device, &ids, user, how).await,
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
-        Command::Demo | Command::Sim(_) | Command::UsbRule | Command::Runs { .. } => Ok(Exit::Done),
+        Command::Demo { .. } | Command::Sim(_) | Command::UsbRule | Command::Runs { .. } => Ok(Exit::Done),
     }
 }

@@ -27,7 +27,7 @@ pub(crate) struct SimArguments {
     /// A device of an API level: 22, 23, 25, 27, 28, 30, 31, 34, 35 or 36.
     #[arg(long, value_name = "LEVEL")]
     android: Vec<u32>,
-    /// A device from a scenario file.
+    /// A device from a scenario file; docs/scenarios.md says how one is written.
     #[arg(long, value_name = "FILE")]
     scenario: Vec<PathBuf>,
     /// The port of the first device; the others follow. Free ones when left out.
@@ -79,6 +79,16 @@ fn allow(text: &str) -> Result<Allow, String> {
     }
 }
 
+/// Reads scenario files.
+pub(crate) fn read_scenarios(files: &[PathBuf]) -> Result<Vec<Scenario>, Failure> {
+    let read = |file: &PathBuf| {
+        let usage = |why: String| Failure::new(Exit::Usage, format!("{}: {why}", file.display()));
+        let text = std::fs::read_to_string(file).map_err(|e| usage(e.to_string()))?;
+        Scenario::read(&text).map_err(|e| usage(e.to_string()))
+    };
+    files.iter().map(read).collect()
+}
+
 fn scenarios(arguments: &SimArguments) -> Result<Vec<Scenario>, Failure> {
     let usage = |message: String| Failure::new(Exit::Usage, message);
     let mut chosen = Vec::new();
@@ -97,10 +107,7 @@ fn scenarios(arguments: &SimArguments) -> Result<Vec<Scenario>, Failure> {
             found.ok_or_else(|| usage(format!("there is no bench device of level {level}; there are {}", levels())))?,
         );
     }
-    for file in &arguments.scenario {
-        let text = std::fs::read_to_string(file).map_err(|e| usage(format!("{}: {e}", file.display())))?;
-        chosen.push(Scenario::read(&text).map_err(|e| usage(format!("{}: {e}", file.display())))?);
-    }
+    chosen.extend(read_scenarios(&arguments.scenario)?);
     if chosen.is_empty() {
         chosen.extend([Scenario::crew_phone(), Scenario::spare_handset()]);
     }

@@ -4,18 +4,20 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
+use wibbet_sim::Scenario;
+
 use crate::demo::Demo;
 use crate::exit::{Exit, Failure};
 use crate::place::Folders;
 use crate::tui::{self, Start};
 
-/// Starts the devices of the demo workshop and the screen on them.
-pub(crate) async fn run(answer_within: Option<Duration>) -> Result<Exit, Failure> {
-    tui::run(true, prepare(answer_within)).await.map_err(Failure::trouble)
+/// Starts the devices of the demo workshop, perhaps with some more, and the screen on them.
+pub(crate) async fn run(answer_within: Option<Duration>, more: Vec<Scenario>) -> Result<Exit, Failure> {
+    tui::run(true, prepare(answer_within, more)).await.map_err(Failure::trouble)
 }
 
-async fn prepare(answer_within: Option<Duration>) -> anyhow::Result<Start> {
-    let (demo, surroundings) = Demo::start().await?;
+async fn prepare(answer_within: Option<Duration>, more: Vec<Scenario>) -> anyhow::Result<Start> {
+    let (demo, surroundings) = Demo::start(more).await?;
     // A folder of its own in any case: in WIBBET_HOME may be somebody's real logbook. One that is
     // made for the purpose goes when it is dropped.
     let (folder, passing) = match std::env::var_os("WIBBET_HOME").filter(|home| !home.is_empty()) {

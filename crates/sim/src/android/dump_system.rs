@@ -4,7 +4,6 @@ use std::fmt::Write as _;
 
 use super::output::Output;
 use super::state::State;
-use crate::catalogue::manifests;
 
 impl State {
     /// The computers that were allowed for good. Who is allowed once only is not among them. Source: `AdbDebuggingManager.dump`,
@@ -93,7 +92,7 @@ impl State {
                         let _ = writeln!(out, "    Account {{name=owner{n}@mail.invalid, type=net.skerry.account}}");
                     }
                     let offers = |id: &&String| {
-                        let services = manifests::of(id, s.android.sdk);
+                        let services = s.declared(id);
                         let authenticator = "android.accounts.AccountAuthenticator";
                         self.here(id, user.id) && services.iter().any(|e| e.all("action").any(|a| a == authenticator))
                     };

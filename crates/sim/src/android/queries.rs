@@ -4,7 +4,7 @@
 use super::installed::InstalledPackage;
 use super::output::Output;
 use super::state::State;
-use crate::catalogue::manifests::{self, Element};
+use crate::catalogue::manifests::Element;
 
 impl State {
     /// With `--brief` or `--components`. Disabled packages and those that are not installed for the user answer nothing, nor do
@@ -27,7 +27,7 @@ impl State {
         };
         let mut found: Vec<(i32, String)> = Vec::new();
         for (id, package) in self.packages.iter().filter(|(id, _)| self.here(id, user)) {
-            for part in manifests::of(id, self.scenario.android.sdk).into_iter().filter(answers) {
+            for part in self.scenario.declared(id).into_iter().filter(answers) {
                 if !package.has_off(&part.class, user) {
                     let priority = part.one("priority").and_then(|n| n.parse().ok()).unwrap_or(0);
                     found.push((priority, format!("{id}/{}", part.class)));

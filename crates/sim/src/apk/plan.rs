@@ -7,7 +7,7 @@ use super::table::{Layout, TableShape};
 use super::xml::{Document, Given};
 use crate::catalogue::identity;
 use crate::catalogue::labels::LANGUAGES;
-use crate::catalogue::manifests::{self, Element};
+use crate::catalogue::manifests::Element;
 use crate::scenario::{SimKind, SimPackage};
 use crate::seed::mix;
 
@@ -51,6 +51,8 @@ pub(crate) struct Plan {
     framework: bool,
     /// Texts by which Android finds parts of itself, and their names.
     names: Vec<(&'static str, &'static str)>,
+    /// What the manifest declares beyond what every made-up app has.
+    declared: Vec<&'static Element>,
     /// The language of a split, or of none.
     split: Option<&'static str>,
     /// The base leaves languages to splits.
@@ -115,7 +117,10 @@ impl Plan {
         let splits = Self::has_splits(package);
         Self {
             id: id.clone(),
-            title: crate::catalogue::labels::title(id, &package.path),
+            title: match &package.label {
+                Some(label) => label.clone(),
+                None => crate::catalogue::labels::title(id, &package.path),
+            },
             oddity: if splits { Oddity::None } else { oddity },
             launcher: !service,
             version: version.to_owned(),
@@ -124,7 +129,8 @@ impl Plan {
             tv,
             overlay,
             framework,
-            names: crate::catalogue::framework::of(id, sdk, tv),
+            names: Vec::new(),
+            declared: Vec::new(),
             split: None,
             bare: splits,
             permissions,
@@ -214,7 +220,7 @@ impl Plan {
             let name = if split.is_empty() { "config.xxhdpi".to_owned() } else { format!("config.{split}") };
             head.push((0, "split", text(&name)));
         }
-        let declared = if self.split.is_some() { Vec::new() } else { manifests::of(&self.id, self.sdk) };
+        let declared = if self.split.is_some() { Vec::new() } else { self.declared.clone() };
         let app = declared.iter().find(|element| element.kind == "app");
         if app.is_some_and(|app| app.is("core")) {
             head.push((0, "coreApp", Given::Bool(true)));
@@ -529,6 +535,10 @@ impl crate::scenario::Scenario {
     pub(crate) fn apk_plan(&self, package: &SimPackage) -> Plan {
         let version = package.version.as_deref().unwrap_or(&self.version);
         let tv = self.characteristics.contains("tv");
-        Plan::of(package, self.android.sdk, version, tv, crate::catalogue::usage::permissions(&package.id))
+        Plan {
+            declared: self.declared(&package.id),
+            names: self.framework_texts(&package.id),
+            ..Plan::of(package, self.android.sdk, version, tv, crate::catalogue::usage::permissions(&package.id))
+        }
     }
 }

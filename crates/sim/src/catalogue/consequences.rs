@@ -32,7 +32,7 @@ pub enum BreakMoment {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Broken {
     /// What its people find.
-    pub what: &'static str,
+    pub what: String,
     /// What kind of thing that is.
     pub kind: BreakKind,
     /// Of a start: 1 the package service never comes up, 2 the system dies behind it, 3 it starts and cannot be used.
@@ -42,18 +42,19 @@ pub struct Broken {
     /// When it shows.
     pub at: BreakMoment,
     /// The packages any of which would mend it, of those that the device has.
-    pub mended_by: Vec<&'static str>,
+    pub mended_by: Vec<String>,
 }
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 struct File {
-    breaks: Vec<Rule>,
+    breaks: Vec<BreakRule>,
 }
 
-#[derive(Deserialize)]
+/// What breaks without what.
+#[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
-struct Rule {
+pub struct BreakRule {
     what: String,
     kind: BreakKind,
     class: Option<u8>,
@@ -66,10 +67,17 @@ struct Rule {
     sdk: Option<(u32, u32)>,
 }
 
+impl BreakRule {
+    /// Whether its parts fit together.
+    pub(crate) fn is_whole(&self) -> bool {
+        self.class.is_some() == (self.kind == BreakKind::Start) && !self.none.is_empty()
+    }
+}
+
 const TEXT: &str = include_str!("../../scenarios/consequences.toml");
 
 #[expect(clippy::expect_used, reason = "the file is part of the program and read in its tests")]
-fn rules() -> &'static [Rule] {
+fn rules() -> &'static [BreakRule] {
     static ALL: OnceLock<File> = OnceLock::new();
     &ALL.get_or_init(|| toml::from_str(TEXT).expect("the consequences read")).breaks
 }
@@ -82,7 +90,8 @@ pub(crate) fn broken(
     now: impl Fn(&str) -> bool,
 ) -> Vec<Broken> {
     let sdk = scenario.android.sdk;
-    let holds = |rule: &&Rule| {
+    let own = scenario.breaks.iter();
+    let holds = |rule: &&BreakRule| {
         let there: Vec<&String> = rule.none.iter().filter(|id| before(id)).collect();
         let counted_on = rule.only_while.is_empty() || rule.only_while.iter().any(|id| before(id) && now(id));
         rule.sdk.is_none_or(|(from, to)| (from..=to).contains(&sdk))
@@ -91,15 +100,15 @@ pub(crate) fn broken(
             && !there.is_empty()
             && !there.iter().any(|id| now(id))
     };
-    let told = |rule: &'static Rule| Broken {
-        what: &rule.what,
+    let told = |rule: &BreakRule| Broken {
+        what: rule.what.clone(),
         kind: rule.kind,
         class: rule.class,
         user,
         at: rule.at,
-        mended_by: rule.none.iter().map(String::as_str).filter(|id| before(id)).collect(),
+        mended_by: rule.none.iter().filter(|id| before(id)).cloned().collect(),
     };
-    rules().iter().filter(holds).map(told).collect()
+    rules().iter().chain(own).filter(holds).map(told).collect()
 }
 
 #[cfg(test)]
@@ -112,8 +121,8 @@ mod tests {
         let known = |id: &String| devices.iter().any(|(_, d)| d.inventory.packages.iter().any(|p| p.id == *id));
         for rule in rules() {
             assert!(rule.none.iter().chain(&rule.only_while).all(known), "{} {:?}", rule.what, rule.none);
-            assert_eq!(rule.class.is_some(), rule.kind == BreakKind::Start, "{}", rule.what);
-            assert!(!rule.none.is_empty() && (rule.kind != BreakKind::Need || !rule.only_while.is_empty()));
+            assert!(rule.is_whole(), "{}", rule.what);
+            assert!(rule.kind != BreakKind::Need || !rule.only_while.is_empty());
         }
     }
 

@@ -2,7 +2,9 @@
 
 use std::sync::OnceLock;
 
-struct Block {
+/// The texts of a package on some levels.
+#[derive(Debug)]
+pub(crate) struct Block {
     id: &'static str,
     levels: std::ops::RangeInclusive<u32>,
     tv: bool,
@@ -14,13 +16,17 @@ const TEXT: &str = include_str!("../../scenarios/framework.txt");
 /// The names and texts of a package on an API level.
 pub(crate) fn of(id: &str, sdk: u32, tv: bool) -> Vec<(&'static str, &'static str)> {
     static ALL: OnceLock<Vec<Block>> = OnceLock::new();
-    let blocks = ALL.get_or_init(|| read(TEXT)).iter();
-    let own = blocks.filter(|block| block.id == id && block.levels.contains(&sdk) && (tv || !block.tv));
+    of_blocks(ALL.get_or_init(|| read(TEXT)), id, sdk, tv)
+}
+
+/// The same of other blocks.
+pub(crate) fn of_blocks(blocks: &'static [Block], id: &str, sdk: u32, tv: bool) -> Vec<(&'static str, &'static str)> {
+    let own = blocks.iter().filter(|block| block.id == id && block.levels.contains(&sdk) && (tv || !block.tv));
     own.flat_map(|block| block.texts.iter().copied()).collect()
 }
 
-/// Reads the file; lines that are nothing are passed over, and a test looks for them.
-fn read(text: &'static str) -> Vec<Block> {
+/// Reads the file; lines that are nothing are passed over.
+pub(crate) fn read(text: &'static str) -> Vec<Block> {
     let mut blocks: Vec<Block> = Vec::new();
     for line in text.lines().filter(|line| !line.trim().is_empty() && !line.starts_with('#')) {
         if let Some(pair) = line.strip_prefix(' ') {

@@ -32,7 +32,9 @@ impl Element {
     }
 }
 
-struct Block {
+/// What some packages declare on some levels.
+#[derive(Debug)]
+pub(crate) struct Block {
     ids: Vec<&'static str>,
     levels: RangeInclusive<u32>,
     elements: Vec<Element>,
@@ -43,12 +45,43 @@ const TEXT: &str = include_str!("../../scenarios/manifests.txt");
 /// What the manifest of a package says on an API level, application first.
 pub(crate) fn of(id: &str, sdk: u32) -> Vec<&'static Element> {
     static ALL: OnceLock<Vec<Block>> = OnceLock::new();
-    let blocks = ALL.get_or_init(|| read(TEXT)).iter();
-    blocks.filter(|b| b.ids.contains(&id) && b.levels.contains(&sdk)).flat_map(|b| &b.elements).collect()
+    of_blocks(ALL.get_or_init(|| read(TEXT)), id, sdk)
 }
 
-/// Reads the file; lines that are nothing are passed over, and a test looks for them.
-fn read(text: &'static str) -> Vec<Block> {
+/// The same of other blocks.
+pub(crate) fn of_blocks(blocks: &'static [Block], id: &str, sdk: u32) -> Vec<&'static Element> {
+    blocks.iter().filter(|b| b.ids.contains(&id) && b.levels.contains(&sdk)).flat_map(|b| &b.elements).collect()
+}
+
+const KINDS: [&str; 6] = ["app", "asks", "activity", "service", "receiver", "provider"];
+const NAMES: [&str; 8] = ["action", "category", "priority", "authority", "guard", "process", "meta", "package"];
+const FLAGS: [&str; 3] = ["core", "boot", "hidden"];
+
+/// The first thing that is not as the head of the file says, in words.
+pub(crate) fn trouble(blocks: &[Block]) -> Option<String> {
+    for block in blocks {
+        let of = block.ids.join(" ");
+        if block.elements.is_empty() {
+            return Some(format!("{of} declares nothing"));
+        }
+        for Element { kind, class, values, flags } in &block.elements {
+            let component = !matches!(*kind, "app" | "asks");
+            let value = values.iter().find(|(name, value)| !NAMES.contains(name) || value.is_empty());
+            let flag = flags.iter().find(|flag| !FLAGS.contains(flag));
+            match (KINDS.contains(kind), value, flag) {
+                (false, ..) => return Some(format!("{of}: “{kind}” is no part of a manifest")),
+                (_, Some((name, value)), _) => return Some(format!("{of}: {kind} {class}: “{name}={value}”")),
+                (.., Some(flag)) => return Some(format!("{of}: {kind} {class}: “{flag}”")),
+                _ if component == class.is_empty() => return Some(format!("{of}: {kind} without a class")),
+                _ => {}
+            }
+        }
+    }
+    None
+}
+
+/// Reads the file; what is not as it should be [`trouble`] finds.
+pub(crate) fn read(text: &'static str) -> Vec<Block> {
     let mut blocks: Vec<Block> = Vec::new();
     for line in text.lines().filter(|line| !line.trim().is_empty() && !line.starts_with('#')) {
         if !line.starts_with(' ') {
@@ -89,20 +122,17 @@ mod tests {
                 let known = devices.iter().any(|(_, d)| d.inventory.packages.iter().any(|p| p.id == **id));
                 assert!(known, "{id}");
             }
-            assert!(!block.elements.is_empty(), "{:?}", block.ids);
-            for element in &block.elements {
-                let kinds = ["app", "asks", "activity", "service", "receiver", "provider"];
-                assert!(kinds.contains(&element.kind), "{element:?}");
-                let names = ["action", "category", "priority", "authority", "guard", "process", "meta", "package"];
-                assert!(
-                    element.values.iter().all(|(name, value)| names.contains(name) && !value.is_empty()),
-                    "{element:?}"
-                );
-                let flags = ["core", "boot", "hidden"];
-                assert!(element.flags.iter().all(|flag| flags.contains(flag)), "{element:?}");
-                let component = !matches!(element.kind, "app" | "asks");
-                assert_eq!(component, !element.class.is_empty(), "{element:?}");
-            }
+        }
+        assert_eq!(trouble(&blocks), None);
+        for (text, why) in [
+            ("a.b", "declares nothing"),
+            ("a.b\n  servant .S", "no part of a manifest"),
+            ("a.b\n  service .S acton=x", "acton=x"),
+            ("a.b\n  service .S wide", "wide"),
+            ("a.b\n  service", "without a class"),
+        ] {
+            let found = trouble(&read(text)).unwrap_or_default();
+            assert!(found.contains(why), "{text}: {found}");
         }
         assert!(of("com.android.providers.media", 29).iter().any(|e| e.one("authority") == Some("media")));
         assert!(!of("com.android.providers.media", 30).iter().any(|e| e.one("authority") == Some("media")));

@@ -2,9 +2,15 @@
 
 use std::collections::BTreeMap;
 
+use std::sync::{Arc, OnceLock};
+
 use serde::Deserialize;
 use thiserror::Error;
 use wibbet_types::{DevicePath, PackageId, Serial};
+
+use crate::catalogue::consequences::BreakRule;
+use crate::catalogue::framework;
+use crate::catalogue::manifests::{self, Element};
 
 /// A scenario file that cannot be used.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
@@ -83,6 +89,18 @@ pub struct Scenario {
     /// Whether the maker's build keeps a package's enabled setting when it is uninstalled for a user.
     #[serde(default)]
     pub keeps_settings: bool,
+    /// What manifests of its packages declare beyond those that come with the program, written as `manifests.txt`.
+    #[serde(default)]
+    pub manifests: String,
+    /// Whom its framework, and what is laid over it, names, beyond what comes with the program; written as `framework.txt`.
+    #[serde(default)]
+    pub framework: String,
+    /// What breaks without what, beyond what comes with the program.
+    #[serde(default)]
+    pub breaks: Vec<BreakRule>,
+    /// What it says of manifests and the framework, taken apart when it is first asked for.
+    #[serde(skip)]
+    pub taken_apart: TakenApart,
     /// How it speaks.
     pub protocol: Protocol,
     /// What is installed.
@@ -99,6 +117,16 @@ fn default_languages() -> String {
 
 fn default_characteristics() -> String {
     "default".into()
+}
+
+/// What a scenario says of manifests and the framework, taken apart. It lives as long as the program: scenarios are few.
+#[derive(Debug, Clone, Default)]
+pub struct TakenApart(Arc<OnceLock<Own>>);
+
+#[derive(Debug)]
+struct Own {
+    manifests: &'static [manifests::Block],
+    framework: &'static [framework::Block],
 }
 
 /// How a device is reached.
@@ -236,6 +264,8 @@ pub enum Flaw {
 pub struct SimPackage {
     /// The id.
     pub id: String,
+    /// Its label in no language in particular, where the program has none for its id.
+    pub label: Option<String>,
     /// The code path.
     pub path: String,
     /// The code path of an update on the data partition.
@@ -308,8 +338,41 @@ impl Scenario {
         Ok(scenario)
     }
 
+    fn own(&self) -> &Own {
+        let leak = |text: &str| -> &'static str { Box::leak(text.to_owned().into_boxed_str()) };
+        self.taken_apart.0.get_or_init(|| Own {
+            manifests: Box::leak(manifests::read(leak(&self.manifests)).into_boxed_slice()),
+            framework: Box::leak(framework::read(leak(&self.framework)).into_boxed_slice()),
+        })
+    }
+
+    /// What the manifest of a package declares beyond what every made-up app has.
+    pub(crate) fn declared(&self, id: &str) -> Vec<&'static Element> {
+        let mut all = manifests::of(id, self.android.sdk);
+        all.extend(manifests::of_blocks(self.own().manifests, id, self.android.sdk));
+        all
+    }
+
+    /// The framework's texts that a package has, those of the scenario in place of the program's.
+    pub(crate) fn framework_texts(&self, id: &str) -> Vec<(&'static str, &'static str)> {
+        let (sdk, tv) = (self.android.sdk, self.characteristics.contains("tv"));
+        let mut all = framework::of_blocks(self.own().framework, id, sdk, tv);
+        let first = framework::of(id, sdk, tv).into_iter().filter(|(name, _)| all.iter().all(|(own, _)| own != name));
+        let first: Vec<_> = first.collect();
+        all.extend(first);
+        all
+    }
+
     fn check(&self) -> Result<(), BadScenario> {
         let value = |e: String| BadScenario::Value(e);
+        if let Some(trouble) = manifests::trouble(self.own().manifests) {
+            return Err(value(format!("manifests: {trouble}")));
+        }
+        if let Some(rule) = self.breaks.iter().find(|rule| !rule.is_whole()) {
+            return Err(value(format!(
+                "breaks: {rule:?}: a class is of a start and only of that, and `none` names somebody"
+            )));
+        }
         self.serial.parse::<Serial>().map_err(|e| value(e.to_string()))?;
         if self.users.is_empty() {
             return Err(value("it has no users".into()));

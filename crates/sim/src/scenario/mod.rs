@@ -4,5 +4,5 @@ mod built_in;
 mod format;
 mod grown;
 
-pub use format::{BadScenario, Flaw, ReachedBy, Scenario, SimUser};
+pub use format::{BadScenario, Flaw, ReachedBy, Scenario, SimUser, TakenApart};
 pub(crate) use format::{SimKind, SimPackage};

@@ -39,7 +39,11 @@ WIBBET_HOME names a folder for configuration and data in place of the system's."
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     /// The full-screen program with the simulated bench devices of the demo workshop.
-    Demo,
+    Demo {
+        /// One more device, from a scenario file; docs/scenarios.md says how one is written.
+        #[arg(long, value_name = "FILE")]
+        scenario: Vec<std::path::PathBuf>,
+    },
     /// Simulated bench devices standing alone, until interrupted.
     Sim(sim::SimArguments),
     /// The devices at hand: on cables, on the network, named with --at, and met before at an address.
