@@ -145,12 +145,21 @@ impl StartLoss {
     }
 
     /// What comes of it, in words.
-    pub fn words(&self) -> &'static str {
-        match self.class {
+    pub fn words(&self) -> String {
+        let comes = match self.class {
             0 | 1 => "the package service does not come up again, and only a factory reset would help",
             2 => "the device is not expected to start",
             _ => "the device starts and cannot be used",
+        };
+        match self.what_stops() {
+            Some(stops) => format!("{comes}; what stops: {stops}"),
+            None => comes.to_owned(),
         }
+    }
+
+    /// What stops beside the start itself.
+    pub fn what_stops(&self) -> Option<&str> {
+        Some(self.stops.as_str()).filter(|stops| *stops != "starting")
     }
 }
 

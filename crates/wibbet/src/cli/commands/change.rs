@@ -346,11 +346,14 @@ fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, met
             None => line(format_args!("to send    {words}")),
         }
         match (&step.start, step.skip) {
-            (Some(start), None) => line(format_args!("           {}: {}", start.words(), start.stops)),
+            (Some(start), None) => line(format_args!("           {}", start.words())),
             (Some(start), Some(SkipReason::Start(class))) => {
-                let still = format!("; --despite-start {} sends it all the same", step.id);
-                let still = if class > 1 { still.as_str() } else { "" };
-                line(format_args!("           what stops: {}{still}", start.stops));
+                if let Some(stops) = start.what_stops() {
+                    line(format_args!("           what stops: {stops}"));
+                }
+                if class > 1 {
+                    line(format_args!("           --despite-start {} sends it all the same", step.id));
+                }
             }
             _ => {}
         }

@@ -230,7 +230,7 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 let one = if left == 1 { "one of these: it is" } else { "some of these: they are" };
                 let all = key(Action::DespiteStart);
                 let words =
-                    format!(" The start of the device needs {one} left out. {all} shows what would come of it.");
+                    format!(" The start of the device needs {one} left out; {all} shows what would come of it.");
                 lines.push(Line::styled(truncate(&words, cells), theme.strong));
             }
             if let Some(data) = data_words(device, &review.plan, device.has_several_users()) {
@@ -370,7 +370,8 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         }
         (Some(skip), _) => {
             let stops = step.start.as_ref().filter(|_| matches!(skip, SkipReason::Start(_)));
-            let stops = stops.map_or_else(String::new, |start| format!(". What stops: {}", start.stops));
+            let stops = stops.and_then(|start| start.what_stops());
+            let stops = stops.map_or_else(String::new, |stops| format!("; what stops: {stops}"));
             under(format!("not sent: {skip}{stops}"), theme.alert);
         }
         (None, Reversal::Impossible(why)) => under(format!("no way back: {why}"), theme.alert),
@@ -380,7 +381,7 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         (None, Reversal::Exact) => {}
     }
     if let Some(start) = step.start.as_ref().filter(|_| step.skip.is_none()) {
-        under(format!("▲ {}. What stops: {}", start.words(), start.stops), theme.alert);
+        under(format!("▲ {}", start.words()), theme.alert);
     }
     if let Some(words) = step.along_words().filter(|_| step.skip.is_none()) {
         under(words, theme.plain);

@@ -118,8 +118,8 @@ fn the_tray_says_what_it_does() {
 fn what_the_start_needs_takes_a_step_of_its_own() {
     let mut screen = tied(128, 40, &[]);
     screen.keys("/:start\n \x1b\x1b/music\n \n");
-    assert!(screen.shows("needs one of these: it is left out. . t shows"), "{}", screen.text());
-    assert!(screen.shows("What stops: the home screen") && screen.shows("1 to send, 1 not sent"), "{}", screen.text());
+    assert!(screen.shows("needs one of these: it is left out; . t shows"), "{}", screen.text());
+    assert!(screen.shows("what stops: the home screen") && screen.shows("1 to send, 1 not sent"), "{}", screen.text());
     screen.keys(".t");
     assert!(screen.shows("Without it the device starts and cannot be used"), "{}", screen.text());
     screen.keys("n");

@@ -50,7 +50,7 @@ impl Form for Start {
         }
         for (name, loss) in losses(device) {
             lines.extend(wrap(&name, cells).into_iter().map(|line| Line::styled(line, theme.strong)));
-            let words = format!("Without it {}. What stops: {}.", loss.words(), loss.stops);
+            let words = format!("Without it {}.", loss.words());
             let words = wrap(&words, cells.saturating_sub(2)).into_iter();
             lines.extend(words.map(|line| Line::styled(format!("  {line}"), theme.alert)));
         }

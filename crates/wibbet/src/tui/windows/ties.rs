@@ -116,7 +116,7 @@ impl Ties {
                 let [left, right] = &drawn;
                 spans.extend(self.cell(device, theme, left, y, column));
                 spans.push(Span::styled(left.connector(y, centre), theme.dim));
-                spans.push(self.box_line(device, theme, y, centre, middle));
+                spans.extend(self.box_line(device, theme, y, centre, middle));
                 spans.push(Span::styled(right.connector(y, centre), theme.dim));
                 spans.extend(self.cell(device, theme, right, y, column));
                 Line::from(spans)
@@ -155,16 +155,28 @@ impl Ties {
     }
 
     /// A line of the package in the middle, in a frame of four lines whose second one is at the centre.
-    fn box_line<'a>(&self, device: &DeviceModel, theme: &Theme, y: usize, centre: usize, cells: usize) -> Span<'a> {
+    fn box_line<'a>(
+        &self,
+        device: &DeviceModel,
+        theme: &Theme,
+        y: usize,
+        centre: usize,
+        cells: usize,
+    ) -> Vec<Span<'a>> {
         let inside = cells.saturating_sub(4);
         let id = self.around.id.as_str();
         let end = if width(id) <= inside { id.to_owned() } else { short(id, inside) };
+        let edge = "━".repeat(cells.saturating_sub(2));
+        let within = |text: &str, style: Style| {
+            let side = |text: &'static str| Span::styled(text, theme.accent);
+            vec![side("┃ "), Span::styled(fit(text, inside), style), side(" ┃")]
+        };
         match (y + 1).checked_sub(centre) {
-            Some(0) => Span::styled(format!("┏{}┓", "━".repeat(cells.saturating_sub(2))), theme.accent),
-            Some(1) => Span::styled(format!("┃ {} ┃", fit(&device.name_of(&self.around.id), inside)), theme.strong),
-            Some(2) => Span::styled(format!("┃ {} ┃", fit(&end, inside)), theme.accent),
-            Some(3) => Span::styled(format!("┗{}┛", "━".repeat(cells.saturating_sub(2))), theme.accent),
-            _ => Span::raw(" ".repeat(cells)),
+            Some(0) => vec![Span::styled(format!("┏{edge}┓"), theme.accent)],
+            Some(1) => within(&device.name_of(&self.around.id), theme.strong),
+            Some(2) => within(&end, theme.dim),
+            Some(3) => vec![Span::styled(format!("┗{edge}┛"), theme.accent)],
+            _ => vec![Span::raw(" ".repeat(cells))],
         }
     }
 }
@@ -292,7 +304,8 @@ impl Form for Ties {
         let middle = (cells / 4).clamp(14, 34);
         let column = cells.saturating_sub(middle + 2 * GAP) / 2;
         let head = |side: Side| match (side, self.ties(side).len()) {
-            (_, 0) => String::new(),
+            (Side::Leaning, 0) => " nothing leans on it".to_owned(),
+            (Side::Leans, 0) => " it leans on nothing".to_owned(),
             (Side::Leaning, 1) => " 1 leans on it".to_owned(),
             (Side::Leaning, n) => format!(" {n} lean on it"),
             (Side::Leans, n) => format!(" it leans on {n}"),
