@@ -349,6 +349,13 @@ impl Logbook {
         self.read_runs("?1 IS NULL OR serial = ?1", params![device.map(DeviceId::as_str)])
     }
 
+    /// The runs of other devices of a device's model and build, the latest first.
+    pub fn runs_of_its_like(&self, device: &DeviceFacts) -> Result<Vec<Run>> {
+        let like = "serial IN (SELECT id FROM devices WHERE maker = ?1 AND model = ?2 AND build = ?3 AND id <> ?4)";
+        let (maker, model) = (device.maker.as_str(), device.model.as_str());
+        self.read_runs(like, params![maker, model, device.build.as_str(), device.id.as_str()])
+    }
+
     fn read_runs(&self, which: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Run>> {
         let sql =
             format!("SELECT number, serial, kind, state, begun, touched FROM runs WHERE {which} ORDER BY number DESC");

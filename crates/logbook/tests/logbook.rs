@@ -158,6 +158,32 @@ fn devices_are_met_again() {
     );
 }
 
+/// What is remembered of a device's like: the same model and build, and not the device itself.
+#[test]
+fn runs_of_other_devices_of_a_model_are_found() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut book = Logbook::open(folder.path()).unwrap();
+    let facts_of = |serial: &str, model: &str, build: &str| DeviceFacts {
+        id: serial.parse().unwrap(),
+        serial: serial.parse().unwrap(),
+        build: build.into(),
+        ..facts(model)
+    };
+    let mine = facts_of("CT5-1", "Tarn 5", "14.1");
+    for (serial, model, build) in [
+        ("CT5-1", "Tarn 5", "14.1"),
+        ("CT5-2", "Tarn 5", "14.1"),
+        ("CT5-3", "Tarn 5", "14.2"),
+        ("CR3-1", "Rill 3", "14.1"),
+    ] {
+        let own = facts_of(serial, model, build);
+        note(&mut book, &own, "", None, Timestamp(1)).unwrap();
+        book.begin_run(&own.id, RunKind::TakeOut, &[step("a", None)], Timestamp(5)).unwrap();
+    }
+    let like: Vec<String> = book.runs_of_its_like(&mine).unwrap().iter().map(|run| run.device.to_string()).collect();
+    assert_eq!(like, ["CT5-2"]);
+}
+
 #[test]
 fn files_that_are_no_logbook_are_told_and_left_alone() {
     let folder = tempfile::tempdir().unwrap();

@@ -40,10 +40,10 @@ mod seed;
 
 pub use android::PairingDialog;
 pub use apk::SampleApk;
-pub use catalogue::consequences::{BreakKind, BreakMoment, BreakRule, Broken};
+pub use catalogue::consequences::Broken;
 pub use device::{Options, OwnerAction, OwnersScreen, SimBus, SimDevice};
 pub use line::{BadFault, CutAt, Direction, Fault, Line, SimNetwork};
 pub use machine::Allow;
 #[cfg(unix)]
 pub use reach::{Asked, Ran, SimAndroid};
-pub use scenario::{BadScenario, Flaw, ReachedBy, Scenario, SimUser, TakenApart};
+pub use scenario::{BadScenario, BreakKind, BreakMoment, BreakRule, Flaw, ReachedBy, Scenario, SimUser, TakenApart};

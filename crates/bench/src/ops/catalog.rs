@@ -1,16 +1,31 @@
 //! Reading everything that shows what ties packages, and working that out.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use wibbet_core::catalog::Catalog;
-use wibbet_core::device::DeviceKind;
-use wibbet_core::package::{AppNames, Inventory, Metrics};
-use wibbet_types::{Locale, UserId};
+use wibbet_core::device::{DeviceFacts, DeviceKind};
+use wibbet_core::package::{AppNames, Elsewhere, Inventory, Metrics};
+use wibbet_core::run::remembered;
+use wibbet_logbook::LogbookError;
+use wibbet_types::{Locale, PackageId, UserId};
 
 use super::evidence::read_ties;
 use super::labels::read_labels;
 use crate::device::{AdbDevice, AskError, Device as _};
 use crate::logbook::SharedLogbook;
+
+/// What became of packages on other devices of a device's model and build, as far as the logbook remembers.
+///
+/// # Errors
+/// When the logbook cannot be read.
+pub async fn remembered_elsewhere(
+    book: &SharedLogbook,
+    facts: DeviceFacts,
+) -> Result<BTreeMap<PackageId, Elsewhere>, LogbookError> {
+    let runs = book.with(move |book| book.runs_of_its_like(&facts)).await?;
+    Ok(remembered(&runs))
+}
 
 /// A catalog with labels and manifests, who is engaged in what, and what ties the packages for some users; metrics as they were
 /// read before. Beside it why manifests could not be read, where they could not: labels are missing then, and nothing is free.
@@ -31,10 +46,16 @@ pub async fn read_catalog(
         Err(error) => (AppNames { wanted: languages.to_vec(), ..AppNames::default() }, Some(error)),
     };
     let ties = read_ties(device, users).await?;
+    let elsewhere = match device.facts() {
+        // It is but a memory: nothing hangs on it.
+        Some(facts) => remembered_elsewhere(book, facts).await.unwrap_or_default(),
+        None => BTreeMap::new(),
+    };
     let mut catalog = Catalog {
         names: Arc::new(names),
         metrics: Arc::new(metrics),
         ties: Arc::new(ties),
+        elsewhere: Arc::new(elsewhere),
         sdk: device.capabilities().sdk,
         kind: device.facts().map_or(DeviceKind::Phone, |facts| facts.kind),
         ..Catalog::new(Arc::new(inventory))

@@ -179,7 +179,10 @@ impl Driver<'_> {
                 .take_if(|lane| nobody_waits || lane.has_any_of(&first) || self.reading.has_framework_for(&first))
             {
                 lane.prefer(&first);
-                match !lane.is_idle() || lane.turn_to_framework(&mut self.reading) {
+                let wants = !lane.is_idle()
+                    || lane.turn_to_framework(&mut self.reading)
+                    || (nobody_waits && lane.turn_to_names(&mut self.reading));
+                match wants {
                     true => {
                         on_the_way[LANES] = Some(lane.has_any_of(&first));
                         lanes.push(round(LANES, self.device, lane, how, Arc::clone(&first)));
@@ -237,7 +240,7 @@ impl Driver<'_> {
     async fn read_whole(&mut self, news: &mut (dyn FnMut(LabelNews) + Send)) -> Result<(), AskError> {
         loop {
             let Some(work) = self.reading.next_whole() else {
-                match self.reading.turn_to_own_framework() {
+                match self.reading.turn_to_own_framework() || self.reading.turn_to_own_names() {
                     true => continue,
                     false => return Ok(()),
                 }

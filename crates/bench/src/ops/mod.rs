@@ -16,7 +16,7 @@ mod sight;
 mod survey;
 mod vitals;
 
-pub use catalog::read_catalog;
+pub use catalog::{read_catalog, remembered_elsewhere};
 pub use claim::claim;
 pub(crate) use essential::essentials;
 pub use evidence::read_ties;

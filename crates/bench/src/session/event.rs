@@ -7,7 +7,7 @@ use wibbet_core::android::Capabilities;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::holds::Judged;
 use wibbet_core::link::Ladder;
-use wibbet_core::package::{AppNames, Inventory, Metrics, Note, Ties};
+use wibbet_core::package::{AppNames, Elsewhere, Inventory, Metrics, Note, Ties};
 use wibbet_core::run::Run;
 use wibbet_types::{PackageId, UserId};
 
@@ -43,6 +43,8 @@ pub enum SessionEvent {
     Metrics(Arc<Metrics>),
     /// What ties packages, by user: worked out of everything that was read.
     Judged(Arc<Evidence>),
+    /// What became of packages on other devices like it, as far as the logbook remembers.
+    Elsewhere(Arc<BTreeMap<PackageId, Elsewhere>>),
     /// The notes that hold for the device.
     Notes(Arc<Vec<Note>>),
     /// What is being read beside everything else, in words.

@@ -12,7 +12,8 @@ use super::event::SessionEvent;
 use super::reading::read_about;
 use crate::device::{AskError, Device as _};
 use crate::ops::{
-    Details, SurveyError, SurveyPart, claim, details, device_languages, read_metrics, survey, vitals, work_out_sizes,
+    Details, SurveyError, SurveyPart, claim, details, device_languages, read_metrics, remembered_elsewhere, survey,
+    vitals, work_out_sizes,
 };
 use crate::run::settle_interrupted;
 
@@ -133,6 +134,7 @@ impl Actor {
                 self.tell(SessionEvent::Inventory(inventory));
                 self.tell_runs().await;
                 self.tell_notes().await;
+                self.tell_elsewhere().await;
                 self.read_about();
                 true
             }
@@ -167,6 +169,14 @@ impl Actor {
         match self.workplace.book.with(move |book| book.runs(Some(&facts.id))).await {
             Ok(runs) => self.tell(SessionEvent::Runs(Arc::new(runs))),
             Err(error) => self.tell(SessionEvent::Note(error.to_string())),
+        }
+    }
+
+    /// Tells what became of packages on other devices like this one.
+    async fn tell_elsewhere(&self) {
+        let Some(facts) = self.device.facts() else { return };
+        if let Ok(elsewhere) = remembered_elsewhere(&self.workplace.book, facts).await {
+            self.tell(SessionEvent::Elsewhere(Arc::new(elsewhere)));
         }
     }
 }

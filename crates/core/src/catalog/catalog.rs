@@ -8,7 +8,7 @@ use wibbet_types::{PackageId, UserId};
 use super::entry::CatalogEntry;
 use crate::device::DeviceKind;
 use crate::holds::{Judged, Known, judge};
-use crate::package::{AppNames, Inventory, Metrics, Note, Package, Source, Ties};
+use crate::package::{AppNames, Elsewhere, Inventory, Metrics, Note, Package, Source, Ties};
 
 /// The sources of what a table shows, each immutable and replaced as a whole.
 #[derive(Debug, Clone)]
@@ -25,6 +25,8 @@ pub struct Catalog {
     pub sdk: u32,
     /// The kind of device.
     pub kind: DeviceKind,
+    /// What became of packages on other devices like this one, from the logbook.
+    pub elsewhere: Arc<BTreeMap<PackageId, Elsewhere>>,
     /// What ties packages, by user; nothing of a user as long as it has not been worked out.
     pub judged: Arc<BTreeMap<UserId, Judged>>,
     /// Notes, from the logbook, narrow ones first.
@@ -41,6 +43,7 @@ impl Catalog {
             ties: Arc::default(),
             sdk: 0,
             kind: DeviceKind::Phone,
+            elsewhere: Arc::default(),
             judged: Arc::default(),
             notes: Arc::default(),
         }

@@ -2,6 +2,7 @@
 
 mod app;
 mod declared;
+mod elsewhere;
 mod essential;
 mod given;
 mod inventory;
@@ -14,6 +15,7 @@ mod ties;
 
 pub use app::{ApkFingerprint, AppFacts, AppNames, HomeEntry};
 pub use declared::{Declared, DeclaredPart, PartKind};
+pub use elsewhere::Elsewhere;
 pub use essential::Essentials;
 pub use given::{Given, Returned, given_words, returned_words};
 pub use inventory::Inventory;

@@ -134,7 +134,8 @@ impl ApkWork {
     /// Whether it is read for any of these packages.
     fn is_for_any_of(&self, ids: &HashSet<PackageId>) -> bool {
         match &self.aim {
-            Aim::Base | Aim::Named(..) | Aim::Split(_) => ids.contains(&self.id),
+            Aim::Base | Aim::Split(_) => ids.contains(&self.id),
+            Aim::Named(..) => false,
             Aim::Framework(all) => all.iter().any(|one| ids.contains(&one.id)),
         }
     }
@@ -201,6 +202,8 @@ pub struct ApkReading {
     of_framework: Vec<OfFramework>,
     /// Whoever has read in it, with what is known of it since.
     framework_reader: Option<ApkReader>,
+    /// Those that are asked whom they name when nothing else is left to do.
+    naming: Vec<ApkWork>,
     waiting: VecDeque<ApkWork>,
     /// Those that want something, and what, which has not been asked for yet.
     wanting: Vec<Wanting>,
@@ -418,11 +421,33 @@ impl ApkReading {
         true
     }
 
+    /// Begins to look up whom the framework, and what is laid over it, names for parts of Android; false where that is done. For the
+    /// reading that has read in the framework's file, when nobody waits for anything.
+    pub fn turn_to_names(&mut self, others: &mut Self) -> bool {
+        self.naming.append(&mut others.naming);
+        self.turn_to_own_names()
+    }
+
+    /// The same for one that goes on alone.
+    pub fn turn_to_own_names(&mut self) -> bool {
+        for mut work in std::mem::take(&mut self.naming) {
+            if work.path.as_str() == FRAMEWORK
+                && let Some(reader) = self.framework_reader.take()
+            {
+                work.reader = reader;
+            }
+            work.reader.ask(Question::Named(named_texts()));
+            self.waiting.push_back(work);
+        }
+        !self.waiting.is_empty()
+    }
+
     /// Takes in what has become of other files.
     pub fn absorb(&mut self, lane: &mut Self) {
         self.fresh.append(&mut lane.fresh);
         self.to_note.append(&mut lane.to_note);
         self.of_framework.append(&mut lane.of_framework);
+        self.naming.append(&mut lane.naming);
         let counts = std::mem::take(&mut lane.counts);
         self.counts.known += counts.known;
         self.counts.read += counts.read;
@@ -574,17 +599,22 @@ impl ApkReading {
 
     /// Takes what a file told. Another one is read for the same package where the label is in that.
     fn finish(&mut self, work: ApkWork, answer: Result<Box<ApkFacts>, ApkError>) -> Option<ApkWork> {
-        let ApkWork { id, mark, aim, mut reader, path, size, .. } = work;
+        let ApkWork { id, mark, aim, reader, path, size, .. } = work;
         let is_framework = path.as_str() == FRAMEWORK;
         let facts = match (aim, answer) {
             (Aim::Base, Ok(found)) => {
                 let facts = AppFacts::of(&found);
-                // Whoever names parts of Android: the framework, and what is laid over it.
+                // Whoever names parts of Android: the framework, and what is laid over it. Nobody waits for that as for labels.
                 if is_framework || facts.overlay_of.as_ref().is_some_and(|of| of.as_str() == ANDROID) {
-                    reader.ask(Question::Named(named_texts()));
+                    self.fresh.insert(id.clone(), facts.clone());
                     let aim = Aim::Named(Box::new(facts), found.framework);
-                    let next = self.work(&id, mark, path, size, Question::Label, aim);
-                    return Some(ApkWork { reader, ..next });
+                    let mut later = self.work(&id, mark, path, size, Question::Label, aim);
+                    match is_framework {
+                        true => self.framework_reader = Some(reader),
+                        false => later.reader = reader,
+                    }
+                    self.naming.push(later);
+                    return None;
                 }
                 if let Some(resource) = found.framework {
                     self.of_framework.push(OfFramework { id, mark, facts: Box::new(facts), resource });

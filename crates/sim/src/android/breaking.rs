@@ -1,7 +1,8 @@
 //! What breaks when packages are off.
 
 use super::state::State;
-use crate::catalogue::consequences::{BreakMoment, Broken, broken};
+use crate::catalogue::consequences::{Broken, broken};
+use crate::scenario::BreakMoment;
 
 impl State {
     /// What is broken that was not when the device came.

@@ -4,29 +4,7 @@ use std::sync::OnceLock;
 
 use serde::Deserialize;
 
-use crate::scenario::Scenario;
-
-/// What kind of thing breaks.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum BreakKind {
-    /// It does not start, or cannot be used.
-    Start,
-    /// Something that people need is gone.
-    Role,
-    /// Another app fails.
-    Need,
-}
-
-/// When it shows.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum BreakMoment {
-    /// At once.
-    Once,
-    /// At the next start.
-    Start,
-}
+use crate::scenario::{BreakKind, BreakMoment, BreakRule, Scenario};
 
 /// Something that is broken for a user.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -49,29 +27,6 @@ pub struct Broken {
 #[serde(deny_unknown_fields)]
 struct File {
     breaks: Vec<BreakRule>,
-}
-
-/// What breaks without what.
-#[derive(Debug, Clone, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct BreakRule {
-    what: String,
-    kind: BreakKind,
-    class: Option<u8>,
-    none: Vec<String>,
-    #[serde(default, rename = "while")]
-    only_while: Vec<String>,
-    #[serde(default)]
-    owner: bool,
-    at: BreakMoment,
-    sdk: Option<(u32, u32)>,
-}
-
-impl BreakRule {
-    /// Whether its parts fit together.
-    pub(crate) fn is_whole(&self) -> bool {
-        self.class.is_some() == (self.kind == BreakKind::Start) && !self.none.is_empty()
-    }
 }
 
 const TEXT: &str = include_str!("../../scenarios/consequences.toml");

@@ -2,47 +2,27 @@
 
 use std::sync::OnceLock;
 
-/// The texts of a package on some levels.
-#[derive(Debug)]
-pub(crate) struct Block {
-    id: &'static str,
-    levels: std::ops::RangeInclusive<u32>,
-    tv: bool,
-    texts: Vec<(&'static str, &'static str)>,
-}
+use crate::scenario::Scenario;
+use crate::scenario::framework::{self, Block};
 
 const TEXT: &str = include_str!("../../scenarios/framework.txt");
 
 /// The names and texts of a package on an API level.
 pub(crate) fn of(id: &str, sdk: u32, tv: bool) -> Vec<(&'static str, &'static str)> {
     static ALL: OnceLock<Vec<Block>> = OnceLock::new();
-    of_blocks(ALL.get_or_init(|| read(TEXT)), id, sdk, tv)
+    framework::of(ALL.get_or_init(|| framework::read(TEXT)), id, sdk, tv)
 }
 
-/// The same of other blocks.
-pub(crate) fn of_blocks(blocks: &'static [Block], id: &str, sdk: u32, tv: bool) -> Vec<(&'static str, &'static str)> {
-    let own = blocks.iter().filter(|block| block.id == id && block.levels.contains(&sdk) && (tv || !block.tv));
-    own.flat_map(|block| block.texts.iter().copied()).collect()
-}
-
-/// Reads the file; lines that are nothing are passed over.
-pub(crate) fn read(text: &'static str) -> Vec<Block> {
-    let mut blocks: Vec<Block> = Vec::new();
-    for line in text.lines().filter(|line| !line.trim().is_empty() && !line.starts_with('#')) {
-        if let Some(pair) = line.strip_prefix(' ') {
-            if let (Some(block), Some(pair)) = (blocks.last_mut(), pair.trim().split_once(' ')) {
-                block.texts.push(pair);
-            }
-            continue;
-        }
-        let mut words = line.split_whitespace();
-        let id = words.next().unwrap_or("");
-        let (ranges, flags): (Vec<&str>, Vec<&str>) = words.partition(|word| word.contains(".."));
-        let levels = ranges.first().and_then(|range| range.split_once("..")).unwrap_or_default();
-        let levels = levels.0.parse().unwrap_or(0)..=levels.1.parse().unwrap_or(u32::MAX);
-        blocks.push(Block { id, levels, tv: flags.contains(&"tv"), texts: Vec::new() });
+impl Scenario {
+    /// The framework's texts that a package has, those of the scenario in place of the program's.
+    pub(crate) fn framework_texts(&self, id: &str) -> Vec<(&'static str, &'static str)> {
+        let (sdk, tv) = (self.android.sdk, self.characteristics.contains("tv"));
+        let mut all = framework::of(self.own().framework, id, sdk, tv);
+        let first = of(id, sdk, tv).into_iter().filter(|(name, _)| all.iter().all(|(own, _)| own != name));
+        let first: Vec<_> = first.collect();
+        all.extend(first);
+        all
     }
-    blocks
 }
 
 #[cfg(test)]
@@ -51,10 +31,10 @@ mod tests {
 
     #[test]
     fn every_line_says_something() {
-        let blocks = read(TEXT);
+        let blocks = framework::read(TEXT);
         let lines = TEXT.lines().filter(|line| line.starts_with(' ')).count();
-        assert_eq!(blocks.iter().map(|block| block.texts.len()).sum::<usize>(), lines);
-        let names = blocks.iter().flat_map(|block| &block.texts);
+        assert_eq!(blocks.iter().map(|block| block.texts().len()).sum::<usize>(), lines);
+        let names = blocks.iter().flat_map(|block| block.texts());
         assert!(names.clone().all(|(name, text)| name.starts_with("config_") && !text.contains(' ')));
         assert!(of("android", 34, false).len() > of("android", 23, false).len());
         assert_eq!(of("android", 30, true).len(), of("android", 30, false).len() + 1);

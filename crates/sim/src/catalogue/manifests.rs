@@ -1,129 +1,43 @@
 //! What manifests declare beyond what every made-up app has, from `scenarios/manifests.txt`, whose head says how it is written.
 
-use std::ops::RangeInclusive;
 use std::sync::OnceLock;
 
-/// What an element of a manifest may say here.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct Element {
-    /// `app`, `asks`, or the kind of a component.
-    pub(crate) kind: &'static str,
-    /// The class of a component.
-    pub(crate) class: String,
-    /// Its words of the form `name=value`, in order.
-    values: Vec<(&'static str, String)>,
-    /// Its other words.
-    flags: Vec<&'static str>,
-}
-
-impl Element {
-    /// All values of a name.
-    pub(crate) fn all<'a>(&'a self, name: &'a str) -> impl Iterator<Item = &'a str> {
-        self.values.iter().filter(move |(own, _)| *own == name).map(|(_, value)| value.as_str())
-    }
-
-    /// The value of a name that is given once.
-    pub(crate) fn one(&self, name: &str) -> Option<&str> {
-        self.values.iter().find(|(own, _)| *own == name).map(|(_, value)| value.as_str())
-    }
-
-    pub(crate) fn is(&self, flag: &str) -> bool {
-        self.flags.contains(&flag)
-    }
-}
-
-/// What some packages declare on some levels.
-#[derive(Debug)]
-pub(crate) struct Block {
-    ids: Vec<&'static str>,
-    levels: RangeInclusive<u32>,
-    elements: Vec<Element>,
-}
+pub(crate) use crate::scenario::Element;
+use crate::scenario::Scenario;
+use crate::scenario::manifests::{self, Block};
 
 const TEXT: &str = include_str!("../../scenarios/manifests.txt");
 
 /// What the manifest of a package says on an API level, application first.
 pub(crate) fn of(id: &str, sdk: u32) -> Vec<&'static Element> {
     static ALL: OnceLock<Vec<Block>> = OnceLock::new();
-    of_blocks(ALL.get_or_init(|| read(TEXT)), id, sdk)
+    manifests::of(ALL.get_or_init(|| manifests::read(TEXT)), id, sdk)
 }
 
-/// The same of other blocks.
-pub(crate) fn of_blocks(blocks: &'static [Block], id: &str, sdk: u32) -> Vec<&'static Element> {
-    blocks.iter().filter(|b| b.ids.contains(&id) && b.levels.contains(&sdk)).flat_map(|b| &b.elements).collect()
-}
-
-const KINDS: [&str; 6] = ["app", "asks", "activity", "service", "receiver", "provider"];
-const NAMES: [&str; 8] = ["action", "category", "priority", "authority", "guard", "process", "meta", "package"];
-const FLAGS: [&str; 3] = ["core", "boot", "hidden"];
-
-/// The first thing that is not as the head of the file says, in words.
-pub(crate) fn trouble(blocks: &[Block]) -> Option<String> {
-    for block in blocks {
-        let of = block.ids.join(" ");
-        if block.elements.is_empty() {
-            return Some(format!("{of} declares nothing"));
-        }
-        for Element { kind, class, values, flags } in &block.elements {
-            let component = !matches!(*kind, "app" | "asks");
-            let value = values.iter().find(|(name, value)| !NAMES.contains(name) || value.is_empty());
-            let flag = flags.iter().find(|flag| !FLAGS.contains(flag));
-            match (KINDS.contains(kind), value, flag) {
-                (false, ..) => return Some(format!("{of}: “{kind}” is no part of a manifest")),
-                (_, Some((name, value)), _) => return Some(format!("{of}: {kind} {class}: “{name}={value}”")),
-                (.., Some(flag)) => return Some(format!("{of}: {kind} {class}: “{flag}”")),
-                _ if component == class.is_empty() => return Some(format!("{of}: {kind} without a class")),
-                _ => {}
-            }
-        }
+impl Scenario {
+    /// What the manifest of a package declares beyond what every made-up app has.
+    pub(crate) fn declared(&self, id: &str) -> Vec<&'static Element> {
+        let mut all = of(id, self.android.sdk);
+        all.extend(manifests::of(self.own().manifests, id, self.android.sdk));
+        all
     }
-    None
-}
-
-/// Reads the file; what is not as it should be [`trouble`] finds.
-pub(crate) fn read(text: &'static str) -> Vec<Block> {
-    let mut blocks: Vec<Block> = Vec::new();
-    for line in text.lines().filter(|line| !line.trim().is_empty() && !line.starts_with('#')) {
-        if !line.starts_with(' ') {
-            let (ranges, ids): (Vec<&str>, Vec<&str>) = line.split_whitespace().partition(|w| w.contains(".."));
-            let levels = ranges.first().and_then(|range| range.split_once("..")).unwrap_or_default();
-            let levels = levels.0.parse().unwrap_or(0)..=levels.1.parse().unwrap_or(u32::MAX);
-            blocks.push(Block { ids, levels, elements: Vec::new() });
-            continue;
-        }
-        let mut words = line.split_whitespace();
-        let kind = words.next().unwrap_or("");
-        let class = if matches!(kind, "app" | "asks") { "" } else { words.next().unwrap_or("") };
-        let mut element = Element { kind, class: class.into(), values: Vec::new(), flags: Vec::new() };
-        for word in words {
-            match word.split_once('=') {
-                Some((name, value)) => element.values.push((name, value.into())),
-                None => element.flags.push(word),
-            }
-        }
-        if let Some(block) = blocks.last_mut() {
-            block.elements.push(element);
-        }
-    }
-    blocks
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::scenario::Scenario;
 
     #[test]
     fn every_line_says_something_and_every_package_is_on_some_device() {
-        let blocks = read(TEXT);
+        let blocks = manifests::read(TEXT);
         let devices = Scenario::all();
         for block in &blocks {
-            for id in &block.ids {
+            for id in block.ids() {
                 let known = devices.iter().any(|(_, d)| d.inventory.packages.iter().any(|p| p.id == **id));
                 assert!(known, "{id}");
             }
         }
-        assert_eq!(trouble(&blocks), None);
+        assert_eq!(manifests::trouble(&blocks), None);
         for (text, why) in [
             ("a.b", "declares nothing"),
             ("a.b\n  servant .S", "no part of a manifest"),
@@ -131,7 +45,7 @@ mod tests {
             ("a.b\n  service .S wide", "wide"),
             ("a.b\n  service", "without a class"),
         ] {
-            let found = trouble(&read(text)).unwrap_or_default();
+            let found = manifests::trouble(&manifests::read(text)).unwrap_or_default();
             assert!(found.contains(why), "{text}: {found}");
         }
         assert!(of("com.android.providers.media", 29).iter().any(|e| e.one("authority") == Some("media")));

@@ -8,9 +8,8 @@ use serde::Deserialize;
 use thiserror::Error;
 use wibbet_types::{DevicePath, PackageId, Serial};
 
-use crate::catalogue::consequences::BreakRule;
-use crate::catalogue::framework;
-use crate::catalogue::manifests::{self, Element};
+use super::breaks::BreakRule;
+use super::{framework, manifests};
 
 /// A scenario file that cannot be used.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
@@ -124,9 +123,9 @@ fn default_characteristics() -> String {
 pub struct TakenApart(Arc<OnceLock<Own>>);
 
 #[derive(Debug)]
-struct Own {
-    manifests: &'static [manifests::Block],
-    framework: &'static [framework::Block],
+pub(crate) struct Own {
+    pub(crate) manifests: &'static [manifests::Block],
+    pub(crate) framework: &'static [framework::Block],
 }
 
 /// How a device is reached.
@@ -338,29 +337,13 @@ impl Scenario {
         Ok(scenario)
     }
 
-    fn own(&self) -> &Own {
+    /// What it says of manifests and the framework.
+    pub(crate) fn own(&self) -> &Own {
         let leak = |text: &str| -> &'static str { Box::leak(text.to_owned().into_boxed_str()) };
         self.taken_apart.0.get_or_init(|| Own {
             manifests: Box::leak(manifests::read(leak(&self.manifests)).into_boxed_slice()),
             framework: Box::leak(framework::read(leak(&self.framework)).into_boxed_slice()),
         })
-    }
-
-    /// What the manifest of a package declares beyond what every made-up app has.
-    pub(crate) fn declared(&self, id: &str) -> Vec<&'static Element> {
-        let mut all = manifests::of(id, self.android.sdk);
-        all.extend(manifests::of_blocks(self.own().manifests, id, self.android.sdk));
-        all
-    }
-
-    /// The framework's texts that a package has, those of the scenario in place of the program's.
-    pub(crate) fn framework_texts(&self, id: &str) -> Vec<(&'static str, &'static str)> {
-        let (sdk, tv) = (self.android.sdk, self.characteristics.contains("tv"));
-        let mut all = framework::of_blocks(self.own().framework, id, sdk, tv);
-        let first = framework::of(id, sdk, tv).into_iter().filter(|(name, _)| all.iter().all(|(own, _)| own != name));
-        let first: Vec<_> = first.collect();
-        all.extend(first);
-        all
     }
 
     fn check(&self) -> Result<(), BadScenario> {

@@ -1,8 +1,13 @@
 //! What a device is and holds, as data.
 
+mod breaks;
 mod built_in;
 mod format;
+pub(crate) mod framework;
 mod grown;
+pub(crate) mod manifests;
 
+pub use breaks::{BreakKind, BreakMoment, BreakRule};
 pub use format::{BadScenario, Flaw, ReachedBy, Scenario, SimUser, TakenApart};
 pub(crate) use format::{SimKind, SimPackage};
+pub(crate) use manifests::Element;

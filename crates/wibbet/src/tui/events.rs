@@ -185,6 +185,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
         }
         SessionEvent::Names(names) => device.learn(|catalog| catalog.names = names),
         SessionEvent::Judged(evidence) => device.take_evidence(evidence),
+        SessionEvent::Elsewhere(elsewhere) => device.learn(|catalog| catalog.elsewhere = elsewhere),
         SessionEvent::Metrics(metrics) => device.learn(|catalog| catalog.metrics = metrics),
         SessionEvent::Notes(notes) => {
             let notes = Arc::new(notes_by_package(notes.to_vec()));

@@ -5,8 +5,7 @@ use std::collections::BTreeSet;
 use wibbet_types::{PackageId, UserId};
 
 use super::Rule;
-use super::start::named_hold;
-use crate::android::{AndroidNeed, NeedKind, NeedPart, needs, role_words};
+use crate::android::{AndroidNeed, NamedText, NeedKind, NeedPart, needs, role_words};
 use crate::device::DeviceKind;
 use crate::holds::graph::Graph;
 use crate::holds::hold::{Found, Hold, HoldKind, Sure};
@@ -79,6 +78,15 @@ pub(super) fn providers<'a>(known: &Known<'a>, graph: &Graph<'a>, need: &Android
         }
     }
     Providers { who, by_id: false }
+}
+
+/// The hold of whoever is named by the framework.
+pub(super) fn named_hold(kind: HoldKind, text: &NamedText, by: &PackageId) -> Hold {
+    let says = match by.as_str() {
+        "android" => format!("the framework names it ({})", text.name),
+        other => format!("{other}, which is laid over the framework, names it ({})", text.name),
+    };
+    Hold::new(kind, &text.what, &text.stops, Sure::Seen).shown_by(HoldSource::Framework, says)
 }
 
 /// Something that Android needs, with everybody who does it now.

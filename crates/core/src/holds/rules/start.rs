@@ -5,8 +5,8 @@ use std::collections::BTreeSet;
 use wibbet_types::{PackageId, UserId};
 
 use super::Rule;
-use super::role::{Providers, providers};
-use crate::android::{AndroidNeed, Essential, NamedText, NeedKind, needs};
+use super::role::{Providers, named_hold, providers};
+use crate::android::{AndroidNeed, Essential, NeedKind, needs};
 use crate::holds::graph::Graph;
 use crate::holds::hold::{Found, Hold, HoldKind, Sure};
 use crate::holds::known::{HoldSource, Known};
@@ -87,15 +87,6 @@ fn find(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
             );
         }
     }
-}
-
-/// The hold of whoever is named by the framework.
-pub(super) fn named_hold(kind: HoldKind, text: &NamedText, by: &PackageId) -> Hold {
-    let says = match by.as_str() {
-        "android" => format!("the framework names it ({})", text.name),
-        other => format!("{other}, which is laid over the framework, names it ({})", text.name),
-    };
-    Hold::new(kind, &text.what, &text.stops, Sure::Seen).shown_by(HoldSource::Framework, says)
 }
 
 /// Who is the last that gives what is needed. What every device of its kind has one of each, as texts of its networks, is needed

@@ -6,6 +6,7 @@ use clap::Args;
 use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics};
 use wibbet_core::catalog::Catalog;
 use wibbet_core::holds::{Graph, Hold, Judged, Judgement, Verdict};
+use wibbet_core::package::Elsewhere;
 use wibbet_core::plan::{Change, Upshot, upshot as work_out};
 use wibbet_types::{PackageId, UserId, bytes_words};
 
@@ -112,13 +113,13 @@ pub(crate) async fn why(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Resu
         tell(format_args!("not read: {source}; without it nothing is called free"));
     }
     if wanted.json {
-        json::print(&Why::of(shown, user, judged, &ids));
+        json::print(&Why::of(shown, user, judged, &told.catalog.elsewhere, &ids));
         return Ok(if ids.is_empty() { Exit::Nothing } else { Exit::Done });
     }
     for (id, one) in ids.iter().filter_map(|id| Some((id, judged.packages.get(id)?))) {
         match wanted.all {
             true => print_short(id, one),
-            false => print_long(id, one),
+            false => print_long(id, one, told.catalog.elsewhere.get(id)),
         }
     }
     Ok(if ids.is_empty() { Exit::Nothing } else { Exit::Done })
@@ -134,13 +135,16 @@ fn print_short(id: &PackageId, one: &Judgement) {
     line(format_args!("{places}  {:<56} {}", id.as_str(), one.stops()));
 }
 
-fn print_long(id: &PackageId, one: &Judgement) {
+fn print_long(id: &PackageId, one: &Judgement, elsewhere: Option<&Elsewhere>) {
     line(format_args!("{id}: {}; without it: {}", one.verdict(), one.stops()));
     for hold in &one.holds {
         print_hold(hold);
     }
     for source in &one.unread {
         line(format_args!("  not read: {source}"));
+    }
+    if let Some(elsewhere) = elsewhere {
+        line(format_args!("  {}", elsewhere.words()));
     }
 }
 

@@ -1,7 +1,10 @@
 //! What ties packages to a device, and what a tray does to it.
 
+use std::collections::BTreeMap;
+
 use serde::Serialize;
 use wibbet_core::holds::{Hold, Judged, Judgement};
+use wibbet_core::package::Elsewhere;
 use wibbet_core::plan::Upshot;
 use wibbet_types::{PackageId, UserId};
 
@@ -49,6 +52,14 @@ struct JsonJudgement {
     stops: String,
     holds: Vec<JsonHold>,
     unread: Vec<&'static str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    elsewhere: Option<JsonElsewhere>,
+}
+
+#[derive(Serialize)]
+struct JsonElsewhere {
+    taken_out: usize,
+    put_back: usize,
 }
 
 #[derive(Serialize)]
@@ -60,7 +71,13 @@ pub(crate) struct Why {
 }
 
 impl Why {
-    pub(crate) fn of(device: Device, user: UserId, judged: &Judged, ids: &[PackageId]) -> Self {
+    pub(crate) fn of(
+        device: Device,
+        user: UserId,
+        judged: &Judged,
+        elsewhere: &BTreeMap<PackageId, Elsewhere>,
+        ids: &[PackageId],
+    ) -> Self {
         let judgement = |id: &PackageId| {
             let one: &Judgement = judged.packages.get(id)?;
             Some(JsonJudgement {
@@ -69,6 +86,9 @@ impl Why {
                 stops: one.stops(),
                 holds: one.holds.iter().map(JsonHold::from).collect(),
                 unread: one.unread.iter().map(|source| source.name()).collect(),
+                elsewhere: elsewhere
+                    .get(id)
+                    .map(|one| JsonElsewhere { taken_out: one.taken_out, put_back: one.put_back }),
             })
         };
         Self {

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use wibbet_core::holds::{Hold, HoldKind, HoldSource, Judged, Sure};
-use wibbet_core::package::{AppFacts, AppNames, Declared, DeclaredPart, PartKind, Ties};
+use wibbet_core::package::{AppFacts, AppNames, Declared, DeclaredPart, Elsewhere, PartKind, Ties};
 use wibbet_types::PackageId;
 
 use super::*;
@@ -96,6 +96,19 @@ fn why_it_is_held_stands_beside_it() {
     screen.keys("/music\n");
     assert!(screen.shows("????"));
     assert!(screen.shows("read: usage, accounts."), "{}", screen.text());
+}
+
+/// What became of it on other devices of this model stands beside it.
+#[test]
+fn what_became_of_it_elsewhere_is_told() {
+    let mut screen = tied(160, 45, &[]);
+    let elsewhere = Elsewhere { taken_out: 3, put_back: 1 };
+    let all = BTreeMap::from([(id("com.android.music"), elsewhere)]);
+    screen.tell(SessionEvent::Elsewhere(Arc::new(all)));
+    screen.keys("/music\n");
+    assert!(screen.shows("On 3 other devices of this model and"), "{}", screen.text());
+    screen.keys("\x1b\x1b/calend\n");
+    assert!(!screen.shows("other devices"));
 }
 
 #[test]

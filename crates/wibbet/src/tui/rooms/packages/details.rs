@@ -150,6 +150,10 @@ pub(super) fn draw(
                     (None, None) => say("What ties it has not been worked out.", theme.dim),
                 }
             }
+            let elsewhere = device.catalog.as_ref().and_then(|catalog| catalog.elsewhere.get(&package.id));
+            if let Some(elsewhere) = elsewhere {
+                say(&elsewhere.words(), theme.plain);
+            }
             for note in entry.notes {
                 let star = if note.star { "★ " } else { "" };
                 say(&format!("{star}{} ({})", note.text, note.scope.word()), theme.accent);
