@@ -14,6 +14,8 @@ const LONGEST_CHAIN: usize = 10;
 const CHUNK_HEAD: usize = 68;
 /// Chunks that are followed; a table has hundreds.
 const MOST_CHUNKS: usize = 20_000;
+/// Packages of a table whose names are looked through. There is one, or a few of the same id.
+const MOST_PACKAGES: usize = 4;
 /// The longest chunk of values that is looked through, in bytes. The framework's has some hundred thousand.
 const MOST_OF_A_CHUNK: usize = 2 << 20;
 /// Candidates whose entries are asked for at once.
@@ -99,7 +101,7 @@ impl<S: Source + ?Sized> Table<'_, S> {
     pub(crate) fn named(&self, names: &[&str]) -> Result<Vec<(String, String)>, Halt> {
         let (pool, packages) = self.parts()?;
         let mut found = Vec::new();
-        for (at, _) in packages {
+        for (at, _) in packages.into_iter().take(MOST_PACKAGES) {
             let head = self.source.get_some(at, 288, 288, self.end()).or_else(|halt| match halt {
                 // Older tools write a shorter one.
                 Halt::Broken(_) => self.source.get_some(at, 284, 284, self.end()),

@@ -259,6 +259,9 @@ fn whoever_the_framework_names_is_tied() {
     let judged = device.judged();
     assert_eq!((holds(&judged, 0).len(), holds(&judged, 3).len()), (0, 1));
     assert!(judged.packages[name(3).as_str()].holds[0].evidence[0].text.contains("laid over the framework"));
+    // What somebody has installed does not speak for the framework.
+    Arc::make_mut(device.inventory.packages.get_mut(name(2).as_str()).unwrap()).kind = PackageKind::User;
+    assert_eq!(holds(&device.judged(), 0).len(), 1);
 }
 
 /// However many say that they answer to one name, that takes neither time nor memory, and ties nobody.

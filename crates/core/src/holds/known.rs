@@ -4,7 +4,7 @@ use wibbet_types::{PackageId, UserId, named};
 
 use crate::android::{NamedText, framework_texts};
 use crate::device::DeviceKind;
-use crate::package::{AppNames, Condition, Declared, Given, Inventory, Metrics, Source, Ties};
+use crate::package::{AppNames, Condition, Declared, Given, Inventory, Metrics, PackageKind, Source, Ties};
 
 /// Sources that can show a hold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -92,9 +92,12 @@ impl<'a> Known<'a> {
         told || !there
     }
 
-    /// Whether an overlay is on.
+    /// Whether a package of the system lies over the framework. The system itself runs as the first user: what is on for that one
+    /// counts, whoever is asked about.
     fn is_laid_over(&self, id: &PackageId) -> bool {
-        self.in_use(id) && self.chosen(id).contains(&Given::Overlay)
+        let owner = Self { user: UserId::OWNER, ..*self };
+        let own = self.inventory.packages.get(id).is_some_and(|package| package.kind != PackageKind::User);
+        own && owner.in_use(id) && owner.chosen(id).contains(&Given::Overlay)
     }
 
     /// Whom the framework names for parts of Android on this version, of the packages in use: the text, the package, and who says

@@ -41,9 +41,8 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     if uninstall.is_empty() && disable.is_empty() && list.is_empty() {
         return Err(Failure::new(Exit::Usage, "name at least one package with --uninstall, --disable or --from"));
     }
-    if let Some(other) =
-        despite_start.iter().find(|id| !uninstall.contains(id) && !disable.contains(id) && list.is_empty())
-    {
+    let is_named = |id: &&PackageId| uninstall.contains(id) || disable.contains(id) || list.contains(id);
+    if let Some(other) = despite_start.iter().find(|id| !is_named(id)) {
         let words = format!("--despite-start names {other}, which is not to be taken out");
         return Err(Failure::new(Exit::Usage, words));
     }
@@ -92,7 +91,9 @@ async fn what_it_does(
     }
     let known = catalog.known(user);
     let judged = catalog.judged.get(&user).cloned().unwrap_or_default();
-    for source in judged.unread.iter().filter(|source| **source != HoldSource::Usage) {
+    let shows_it =
+        |source: &&HoldSource| matches!(source, HoldSource::Packages | HoldSource::Framework | HoldSource::Manifests);
+    for source in judged.unread.iter().filter(shows_it) {
         tell(format_args!("beware: not read: {source}; what the start needs may not all be known"));
     }
     let items: Vec<_> = tray.iter().map(|item| (item.id.clone(), item.way)).collect();

@@ -254,7 +254,8 @@ impl DeviceModel {
 
     /// Whether it has been worked out what the start of the device needs, as far as it tells that.
     pub(crate) fn start_is_known(&self) -> bool {
-        self.evidence.is_some()
+        let (Some(catalog), Some(_)) = (&self.catalog, &self.evidence) else { return false };
+        catalog.inventory.users.iter().all(|user| catalog.judged.contains_key(&user.id))
     }
 
     /// What the tray does to a user; `None` where that has not been worked out, or nothing is chosen for them.

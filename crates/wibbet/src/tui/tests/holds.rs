@@ -40,7 +40,7 @@ fn tied(columns: u16, lines: u16, unread: &[HoldSource]) -> Screen {
     ];
     let packages = packages.into_iter().map(|(text, holds)| (id(text), judgement(holds))).collect();
     let judged = Judged { packages, unread: unread.to_vec() };
-    let judged = Arc::new(BTreeMap::from([(UserId::OWNER, judged)]));
+    let judged = Arc::new(BTreeMap::from([(UserId::OWNER, judged), (UserId::new(10), Judged::default())]));
     screen.tell(SessionEvent::Judged(Arc::new(Evidence { ties: Arc::new(Ties::default()), judged })));
     screen.keys("2");
     screen.effects.clear();
@@ -158,7 +158,11 @@ fn a_plan_waits_for_what_the_start_needs() {
     screen.keys("2/music\n \ns");
     assert!(screen.effects.is_empty());
     assert!(screen.shows("It waits for what the start needs: reading labels, 40 of 236"), "{}", screen.text());
-    screen.tell(SessionEvent::Judged(Arc::default()));
+    // For one of its users only: a plan may be for the other.
+    let judged = Arc::new(BTreeMap::from([(UserId::OWNER, Judged::default())]));
+    screen.tell(SessionEvent::Judged(Arc::new(Evidence { judged, ..Evidence::default() })));
+    assert!(screen.shows("It waits for what the start needs"), "{}", screen.text());
+    screen.judged();
     assert!(screen.shows("sends it in this order"), "{}", screen.text());
     screen.keys("s");
     assert_eq!(screen.effects.len(), 1);

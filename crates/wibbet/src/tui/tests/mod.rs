@@ -104,6 +104,12 @@ impl Screen {
     /// With a phone of which everything has been read; what ties its packages is nothing.
     fn linked(columns: u16, lines: u16) -> Self {
         let mut screen = Self::listed(columns, lines);
+        screen.judged();
+        screen
+    }
+
+    /// It has been worked out that nothing ties any package.
+    fn judged(&mut self) {
         let mut catalog = Catalog::new(Arc::new(inventory()));
         catalog.judge([0, 10].map(UserId::new));
         let mut judged = (*catalog.judged).clone();
@@ -111,8 +117,7 @@ impl Screen {
             of.packages.values_mut().for_each(|one| *one = Judgement::default());
         }
         let (ties, judged) = (Arc::default(), Arc::new(judged));
-        screen.tell(SessionEvent::Judged(Arc::new(Evidence { ties, judged })));
-        screen
+        self.tell(SessionEvent::Judged(Arc::new(Evidence { ties, judged })));
     }
 
     /// With a phone of which only the states are known.
