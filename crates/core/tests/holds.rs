@@ -258,6 +258,7 @@ fn whoever_the_framework_names_is_tied() {
     overlay.about.chosen.insert(UserId::OWNER, vec!["overlay".parse().unwrap()]);
     let judged = device.judged();
     assert_eq!((holds(&judged, 0).len(), holds(&judged, 3).len()), (0, 1));
+    assert_eq!(holds(&judged, 2), [(HoldKind::Role, "system ui".to_owned(), None)], "without it another one is named");
     assert!(judged.packages[name(3).as_str()].holds[0].evidence[0].text.contains("laid over the framework"));
     // What somebody has installed does not speak for the framework.
     Arc::make_mut(device.inventory.packages.get_mut(name(2).as_str()).unwrap()).kind = PackageKind::User;

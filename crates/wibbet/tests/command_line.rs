@@ -74,6 +74,25 @@ fn what_ties_packages_and_what_a_tray_does() {
     assert_eq!((skipped(&careful), &careful["steps"][0]["start"]["class"]), (vec![true, true, false], &object!(2)));
     let bold = run(&["--despite-start", "com.android.wifi.resources", "com.android.packageinstaller"]);
     assert_eq!(skipped(&bold), [false, true, false], "{bold}");
+    let said = self::run(
+        home.path(),
+        &[
+            "run",
+            sim.address(),
+            "--user",
+            "0",
+            "--dry-run",
+            "--uninstall",
+            "com.android.webview",
+            "com.android.wifi.resources",
+        ],
+    );
+    let (out, err) = (String::from_utf8_lossy(&said.stdout), String::from_utf8_lossy(&said.stderr));
+    assert!(
+        err.contains("beware: all of it together stops: web content in all apps") && !err.contains("starting"),
+        "{err}"
+    );
+    assert!(out.contains("--despite-start com.android.wifi.resources sends it all the same"), "{out}");
     let other = [
         "run",
         sim.address(),

@@ -81,6 +81,24 @@ impl Upshot {
         *kept = loss.min(kept.clone());
     }
 
+    /// What would be missed, a line each; nothing where nothing was found.
+    pub fn told_in_words(&self) -> Vec<String> {
+        let mut lines = Vec::new();
+        if !self.lost.is_empty() {
+            let lost: Vec<&str> = self.lost.iter().map(String::as_str).collect();
+            lines.push(format!("all of it together stops: {}", lost.join("; ")));
+        }
+        for (id, from) in &self.needs_lost {
+            let from: Vec<&str> = from.iter().map(PackageId::as_str).collect();
+            lines.push(format!("{id} loses what it has from {}", from.join(", ")));
+        }
+        lines.extend(self.accounts_lost.iter().map(|(id, count)| match count {
+            1 => format!("1 account goes with {id}"),
+            n => format!("{n} accounts go with {id}"),
+        }));
+        lines
+    }
+
     /// Whether nothing was found that would be missed.
     pub fn is_quiet(&self) -> bool {
         self.start == StartOutlook::Expected

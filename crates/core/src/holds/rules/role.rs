@@ -191,9 +191,15 @@ fn find(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
             found.entry(id.clone()).or_default().push(hold);
         }
     }
-    for (text, id, by) in known.named().into_iter().filter(|(text, ..)| text.kind == NeedKind::Role) {
-        if !is_told(found, id, &text.what) {
+    for (text, id, by) in known.named() {
+        if text.kind == NeedKind::Role && !is_told(found, id, &text.what) {
             found.entry(id.clone()).or_default().push(named_hold(HoldKind::Role, text, by));
+        }
+        // Without what lies over it the framework names somebody else, or nobody.
+        if by.as_str() != "android" && known.in_use(by) && !is_told(found, by, &text.what) {
+            let says = format!("it lies over the framework and names {id} for that ({})", text.name);
+            let hold = Hold::new(HoldKind::Role, &text.what, &text.stops, Sure::Seen);
+            found.entry(by.clone()).or_default().push(hold.shown_by(HoldSource::Framework, says));
         }
     }
     engaged(known, &mut |id, hold| found.entry(id.clone()).or_default().push(hold));

@@ -8,6 +8,7 @@ use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{Details, claim, details, device_languages, look_at_all, read_catalog, read_sizes, survey};
 use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
+use wibbet_core::catalog::Catalog;
 use wibbet_core::holds::{Graph, HoldSource};
 use wibbet_core::package::{Inventory, Metrics, returned_words};
 use wibbet_core::plan::{Change, Plan, Reversal, SkipReason, TrayItem, Upshot, plan_put_back, plan_take_out, upshot};
@@ -68,36 +69,49 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     let told = details(&device).await;
     inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
     let plan = plan_take_out(&inventory, &device.capabilities(), &tray, no_way_back);
-    let does = what_it_does(finder, &device, inventory, user, &tray).await?;
+    let catalog = what_ties(finder, &device, inventory, user).await?;
+    let all: Vec<_> = tray.iter().map(|item| (item.id.clone(), item.way)).collect();
+    let does = what_it_does(&catalog, user, &all);
     let plan = plan.minding_the_start(|id, _| does.starts.get(id).cloned(), &despite_start);
+    if !how.json {
+        // Of what is sent; standard output has the plan itself, or its run.
+        let sent = plan.steps.iter().filter(|step| step.skip.is_none());
+        let sent: Vec<_> = sent.map(|step| (step.id.clone(), step.way)).collect();
+        let missed = what_it_does(&catalog, user, &sent).told_in_words();
+        missed.iter().for_each(|words| tell(format_args!("beware: {words}")));
+    }
     carry_out(finder, &device, RunKind::TakeOut, &plan, told, how).await
 }
 
-/// What a tray does to the device, worked out of what the device says now. What could not be read is told.
-async fn what_it_does(
+/// What ties the packages for a user, worked out of what the device says now. What could not be read is told.
+async fn what_ties(
     finder: &Finder<'_>,
     device: &AdbDevice,
     inventory: Inventory,
     user: UserId,
-    tray: &[TrayItem],
-) -> Result<Upshot, Failure> {
+) -> Result<Catalog, Failure> {
     let languages = device_languages(device, user).await?;
     let book = &finder.workplace.book;
-    // Sizes and use have no say in what the start needs, and take an old device half a minute.
+    // Sizes and use have no say in what stops, and take an old device half a minute.
     let metrics = Metrics::default();
     let (catalog, trouble) = read_catalog(device, book, inventory, metrics, &languages, &[user]).await?;
     if let Some(error) = trouble {
         tell(format_args!("manifests could not be read: {error}"));
     }
-    let known = catalog.known(user);
-    let judged = catalog.judged.get(&user).cloned().unwrap_or_default();
     let shows_it =
         |source: &&HoldSource| matches!(source, HoldSource::Packages | HoldSource::Framework | HoldSource::Manifests);
-    for source in judged.unread.iter().filter(shows_it) {
+    let unread = catalog.judged.get(&user).into_iter().flat_map(|judged| &judged.unread);
+    for source in unread.filter(shows_it) {
         tell(format_args!("beware: not read: {source}; what the start needs may not all be known"));
     }
-    let items: Vec<_> = tray.iter().map(|item| (item.id.clone(), item.way)).collect();
-    Ok(upshot(&known, &Graph::of(&known), &judged, &items))
+    Ok(catalog)
+}
+
+/// What taking some packages out does to the device.
+fn what_it_does(catalog: &Catalog, user: UserId, items: &[(PackageId, Change)]) -> Upshot {
+    let known = catalog.known(user);
+    let judged = catalog.judged.get(&user).cloned().unwrap_or_default();
+    upshot(&known, &Graph::of(&known), &judged, items)
 }
 
 pub(crate) async fn put_back(

@@ -194,19 +194,10 @@ fn print_upshot(user: UserId, count: usize, found: &Upshot) {
     if found.is_quiet() {
         line("nothing was found that would be missed");
     }
-    for what in &found.lost {
-        line(format_args!("stops: {what}"));
-    }
     for role in &found.roles_emptied {
         line(format_args!("nobody is left for: {role}"));
     }
-    for (id, from) in &found.needs_lost {
-        let from: Vec<&str> = from.iter().map(PackageId::as_str).collect();
-        line(format_args!("{id} loses what it has from {}", from.join(", ")));
-    }
-    for (id, n) in &found.accounts_lost {
-        line(format_args!("{n} accounts go with {id}"));
-    }
+    found.told_in_words().iter().for_each(line);
     for (what, bytes) in [("data", found.data_bytes), ("code", found.code_bytes), ("memory", found.memory_bytes)] {
         if let Some(bytes) = bytes {
             line(format_args!("{what}: {}", bytes_words(bytes)));

@@ -345,8 +345,12 @@ impl DeviceModel {
             false => plan_put_back(inventory, &self.capabilities, &wanted)
                 .giving_back(|id, user| recorded_gifts(&self.runs, id, user)),
         };
+        let sent = plan.steps.iter().filter(|step| kind == RunKind::TakeOut && step.skip.is_none());
+        let sent: Vec<TrayItem> =
+            sent.map(|step| TrayItem { id: step.id.clone(), user: step.user, way: step.way }).collect();
+        let does = self.catalog.as_ref().map_or_else(Vec::new, |catalog| upshots(catalog, &sent));
         self.run_at = 0;
-        self.pane = RunPane::Review(Review { kind, plan, items, wanted, allowed });
+        self.pane = RunPane::Review(Review { kind, plan, items, wanted, allowed, does });
     }
 
     /// Makes the plan that is shown again, with what has no way back too.
@@ -378,7 +382,7 @@ impl DeviceModel {
     /// Makes the plan that is shown again, from changed items.
     pub(crate) fn review_again(&mut self, change: impl FnOnce(&mut Vec<TrayItem>, &Plan)) {
         if let RunPane::Review(review) = &self.pane {
-            let Review { kind, plan, mut items, wanted, allowed } = review.clone();
+            let Review { kind, plan, mut items, wanted, allowed, .. } = review.clone();
             change(&mut items, &plan);
             let (at, tray) = (self.run_at, items.clone());
             self.review(kind, items, wanted, allowed);

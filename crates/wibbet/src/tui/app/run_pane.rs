@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use wibbet_core::package::PackageState;
-use wibbet_core::plan::{Plan, TrayItem};
+use wibbet_core::plan::{Plan, TrayItem, Upshot};
 use wibbet_core::run::{Run, RunKind};
 use wibbet_types::{PackageId, UserId};
 
@@ -29,6 +29,8 @@ pub(crate) struct Review {
     pub(super) items: Vec<TrayItem>,
     pub(super) wanted: Vec<(PackageId, UserId, PackageState)>,
     pub(super) allowed: Allowed,
+    /// What the steps that are sent do to each user, as far as that has been worked out.
+    pub(crate) does: Vec<(UserId, Upshot)>,
 }
 
 /// What was asked for by a step of its own.

@@ -6,7 +6,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::package::{Condition, PackageState, returned_words};
-use wibbet_core::plan::{Change, PlannedStep, Reversal, SkipReason, TrayItem};
+use wibbet_core::plan::{Change, PlannedStep, Reversal, SkipReason, StartOutlook, TrayItem, Upshot};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 
 use super::parts::{becoming, data_words, named, outcome_counts, review_put_back};
@@ -241,6 +241,13 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 let wrapped = wrap(&words, cells.saturating_sub(1)).into_iter();
                 lines.extend(wrapped.map(|line| Line::styled(format!(" {line}"), theme.alert)));
             }
+            for (user, does) in review.does.iter().filter(|(_, does)| !does.is_quiet()) {
+                let words = missed_words(device, does);
+                let whom =
+                    if review.does.len() > 1 { format!("For {}: ", device.user_words(*user)) } else { String::new() };
+                let wrapped = wrap(&format!("{whom}{words}"), cells.saturating_sub(1)).into_iter();
+                lines.extend(wrapped.map(|line| Line::styled(format!(" {line}"), theme.strong)));
+            }
             lines.push(Line::styled(truncate(&warning, cells), theme.alert));
             lines
         }
@@ -256,6 +263,27 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
             lines
         }
     }
+}
+
+/// What would be missed, in a sentence or two.
+fn missed_words(device: &DeviceModel, does: &Upshot) -> String {
+    let mut words = Vec::new();
+    if does.start == StartOutlook::NotKnown {
+        words.push("Whether it starts afterwards is not known: not all was read.".to_owned());
+    }
+    if !does.lost.is_empty() {
+        let lost: Vec<&str> = does.lost.iter().map(String::as_str).collect();
+        words.push(format!("All of it together stops: {}.", lost.join("; ")));
+    }
+    if !does.needs_lost.is_empty() {
+        let names: Vec<String> = does.needs_lost.keys().map(|id| format!("“{}”", device.name_of(id))).collect();
+        words.push(format!("Loses what it needs: {}.", names.join(", ")));
+    }
+    let accounts: u32 = does.accounts_lost.values().fold(0, |sum, n| sum.saturating_add(*n));
+    if accounts > 0 {
+        words.push(format!("Accounts that go: {accounts}."));
+    }
+    words.join(" ")
 }
 
 fn progress<'a>(run: &Run, theme: &Theme, cells: usize) -> Line<'a> {

@@ -114,6 +114,7 @@ impl Screen {
         catalog.judge([0, 10].map(UserId::new));
         let mut judged = (*catalog.judged).clone();
         for of in judged.values_mut() {
+            of.unread.clear();
             of.packages.values_mut().for_each(|one| *one = Judgement::default());
         }
         let (ties, judged) = (Arc::default(), Arc::new(judged));

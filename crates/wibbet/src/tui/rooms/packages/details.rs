@@ -135,13 +135,6 @@ pub(super) fn draw(
             if entry.app.is_some_and(|a| a.label.is_some() && a.home.is_empty()) {
                 say("It has no icon on the home screen.", theme.dim);
             }
-            let may: Vec<&str> = {
-                let has = package.about.requests.iter().filter(|p| package.about.may(p, device.user()));
-                has.filter_map(|p| wibbet_core::android::permission_words(p)).collect()
-            };
-            if !may.is_empty() {
-                say(&format!("It may {}.", may.join("; ")), theme.dim);
-            }
             if package.condition(device.user()) == Condition::InUse {
                 say("", theme.plain);
                 match (entry.judgement, &device.reading) {
@@ -149,6 +142,14 @@ pub(super) fn draw(
                     (None, Some(_)) => say("What ties it is worked out when all has been read.", theme.dim),
                     (None, None) => say("What ties it has not been worked out.", theme.dim),
                 }
+            }
+            let may: Vec<&str> = {
+                let has = package.about.requests.iter().filter(|p| package.about.may(p, device.user()));
+                has.filter_map(|p| wibbet_core::android::permission_words(p)).collect()
+            };
+            if !may.is_empty() {
+                say("", theme.plain);
+                say(&format!("It may {}.", may.join("; ")), theme.dim);
             }
             let elsewhere = device.catalog.as_ref().and_then(|catalog| catalog.elsewhere.get(&package.id));
             if let Some(elsewhere) = elsewhere {
