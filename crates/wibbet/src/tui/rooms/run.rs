@@ -229,9 +229,9 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
             if left > 0 {
                 let one = if left == 1 { "one of these: it is" } else { "some of these: they are" };
                 let all = key(Action::DespiteStart);
-                let words =
-                    format!(" The start of the device needs {one} left out; {all} shows what would come of it.");
-                lines.push(Line::styled(truncate(&words, cells), theme.strong));
+                let words = format!("The start of the device needs {one} left out; {all} shows what would come of it.");
+                let wrapped = wrap(&words, cells.saturating_sub(1)).into_iter();
+                lines.extend(wrapped.map(|line| Line::styled(format!(" {line}"), theme.strong)));
             }
             if let Some(data) = data_words(device, &review.plan, device.has_several_users()) {
                 let words = match review.plan.can_keep_data() {

@@ -58,10 +58,8 @@ impl Form for Start {
         let words = "A device that does not start answers for moments only, or not at all: whether it can be put back from here then is not sure. A factory reset, which loses everything on it, may be what is left.";
         lines.extend(wrap(words, cells).into_iter().map(Line::raw));
         lines.push(Line::raw(""));
-        lines.push(Line::styled(
-            "Nothing is sent by this: it goes into the plan, and the plan is sent as always.",
-            theme.dim,
-        ));
+        let words = "Nothing is sent by this: it goes into the plan, and the plan is sent as always.";
+        lines.extend(wrap(words, cells).into_iter().map(|line| Line::styled(line, theme.dim)));
         let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);
         let title = format!(" The start of {} ", device.name());
         let room = framed(&title, (columns, high), (Layer::Start, ALL), theme, frame);

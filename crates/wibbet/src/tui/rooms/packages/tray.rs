@@ -175,13 +175,15 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
     lines.extend(items);
     lines.extend(told);
     if upshot == 1 {
+        let starts = device.upshot(device.user()).is_none_or(|upshot| upshot.start < StartOutlook::NotExpected);
         let words = match (stuck, data_words(device, &plan, false)) {
+            (0, _) if !starts => " Whether it can be put back when the device does not start is not sure.".to_owned(),
             (0, None) => " All of it can be put back as it was.".to_owned(),
             (0, Some(data)) => format!(" All of it can be put back, but {data}."),
             (1, _) => " 1 of them cannot be put back from here; the plan says why.".to_owned(),
             (n, _) => format!(" {n} of them cannot be put back from here; the plan says why."),
         };
-        lines.push(Line::styled(truncate(&words, cells), if stuck > 0 { theme.alert } else { theme.dim }));
+        lines.push(Line::styled(truncate(&words, cells), if stuck > 0 || !starts { theme.alert } else { theme.dim }));
     }
     frame.render_widget(Paragraph::new(lines), area);
 }
