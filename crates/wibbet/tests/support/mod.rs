@@ -189,9 +189,18 @@ impl Screen {
 
     /// Waits until the screen shows a text.
     pub(crate) fn wait_for(&self, text: &str) {
+        self.wait_for_any(&[text]);
+    }
+
+    /// Waits until the screen shows one of some texts.
+    pub(crate) fn wait_for_any(&self, texts: &[&str]) {
         let begun = Instant::now();
-        while !self.text().contains(text) {
-            assert!(begun.elapsed() < LONG, "waited in vain for “{text}” on\n{}", self.text());
+        loop {
+            let shown = self.text();
+            if texts.iter().any(|text| shown.contains(text)) {
+                return;
+            }
+            assert!(begun.elapsed() < LONG, "waited in vain for “{}” on\n{shown}", texts.join("” or “"));
             std::thread::sleep(Duration::from_millis(30));
         }
     }
