@@ -5,11 +5,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
 
 use wibbet_bench::device::Device as _;
-use wibbet_bench::ops::{details, device_languages, read_labels, read_metrics, read_ties, survey};
+use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics, read_ties, survey};
 use wibbet_core::ask::Request;
-use wibbet_core::device::DeviceKind;
+use wibbet_core::catalog::Catalog;
 use wibbet_core::holds::{Graph, HoldKind, Judged, Known, Verdict, judge};
-use wibbet_core::package::{AppNames, Inventory, Metrics, Ties};
+use wibbet_core::package::{AppNames, Metrics, Ties};
 use wibbet_core::plan::{Change, StartOutlook, Upshot, upshot};
 use wibbet_sim::{BreakKind, Broken, ReachedBy, Scenario, SimDevice};
 use wibbet_types::{PackageId, UserId};
@@ -19,12 +19,8 @@ use crate::support::{id, in_memory, patience};
 /// A device, with all that it has told.
 struct Bench {
     sim: SimDevice,
-    inventory: Inventory,
-    names: AppNames,
-    metrics: Metrics,
-    ties: Ties,
-    sdk: u32,
-    kind: DeviceKind,
+    catalog: Catalog,
+    /// Times that it was asked who is engaged in what.
     rounds: usize,
     _folder: tempfile::TempDir,
 }
@@ -41,26 +37,19 @@ impl Bench {
         let mut inventory = survey(&device, &mut |_| {}).await.unwrap();
         inventory.merge_users(&details(&device).await.unwrap().users);
         let languages = device_languages(&device, UserId::OWNER).await.unwrap();
-        let (names, _) = read_labels(&device, &workplace.book, &inventory, &languages, &mut |_| {}).await.unwrap();
         let metrics = read_metrics(&device, &inventory, &mut |_| {}).await.unwrap();
         let users: Vec<UserId> = inventory.users.iter().map(|user| user.id).collect();
         let before = sim.transcript().len();
-        let ties = read_ties(&device, &users).await.unwrap();
+        read_ties(&device, &users).await.unwrap();
         let rounds = sim.transcript().len() - before;
-        let (sdk, kind) = (device.capabilities().sdk, device.facts().unwrap().kind);
-        Self { sim, inventory, names, metrics, ties, sdk, kind, rounds, _folder: folder }
+        let read = read_catalog(&device, &workplace.book, inventory, metrics, &languages, &users, &mut |_| {}).await;
+        let (catalog, trouble) = read.unwrap();
+        assert!(trouble.is_none(), "{trouble:?}");
+        Self { sim, catalog, rounds, _folder: folder }
     }
 
     fn known(&self, user: u32) -> Known<'_> {
-        Known {
-            inventory: &self.inventory,
-            names: &self.names,
-            metrics: &self.metrics,
-            ties: &self.ties,
-            sdk: self.sdk,
-            kind: self.kind,
-            user: UserId::new(user),
-        }
+        self.catalog.known(UserId::new(user))
     }
 
     fn judged(&self, user: u32) -> Judged {

@@ -260,6 +260,11 @@ fn whoever_the_framework_names_is_tied() {
     assert_eq!((holds(&judged, 0).len(), holds(&judged, 3).len()), (0, 1));
     assert_eq!(holds(&judged, 2), [(HoldKind::Role, "system ui".to_owned(), None)], "without it another one is named");
     assert!(judged.packages[name(3).as_str()].holds[0].evidence[0].text.contains("laid over the framework"));
+    // One that was not read may name anybody.
+    let named =
+        std::mem::take(&mut Arc::make_mut(&mut device.names.apps.get_mut(name(2).as_str()).unwrap().declared).named);
+    assert_eq!(device.judged().unread, [HoldSource::Framework]);
+    Arc::make_mut(&mut device.names.apps.get_mut(name(2).as_str()).unwrap().declared).named = named;
     // What somebody has installed does not speak for the framework.
     Arc::make_mut(device.inventory.packages.get_mut(name(2).as_str()).unwrap()).kind = PackageKind::User;
     assert_eq!(holds(&device.judged(), 0).len(), 1);

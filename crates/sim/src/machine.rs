@@ -70,11 +70,9 @@ fn begin_round(shared: &Arc<Shared>) {
         state.calls_until_ready = if class == Some(1) { u32::MAX } else { CALLS_BEFORE_READY };
         state.looping = class;
         state.round += 1;
-        state.round
+        class.map(|_| state.round)
     };
-    if shared.state().looping.is_none() {
-        return;
-    }
+    let Some(round) = round else { return };
     let shared = Arc::clone(shared);
     tokio::spawn(async move {
         tokio::time::sleep(ROUND).await;

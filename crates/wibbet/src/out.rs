@@ -1,6 +1,6 @@
 //! Standard output and standard error.
 
-use std::io::Write as _;
+use std::io::{IsTerminal as _, Write as _};
 
 /// Writes a line. A reader that has gone away (`wibbet packages … | head`) is no reason to fail:
 /// what was done to a device stays done, and the exit code tells of that.
@@ -12,6 +12,14 @@ pub(crate) fn line(text: impl std::fmt::Display) {
 /// Tells people something on standard error. A terminal that has gone away is no reason to fail.
 pub(crate) fn tell(text: impl std::fmt::Display) {
     let _ = writeln!(std::io::stderr().lock(), "wibbet: {}", harmless(&text.to_string()));
+}
+
+/// Shows on a terminal how far something has got, on one line that the next one takes the place of; nothing takes it away.
+pub(crate) fn progress(text: Option<&str>) {
+    let mut err = std::io::stderr().lock();
+    if err.is_terminal() {
+        let _ = write!(err, "\r\u{1b}[K{}", text.map(harmless).unwrap_or_default()).and_then(|()| err.flush());
+    }
 }
 
 /// The last gate before a terminal: texts of devices are plain long before, and should one not be, nothing in it steers.

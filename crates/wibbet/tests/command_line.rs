@@ -74,37 +74,22 @@ fn what_ties_packages_and_what_a_tray_does() {
     assert_eq!((skipped(&careful), &careful["steps"][0]["start"]["class"]), (vec![true, true, false], &object!(2)));
     let bold = run(&["--despite-start", "com.android.wifi.resources", "com.android.packageinstaller"]);
     assert_eq!(skipped(&bold), [false, true, false], "{bold}");
-    let said = self::run(
-        home.path(),
-        &[
-            "run",
-            sim.address(),
-            "--user",
-            "0",
-            "--dry-run",
-            "--uninstall",
-            "com.android.webview",
-            "com.android.wifi.resources",
-        ],
-    );
+    let told = |words: &[&str]| {
+        let before = ["run", sim.address(), "--user", "0", "--dry-run", "--uninstall"];
+        self::run(home.path(), &[&before[..], words].concat())
+    };
+    let said = told(&["com.android.webview", "com.android.wifi.resources"]);
     let (out, err) = (String::from_utf8_lossy(&said.stdout), String::from_utf8_lossy(&said.stderr));
-    assert!(
-        err.contains("beware: all of it together stops: web content in all apps") && !err.contains("starting"),
-        "{err}"
-    );
+    assert!(err.contains("beware: stops: web content in all apps") && !err.contains("starting"), "{err}");
     assert!(out.contains("--despite-start com.android.wifi.resources sends it all the same"), "{out}");
-    let other = [
-        "run",
-        sim.address(),
-        "--user",
-        "0",
-        "--dry-run",
-        "--uninstall",
-        "com.android.music",
-        "--despite-start",
-        "x.y",
-    ];
-    assert_eq!(self::run(home.path(), &other).status.code(), Some(2));
+    assert_eq!(told(&["com.android.music", "--despite-start", "x.y"]).status.code(), Some(2));
+    // Where manifests cannot be read, nothing is said to be known of the start.
+    let bare = Sim::start(&["--android", "25", "--fault", "no-tools"]);
+    let words = ["run", bare.address(), "--user", "0", "--dry-run", "--uninstall", "com.android.providers.telephony"];
+    let said = self::run(home.path(), &words);
+    let err = String::from_utf8_lossy(&said.stderr);
+    assert!(err.contains("beware: whether the device starts afterwards is not known"), "{err}");
+    assert!(err.contains("not read: manifests") && err.contains("not read: framework"), "{err}");
     let sent = std::fs::read_to_string(&sim.transcript).unwrap();
     assert!(!sent.contains("uninstall --user") && !sent.contains("disable-user"), "{sent}");
 }

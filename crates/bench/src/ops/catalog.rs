@@ -11,7 +11,7 @@ use wibbet_logbook::LogbookError;
 use wibbet_types::{Locale, PackageId, UserId};
 
 use super::evidence::read_ties;
-use super::labels::read_labels;
+use super::labels::{LabelNews, read_labels};
 use crate::device::{AdbDevice, AskError, Device as _};
 use crate::logbook::SharedLogbook;
 
@@ -28,7 +28,7 @@ pub async fn remembered_elsewhere(
 }
 
 /// A catalog with labels and manifests, who is engaged in what, and what ties the packages for some users; metrics as they were
-/// read before. Beside it why manifests could not be read, where they could not: labels are missing then, and nothing is free.
+/// read before, giving on how far the manifests have got. Beside it why manifests could not be read, where they could not: labels are missing then, and nothing is free.
 ///
 /// # Errors
 /// When the link goes, or the device is another one.
@@ -39,8 +39,9 @@ pub async fn read_catalog(
     metrics: Metrics,
     languages: &[Locale],
     users: &[UserId],
+    news: &mut (dyn FnMut(LabelNews) + Send),
 ) -> Result<(Catalog, Option<AskError>), AskError> {
-    let (names, trouble) = match read_labels(device, book, &inventory, languages, &mut |_| {}).await {
+    let (names, trouble) = match read_labels(device, book, &inventory, languages, news).await {
         Ok((names, _)) => (names, None),
         Err(error @ (AskError::NoLink(_) | AskError::Lost(_) | AskError::OtherDevice(_))) => return Err(error),
         Err(error) => (AppNames { wanted: languages.to_vec(), ..AppNames::default() }, Some(error)),

@@ -85,19 +85,23 @@ impl<'a> Known<'a> {
         package.and_then(|package| package.about.chosen.get(&self.user)).map_or(&[], Vec::as_slice)
     }
 
-    /// Whether the framework was asked whom it names, where there is one.
+    /// Whether the framework was asked whom it names, where there is one, and everything that lies over it.
     fn knows_the_framework(&self) -> bool {
         let there = self.inventory.packages.get(ANDROID).is_some_and(|package| package.apk.is_some());
-        let told = self.names.apps.get(ANDROID).is_some_and(|app| app.declared.named.is_some());
-        told || !there
+        let told = |id: &str| self.names.apps.get(id).is_some_and(|app| app.declared.named.is_some());
+        !there || (told(ANDROID) && self.laid_over().all(|id| told(id.as_str())))
     }
 
-    /// Whether a package of the system lies over the framework. The system itself runs as the first user: what is on for that one
+    /// Packages of the system that lie over the framework. The system itself runs as the first user: what is on for that one
     /// counts, whoever is asked about.
-    fn is_laid_over(&self, id: &PackageId) -> bool {
+    fn laid_over(&self) -> impl Iterator<Item = &'a PackageId> + '_ {
         let owner = Self { user: UserId::OWNER, ..*self };
-        let own = self.inventory.packages.get(id).is_some_and(|package| package.kind != PackageKind::User);
-        own && owner.in_use(id) && owner.chosen(id).contains(&Given::Overlay)
+        let apps = self.names.apps.iter();
+        let over = apps.filter(|(_, app)| app.overlay_of.as_ref().is_some_and(|of| of.as_str() == ANDROID));
+        over.map(|(id, _)| id).filter(move |id| {
+            let own = owner.inventory.packages.get(*id).is_some_and(|package| package.kind != PackageKind::User);
+            own && owner.in_use(id) && owner.chosen(id).contains(&Given::Overlay)
+        })
     }
 
     /// Whom the framework names for parts of Android on this version, of the packages in use: the text, the package, and who says
@@ -107,11 +111,7 @@ impl<'a> Known<'a> {
             let named = self.declared(id).and_then(|declared| declared.named.as_ref());
             named.into_iter().flatten().filter(|(own, _)| own == name).map(|(_, id)| id).collect()
         };
-        let laid_over = |id: &&PackageId| {
-            let of = self.names.apps.get(*id).and_then(|app| app.overlay_of.as_ref());
-            of.is_some_and(|of| of.as_str() == ANDROID) && self.is_laid_over(id)
-        };
-        let over: Vec<&PackageId> = self.names.apps.keys().filter(laid_over).collect();
+        let over: Vec<&PackageId> = self.laid_over().collect();
         let Some((android, _)) = self.names.apps.get_key_value(ANDROID) else { return Vec::new() };
         let mut all = Vec::new();
         for text in framework_texts().iter().filter(|text| text.is_of(self.sdk)) {

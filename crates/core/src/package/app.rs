@@ -3,9 +3,11 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use wibbet_apk::{ApkFacts, ComponentKind};
 use wibbet_types::{Locale, PackageId, PlainText};
 
 use super::declared::Declared;
+use super::name::label_text;
 
 /// An entry of the home screen.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -70,4 +72,45 @@ pub struct AppNames {
     pub files: BTreeMap<String, u64>,
     /// The languages that labels were looked for in, first the most wanted.
     pub wanted: Vec<Locale>,
+}
+
+impl AppFacts {
+    /// What an APK says, fit to be shown.
+    pub fn of(found: &ApkFacts) -> Self {
+        let manifest = &found.manifest;
+        let mut parts = [0; 4];
+        for component in &manifest.components {
+            let n = match component.kind {
+                ComponentKind::Activity | ComponentKind::Alias => 0,
+                ComponentKind::Service => 1,
+                ComponentKind::Receiver => 2,
+                ComponentKind::Provider => 3,
+            };
+            parts[n] += 1;
+        }
+        Self {
+            label: found.label.as_ref().map(|t| label_text(&t.text)).filter(|t| !t.as_str().is_empty()),
+            locale: found.label.as_ref().map(|t| t.locale.clone()).unwrap_or_default(),
+            home: found
+                .launchers
+                .iter()
+                .map(|l| HomeEntry {
+                    class: PlainText::new(&l.name),
+                    label: l.label.as_ref().map(|t| label_text(&t.text)).filter(|t| !t.as_str().is_empty()),
+                })
+                .collect(),
+            parts,
+            declared: Arc::new(Declared::of(manifest)),
+            overlay_of: manifest.overlay_target.as_ref().and_then(|t| t.parse().ok()),
+            libraries: {
+                let needed = manifest.libraries.iter().filter(|l| l.required && !l.offered);
+                needed.map(|l| PlainText::new(&l.name)).collect()
+            },
+            trouble: match (&found.trouble, &found.label, &manifest.label) {
+                (Some(error), ..) => Some(PlainText::new(&error.to_string())),
+                (None, None, None) => Some(PlainText::new("its manifest names no label")),
+                _ => None,
+            },
+        }
+    }
 }

@@ -81,21 +81,24 @@ impl Upshot {
         *kept = loss.min(kept.clone());
     }
 
-    /// What would be missed, a line each; nothing where nothing was found.
-    pub fn told_in_words(&self) -> Vec<String> {
+    /// What would be missed, a line each, with packages by the names that `name` gives them; nothing where nothing was found.
+    pub fn missed(&self, name: impl Fn(&PackageId) -> String) -> Vec<String> {
         let mut lines = Vec::new();
+        if self.start == StartOutlook::NotKnown {
+            lines.push("whether the device starts afterwards is not known: not all was read".to_owned());
+        }
         if !self.lost.is_empty() {
             let lost: Vec<&str> = self.lost.iter().map(String::as_str).collect();
-            lines.push(format!("all of it together stops: {}", lost.join("; ")));
+            lines.push(format!("stops: {}", lost.join("; ")));
         }
-        for (id, from) in &self.needs_lost {
-            let from: Vec<&str> = from.iter().map(PackageId::as_str).collect();
-            lines.push(format!("{id} loses what it has from {}", from.join(", ")));
+        if !self.needs_lost.is_empty() {
+            let losing: Vec<String> = self.needs_lost.keys().map(name).collect();
+            lines.push(format!("loses what it needs: {}", losing.join(", ")));
         }
-        lines.extend(self.accounts_lost.iter().map(|(id, count)| match count {
-            1 => format!("1 account goes with {id}"),
-            n => format!("{n} accounts go with {id}"),
-        }));
+        let accounts: u32 = self.accounts_lost.values().fold(0, |sum, n| sum.saturating_add(*n));
+        if accounts > 0 {
+            lines.push(format!("accounts that go: {accounts}"));
+        }
         lines
     }
 

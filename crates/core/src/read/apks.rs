@@ -8,15 +8,14 @@
 use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
 use std::sync::Arc;
 
-use wibbet_apk::{ApkError, ApkFacts, ApkReader, ComponentKind, Question, Step, Stride, Text, Want};
+use wibbet_apk::{ApkError, ApkFacts, ApkReader, Question, Step, Text, Want};
 use wibbet_types::{DevicePath, Locale, PackageId, PlainText};
 
+use super::pace::{FRAMEWORK, Pace};
 use super::ranges::{RangeAnswer, RangeJob, RangeTools};
+use super::round::{Asked, Round};
 use crate::android::named_texts;
-use crate::package::{ApkFingerprint, AppFacts, Declared, HomeEntry, Inventory, label_text};
-
-/// Where the framework's own texts are.
-const FRAMEWORK: &str = "/system/framework/framework-res.apk";
+use crate::package::{ApkFingerprint, AppFacts, Inventory, label_text};
 
 /// The package that is.
 const ANDROID: &str = "android";
@@ -41,74 +40,6 @@ const MOST_ROUNDS: usize = 400;
 
 /// A device that is asked for more than this by one file is being led astray, in bytes.
 const MOST_OF_A_FILE: u64 = 64 << 20;
-
-/// Ranges that begin before this place may be read with the beginnings of other files, in bytes.
-const FRONT: u64 = 48 << 10;
-
-/// How much is read at a time. A program that the device starts for each range takes 4 to 10 ms of one of its cores, in which a
-/// cable brings some hundred kilobytes and four cores start several; so a range is worth making longer.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Pace {
-    /// Of the end of a short file, where it says what is in it; see [`Pace::tail_of`].
-    tail: u64,
-    /// In how large pieces the rest is read.
-    stride: Stride,
-    /// The same for what somebody waits for: in fewer rounds.
-    hurried: Stride,
-    /// Between two ranges of a file that are read as one.
-    gap: u64,
-    /// What is longer than this is worth packing, in bytes: the device starts a program for that too, while the lanes share one
-    /// line.
-    packing: u64,
-    /// The shortest range.
-    least: u64,
-}
-
-impl Default for Pace {
-    fn default() -> Self {
-        Self::air(false)
-    }
-}
-
-impl Pace {
-    /// Over a cable: some 30 MB/s; `packed` where what is sent is packed first, which makes it a fifth or less.
-    pub fn cable(packed: bool) -> Self {
-        let (stride, hurried) = match packed {
-            true => (Stride { whole: 1280 << 10, window: 128 << 10 }, Stride { whole: 3 << 20, window: 512 << 10 }),
-            false => (Stride { whole: 192 << 10, window: 48 << 10 }, Stride { whole: 512 << 10, window: 128 << 10 }),
-        };
-        Self { tail: 24 << 10, stride, hurried, gap: 24 << 10, packing: 96 << 10, least: 4 << 10 }
-    }
-
-    /// By air: some 5 MB/s.
-    pub fn air(packed: bool) -> Self {
-        let (stride, hurried) = match packed {
-            true => (Stride { whole: 256 << 10, window: 48 << 10 }, Stride { whole: 1 << 20, window: 128 << 10 }),
-            false => (Stride { whole: 20 << 10, window: 8 << 10 }, Stride { whole: 64 << 10, window: 24 << 10 }),
-        };
-        Self { tail: 8 << 10, stride, hurried, gap: 4 << 10, packing: 24 << 10, least: 1 << 10 }
-    }
-}
-
-impl Pace {
-    /// Of the end of a file of `size` bytes. Its list of entries takes some 100 bytes for each, and apps have the more files the
-    /// longer they are; what is guessed too short takes a range more.
-    fn tail_of(&self, path: &DevicePath, size: u64) -> u64 {
-        match size >> 20 {
-            // Pictures in every density.
-            _ if path.as_str() == FRAMEWORK => 288 << 10,
-            0 => self.tail,
-            1..4 => 80 << 10,
-            4..16 => 112 << 10,
-            _ => 184 << 10,
-        }
-    }
-
-    /// Whether so many bytes are worth packing before they are sent.
-    pub fn packs(&self, bytes: u64) -> bool {
-        bytes > self.packing
-    }
-}
 
 /// Length in bytes (modulo 2³²) and time of a file; `None` where it could not be looked at.
 pub type Looked = Option<(u32, u32)>;
@@ -183,9 +114,6 @@ pub struct ApkCounts {
     /// Those that could not be.
     pub failed: usize,
 }
-
-/// A job that is on its way: for which files, and where in each its bytes begin.
-type Asked = Vec<(usize, u64)>;
 
 /// A file and what it wants next.
 type Wanting = (ApkWork, Vec<Want>);
@@ -488,10 +416,10 @@ impl ApkReading {
             let wanting = self.step(work);
             self.wanting.extend(wanting);
         }
-        let mut round = Round { pace: self.pace, tools, ..Round::default() };
+        let mut round = Round::new(self.pace, tools);
         let later = self.split_off_what_is_too_much(first, most);
         for (work, wants) in std::mem::replace(&mut self.wanting, later) {
-            round.take(self.going.len(), &work, &wants);
+            round.take(self.going.len(), (&work.path, work.size), work.alone, &wants);
             self.going.push(work);
         }
         let (jobs, asked) = round.jobs().into_iter().unzip();
@@ -694,122 +622,6 @@ fn with_text(mut facts: AppFacts, text: Option<Text>) -> AppFacts {
     facts
 }
 
-/// What the files of a round want, put together into as few jobs as are worth their while.
-#[derive(Debug, Default)]
-struct Round {
-    pace: Pace,
-    tools: RangeTools,
-    /// Files whose beginnings are wanted: which one, its path and length, and up to where.
-    heads: Vec<(usize, DevicePath, u64, u64)>,
-    /// Files whose ends are wanted.
-    tails: Vec<(usize, DevicePath, u64)>,
-    ranges: Vec<(RangeJob, Asked)>,
-}
-
-/// Files of which one program reads the beginnings or the ends.
-const MOST_TOGETHER: usize = 32;
-
-impl Round {
-    /// Takes what a file wants.
-    fn take(&mut self, file: usize, work: &ApkWork, wants: &[Want]) {
-        let mut ranges: Vec<(u64, u64)> =
-            wants.iter().map(|want| (want.start, want.start.saturating_add(want.len as u64))).collect();
-        ranges.sort_unstable();
-        let mut merged: Vec<(u64, u64)> = Vec::new();
-        for (start, end) in ranges {
-            match merged.last_mut() {
-                Some((_, last)) if start <= last.saturating_add(self.pace.gap) => *last = end.max(*last),
-                _ => merged.push((start, end)),
-            }
-        }
-        let tail = work.size.saturating_sub(self.pace.tail_of(&work.path, work.size));
-        for (start, end) in merged {
-            let together = self.tools.several && !work.alone;
-            if together && start >= tail {
-                self.tails.push((file, work.path.clone(), work.size));
-            } else if together && end <= FRONT {
-                self.heads.push((file, work.path.clone(), work.size, end));
-            } else {
-                let end = end.max(start.saturating_add(self.pace.least)).min(work.size.max(end));
-                let job = RangeJob::Range(work.path.clone(), work.size, start, end.saturating_sub(start));
-                self.ranges.push((job, vec![(file, start)]));
-            }
-        }
-    }
-
-    /// The jobs, each with the files that it is for.
-    fn jobs(mut self) -> Vec<(RangeJob, Asked)> {
-        let mut jobs = Vec::new();
-        // Of files whose ends are as long one program reads all.
-        let tail_of = |(_, path, size): &(usize, DevicePath, u64)| self.pace.tail_of(path, *size);
-        self.tails.sort_by_key(tail_of);
-        for alike in self.tails.chunk_by(|one, other| tail_of(one) == tail_of(other)) {
-            for some in alike.chunks(MOST_TOGETHER) {
-                let tail = some.first().map_or(0, tail_of);
-                let asked = some.iter().map(|(file, _, size)| (*file, size.saturating_sub(tail))).collect();
-                let files = some.iter().map(|(_, path, size)| (path.clone(), *size)).collect();
-                jobs.push((RangeJob::Tails(files, tail), asked));
-            }
-        }
-        // Of files whose beginnings are about as long one program reads all.
-        self.heads.sort_by_key(|(.., end)| *end);
-        let mut rest = &self.heads[..];
-        while let Some((.., shortest)) = rest.first() {
-            let most = shortest.saturating_mul(2).max(shortest.saturating_add(self.pace.gap / 4));
-            let count = rest.iter().take(MOST_TOGETHER).take_while(|(.., end)| *end <= most).count();
-            let (some, others) = rest.split_at(count.max(1));
-            let len = some.last().map_or(0, |(.., end)| *end);
-            let asked = some.iter().map(|(file, ..)| (*file, 0)).collect();
-            let files = some.iter().map(|(_, path, size, _)| (path.clone(), *size)).collect();
-            jobs.push((RangeJob::Heads(files, len), asked));
-            rest = others;
-        }
-        jobs.extend(self.ranges);
-        jobs
-    }
-}
-
-impl AppFacts {
-    /// What an APK says, fit to be shown.
-    pub fn of(found: &ApkFacts) -> Self {
-        let manifest = &found.manifest;
-        let mut parts = [0; 4];
-        for component in &manifest.components {
-            let n = match component.kind {
-                ComponentKind::Activity | ComponentKind::Alias => 0,
-                ComponentKind::Service => 1,
-                ComponentKind::Receiver => 2,
-                ComponentKind::Provider => 3,
-            };
-            parts[n] += 1;
-        }
-        Self {
-            label: found.label.as_ref().map(|t| label_text(&t.text)).filter(|t| !t.as_str().is_empty()),
-            locale: found.label.as_ref().map(|t| t.locale.clone()).unwrap_or_default(),
-            home: found
-                .launchers
-                .iter()
-                .map(|l| HomeEntry {
-                    class: PlainText::new(&l.name),
-                    label: l.label.as_ref().map(|t| label_text(&t.text)).filter(|t| !t.as_str().is_empty()),
-                })
-                .collect(),
-            parts,
-            declared: Arc::new(Declared::of(manifest)),
-            overlay_of: manifest.overlay_target.as_ref().and_then(|t| t.parse().ok()),
-            libraries: {
-                let needed = manifest.libraries.iter().filter(|l| l.required && !l.offered);
-                needed.map(|l| PlainText::new(&l.name)).collect()
-            },
-            trouble: match (&found.trouble, &found.label, &manifest.label) {
-                (Some(error), ..) => Some(PlainText::new(&error.to_string())),
-                (None, None, None) => Some(PlainText::new("its manifest names no label")),
-                _ => None,
-            },
-        }
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -954,11 +766,11 @@ mod tests {
     fn ranges_are_put_together() {
         let mut reading = begin_with(4, 1 << 20, &HashMap::new());
         let mut waiting = std::mem::take(&mut reading.waiting);
-        let mut round = Round { pace: Pace::cable(false), tools: TOGETHER, ..Round::default() };
+        let mut round = Round::new(Pace::cable(false), TOGETHER);
         let want = |start: u64, len: usize| Want { start, len };
         let mut take = |round: &mut Round, wants: &[Want]| {
             let work = waiting.pop_front().unwrap();
-            round.take(waiting.len(), &work, wants);
+            round.take(waiting.len(), (&work.path, work.size), work.alone, wants);
         };
         take(&mut round, &[want(0, 5_000), want(500_000, 100)]);
         take(&mut round, &[want(100, 6_000), want(1_048_000, 100)]);

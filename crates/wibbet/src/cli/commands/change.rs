@@ -15,7 +15,7 @@ use wibbet_core::plan::{Change, Plan, Reversal, SkipReason, TrayItem, Upshot, pl
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_gifts, recorded_state};
 use wibbet_types::{PackageId, RunId, UserId};
 
-use super::look::{check_user, read};
+use super::look::{check_user, how_far, read};
 use crate::cli::args::How;
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
@@ -77,7 +77,7 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
         // Of what is sent; standard output has the plan itself, or its run.
         let sent = plan.steps.iter().filter(|step| step.skip.is_none());
         let sent: Vec<_> = sent.map(|step| (step.id.clone(), step.way)).collect();
-        let missed = what_it_does(&catalog, user, &sent).told_in_words();
+        let missed = what_it_does(&catalog, user, &sent).missed(ToString::to_string);
         missed.iter().for_each(|words| tell(format_args!("beware: {words}")));
     }
     carry_out(finder, &device, RunKind::TakeOut, &plan, told, how).await
@@ -94,7 +94,7 @@ async fn what_ties(
     let book = &finder.workplace.book;
     // Sizes and use have no say in what stops, and take an old device half a minute.
     let metrics = Metrics::default();
-    let (catalog, trouble) = read_catalog(device, book, inventory, metrics, &languages, &[user]).await?;
+    let (catalog, trouble) = read_catalog(device, book, inventory, metrics, &languages, &[user], &mut how_far).await?;
     if let Some(error) = trouble {
         tell(format_args!("manifests could not be read: {error}"));
     }

@@ -9,7 +9,7 @@ use tokio::sync::mpsc;
 use wibbet_bench::around::Route;
 use wibbet_bench::device::{AdbDevice, AskError, trouble_of};
 use wibbet_bench::fleet::{Bench, BenchEvent, CardId};
-use wibbet_bench::ops::{Details, NoteError, details, forget_place, note_met, survey};
+use wibbet_bench::ops::{Details, LabelNews, NoteError, details, forget_place, note_met, survey};
 use wibbet_bench::session::SessionEvent;
 use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
 use wibbet_core::link::{Advice, Ladder};
@@ -21,7 +21,7 @@ use wibbet_types::UserId;
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
-use crate::out::{line, tell};
+use crate::out::{line, progress, tell};
 
 /// What was found of one device.
 struct Looked {
@@ -249,4 +249,10 @@ fn one_line(run: &Run) -> String {
         json::time(run.begun),
         counts.join(", ")
     )
+}
+
+/// Shows how far the reading of manifests has got.
+pub(crate) fn how_far(news: LabelNews) {
+    let words = format!("reading labels and manifests, {} of {}", news.done, news.of);
+    progress((news.done < news.of).then_some(words.as_str()));
 }

@@ -11,7 +11,7 @@ use wibbet_core::package::{Inventory, notes_by_package};
 use wibbet_core::search::{Matcher, Search, SearchErrorKind, facts};
 use wibbet_types::{Locale, PackageId, UserId};
 
-use super::look::{check_user, read};
+use super::look::{check_user, how_far, read};
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::csv;
@@ -118,7 +118,8 @@ pub(crate) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) ->
                 false => wanted.language.clone(),
             };
             let metrics = read_metrics(&device, &inventory, &mut |_| {}).await?;
-            let (catalog, trouble) = read_catalog(&device, book, inventory, metrics, &languages, &[user]).await?;
+            let (catalog, trouble) =
+                read_catalog(&device, book, inventory, metrics, &languages, &[user], &mut how_far).await?;
             // The states are known, and labels are told to be missing.
             if let Some(error) = trouble {
                 tell(format_args!("labels could not be read: {error}"));

@@ -10,7 +10,7 @@ use wibbet_core::package::Elsewhere;
 use wibbet_core::plan::{Change, Upshot, upshot as work_out};
 use wibbet_types::{PackageId, UserId, bytes_words};
 
-use super::look::{check_user, read};
+use super::look::{check_user, how_far, read};
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -71,7 +71,8 @@ impl Told {
         let languages = device_languages(&device, first).await?;
         let metrics = read_metrics(&device, &inventory, &mut |_| {}).await?;
         let book = &finder.workplace.book;
-        let (catalog, trouble) = read_catalog(&device, book, inventory, metrics, &languages, &users).await?;
+        let (catalog, trouble) =
+            read_catalog(&device, book, inventory, metrics, &languages, &users, &mut how_far).await?;
         if let Some(error) = trouble {
             tell(format_args!("manifests could not be read: {error}"));
         }
@@ -197,7 +198,16 @@ fn print_upshot(user: UserId, count: usize, found: &Upshot) {
     for role in &found.roles_emptied {
         line(format_args!("nobody is left for: {role}"));
     }
-    found.told_in_words().iter().for_each(line);
+    for what in &found.lost {
+        line(format_args!("stops: {what}"));
+    }
+    for (id, from) in &found.needs_lost {
+        let from: Vec<&str> = from.iter().map(PackageId::as_str).collect();
+        line(format_args!("{id} loses what it has from {}", from.join(", ")));
+    }
+    for (id, n) in &found.accounts_lost {
+        line(format_args!("{n} accounts go with {id}"));
+    }
     for (what, bytes) in [("data", found.data_bytes), ("code", found.code_bytes), ("memory", found.memory_bytes)] {
         if let Some(bytes) = bytes {
             line(format_args!("{what}: {}", bytes_words(bytes)));

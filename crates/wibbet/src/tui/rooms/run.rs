@@ -6,7 +6,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::package::{Condition, PackageState, returned_words};
-use wibbet_core::plan::{Change, PlannedStep, Reversal, SkipReason, StartOutlook, TrayItem, Upshot};
+use wibbet_core::plan::{Change, PlannedStep, Reversal, SkipReason, TrayItem, Upshot};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 
 use super::parts::{becoming, data_words, named, outcome_counts, review_put_back};
@@ -267,23 +267,8 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
 
 /// What would be missed, in a sentence or two.
 fn missed_words(device: &DeviceModel, does: &Upshot) -> String {
-    let mut words = Vec::new();
-    if does.start == StartOutlook::NotKnown {
-        words.push("Whether it starts afterwards is not known: not all was read.".to_owned());
-    }
-    if !does.lost.is_empty() {
-        let lost: Vec<&str> = does.lost.iter().map(String::as_str).collect();
-        words.push(format!("All of it together stops: {}.", lost.join("; ")));
-    }
-    if !does.needs_lost.is_empty() {
-        let names: Vec<String> = does.needs_lost.keys().map(|id| format!("“{}”", device.name_of(id))).collect();
-        words.push(format!("Loses what it needs: {}.", names.join(", ")));
-    }
-    let accounts: u32 = does.accounts_lost.values().fold(0, |sum, n| sum.saturating_add(*n));
-    if accounts > 0 {
-        words.push(format!("Accounts that go: {accounts}."));
-    }
-    words.join(" ")
+    let missed = does.missed(|id| format!("“{}”", device.name_of(id)));
+    missed.iter().map(|line| format!("{}.", capitalize(line))).collect::<Vec<_>>().join(" ")
 }
 
 fn progress<'a>(run: &Run, theme: &Theme, cells: usize) -> Line<'a> {

@@ -139,7 +139,7 @@ fn what_the_start_needs_takes_a_step_of_its_own() {
     assert!(screen.shows("1 to send, 1 not sent"), "left as it is");
     screen.keys(".tT");
     assert!(screen.shows("2 to send") && screen.shows("▲ the device starts and cannot be used"), "{}", screen.text());
-    assert!(screen.shows("All of it together stops: sharing; the home screen."), "{}", screen.text());
+    assert!(screen.shows("Stops: sharing; the home screen."), "{}", screen.text());
     assert!(screen.effects.is_empty(), "nothing is sent by that");
     screen.keys("s");
     let [Effect::Bench(BenchCommand::Session(0, SessionCommand::Run(_, plan)))] = screen.effects.as_slice() else {

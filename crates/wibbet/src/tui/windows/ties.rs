@@ -36,6 +36,12 @@ const GAP: usize = 5;
 /// Lines below the drawing.
 const BELOW: usize = 4;
 
+/// The cells of the package in the middle, and of each column.
+fn widths(cells: usize) -> (usize, usize) {
+    let middle = (cells / 4).clamp(14, 34);
+    (middle, cells.saturating_sub(middle + 2 * GAP) / 2)
+}
+
 fn around(device: &DeviceModel, id: &PackageId) -> Option<Around> {
     let known = device.catalog.as_ref()?.known(device.user());
     Some(Around::of(&Graph::of(&known), id))
@@ -98,8 +104,7 @@ impl Ties {
 
     /// The lines of the drawing, `high` of them: a column, the package in the middle, a column.
     fn drawing<'a>(&self, device: &DeviceModel, theme: &Theme, cells: usize, high: usize) -> Vec<Line<'a>> {
-        let middle = (cells / 4).clamp(14, 34);
-        let column = cells.saturating_sub(middle + 2 * GAP) / 2;
+        let (middle, column) = widths(cells);
         let shown = (high / 2).max(1);
         let rows = |side: Side| self.ties(side).len().min(shown);
         let centre = rows(Side::Leaning).max(rows(Side::Leans)).saturating_sub(1).max(1).min(high.saturating_sub(3));
@@ -301,8 +306,7 @@ impl Form for Ties {
         let lines = u16::try_from(high + BELOW + 2).unwrap_or(u16::MAX);
         let title = " What leans on what ";
         let inside = framed(title, (columns, lines), (Layer::Ties, &enabled), theme, frame);
-        let middle = (cells / 4).clamp(14, 34);
-        let column = cells.saturating_sub(middle + 2 * GAP) / 2;
+        let (middle, column) = widths(cells);
         let head = |side: Side| match (side, self.ties(side).len()) {
             (Side::Leaning, 0) => " nothing leans on it".to_owned(),
             (Side::Leans, 0) => " it leans on nothing".to_owned(),

@@ -11,7 +11,7 @@ use wibbet_types::{PackageId, UserId};
 use crate::tui::app::DeviceModel;
 use crate::tui::keys::{Action, View, hint};
 use crate::tui::rooms::parts::{becoming, data_words, named};
-use crate::tui::widgets::{Theme, fit, glyph, truncate, width};
+use crate::tui::widgets::{Theme, capitalize, fit, glyph, truncate, width};
 
 /// The plan for some items, with all that has no way back.
 pub(super) fn tray_plan(device: &DeviceModel, inventory: &Inventory, items: &[TrayItem]) -> Plan {
@@ -29,7 +29,6 @@ pub(super) fn never(device: &DeviceModel, inventory: &Inventory, id: &PackageId,
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Weight {
     Aside,
-    Plain,
     Strong,
     Alert,
 }
@@ -49,10 +48,7 @@ pub(super) fn upshot_words(device: &DeviceModel) -> Vec<(String, Weight)> {
     };
     let mut lines = Vec::new();
     match upshot.start {
-        StartOutlook::Expected => {}
-        StartOutlook::NotKnown => {
-            lines.push(("Whether it starts afterwards is not known: not all was read.".to_owned(), Weight::Plain));
-        }
+        StartOutlook::Expected | StartOutlook::NotKnown => {}
         StartOutlook::Unusable => lines.push(("It would start and could not be used.".to_owned(), Weight::Alert)),
         StartOutlook::NotExpected => {
             lines.push(("The device is not expected to start afterwards.".to_owned(), Weight::Alert));
@@ -61,17 +57,8 @@ pub(super) fn upshot_words(device: &DeviceModel) -> Vec<(String, Weight)> {
     let names = |ids: &mut dyn Iterator<Item = &PackageId>| {
         ids.map(|id| format!("“{}”", device.name_of(id))).collect::<Vec<_>>().join(", ")
     };
-    if !upshot.lost.is_empty() {
-        let lost: Vec<&str> = upshot.lost.iter().map(String::as_str).collect();
-        lines.push((format!("Stops: {}", lost.join("; ")), Weight::Strong));
-    }
-    if !upshot.needs_lost.is_empty() {
-        lines.push((format!("Loses what it needs: {}", names(&mut upshot.needs_lost.keys())), Weight::Plain));
-    }
-    if !upshot.accounts_lost.is_empty() {
-        let count: u32 = upshot.accounts_lost.values().fold(0, |sum, n| sum.saturating_add(*n));
-        lines.push((format!("Accounts that go: {count}"), Weight::Plain));
-    }
+    let missed = upshot.missed(|id| format!("“{}”", device.name_of(id)));
+    lines.extend(missed.iter().map(|line| (capitalize(line), Weight::Strong)));
     if let Some(instead) = upshot.instead.first() {
         let words = match instead {
             Instead::LeaveOut(ids, why) => format!("Leaving {} out: {why}", names(&mut ids.iter())),
@@ -139,7 +126,6 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
         .map(|(words, weight)| {
             let style = match weight {
                 Weight::Aside => theme.dim,
-                Weight::Plain => theme.plain,
                 Weight::Strong => theme.strong,
                 Weight::Alert => theme.alert,
             };
