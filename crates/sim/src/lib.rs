@@ -46,4 +46,6 @@ pub use line::{BadFault, CutAt, Direction, Fault, Line, SimNetwork};
 pub use machine::Allow;
 #[cfg(unix)]
 pub use reach::{Asked, Ran, SimAndroid};
-pub use scenario::{BadScenario, BreakKind, BreakMoment, BreakRule, Flaw, ReachedBy, Scenario, SimUser, TakenApart};
+pub use scenario::{
+    BadScenario, BreakKind, BreakMoment, BreakRule, Flaw, ReachedBy, Scenario, ScreenLock, SimUser, TakenApart,
+};

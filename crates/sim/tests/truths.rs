@@ -317,3 +317,37 @@ async fn parts_that_the_system_counts_on() {
     let dump = text(&link, "dumpsys package com.corvane.notes").await;
     assert!(dump.contains("installed=false") && dump.contains("archiveTime="), "{dump}");
 }
+
+/// Who uses whom at this moment: the process behind each end is told by number, name and user, a provider's by an arrow.
+#[tokio::test]
+async fn who_uses_whom_now() {
+    let (_sim, link) = linked(Scenario::crew_phone()).await;
+    let services = text(&link, "dumpsys activity services").await;
+    let typing =
+        services.split("  * ServiceRecord{").find(|one| one.contains(" u0 com.corvane.keyboard/.CorvaneKeys}"));
+    let typing = typing.unwrap_or_else(|| panic!("{services}"));
+    assert!(
+        typing.contains("packageName=com.corvane.keyboard\n")
+            && typing.contains("    Bindings:\n    * IntentBindRecord{")
+    );
+    assert!(typing.contains("      * Client AppBindRecord{") && typing.contains(" 640:system/1000}}\n"), "{typing}");
+    let providers = text(&link, "dumpsys activity providers").await;
+    let contacts =
+        providers.split("  * ContentProviderRecord{").find(|one| one.contains("/.ContactsProvider2}")).unwrap();
+    assert!(
+        contacts.contains("authority=contacts;com.android.contacts\n")
+            && contacts.contains("    Connections:\n      -> ")
+    );
+    assert!(contacts.contains(":com.android.dialer/u0a"), "{contacts}");
+}
+
+/// With what people lock the screen; a profile tells a word that nobody types.
+#[tokio::test]
+async fn how_the_screen_is_locked() {
+    let (_sim, link) = linked(Scenario::crew_phone()).await;
+    let locks = text(&link, "dumpsys lock_settings").await;
+    let of = |user: &str| locks.split("  User ").find(|one| one.starts_with(user)).unwrap().to_owned();
+    assert!(of("0\n").contains("    CredentialType: PIN\n") && of("10\n").contains("    CredentialType: PASSWORD\n"));
+    let (_sim, link) = linked(android(Scenario::crew_phone(), 29)).await;
+    assert!(!text(&link, "dumpsys lock_settings").await.contains("CredentialType"));
+}

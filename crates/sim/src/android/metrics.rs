@@ -59,6 +59,12 @@ impl State {
         self.packages.get(id).is_some_and(|package| package.is_here(user))
     }
 
+    /// Whether it is the keyboard that a user has chosen.
+    pub(super) fn types(&self, id: &str, user: u32) -> bool {
+        let chosen = self.selections.secure.get(&(user, "default_input_method".to_owned()));
+        chosen.is_some_and(|component| component.split('/').next() == Some(id))
+    }
+
     pub(super) fn here_for(&self, package: &super::installed::InstalledPackage, user: u32) -> bool {
         package.users.get(&user).is_some_and(|state| state.installed)
     }
@@ -124,13 +130,14 @@ impl State {
     }
 
     /// The processes of apps: name, who it belongs to, and the memory of all that live in it, in KiB.
-    fn processes(&self) -> Vec<(String, u32, u32, u64)> {
+    pub(super) fn processes(&self) -> Vec<(String, u32, u32, u64)> {
         let mut all: BTreeMap<(String, u32, u32), u64> = BTreeMap::new();
         for (id, package) in &self.packages {
             // What only changes the look of others has no code that could run.
             let memory = usage::memory(id).filter(|_| !package.code_path().contains("/overlay/"));
-            let front = self.front.0 == *id;
-            for user in package.users.keys().filter(|user| (memory.is_some() || front) && self.here(id, **user)) {
+            let front = |user: u32| self.front.0 == *id || self.types(id, user);
+            for user in package.users.keys().filter(|user| (memory.is_some() || front(**user)) && self.here(id, **user))
+            {
                 // The framework's own process is the same for all users.
                 let user = if package.process() == "system" { 0 } else { *user };
                 let key = (package.process().to_owned(), package.uid, user);

@@ -51,6 +51,7 @@ pub(crate) fn broken(
         let counted_on = rule.only_while.is_empty() || rule.only_while.iter().any(|id| before(id) && now(id));
         rule.sdk.is_none_or(|(from, to)| (from..=to).contains(&sdk))
             && (!rule.owner || user == 0)
+            && rule.locked_with.is_none_or(|lock| lock == scenario.locked_with)
             && counted_on
             && !there.is_empty()
             && !there.iter().any(|id| now(id))

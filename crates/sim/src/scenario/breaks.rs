@@ -2,6 +2,8 @@
 
 use serde::Deserialize;
 
+use super::format::ScreenLock;
+
 /// What kind of thing breaks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -34,6 +36,8 @@ pub struct BreakRule {
     pub(crate) none: Vec<String>,
     #[serde(default, rename = "while")]
     pub(crate) only_while: Vec<String>,
+    /// Only where the screen is locked with this.
+    pub(crate) locked_with: Option<ScreenLock>,
     #[serde(default)]
     pub(crate) owner: bool,
     pub(crate) at: BreakMoment,

@@ -59,6 +59,9 @@ pub struct Scenario {
     /// Accounts that somebody is signed in to.
     #[serde(default)]
     pub accounts: u32,
+    /// With what its people lock each user's screen.
+    #[serde(default)]
+    pub locked_with: ScreenLock,
     /// Its Android.
     pub android: Android,
     /// The version of every package that names none.
@@ -126,6 +129,21 @@ pub struct TakenApart(Arc<OnceLock<Own>>);
 pub(crate) struct Own {
     pub(crate) manifests: &'static [manifests::Block],
     pub(crate) framework: &'static [framework::Block],
+}
+
+/// With what people lock a screen.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, Default)]
+#[serde(rename_all = "lowercase")]
+pub enum ScreenLock {
+    /// With nothing.
+    #[default]
+    None,
+    /// With a pattern, drawn on a pad of its own.
+    Pattern,
+    /// With digits, on a pad of their own.
+    Pin,
+    /// With a word, which takes a keyboard.
+    Password,
 }
 
 /// How a device is reached.

@@ -8,6 +8,6 @@ mod grown;
 pub(crate) mod manifests;
 
 pub use breaks::{BreakKind, BreakMoment, BreakRule};
-pub use format::{BadScenario, Flaw, ReachedBy, Scenario, SimUser, TakenApart};
+pub use format::{BadScenario, Flaw, ReachedBy, Scenario, ScreenLock, SimUser, TakenApart};
 pub(crate) use format::{SimKind, SimPackage};
 pub(crate) use manifests::Element;
