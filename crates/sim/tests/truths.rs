@@ -332,13 +332,14 @@ async fn who_uses_whom_now() {
     );
     assert!(typing.contains("      * Client AppBindRecord{") && typing.contains(" 640:system/1000}}\n"), "{typing}");
     let providers = text(&link, "dumpsys activity providers").await;
-    let contacts =
-        providers.split("  * ContentProviderRecord{").find(|one| one.contains("/.ContactsProvider2}")).unwrap();
-    assert!(
-        contacts.contains("authority=contacts;com.android.contacts\n")
-            && contacts.contains("    Connections:\n      -> ")
-    );
-    assert!(contacts.contains(":com.android.dialer/u0a"), "{contacts}");
+    let of = |class: &str| {
+        let found = providers.split("  * ContentProviderRecord{").find(|one| one.contains(class));
+        found.unwrap_or_else(|| panic!("{providers}")).to_owned()
+    };
+    let dates = of(" u0 com.android.providers.calendar/.CalendarProvider2}");
+    assert!(dates.contains("authority=com.android.calendar\n") && dates.contains("    Connections:\n      -> "));
+    assert!(dates.contains(":com.android.calendar/u0a"), "{dates}");
+    assert!(of("/.SettingsProvider}").contains(" 640:system/1000 s1/1"));
 }
 
 /// With what people lock the screen; a profile tells a word that nobody types.
