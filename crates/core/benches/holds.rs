@@ -49,12 +49,13 @@ fn holds(criterion: &mut Criterion) {
         Package { apk: "/system/app/x/x.apk".parse().ok(), ..bare }
     });
     let inventory = inventory(&[user(0, "Crew", UserKind::Owner)], packages);
-    let (names, metrics, ties) = (names(), Metrics::default(), Ties::default());
+    let (names, metrics, ties, elsewhere) = (names(), Metrics::default(), Ties::default(), BTreeMap::new());
     let known = Known {
         inventory: &inventory,
         names: &names,
         metrics: &metrics,
         ties: &ties,
+        elsewhere: &elsewhere,
         sdk: 34,
         kind: DeviceKind::Phone,
         user: UserId::OWNER,

@@ -5,9 +5,10 @@ use std::sync::Arc;
 
 use proptest::prelude::*;
 use wibbet_core::device::{DeviceKind, UserKind};
-use wibbet_core::holds::{Around, Graph, HoldKind, HoldSource, Judged, Known, Tie, Verdict, judge};
+use wibbet_core::holds::{Around, Graph, HoldKind, HoldSource, Judged, Known, Sure, Tie, UsedBy, Verdict, judge};
 use wibbet_core::package::{
-    AppFacts, AppNames, Declared, DeclaredPart, Inventory, Metrics, Package, PackageKind, PartKind, Source, Ties,
+    AppFacts, AppNames, Binding, Declared, DeclaredPart, Elsewhere, Inventory, Metrics, Package, PackageKind, PartKind,
+    ScreenLock, Source, Ties,
 };
 use wibbet_core::plan::{Change, Plan, SkipReason, StartLoss, StartOutlook, TrayItem, Upshot, plan_take_out, upshot};
 use wibbet_core::testing::{IN_USE, capabilities, id, inventory, package, user};
@@ -19,6 +20,7 @@ struct Device {
     names: AppNames,
     metrics: Metrics,
     ties: Ties,
+    elsewhere: BTreeMap<PackageId, Elsewhere>,
 }
 
 fn name(n: usize) -> String {
@@ -74,6 +76,7 @@ impl Device {
             names: AppNames { apps, ..AppNames::default() },
             metrics,
             ties,
+            elsewhere: BTreeMap::new(),
         }
     }
 
@@ -83,6 +86,7 @@ impl Device {
             names: &self.names,
             metrics: &self.metrics,
             ties: &self.ties,
+            elsewhere: &self.elsewhere,
             sdk: 34,
             kind: DeviceKind::Phone,
             user: UserId::OWNER,
@@ -347,4 +351,100 @@ proptest! {
         tray.reverse();
         prop_assert_eq!(device.upshot(&tray), whole);
     }
+}
+
+/// Behind a password the last keyboard that works before unlocking is what the start needs; behind digits it is not, and for a
+/// profile, whose word nobody types, neither.
+#[test]
+fn a_password_has_to_be_typed() {
+    let mut device = Device::of(3, &[(0, KEYBOARD), (1, KEYBOARD)], &[]);
+    let early = |device: &mut Device, n: usize| {
+        let app = device.names.apps.get_mut(&id(&name(n))).unwrap();
+        Arc::make_mut(&mut app.declared).parts[0].direct_boot = true;
+    };
+    early(&mut device, 0);
+    let class = |device: &Device| device.judged().packages[&id(&name(0))].start_class();
+    for (lock, want) in [
+        (None, None),
+        (Some(ScreenLock::None), None),
+        (Some(ScreenLock::Pin), None),
+        (Some(ScreenLock::Pattern), None),
+        (Some(ScreenLock::Password), Some(3)),
+    ] {
+        device.ties.locks = lock.map(|lock| (UserId::OWNER, lock)).into_iter().collect();
+        assert_eq!(class(&device), want, "{lock:?}");
+    }
+    assert_eq!(device.upshot(&[0]).start, StartOutlook::Unusable);
+    device.inventory.users[0].kind = UserKind::Work;
+    assert_eq!(class(&device), None);
+    device.inventory.users[0].kind = UserKind::Owner;
+    early(&mut device, 1);
+    assert_eq!(class(&device), None);
+    assert_eq!(device.upshot(&[0, 1]).start, StartOutlook::Unusable);
+}
+
+/// Who is bound to a part now leans on it, whatever its manifest says; not where another could answer, nor where both are one.
+#[test]
+fn who_is_in_use_now_is_needed() {
+    let mut device = Device::of(5, &[(0, "a"), (1, "b"), (2, "b")], &[(3, "a")]);
+    for n in 0..5 {
+        let package = device.inventory.packages.get_mut(&id(&name(n))).unwrap();
+        Arc::make_mut(package).about.uid = Some(if n == 4 { 10_003 } else { 10_000 + n as u32 });
+    }
+    let binding = |of: usize, process: &str, app: u32| Binding {
+        package: id(&name(of)),
+        class: format!("{}.S", name(of)),
+        process: process.to_owned(),
+        app,
+        user: UserId::OWNER,
+    };
+    device.ties.bindings = BTreeSet::from([
+        binding(0, &format!("{}:remote", name(3)), 10_003),
+        binding(1, &name(3), 10_003),
+        binding(3, "odd", 10_000),
+        binding(2, "system", 1000),
+        // One that shares its user, and one that cannot be told apart.
+        binding(4, &name(3), 10_003),
+        binding(1, "odd", 10_003),
+    ]);
+    let judged = device.judged();
+    let of = |n: usize| &judged.packages[&id(&name(n))];
+    let needs = |n: usize| -> Vec<(Sure, Vec<String>)> {
+        of(n).holds.iter().map(|h| (h.sure, h.by.iter().map(ToString::to_string).collect())).collect()
+    };
+    assert_eq!(needs(0), [(Sure::Seen, vec![name(3)])]);
+    assert_eq!((needs(1), needs(2), needs(4)), (vec![], vec![], vec![]), "another answers b; the system is no hold");
+    assert_eq!(needs(3), [(Sure::Seen, vec![name(0)])]);
+    assert_eq!(of(2).used_by, BTreeSet::from([UsedBy::System]));
+    assert_eq!(of(1).used_by, BTreeSet::from([UsedBy::Package(id(&name(3)))]));
+    // What is seen at one moment adds, and what is not seen takes nothing away.
+    device.ties.bindings.clear();
+    assert_eq!(device.judged().packages[&id(&name(0))].holds.len(), 1);
+}
+
+/// What was missed on other devices is not free on this one.
+#[test]
+fn what_was_missed_elsewhere_is_held() {
+    let mut device = Device::of(2, &[], &[]);
+    for (taken_out, put_back, missed, held) in [(3, 2, 2, true), (3, 3, 0, false), (4, 1, 1, false), (1, 1, 1, true)] {
+        device.elsewhere = BTreeMap::from([(id(&name(0)), Elsewhere { taken_out, put_back, missed })]);
+        let judged = device.judged();
+        let first = &judged.packages[&id(&name(0))];
+        assert_eq!(first.verdict() == Verdict::Held, held, "{taken_out} {put_back} {missed}");
+        let want = if held { "was missed on other devices" } else { "nothing found" };
+        assert_eq!(first.stops(), want);
+        assert!(first.holds.iter().all(|hold| hold.sure == Sure::Elsewhere));
+    }
+}
+
+/// Where a manifest could not be read the device's own answers say who does what.
+#[test]
+fn answers_stand_in_for_manifests() {
+    let mut device = Device::of(12, &[(0, KEYBOARD)], &[]);
+    device.names.apps.remove(&id(&name(1)));
+    assert!(device.judged().packages[&id(&name(0))].has(HoldKind::Role));
+    let both = BTreeSet::from([id(&name(0)), id(&name(1))]);
+    device.ties.answers = BTreeMap::from([(UserId::OWNER, BTreeMap::from([("keyboard".to_owned(), both)]))]);
+    assert!(!device.judged().packages[&id(&name(0))].has(HoldKind::Role));
+    assert!(device.upshot(&[0, 1]).roles_emptied.contains("keyboard"));
 }

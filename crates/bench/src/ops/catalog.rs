@@ -10,7 +10,7 @@ use wibbet_core::run::remembered;
 use wibbet_logbook::LogbookError;
 use wibbet_types::{Locale, PackageId, UserId};
 
-use super::evidence::read_ties;
+use super::evidence::{fill_in_answers, read_ties};
 use super::labels::{LabelNews, read_labels};
 use crate::device::{AdbDevice, AskError, Device as _};
 use crate::logbook::SharedLogbook;
@@ -46,7 +46,8 @@ pub async fn read_catalog(
         Err(error @ (AskError::NoLink(_) | AskError::Lost(_) | AskError::OtherDevice(_))) => return Err(error),
         Err(error) => (AppNames { wanted: languages.to_vec(), ..AppNames::default() }, Some(error)),
     };
-    let ties = read_ties(device, users).await?;
+    let mut ties = read_ties(device, users).await?;
+    fill_in_answers(device, &mut ties, &inventory, &names, users).await?;
     let elsewhere = match device.facts() {
         // It is but a memory: nothing hangs on it.
         Some(facts) => remembered_elsewhere(book, facts).await.unwrap_or_default(),

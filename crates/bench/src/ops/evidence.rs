@@ -1,6 +1,6 @@
 //! Asking a device who is engaged in what, as far as that shows what ties its packages.
 
-use wibbet_core::package::Ties;
+use wibbet_core::package::{AppNames, Condition, Inventory, Ties};
 use wibbet_core::read;
 use wibbet_types::UserId;
 
@@ -18,4 +18,32 @@ pub async fn read_ties<D: Device>(device: &D, users: &[UserId]) -> Result<Ties, 
         Err(error) => return Err(error),
     };
     Ok(read::read_ties(&said, &capabilities, users))
+}
+
+/// Has the package service say who answers what Android needs, for some users, where manifests of packages in use could not be read:
+/// one command a user, and none where all were read.
+///
+/// # Errors
+/// When the link goes, or the device is another one.
+pub async fn fill_in_answers<D: Device>(
+    device: &D,
+    ties: &mut Ties,
+    inventory: &Inventory,
+    names: &AppNames,
+    users: &[UserId],
+) -> Result<(), AskError> {
+    let capabilities = device.capabilities();
+    for user in users {
+        let silent = inventory.packages.values().any(|package| {
+            let told = names.apps.get(&package.id).is_some_and(|app| app.declared.read);
+            package.apk.is_some() && !told && package.condition(*user) == Condition::InUse
+        });
+        let Some(request) = read::answers_request(&capabilities, *user).filter(|_| silent) else { continue };
+        match device.ask(&request, &mut |_| {}).await {
+            Ok(said) => drop(ties.answers.insert(*user, read::read_answers_to_needs(&said.out, &capabilities))),
+            Err(AskError::Silent(_) | AskError::Broken(_) | AskError::Refused(_)) => {}
+            Err(error) => return Err(error),
+        }
+    }
+    Ok(())
 }

@@ -19,7 +19,7 @@ mod vitals;
 pub use catalog::{read_catalog, remembered_elsewhere};
 pub use claim::claim;
 pub(crate) use essential::essentials;
-pub use evidence::read_ties;
+pub use evidence::{fill_in_answers, read_ties};
 pub use foreground::{Front, follow_front, in_front};
 pub(crate) use given::give_back;
 pub use labels::{Awaited, LabelCost, LabelNews, device_languages, read_labels, read_labels_for};

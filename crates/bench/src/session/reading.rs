@@ -1,6 +1,7 @@
 //! What is read beside everything else: metrics and labels, who is engaged in what, and what ties packages then; what is on the
 //! screen.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use wibbet_core::catalog::Catalog;
@@ -11,7 +12,10 @@ use wibbet_types::{Locale, UserId};
 use super::event::{Evidence, SessionEvent};
 use crate::device::{AdbDevice, Device as _};
 use crate::logbook::SharedLogbook;
-use crate::ops::{Awaited, device_languages, follow_front, read_labels_for, read_metrics, read_ties};
+use crate::ops::{
+    Awaited, device_languages, fill_in_answers, follow_front, read_labels_for, read_metrics, read_ties,
+    remembered_elsewhere,
+};
 
 /// Reads metrics and labels side by side, and tells them as they become known.
 pub(crate) async fn read_about(
@@ -60,11 +64,20 @@ pub(crate) async fn read_about(
             Err(_) => names,
         }
     };
-    let ((metrics, ties), names) = futures_util::future::join(metrics, labels).await;
+    let ((metrics, mut ties), names) = futures_util::future::join(metrics, labels).await;
+    let users: Vec<UserId> = inventory.users.iter().map(|user| user.id).collect();
+    // Without a link there is nothing to be filled in.
+    let _ = fill_in_answers(&*device, &mut ties, &inventory, &names, &users).await;
+    let elsewhere = match device.facts() {
+        // It is but a memory: nothing hangs on it.
+        Some(facts) => remembered_elsewhere(&book, facts).await.unwrap_or_default(),
+        None => BTreeMap::new(),
+    };
     let mut catalog = Catalog {
         names: Arc::new(names),
         metrics: Arc::new(metrics),
         ties: Arc::new(ties),
+        elsewhere: Arc::new(elsewhere),
         sdk: device.capabilities().sdk,
         kind: device.facts().map_or(DeviceKind::Phone, |facts| facts.kind),
         ..Catalog::new(Arc::clone(&inventory))

@@ -44,6 +44,8 @@ pub(crate) struct AndroidNeed {
     #[serde(default)]
     pub(crate) boot: bool,
     #[serde(default)]
+    pub(crate) password: bool,
+    #[serde(default)]
     from: u32,
     to: Option<u32>,
     pub(crate) place: Option<String>,

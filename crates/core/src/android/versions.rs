@@ -270,6 +270,11 @@ impl Capabilities {
         self.sdk >= ANDROID_8
     }
 
+    /// Whether it tells with what people lock the screen (`CredentialType` of `dumpsys lock_settings`).
+    pub(crate) fn tells_screen_locks(&self) -> bool {
+        self.sdk >= ANDROID_11
+    }
+
     /// Whether the package service tells whom it counts on (`dumpsys package known-packages`).
     pub(crate) fn tells_known_packages(&self) -> bool {
         self.sdk >= ANDROID_11

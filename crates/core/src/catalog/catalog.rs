@@ -56,6 +56,7 @@ impl Catalog {
             names: &self.names,
             metrics: &self.metrics,
             ties: &self.ties,
+            elsewhere: &self.elsewhere,
             sdk: self.sdk,
             kind: self.kind,
             user,

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use wibbet_types::{PackageId, named};
 
-use super::known::HoldSource;
+use super::known::{HoldSource, UsedBy};
 
 /// The kinds of hold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -125,6 +125,8 @@ pub struct Judgement {
     pub holds: Vec<Hold>,
     /// Sources of its own that could not be read.
     pub unread: Vec<HoldSource>,
+    /// Who uses its services and providers at the moment, as far as that was told.
+    pub used_by: BTreeSet<UsedBy>,
     /// Whether sources for all packages are missing.
     pub all_unread: bool,
 }
@@ -157,6 +159,10 @@ impl Judgement {
                 words.push(&hold.stops);
             }
         }
+        // What was missed elsewhere names nobody.
+        words.extend(
+            self.holds.iter().filter(|h| h.kind == HoldKind::Need && h.by.is_empty()).map(|h| h.stops.as_str()),
+        );
         let leaning: BTreeSet<&PackageId> = self.holds.iter().flat_map(|hold| &hold.by).collect();
         let packages = match leaning.len() {
             0 => None,

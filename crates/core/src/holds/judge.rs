@@ -1,12 +1,12 @@
 //! What ties each package of a device.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use wibbet_types::PackageId;
 
 use super::graph::Graph;
 use super::hold::{Found, Judgement};
-use super::known::{HoldSource, Known};
+use super::known::{HoldSource, Known, UsedBy};
 use super::rules::RULES;
 
 /// What ties the packages of a device, for one user.
@@ -25,6 +25,10 @@ pub fn judge(known: &Known<'_>) -> Judged {
     for rule in RULES {
         (rule.find)(known, &graph, &mut found);
     }
+    let mut used_by: BTreeMap<&PackageId, BTreeSet<UsedBy>> = BTreeMap::new();
+    for (id, _, by) in known.bindings() {
+        used_by.entry(id).or_default().insert(by);
+    }
     let unread = known.unread();
     let used = known.inventory.packages.values().filter(|package| known.in_use(&package.id));
     let judgement = |package: &std::sync::Arc<crate::package::Package>| {
@@ -36,6 +40,7 @@ pub fn judge(known: &Known<'_>) -> Judged {
         let own = package.apk.is_some() && known.declared(&package.id).is_none();
         let judgement = Judgement {
             holds,
+            used_by: used_by.remove(&package.id).unwrap_or_default(),
             unread: own.then_some(HoldSource::Manifest).into_iter().collect(),
             all_unread: !unread.is_empty(),
         };

@@ -1,10 +1,14 @@
 //! What rules look at, and which of it has been read.
 
+use std::collections::BTreeMap;
+
 use wibbet_types::{PackageId, UserId, named};
 
-use crate::android::{NamedText, framework_texts};
-use crate::device::DeviceKind;
-use crate::package::{AppNames, Condition, Declared, Given, Inventory, Metrics, PackageKind, Source, Ties};
+use crate::android::{AndroidNeed, NamedText, framework_texts, needs};
+use crate::device::{DeviceKind, UserKind};
+use crate::package::{
+    AppNames, Binding, Condition, Declared, Elsewhere, Given, Inventory, Metrics, PackageKind, ScreenLock, Source, Ties,
+};
 
 /// Sources that can show a hold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -25,6 +29,10 @@ pub enum HoldSource {
     Admins,
     /// Which package shows web content in apps.
     WebView,
+    /// Who uses whose services and providers at the moment.
+    Bindings,
+    /// What the logbook remembers of other devices of this model and build.
+    Logbook,
     /// How apps are used.
     Usage,
     /// What is known of Android's open-source parts.
@@ -39,6 +47,8 @@ named!(HoldSource {
     Accounts => "accounts",
     Admins => "admins",
     WebView => "web view",
+    Bindings => "bindings",
+    Logbook => "logbook",
     Usage => "usage",
     Android => "android",
 });
@@ -48,6 +58,27 @@ const ONE_IN: usize = 10;
 
 /// The package whose resources are the framework's.
 const ANDROID: &str = "android";
+
+/// Who uses a part of a package at the moment.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub enum UsedBy {
+    /// The system itself.
+    System,
+    /// Another package in use.
+    Package(PackageId),
+}
+
+impl std::fmt::Display for UsedBy {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::System => f.write_str("system"),
+            Self::Package(id) => f.write_str(id.as_str()),
+        }
+    }
+}
+
+/// The app id of the system.
+const SYSTEM: u32 = 1000;
 
 /// Everything that a device has told, for one of its users.
 #[derive(Debug, Clone, Copy)]
@@ -60,6 +91,8 @@ pub struct Known<'a> {
     pub metrics: &'a Metrics,
     /// Who is engaged in what.
     pub ties: &'a Ties,
+    /// What became of packages on other devices of its like.
+    pub elsewhere: &'a BTreeMap<PackageId, Elsewhere>,
     /// API level.
     pub sdk: u32,
     /// The kind of device.
@@ -83,6 +116,52 @@ impl<'a> Known<'a> {
     pub(crate) fn chosen(&self, id: &PackageId) -> &'a [Given] {
         let package = self.inventory.packages.get(id);
         package.and_then(|package| package.about.chosen.get(&self.user)).map_or(&[], Vec::as_slice)
+    }
+
+    /// What Android needs on this version, the way this user locks the screen.
+    pub(crate) fn needs(&self) -> impl Iterator<Item = &'static AndroidNeed> {
+        let own = |user: &&crate::device::User| {
+            user.id == self.user && matches!(user.kind, UserKind::Owner | UserKind::Full | UserKind::Guest)
+        };
+        // A profile's word is made up by the system where people set none.
+        let typed = self.inventory.users.iter().any(|user| own(&user))
+            && self.ties.locks.get(&self.user) == Some(&ScreenLock::Password);
+        let sdk = self.sdk;
+        needs().iter().filter(move |need| need.is_of(sdk) && (!need.password || typed))
+    }
+
+    /// Who uses parts of packages at the moment: whose, the class, and by whom.
+    pub fn bindings(&self) -> Vec<(&'a PackageId, &'a str, UsedBy)> {
+        let mut by_app: BTreeMap<u32, Vec<&PackageId>> = BTreeMap::new();
+        for package in self.inventory.packages.values().filter(|package| self.in_use(&package.id)) {
+            if let Some(uid) = package.about.uid {
+                by_app.entry(uid).or_default().push(&package.id);
+            }
+        }
+        let who = |binding: &Binding| {
+            if binding.app == SYSTEM && binding.process == "system" {
+                return Some(UsedBy::System);
+            }
+            let all = by_app.get(&binding.app).filter(|_| binding.user == self.user)?;
+            // Of several that share a user the one whose name the process has, if any.
+            let named = |id: &&&PackageId| binding.process.split(':').next() == Some(id.as_str());
+            let id = if all.len() == 1 { all.first() } else { all.iter().find(named) };
+            id.map(|id| UsedBy::Package((*id).clone()))
+        };
+        let used = |binding: &'a Binding| {
+            let (id, package) = self.inventory.packages.get_key_value(&binding.package)?;
+            // What runs as the same user is one with it.
+            let own = package.about.uid == Some(binding.app);
+            let by = who(binding).filter(|by| !own && self.in_use(id) && *by != UsedBy::Package(id.clone()))?;
+            Some((id, binding.class.as_str(), by))
+        };
+        self.ties.bindings.iter().filter_map(used).collect()
+    }
+
+    /// Packages in use that answer what Android needs, by what the device says, of those whose manifests were not read.
+    pub(crate) fn answering(&self, need: &AndroidNeed) -> impl Iterator<Item = &'a PackageId> + '_ {
+        let all = self.ties.answers.get(&self.user).and_then(|answers| answers.get(&need.name));
+        all.into_iter().flatten().filter(|id| self.in_use(id) && self.declared(id).is_none())
     }
 
     /// Whether the framework was asked whom it names, where there is one, and everything that lies over it.

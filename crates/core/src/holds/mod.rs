@@ -11,5 +11,5 @@ pub use around::{Around, Tie};
 pub use graph::Graph;
 pub use hold::{Evidence, Hold, HoldKind, Judgement, Sure, Verdict};
 pub use judge::{Judged, judge};
-pub use known::{HoldSource, Known};
+pub use known::{HoldSource, Known, UsedBy};
 pub use rules::{RULES, Rule, What};

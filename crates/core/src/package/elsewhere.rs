@@ -7,9 +7,16 @@ pub struct Elsewhere {
     pub taken_out: usize,
     /// On so many of those it was put back later.
     pub put_back: usize,
+    /// On so many of those while something else that had gone with it stayed out, or alone as it had gone: it was missed.
+    pub missed: usize,
 }
 
 impl Elsewhere {
+    /// Whether it was missed on at least every other device that it was taken out of.
+    pub fn is_missed(&self) -> bool {
+        self.missed > 0 && self.missed * 2 >= self.taken_out
+    }
+
     /// In words.
     pub fn words(&self) -> String {
         let devices =

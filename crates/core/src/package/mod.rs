@@ -24,4 +24,4 @@ pub use name::{guessed_name, label_text};
 pub use note::{Note, Scope, notes_by_package};
 pub use package::{Package, PackageDetails, PackageKind, SwitchedParts};
 pub use state::{BadState, Condition, Enabled, PackageState};
-pub use ties::Ties;
+pub use ties::{Binding, ScreenLock, Ties};

@@ -86,10 +86,11 @@ fn read_known(body: &str) -> Vec<(Essential, PackageId)> {
 }
 
 /// The packages of lines like `    com.android.packageinstaller/.InstallStart`. `None` where it is no answer.
-fn read_answers(body: &str) -> Option<BTreeSet<PackageId>> {
+pub(super) fn read_answers(body: &str) -> Option<BTreeSet<PackageId>> {
     let line = |line: &str| line.trim().split_once('/')?.0.parse().ok();
     let found: BTreeSet<PackageId> = body.lines().filter_map(line).collect();
-    let none = ["No activities found", "No services found"].iter().any(|words| body.trim() == *words);
+    let none =
+        ["No activities found", "No services found", "No receivers found"].iter().any(|words| body.trim() == *words);
     (none || !found.is_empty()).then_some(found)
 }
 

@@ -1,6 +1,8 @@
 //! Reading what a device printed: one module for each command.
 
+mod answers;
 mod apks;
+mod bindings;
 mod changes;
 mod essential;
 mod foreground;
@@ -26,6 +28,7 @@ mod users;
 mod vitals;
 mod written;
 
+pub use answers::{answers_request, read_answers_to_needs};
 pub use apks::{ApkCounts, ApkPaths, ApkReading, ApkWork, Looked};
 pub use changes::{ChangesPermitted, changes_request, read_changes};
 pub use essential::{essential_request, read_essential};

@@ -2,7 +2,7 @@
 
 use serde::Deserialize;
 
-use super::format::ScreenLock;
+use super::lock::ScreenLock;
 
 /// What kind of thing breaks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Deserialize)]

@@ -9,6 +9,7 @@ use thiserror::Error;
 use wibbet_types::{DevicePath, PackageId, Serial};
 
 use super::breaks::BreakRule;
+use super::lock::ScreenLock;
 use super::{framework, manifests};
 
 /// A scenario file that cannot be used.
@@ -129,21 +130,6 @@ pub struct TakenApart(Arc<OnceLock<Own>>);
 pub(crate) struct Own {
     pub(crate) manifests: &'static [manifests::Block],
     pub(crate) framework: &'static [framework::Block],
-}
-
-/// With what people lock a screen.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, Default)]
-#[serde(rename_all = "lowercase")]
-pub enum ScreenLock {
-    /// With nothing.
-    #[default]
-    None,
-    /// With a pattern, drawn on a pad of its own.
-    Pattern,
-    /// With digits, on a pad of their own.
-    Pin,
-    /// With a word, which takes a keyboard.
-    Password,
 }
 
 /// How a device is reached.

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use wibbet_types::{PackageId, UserId};
 
 use super::Rule;
-use crate::android::{AndroidNeed, NamedText, NeedKind, NeedPart, needs, role_words};
+use crate::android::{AndroidNeed, NamedText, NeedKind, NeedPart, role_words};
 use crate::device::DeviceKind;
 use crate::holds::graph::Graph;
 use crate::holds::hold::{Found, Hold, HoldKind, Sure};
@@ -63,15 +63,23 @@ pub(super) fn providers<'a>(known: &Known<'a>, graph: &Graph<'a>, need: &Android
             && may(id)
             && (part.direct_boot || !need.boot)
     };
-    let who: BTreeSet<&PackageId> = match need.by.as_deref() {
+    let mut who: BTreeSet<&PackageId> = match need.by.as_deref() {
         Some(by) if !by.starts_with('*') => {
             graph.parts_named(by).filter(|(id, part)| fits(id, part)).map(|(id, _)| id).collect()
         }
         _ => graph.parts().filter(|(id, part)| fits(id, part)).map(|(id, _)| id).collect(),
     };
+    who.extend(known.answering(need));
     // A keyboard that is not switched on cannot be typed with.
     if need.chosen.as_deref() == Some("keyboard") {
-        let on = |id: &&&PackageId| known.chosen(id).iter().any(|given| matches!(given, Given::Keyboard(_)));
+        // Where none is left that is on the system switches on one of its own (`InputMethodManagerService`,
+        // `resetDefaultEnabledIme`): that one types a password too, though people may not know its ways.
+        let stands_in = |id: &PackageId| {
+            need.password && known.inventory.packages.get(id).is_some_and(|package| package.kind != PackageKind::User)
+        };
+        let on = |id: &&&PackageId| {
+            stands_in(id) || known.chosen(id).iter().any(|given| matches!(given, Given::Keyboard(_)))
+        };
         let switched_on: BTreeSet<&PackageId> = who.iter().filter(on).copied().collect();
         if !switched_on.is_empty() {
             return Providers { who: switched_on, by_id: false };
@@ -109,7 +117,7 @@ impl<'a> Known<'a> {
     pub fn what_is_done(&self, graph: &Graph<'a>) -> Vec<What<'a>> {
         let counts = |need: &&AndroidNeed| {
             let each = need.by.as_deref().is_some_and(|by| by.starts_with('*'));
-            need.is_of(self.sdk) && !each && !need.optional && (!need.owner || self.user == UserId::OWNER)
+            !each && !need.optional && (!need.owner || self.user == UserId::OWNER)
         };
         let what = |need: &'static AndroidNeed| What {
             name: &need.name,
@@ -118,7 +126,7 @@ impl<'a> Known<'a> {
             is_role: need.kind == NeedKind::Role || need.class == Some(3),
             who: providers(self, graph, need).who,
         };
-        needs().iter().filter(counts).map(what).collect()
+        self.needs().filter(counts).map(what).collect()
     }
 }
 
@@ -128,7 +136,7 @@ fn usual_role(role: &str) -> String {
 }
 
 fn find(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
-    for need in needs().iter().filter(|need| need.is_of(known.sdk)) {
+    for need in known.needs() {
         let Providers { who, by_id } = providers(known, graph, need);
         let is_chosen = |id: &PackageId| {
             need.role().is_some_and(|role| {

@@ -6,7 +6,7 @@ use wibbet_types::{PackageId, UserId};
 
 use super::Rule;
 use super::role::{Providers, named_hold, providers};
-use crate::android::{AndroidNeed, Essential, NeedKind, needs};
+use crate::android::{AndroidNeed, Essential, NeedKind};
 use crate::holds::graph::Graph;
 use crate::holds::hold::{Found, Hold, HoldKind, Sure};
 use crate::holds::known::{HoldSource, Known};
@@ -54,7 +54,7 @@ fn find(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
             add(id, hold.of_class(Some(2)).shown_by(HoldSource::Manifest, why));
         }
     }
-    for need in needs().iter().filter(|need| need.kind == NeedKind::Start && need.is_of(known.sdk)) {
+    for need in known.needs().filter(|need| need.kind == NeedKind::Start) {
         if need.owner && known.user != UserId::OWNER {
             continue;
         }

@@ -141,6 +141,10 @@ fn print_long(id: &PackageId, one: &Judgement, elsewhere: Option<&Elsewhere>) {
     for hold in &one.holds {
         print_hold(hold);
     }
+    if !one.used_by.is_empty() {
+        let who: Vec<String> = one.used_by.iter().map(ToString::to_string).collect();
+        line(format_args!("  in use at the moment by {}", who.join(", ")));
+    }
     for source in &one.unread {
         line(format_args!("  not read: {source}"));
     }

@@ -52,6 +52,7 @@ struct JsonJudgement {
     stops: String,
     holds: Vec<JsonHold>,
     unread: Vec<&'static str>,
+    used_by: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     elsewhere: Option<JsonElsewhere>,
 }
@@ -86,6 +87,7 @@ impl Why {
                 stops: one.stops(),
                 holds: one.holds.iter().map(JsonHold::from).collect(),
                 unread: one.unread.iter().map(|source| source.name()).collect(),
+                used_by: one.used_by.iter().map(ToString::to_string).collect(),
                 elsewhere: elsewhere
                     .get(id)
                     .map(|one| JsonElsewhere { taken_out: one.taken_out, put_back: one.put_back }),

@@ -102,7 +102,7 @@ fn why_it_is_held_stands_beside_it() {
 #[test]
 fn what_became_of_it_elsewhere_is_told() {
     let mut screen = tied(160, 45, &[]);
-    let elsewhere = Elsewhere { taken_out: 3, put_back: 1 };
+    let elsewhere = Elsewhere { taken_out: 3, put_back: 1, missed: 0 };
     let all = BTreeMap::from([(id("com.android.music"), elsewhere)]);
     screen.tell(SessionEvent::Elsewhere(Arc::new(all)));
     screen.keys("/music\n");

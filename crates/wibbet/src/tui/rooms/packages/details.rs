@@ -6,7 +6,7 @@ use ratatui::style::Style;
 use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
 use wibbet_core::catalog::{Attribute, Column, LastUse, Value};
-use wibbet_core::holds::{HoldKind, HoldSource, Judgement, Verdict};
+use wibbet_core::holds::{HoldKind, HoldSource, Judgement, UsedBy, Verdict};
 use wibbet_core::package::{Condition, Inventory};
 use wibbet_core::plan::{Change, Reversal, TrayItem};
 use wibbet_core::run::Origin;
@@ -41,7 +41,7 @@ fn tell_holds(device: &DeviceModel, judgement: &Judgement, theme: &Theme, say: &
             None => "",
         };
         say(&format!("{} · {} ({}{class})", hold.kind, hold.what, hold.sure), theme.accent);
-        if hold.kind == HoldKind::Need {
+        if hold.kind == HoldKind::Need && !hold.by.is_empty() {
             let mut who: Vec<String> = hold.by.iter().take(MOST_NAMED).map(|id| device.name_of(id)).collect();
             if hold.by.len() > MOST_NAMED {
                 who.push(format!("{} more", hold.by.len() - MOST_NAMED));
@@ -55,6 +55,22 @@ fn tell_holds(device: &DeviceModel, judgement: &Judgement, theme: &Theme, say: &
             say(&format!("  lifted: {lift}"), theme.dim);
         }
     }
+    if let Some(words) = used_now(device, judgement) {
+        say(&words, theme.dim);
+    }
+}
+
+/// Who uses parts of it at the moment, in words; nothing where nobody was seen to.
+fn used_now(device: &DeviceModel, judgement: &Judgement) -> Option<String> {
+    let name = |by: &UsedBy| match by {
+        UsedBy::System => "the system".to_owned(),
+        UsedBy::Package(id) => device.name_of(id),
+    };
+    let mut who: Vec<String> = judgement.used_by.iter().take(MOST_NAMED).map(name).collect();
+    if judgement.used_by.len() > MOST_NAMED {
+        who.push(format!("{} more", judgement.used_by.len() - MOST_NAMED));
+    }
+    (!who.is_empty()).then(|| format!("In use at the moment by {}.", who.join(", ")))
 }
 
 /// A small drawing of who leans on something.
