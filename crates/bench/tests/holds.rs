@@ -123,11 +123,17 @@ fn try_trays(name: &str, bench: &Bench, random: &mut fastrand::Rng, counts: &mut
         }
         // The consequences of a tray contain those of its parts.
         let part = upshot(&known, &graph, &judged, &items[..items.len() / 2]);
-        assert!(part.roles_emptied.is_subset(&found.roles_emptied) && part.lost.is_subset(&found.lost), "{name}");
+        assert!(
+            part.roles_emptied.is_subset(&found.roles_emptied)
+                && part.lost.keys().all(|what| found.lost.contains_key(what)),
+            "{name}"
+        );
         assert!(part.start <= found.start, "{name}");
         let mut other_way = items.clone();
         other_way.reverse();
-        assert_eq!(upshot(&known, &graph, &judged, &other_way), found, "{name}");
+        // But for the order in which they go.
+        let plain = |does: Upshot| Upshot { order: Vec::new(), ..does };
+        assert_eq!(plain(upshot(&known, &graph, &judged, &other_way)), plain(found), "{name}");
     }
 }
 
@@ -224,7 +230,7 @@ async fn the_usual_questions() {
     assert!(keyboards.iter().all(|keys| !held(keys, HoldKind::Role, "keyboard")));
     assert!(!bench.upshot(0, &keyboards[..1]).roles_emptied.contains("keyboard"));
     let both = bench.upshot(0, &keyboards);
-    assert!(both.roles_emptied.contains("keyboard") && both.lost.contains("typing"), "{both:?}");
+    assert!(both.roles_emptied.contains("keyboard") && both.lost.contains_key("typing"), "{both:?}");
     assert!(both.instead.iter().any(|instead| instead.words().contains("keyboard stays")), "{:?}", both.instead);
     bench.sim.set_state(keyboards[0], 0, false, 0);
     // Whom the framework names, and what is laid over it.

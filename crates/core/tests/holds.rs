@@ -10,7 +10,9 @@ use wibbet_core::package::{
     AppFacts, AppNames, Binding, Declared, DeclaredPart, Elsewhere, Inventory, Metrics, Package, PackageKind, PartKind,
     ScreenLock, Source, Ties,
 };
-use wibbet_core::plan::{Change, Plan, SkipReason, StartLoss, StartOutlook, TrayItem, Upshot, plan_take_out, upshot};
+use wibbet_core::plan::{
+    Change, Instead, Plan, SkipReason, StartLoss, StartOutlook, TrayItem, Upshot, plan_take_out, upshot,
+};
 use wibbet_core::testing::{IN_USE, capabilities, id, inventory, package, user};
 use wibbet_types::{PackageId, UserId};
 
@@ -335,10 +337,15 @@ proptest! {
     fn a_tray_does_what_its_parts_do(answers in pairs(), asks in pairs(), mut tray in proptest::collection::vec(0usize..12, 0..12)) {
         let device = Device::of(12, &named(&answers), &named(&asks));
         let whole = device.upshot(&tray);
+        if let Some(missed) = whole.instead.iter().find(|way| matches!(way, Instead::Smaller(..))) {
+            let ids: BTreeSet<String> = missed.ids().iter().map(ToString::to_string).collect();
+            let rest: Vec<usize> = tray.iter().copied().filter(|n| !ids.contains(&name(*n))).collect();
+            prop_assert!(!rest.is_empty() && device.upshot(&rest).is_quiet());
+        }
         for cut in 0..tray.len() {
             let part = device.upshot(&tray[..cut]);
             prop_assert!(part.roles_emptied.is_subset(&whole.roles_emptied));
-            prop_assert!(part.lost.is_subset(&whole.lost) && part.start <= whole.start);
+            prop_assert!(part.lost.keys().all(|what| whole.lost.contains_key(what)) && part.start <= whole.start);
             for (id, loss) in &part.starts {
                 prop_assert!(whole.starts.get(id).is_some_and(|all| all.class <= loss.class));
             }
@@ -349,8 +356,41 @@ proptest! {
             }
         }
         tray.reverse();
-        prop_assert_eq!(device.upshot(&tray), whole);
+        // But for the order in which they go.
+        let plain = |does: Upshot| Upshot { order: Vec::new(), ..does };
+        prop_assert_eq!(plain(device.upshot(&tray)), plain(whole));
     }
+}
+
+/// What leans on something goes before that, whatever the order of the marks.
+#[test]
+fn what_leans_goes_first() {
+    let device = Device::of(5, &[(0, "a"), (1, "b"), (3, "d"), (4, "e")], &[(1, "a"), (2, "b"), (3, "e"), (4, "d")]);
+    let order = |tray: &[usize]| device.upshot(tray).order.iter().map(ToString::to_string).collect::<Vec<_>>();
+    assert_eq!(order(&[0, 1, 2]), [name(2), name(1), name(0)]);
+    assert_eq!(order(&[2, 0]), [name(2), name(0)]);
+    assert_eq!(order(&[0, 2]), [name(0), name(2)], "what is between them stays");
+    assert_eq!(order(&[4, 3, 0]), [name(0), name(4), name(3)], "a circle stays as it is, behind what is in none");
+    let items: Vec<TrayItem> =
+        [0, 1, 2].map(|n| TrayItem { id: id(&name(n)), user: UserId::OWNER, way: Change::Uninstall }).into();
+    let does = device.upshot(&[0, 1, 2]);
+    let plan = plan_take_out(&device.inventory, &capabilities(34), &items, true)
+        .in_order(|id, _| does.order.iter().position(|own| own == id));
+    assert_eq!(plan.steps.iter().map(|step| step.id.to_string()).collect::<Vec<_>>(), [name(2), name(1), name(0)]);
+}
+
+/// What avoids a part of it: keeping one of several, leaving out all that is missed, choosing somebody else first.
+#[test]
+fn what_avoids_a_part_of_it() {
+    let device = Device::of(5, &[(0, KEYBOARD), (1, KEYBOARD), (2, "a")], &[(4, "a")]);
+    let words: Vec<String> = device.upshot(&[0, 1, 2, 3]).instead.iter().map(Instead::words).collect();
+    assert_eq!(words.len(), 2, "{words:?}");
+    assert_eq!(words[0], format!("leave out {}: keyboard stays", name(0)));
+    assert!(words[1].ends_with(": the other one goes, and nothing was found that would be missed"), "{}", words[1]);
+    let one = Device::of(2, &[(0, KEYBOARD)], &[]);
+    let first = one.upshot(&[0]).instead;
+    assert!(matches!(&first[..], [Instead::First(_, _, Some("android.settings.INPUT_METHOD_SETTINGS"))]), "{first:?}");
+    assert!(device.upshot(&[3]).instead.is_empty());
 }
 
 /// Behind a password the last keyboard that works before unlocking is what the start needs; behind digits it is not, and for a

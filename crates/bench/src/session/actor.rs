@@ -39,12 +39,12 @@ impl Actor {
     pub(super) async fn open(&self, opening: Opening) {
         let _claims = match self.claimed() {
             Ok(claims) => claims,
-            Err(why) => return self.tell(SessionEvent::Note(format!("{} was not opened: {why}", opening.id))),
+            Err(why) => return self.tell(SessionEvent::Note(format!("{} was not opened: {why}", opening.what()))),
         };
         let note = match open_on_device(&self.device, &opening).await {
-            Ok(None) => format!("{} was opened on the device.", opening.id),
-            Ok(Some(said)) => format!("{} was not opened: the device says: {said}", opening.id),
-            Err(error) => format!("{} was not opened: {error}", opening.id),
+            Ok(None) => format!("{} was opened on the device.", opening.what()),
+            Ok(Some(said)) => format!("{} was not opened: the device says: {said}", opening.what()),
+            Err(error) => format!("{} was not opened: {error}", opening.what()),
         };
         self.tell(SessionEvent::Note(note));
     }

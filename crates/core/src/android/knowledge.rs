@@ -19,6 +19,7 @@ struct Knowledge {
     users: BTreeMap<String, u32>,
     roles: BTreeMap<String, String>,
     names: Names,
+    pages: BTreeMap<String, String>,
     needs: Vec<AndroidNeed>,
     named: Vec<NamedText>,
 }
@@ -62,6 +63,11 @@ pub(crate) fn uid_named(name: &str) -> Option<u32> {
 /// What Android needs of its packages, by name.
 pub(crate) fn needs() -> &'static [AndroidNeed] {
     &KNOWLEDGE.needs
+}
+
+/// The page of the device's settings on which somebody else is chosen for something, as an action.
+pub(crate) fn settings_page(what: &str) -> Option<&'static str> {
+    KNOWLEDGE.pages.get(what).map(String::as_str)
 }
 
 /// Texts of the framework that name who does something.
@@ -109,6 +115,8 @@ mod tests {
         for need in &known.needs {
             need.check();
         }
+        let is_action = |c: u8| c.is_ascii_alphanumeric() || matches!(c, b'.' | b'_');
+        assert!(known.pages.values().all(|page| page.bytes().all(is_action)));
         assert!(known.names.empty.iter().all(|part| part.to_lowercase() == *part && !part.contains('.')));
     }
 
@@ -121,7 +129,8 @@ mod tests {
             match line.split_once(" = ") {
                 _ if line.starts_with('[') => (heading, former) = (line, ""),
                 Some((name, _))
-                    if ["[permissions]", "[partitions]", "[essential]", "[users]", "[roles]"].contains(&heading) =>
+                    if ["[permissions]", "[pages]", "[partitions]", "[essential]", "[users]", "[roles]"]
+                        .contains(&heading) =>
                 {
                     let name = name.trim_matches('"');
                     assert!(former < name, "{name} stands behind {former}");

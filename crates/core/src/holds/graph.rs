@@ -191,6 +191,34 @@ impl<'a> Graph<'a> {
         found
     }
 
+    /// Some packages in an order in which each stands before what it leans on, otherwise in the order that they have. Where some lean
+    /// on each other in a circle they stay as they are, behind what does not.
+    pub fn leaning_first<'b>(&self, ids: impl IntoIterator<Item = &'b PackageId>) -> Vec<PackageId> {
+        let ids: Vec<&PackageId> = ids.into_iter().collect();
+        let places: HashMap<&PackageId, usize> = ids.iter().enumerate().map(|(n, id)| (*id, n)).collect();
+        // How many of the others each has to wait for, and who waits for each.
+        let mut waits = vec![0_usize; ids.len()];
+        let mut behind: Vec<BTreeSet<usize>> = vec![BTreeSet::new(); ids.len()];
+        for lean in self.leans.iter() {
+            let Some(who) = places.get(lean.who).copied() else { continue };
+            for on in lean.on.iter().filter_map(|on| places.get(*on).copied()).filter(|on| *on != who) {
+                if behind[who].insert(on) {
+                    waits[on] += 1;
+                }
+            }
+        }
+        let mut left: BTreeSet<usize> = (0..ids.len()).collect();
+        let mut order = Vec::new();
+        while let Some(next) = left.iter().find(|n| waits[**n] == 0).or(left.first()).copied() {
+            left.remove(&next);
+            for on in std::mem::take(&mut behind[next]) {
+                waits[on] = waits[on].saturating_sub(1);
+            }
+            order.push(ids[next].clone());
+        }
+        order
+    }
+
     /// What each package loses when some go: by name, with those that had it. In turn: who has lost something is as good as
     /// gone to whoever leans on it alone.
     pub fn lost_without(&self, gone: &BTreeSet<PackageId>) -> BTreeMap<&'a PackageId, BTreeSet<&'a PackageId>> {

@@ -2,6 +2,7 @@
 
 mod change;
 mod giving;
+mod instead;
 mod plan;
 mod put_back;
 mod take_out;
@@ -9,8 +10,9 @@ mod tray;
 mod upshot;
 
 pub use change::Change;
+pub use instead::Instead;
 pub use plan::{AppData, Plan, PlannedStep, Reversal, SkipReason, StartLoss};
 pub use put_back::plan_put_back;
 pub use take_out::{plan_take_out, without_way_back};
 pub use tray::TrayItem;
-pub use upshot::{Instead, StartOutlook, Upshot, upshot};
+pub use upshot::{StartOutlook, Upshot, upshot};

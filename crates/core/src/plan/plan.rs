@@ -270,6 +270,20 @@ impl Plan {
         self
     }
 
+    /// In an order in which nothing leans on what has gone before it: `at` is the place of a package in it. What has none stays where
+    /// it is.
+    #[must_use]
+    pub fn in_order(mut self, at: impl Fn(&PackageId, UserId) -> Option<usize>) -> Self {
+        let places: Vec<usize> =
+            (0..self.steps.len()).filter(|n| at(&self.steps[*n].id, self.steps[*n].user).is_some()).collect();
+        let mut ordered: Vec<PlannedStep> = places.iter().map(|n| self.steps[*n].clone()).collect();
+        ordered.sort_by_key(|step| at(&step.id, step.user));
+        for (place, step) in places.into_iter().zip(ordered) {
+            self.steps[place] = step;
+        }
+        self
+    }
+
     /// The steps that are left out for the sake of the start, and could be sent all the same.
     pub fn left_for_the_start(&self) -> impl Iterator<Item = &PlannedStep> {
         self.steps.iter().filter(|step| matches!(step.skip, Some(SkipReason::Start(class)) if class > 1))

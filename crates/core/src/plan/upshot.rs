@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use wibbet_types::{PackageId, named};
 
 use super::change::Change;
+use super::instead::{Does, Instead, instead};
 use super::plan::StartLoss;
 use crate::holds::{Graph, HoldKind, HoldSource, Judged, Known, What};
 use crate::package::PackageKind;
@@ -28,26 +29,6 @@ named!(StartOutlook {
     NotExpected => "not-expected",
 });
 
-/// What avoids a part of it.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Instead {
-    /// Leaving these out, and why.
-    LeaveOut(BTreeSet<PackageId>, String),
-    /// Disabling these keeps what they have stored.
-    Disable(BTreeSet<PackageId>),
-}
-
-impl Instead {
-    /// In words.
-    pub fn words(&self) -> String {
-        let list = |ids: &BTreeSet<PackageId>| ids.iter().map(|id| id.as_str()).collect::<Vec<_>>().join(", ");
-        match self {
-            Self::LeaveOut(ids, why) => format!("leave out {}: {why}", list(ids)),
-            Self::Disable(ids) => format!("disable {} in place of uninstalling: data and accounts stay", list(ids)),
-        }
-    }
-}
-
 /// What a tray does to the device, for one user.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Upshot {
@@ -61,8 +42,8 @@ pub struct Upshot {
     pub needs_lost: BTreeMap<PackageId, BTreeSet<PackageId>>,
     /// Whose accounts go, and how many.
     pub accounts_lost: BTreeMap<PackageId, u32>,
-    /// What stops, in words.
-    pub lost: BTreeSet<String>,
+    /// What stops, in words, and of which packages that go it was.
+    pub lost: BTreeMap<String, BTreeSet<PackageId>>,
     /// Bytes of data that go; `None` where that is not told.
     pub data_bytes: Option<u64>,
     /// Bytes of code that are freed. What is part of the system stays on its partition.
@@ -71,9 +52,16 @@ pub struct Upshot {
     pub memory_bytes: Option<u64>,
     /// What avoids a part of it.
     pub instead: Vec<Instead>,
+    /// What goes, in an order in which nothing leans on what has gone before it, as far as there is one.
+    pub order: Vec<PackageId>,
 }
 
 impl Upshot {
+    /// Something stops with what goes.
+    fn loses<'a>(&mut self, stops: &str, with: impl IntoIterator<Item = &'a PackageId>) {
+        self.lost.entry(stops.to_owned()).or_default().extend(with.into_iter().cloned());
+    }
+
     /// The start loses something with a package; of several things the weightiest, the lowest class, is kept.
     fn loses_for_the_start(&mut self, id: &PackageId, class: u8, stops: &str) {
         let loss = StartLoss { class, stops: stops.to_owned() };
@@ -88,7 +76,7 @@ impl Upshot {
             lines.push("whether the device starts afterwards is not known: not all was read".to_owned());
         }
         if !self.lost.is_empty() {
-            let lost: Vec<&str> = self.lost.iter().map(String::as_str).collect();
+            let lost: Vec<&str> = self.lost.keys().map(String::as_str).collect();
             lines.push(format!("stops: {}", lost.join("; ")));
         }
         if !self.needs_lost.is_empty() {
@@ -124,11 +112,12 @@ pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(Pa
         roles_emptied: BTreeSet::new(),
         needs_lost: BTreeMap::new(),
         accounts_lost: BTreeMap::new(),
-        lost: BTreeSet::new(),
+        lost: BTreeMap::new(),
         data_bytes: None,
         code_bytes: None,
         memory_bytes: None,
         instead: Vec::new(),
+        order: Vec::new(),
     };
     let unread = judged.unread.iter().any(|source| matches!(source, HoldSource::Packages | HoldSource::Manifests));
     let own_unread = gone.iter().any(|id| judged.packages.get(id).is_some_and(|one| !one.unread.is_empty()));
@@ -143,15 +132,13 @@ pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(Pa
                 (HoldKind::Start, Some(class)) => {
                     all.start = all.start.max(by_class(class));
                     all.loses_for_the_start(id, class, &hold.stops);
-                    all.lost.insert(hold.stops.clone());
-                    let why = format!("the device {}", if class == 3 { "can be used" } else { "starts" });
-                    all.instead.push(Instead::LeaveOut(BTreeSet::from([id.clone()]), why));
+                    all.loses(&hold.stops, [id]);
                 }
                 // Another one can do it.
                 (HoldKind::Role, _) if hold.others > 0 => {}
                 (HoldKind::Role, _) => {
                     all.roles_emptied.insert(hold.what.clone());
-                    all.lost.insert(hold.stops.clone());
+                    all.loses(&hold.stops, [id]);
                 }
                 _ => {}
             }
@@ -169,15 +156,7 @@ pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(Pa
         if is_role {
             all.roles_emptied.insert(name.to_owned());
         }
-        all.lost.insert(stops.to_owned());
-        if who.len() > 1 {
-            let used = |id: &&&PackageId| {
-                judged.packages.get(**id).is_some_and(|one| one.has(HoldKind::Habit) || one.has(HoldKind::Role))
-            };
-            let keep = who.iter().find(used).or(who.iter().next()).map(|id| (*id).clone());
-            let why = format!("{name} stays");
-            all.instead.extend(keep.map(|id| Instead::LeaveOut(BTreeSet::from([id]), why)));
-        }
+        all.loses(stops, who.iter().copied());
     }
     for (id, from) in graph.lost_without(&gone) {
         all.needs_lost.insert(id.clone(), from.into_iter().cloned().collect());
@@ -198,12 +177,10 @@ pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(Pa
         metrics.sizes.get(id).filter(|_| own && uninstalled(id)).and_then(|sizes| sizes.code)
     });
     all.memory_bytes = sum(&|id| metrics.memory.get(id).copied());
-    let with_something: BTreeSet<PackageId> =
-        gone.iter().filter(|id| uninstalled(id) && all.accounts_lost.contains_key(*id)).cloned().collect();
-    if !with_something.is_empty() {
-        all.instead.push(Instead::Disable(with_something));
-    }
-    all.instead.sort();
-    all.instead.dedup();
+    all.order = graph.leaning_first(tray.iter().map(|(id, _)| id).filter(|id| gone.contains(*id)));
+    let missed = all.lost.values().chain(all.needs_lost.values()).flatten();
+    let missed = missed.chain(all.accounts_lost.keys()).chain(all.starts.keys()).cloned().collect();
+    let does = Does { starts: &all.starts, accounts: &all.accounts_lost, missed };
+    all.instead = instead(known, graph, judged, &ways, &does);
     all
 }

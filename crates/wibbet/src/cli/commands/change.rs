@@ -72,7 +72,9 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     let catalog = what_ties(finder, &device, inventory, user).await?;
     let all: Vec<_> = tray.iter().map(|item| (item.id.clone(), item.way)).collect();
     let does = what_it_does(&catalog, user, &all);
-    let plan = plan.minding_the_start(|id, _| does.starts.get(id).cloned(), &despite_start);
+    let plan = plan
+        .minding_the_start(|id, _| does.starts.get(id).cloned(), &despite_start)
+        .in_order(|id, _| does.order.iter().position(|own| own == id));
     if !how.json {
         // Of what is sent; standard output has the plan itself, or its run.
         let sent = plan.steps.iter().filter(|step| step.skip.is_none());

@@ -202,7 +202,7 @@ fn print_upshot(user: UserId, count: usize, found: &Upshot) {
     for role in &found.roles_emptied {
         line(format_args!("nobody is left for: {role}"));
     }
-    for what in &found.lost {
+    for what in found.lost.keys() {
         line(format_args!("stops: {what}"));
     }
     for (id, from) in &found.needs_lost {

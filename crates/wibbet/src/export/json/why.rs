@@ -126,6 +126,7 @@ pub(crate) struct JsonUpshot {
     code_bytes: Option<u64>,
     memory_bytes: Option<u64>,
     instead: Vec<String>,
+    order: Vec<String>,
 }
 
 impl JsonUpshot {
@@ -141,11 +142,12 @@ impl JsonUpshot {
             roles_emptied: upshot.roles_emptied.iter().cloned().collect(),
             needs_lost: upshot.needs_lost.iter().map(lost).collect(),
             accounts_lost: upshot.accounts_lost.iter().map(accounts).collect(),
-            lost: upshot.lost.iter().cloned().collect(),
+            lost: upshot.lost.keys().cloned().collect(),
             data_bytes: upshot.data_bytes,
             code_bytes: upshot.code_bytes,
             memory_bytes: upshot.memory_bytes,
             instead: upshot.instead.iter().map(wibbet_core::plan::Instead::words).collect(),
+            order: upshot.order.iter().map(ToString::to_string).collect(),
         }
     }
 }

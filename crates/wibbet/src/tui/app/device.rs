@@ -339,8 +339,13 @@ impl DeviceModel {
                     let (_, does) = does.iter().find(|(own, _)| *own == user)?;
                     does.starts.get(id).cloned()
                 };
+                let place = |id: &PackageId, user: UserId| {
+                    let (_, does) = does.iter().find(|(own, _)| *own == user)?;
+                    does.order.iter().position(|own| own == id)
+                };
                 plan_take_out(inventory, &self.capabilities, &items, allowed.no_way_back)
                     .minding_the_start(loss, &allowed.despite_start)
+                    .in_order(place)
             }
             false => plan_put_back(inventory, &self.capabilities, &wanted)
                 .giving_back(|id, user| recorded_gifts(&self.runs, id, user)),

@@ -54,6 +54,7 @@ pub(crate) enum Action {
     Open,
     Everything,
     Ties,
+    OtherWays,
     CopyId,
     Star,
     Note,

@@ -28,6 +28,7 @@ pub(crate) enum Layer {
     Languages,
     Note,
     Open,
+    OtherWays,
     Pair,
     Palette,
     Quit,
@@ -44,7 +45,8 @@ impl Layer {
         let mut all = vec![Self::Everywhere, Self::SearchLine];
         all.extend(View::ALL.into_iter().flat_map(|view| [Self::Room(view), Self::Menu(view)]));
         all.extend([Self::Address, Self::Close, Self::Closed, Self::Columns, Self::DeviceScreens, Self::Everything]);
-        all.extend([Self::Export, Self::IdList, Self::Languages, Self::Note, Self::Open, Self::Pair, Self::Palette]);
+        all.extend([Self::Export, Self::IdList, Self::Languages, Self::Note, Self::Open, Self::OtherWays, Self::Pair]);
+        all.extend([Self::Palette]);
         all.extend([Self::Quit, Self::Reading, Self::Restart, Self::Searches, Self::Start, Self::Ties]);
         all
     }
@@ -75,6 +77,7 @@ impl Layer {
             Self::Languages => &[windows::LANGUAGES],
             Self::Note => &[windows::NOTE],
             Self::Open => &[windows::OPEN],
+            Self::OtherWays => &[windows::OTHER_WAYS],
             Self::Pair => &[windows::PAIR],
             Self::Palette => &[windows::PALETTE],
             Self::Quit => &[windows::QUIT],

@@ -226,6 +226,13 @@ pub(super) const PACKAGES: &[Binding] = &[
         "Draws who leans on the package under the cursor and whom it leans on, and goes from each to the next.",
     ),
     bind(
+        Action::OtherWays,
+        &[letter('o')],
+        "Other ways for the tray",
+        "other ways",
+        "Shows what avoids a part of what the tray does: leaving some out, choosing another app first, disabling; and does it.",
+    ),
+    bind(
         Action::Follow,
         &[letter('f')],
         "Follow the device's screen",

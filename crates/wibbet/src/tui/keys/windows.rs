@@ -138,6 +138,16 @@ pub(super) const ID_LIST: &[Binding] = &[
     foot(Action::Leave, ESC, "marks nothing"),
 ];
 
+/// What avoids a part of what the tray does.
+pub(super) const OTHER_WAYS: &[Binding] = &[
+    foot(Action::Accept, ENTER, "does it"),
+    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "moves"),
+    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
+    foot(Action::First, &[key(KeyCode::Home)], ""),
+    foot(Action::Last, &[key(KeyCode::End)], ""),
+    foot(Action::Leave, ESC, "leaves the tray as it is"),
+];
+
 /// What is to be opened on the device.
 pub(super) const OPEN: &[Binding] = &[
     foot(Action::Accept, ENTER, "sends it"),

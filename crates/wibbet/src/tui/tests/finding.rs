@@ -1,5 +1,6 @@
 //! Finding and knowing packages.
 
+use wibbet_core::ask::Opening;
 use wibbet_core::catalog::Attribute;
 use wibbet_core::package::{AppFacts, AppNames, HomeEntry, Metrics, Note, Scope, Sizes, Source, Usage};
 use wibbet_types::{DeviceTime, PackageId};
@@ -146,7 +147,7 @@ fn opening_on_the_device_shows_the_words_first() {
     screen.keys("_");
     assert!(screen.shows("APPLICATION_DETAILS_SETTINGS"));
     screen.keys("\n");
-    assert!(matches!(&sent(&screen)[..], [SessionCommand::Open(opening)] if opening.class.is_none()));
+    assert!(matches!(&sent(&screen)[..], [SessionCommand::Open(Opening::About { .. })]));
 }
 
 #[test]

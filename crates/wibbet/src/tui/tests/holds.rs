@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use wibbet_core::ask::Opening;
 use wibbet_core::holds::{Hold, HoldKind, HoldSource, Judged, Sure};
 use wibbet_core::package::{AppFacts, AppNames, Declared, DeclaredPart, Elsewhere, PartKind, Ties};
 use wibbet_types::PackageId;
@@ -30,7 +31,7 @@ fn hold(kind: HoldKind, what: &str, stops: &str) -> Hold {
 /// A phone on which some packages are tied.
 fn tied(columns: u16, lines: u16, unread: &[HoldSource]) -> Screen {
     let mut screen = Screen::linked(columns, lines);
-    let judgement = |holds: Vec<Hold>| Judgement { holds, unread: Vec::new(), all_unread: !unread.is_empty() };
+    let judgement = |holds: Vec<Hold>| Judgement { holds, all_unread: !unread.is_empty(), ..Judgement::default() };
     let packages = [
         ("android", vec![hold(HoldKind::Start, "home", "the home screen"), hold(HoldKind::Role, "share", "sharing")]),
         ("com.android.calendar", vec![hold(HoldKind::Need, "com.calendar.days", "1 package")]),
@@ -236,5 +237,37 @@ fn what_leans_on_what_is_drawn_and_followed() {
         assert!(screen.shows("“Tides” asks “Calendar”"), "{}", screen.text());
         screen.keys("\x1b");
         assert!(!screen.shows("What leans on what"));
+    }
+}
+
+/// What avoids a part of what the tray does is done by a key, and taken back by another; the page on which somebody else is chosen
+/// opens on the device.
+#[test]
+fn other_ways_are_taken_by_keys() {
+    for (columns, lines) in [(128, 40), (80, 24)] {
+        let mut screen = tied(columns, lines, &[]);
+        screen.keys("/:start\n \x1b\x1b/music\n \x1b\x1b");
+        assert!(screen.shows("(o, or 2 more)") || columns < 100, "{}", screen.text());
+        screen.keys("o");
+        insta::assert_snapshot!(format!("other_ways_{columns}x{lines}"), screen.text());
+        screen.keys("\n");
+        let ids = |screen: &Screen| -> Vec<String> {
+            screen.model.app.devices[0].tray.iter().map(|item| item.id.to_string()).collect()
+        };
+        assert_eq!(ids(&screen), ["com.android.music"]);
+        screen.keys("o");
+        assert!(!screen.shows("Other ways"), "there are none now");
+        screen.keys("z");
+        assert_eq!(ids(&screen).len(), 2);
+        screen.keys("oj");
+        assert!(screen.shows("android.settings.HOME_SETTINGS"), "{}", screen.text());
+        screen.keys("\n");
+        let sent = Opening::Settings { page: "android.settings.HOME_SETTINGS", user: UserId::OWNER };
+        assert!(
+            matches!(&screen.effects[..], [Effect::Bench(BenchCommand::Session(0, SessionCommand::Open(opening)))] if *opening == sent),
+            "{:?}",
+            screen.effects
+        );
+        assert_eq!(ids(&screen).len(), 2, "nothing of the tray has changed");
     }
 }

@@ -14,6 +14,7 @@ mod languages;
 mod menu;
 mod note;
 mod open;
+mod other_ways;
 mod page;
 mod pair;
 mod palette;
@@ -114,6 +115,7 @@ windows![
     menu::Menu,
     note::NoteForm,
     open::Open,
+    other_ways::OtherWays,
     pair::Pair,
     palette::Palette,
     quit::Quit,

@@ -28,11 +28,11 @@ fn openings(device: &DeviceModel) -> Option<Vec<(String, Opening)>> {
     if let Some(app) = device.entry(&id).and_then(|s| s.app) {
         for entry in app.home.iter().take(6) {
             let name = entry.label.as_ref().or(app.label.as_ref()).map_or("the app", |l| l.as_str());
-            let class = Some(entry.class.to_string());
-            all.push((format!("“{name}”, as from the home screen"), Opening { id: id.clone(), user, class }));
+            let class = entry.class.to_string();
+            all.push((format!("“{name}”, as from the home screen"), Opening::Screen { id: id.clone(), user, class }));
         }
     }
-    all.push(("its page in the device's settings".to_owned(), Opening { id, user, class: None }));
+    all.push(("its page in the device's settings".to_owned(), Opening::About { id, user }));
     Some(all)
 }
 

@@ -57,6 +57,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         | Action::Sort => true,
         Action::NextWay | Action::Everything | Action::Star | Action::Note => id.is_some(),
         Action::Ties => id.is_some_and(|id| device.entry(id).is_some_and(|entry| entry.judgement.is_some())),
+        Action::OtherWays => device.upshot(device.user()).is_some_and(|upshot| !upshot.instead.is_empty()),
         Action::Next | Action::EmptyTray => !device.tray.is_empty(),
         Action::PutBack => id.is_some_and(|id| inventory.condition(id, device.user()).is_off()),
         Action::Undo => device.can_undo_tray(),

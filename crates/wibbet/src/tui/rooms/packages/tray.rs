@@ -5,7 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::package::Inventory;
-use wibbet_core::plan::{Change, Instead, Plan, Reversal, SkipReason, StartOutlook, TrayItem, plan_take_out};
+use wibbet_core::plan::{Change, Plan, Reversal, SkipReason, StartOutlook, TrayItem, plan_take_out};
 use wibbet_types::{PackageId, UserId};
 
 use crate::tui::app::DeviceModel;
@@ -54,17 +54,16 @@ pub(super) fn upshot_words(device: &DeviceModel) -> Vec<(String, Weight)> {
             lines.push(("The device is not expected to start afterwards.".to_owned(), Weight::Alert));
         }
     }
-    let names = |ids: &mut dyn Iterator<Item = &PackageId>| {
-        ids.map(|id| format!("“{}”", device.name_of(id))).collect::<Vec<_>>().join(", ")
-    };
     let missed = upshot.missed(|id| format!("“{}”", device.name_of(id)));
     lines.extend(missed.iter().map(|line| (capitalize(line), Weight::Strong)));
     if let Some(instead) = upshot.instead.first() {
-        let words = match instead {
-            Instead::LeaveOut(ids, why) => format!("Leaving {} out: {why}", names(&mut ids.iter())),
-            Instead::Disable(ids) => format!("Disabling {} keeps accounts and data", names(&mut ids.iter())),
+        let words = capitalize(&instead.words_with(|id| format!("“{}”", device.name_of(id))));
+        let more = match upshot.instead.len() {
+            1 => String::new(),
+            n => format!(", or {} more", n - 1),
         };
-        lines.push((words, Weight::Aside));
+        let key = hint(View::Packages, Action::OtherWays);
+        lines.push((format!("{words} ({key}{more})"), Weight::Aside));
     }
     if lines.is_empty() {
         let freed = upshot.memory_bytes.filter(|bytes| *bytes > 0);
