@@ -87,6 +87,15 @@ impl Hold {
         }
     }
 
+    /// Of a start: what its class means, in words.
+    pub fn class_words(&self) -> Option<&'static str> {
+        self.class.map(|class| match class {
+            1 => "nothing brings it back",
+            2 => "the system dies without it",
+            _ => "it starts and cannot be used",
+        })
+    }
+
     pub(crate) fn shown_by(mut self, source: HoldSource, text: impl Into<String>) -> Self {
         self.evidence.push(Evidence::new(source, text));
         self

@@ -86,9 +86,10 @@ fn bound(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
     for (id, classes) in by_system {
         let classes: Vec<String> = classes.into_iter().take(MOST_NAMED).map(short).collect();
         let text = format!("the system itself uses it at the moment ({})", classes.join(", "));
+        // The rules come in the order of their weight.
         let weighty = |hold: &&mut Hold| matches!(hold.kind, HoldKind::Start | HoldKind::Role);
-        for hold in found.get_mut(id).into_iter().flatten().filter(weighty) {
-            hold.evidence.push(Evidence::new(HoldSource::Bindings, text.clone()));
+        if let Some(hold) = found.get_mut(id).into_iter().flatten().find(weighty) {
+            hold.evidence.push(Evidence::new(HoldSource::Bindings, text));
         }
     }
 }

@@ -1,6 +1,7 @@
 //! A file for each group of commands.
 
 pub(crate) mod change;
+mod drawing;
 pub(crate) mod links;
 pub(crate) mod look;
 pub(crate) mod packages;

@@ -5,11 +5,14 @@ use std::collections::BTreeSet;
 use clap::Args;
 use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics};
 use wibbet_core::catalog::Catalog;
-use wibbet_core::holds::{Graph, Hold, Judged, Judgement, Verdict};
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::holds::{Around, Graph, Hold, Judged, Judgement, Verdict};
 use wibbet_core::package::Elsewhere;
 use wibbet_core::plan::{Change, Upshot, upshot as work_out};
+use wibbet_report::Document;
 use wibbet_types::{PackageId, UserId, bytes_words};
 
+use super::drawing::{Drawing, heading, label};
 use super::look::{check_user, how_far, read};
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
@@ -32,6 +35,8 @@ pub(crate) struct Wanted {
     /// One JSON object on standard output.
     #[arg(long)]
     pub(crate) json: bool,
+    #[command(flatten)]
+    drawing: Drawing,
 }
 
 /// What is to be taken out, as if.
@@ -49,12 +54,15 @@ pub(crate) struct Tray {
     /// One JSON object on standard output.
     #[arg(long)]
     pub(crate) json: bool,
+    #[command(flatten)]
+    drawing: Drawing,
 }
 
 /// Everything that shows what ties packages, as it was read.
 struct Told {
     catalog: Catalog,
     users: Vec<UserId>,
+    facts: Option<DeviceFacts>,
 }
 
 impl Told {
@@ -78,11 +86,33 @@ impl Told {
         }
         let shown =
             Device::of(device.facts().as_ref(), &device.address(), "ready", None).with(&device.routes(), told.as_ref());
-        Ok((Self { catalog, users }, shown))
+        Ok((Self { catalog, users, facts: device.facts() }, shown))
     }
 
     fn judged(&self, user: UserId) -> Result<&Judged, Failure> {
         self.catalog.judged.get(&user).ok_or_else(|| Failure::trouble("what ties the packages was not worked out"))
+    }
+
+    /// What ties some packages, drawn.
+    fn ties(&self, ids: &[PackageId], user: UserId, judged: &Judged) -> Document {
+        let known = self.catalog.known(user);
+        let graph = Graph::of(&known);
+        let around: Vec<Around> = ids.iter().map(|id| Around::of(&graph, id)).collect();
+        let title = match ids {
+            [one] => format!("What ties {}", label(&self.catalog, one).unwrap_or_else(|| one.to_string())),
+            several => format!("What ties {} packages", several.len()),
+        };
+        let all = around.iter().filter_map(|around| Some((&around.id, judged.packages.get(&around.id)?, around)));
+        let heading = heading(title, self.facts.as_ref(), &self.catalog, user);
+        wibbet_report::ties(&heading, all, &|id| label(&self.catalog, id))
+    }
+
+    /// What a tray does for a user, drawn.
+    fn drawn(&self, items: &[(PackageId, Change)], user: UserId, found: &Upshot) -> Document {
+        let packages = if items.len() == 1 { "1 package" } else { &format!("{} packages", items.len()) };
+        let title = format!("What taking out {packages} does");
+        let heading = heading(title, self.facts.as_ref(), &self.catalog, user);
+        wibbet_report::tray(&heading, items, found, &|id| label(&self.catalog, id))
     }
 
     /// What was asked for and is in use; the rest is told.
@@ -112,6 +142,9 @@ pub(crate) async fn why(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Resu
     };
     for source in &judged.unread {
         tell(format_args!("not read: {source}; without it nothing is called free"));
+    }
+    if wanted.drawing.is_wanted() {
+        wanted.drawing.write(&told.ties(&ids, user, judged))?;
     }
     if wanted.json {
         json::print(&Why::of(shown, user, judged, &told.catalog.elsewhere, &ids));
@@ -169,7 +202,7 @@ pub(crate) async fn upshot(finder: &Finder<'_>, name: &str, tray: Tray) -> Resul
         return Err(Failure::new(Exit::Usage, "name packages with --uninstall or --disable".to_owned()));
     }
     let (told, shown) = Told::read(finder, name, &tray.user).await?;
-    let (mut users, mut unread, mut chosen) = (Vec::new(), BTreeSet::new(), 0);
+    let (mut users, mut unread, mut chosen, mut drawing) = (Vec::new(), BTreeSet::new(), 0, None::<Document>);
     for user in &told.users {
         let known = told.catalog.known(*user);
         let (judged, graph) = (told.judged(*user)?, Graph::of(&known));
@@ -181,10 +214,20 @@ pub(crate) async fn upshot(finder: &Finder<'_>, name: &str, tray: Tray) -> Resul
         let found = work_out(&known, &graph, judged, &items);
         unread.extend(judged.unread.iter().map(|source| source.name()));
         chosen += items.len();
+        if tray.drawing.is_wanted() {
+            let drawn = told.drawn(&items, *user, &found);
+            match &mut drawing {
+                Some(all) => all.pages.extend(drawn.pages),
+                None => drawing = Some(drawn),
+            }
+        }
         if !tray.json {
             print_upshot(*user, items.len(), &found);
         }
         users.push(JsonUpshot::of(*user, &found));
+    }
+    if let Some(drawing) = &drawing {
+        tray.drawing.write(drawing)?;
     }
     match tray.json {
         true => json::print(&Upshots { users, unread: unread.into_iter().collect(), device: shown }),

@@ -34,12 +34,7 @@ fn tell_holds(device: &DeviceModel, judgement: &Judgement, theme: &Theme, say: &
         }
     }
     for hold in &judgement.holds {
-        let class = match hold.class {
-            Some(1) => ", nothing brings it back",
-            Some(2) => ", the system dies without it",
-            Some(_) => ", it starts and cannot be used",
-            None => "",
-        };
+        let class = hold.class_words().map(|words| format!(", {words}")).unwrap_or_default();
         say(&format!("{} · {} ({}{class})", hold.kind, hold.what, hold.sure), theme.accent);
         if hold.kind == HoldKind::Need && !hold.by.is_empty() {
             let mut who: Vec<String> = hold.by.iter().take(MOST_NAMED).map(|id| device.name_of(id)).collect();

@@ -1,0 +1,163 @@
+//! Drawings, as a whole.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use proptest::prelude::*;
+use wibbet_core::holds::{Around, Hold, HoldKind, Judgement, Sure, Tie};
+use wibbet_core::plan::{Change, Instead, StartOutlook, Upshot};
+use wibbet_core::testing::id;
+use wibbet_report::{Document, Heading, Picture, Tone, ties, tray};
+use wibbet_types::PackageId;
+
+fn heading() -> Heading {
+    Heading { title: "What ties <Tides>".into(), below: "Corvane Tarn 5 & more".into(), foot: String::new() }
+}
+
+fn hold(kind: HoldKind, what: &str, stops: &str) -> Hold {
+    Hold {
+        kind,
+        what: what.into(),
+        stops: stops.into(),
+        sure: Sure::Seen,
+        class: None,
+        evidence: Vec::new(),
+        lifted_by: None,
+        by: BTreeSet::new(),
+        others: 0,
+    }
+}
+
+fn tie(other: &str, by: &str, others: usize) -> Tie {
+    Tie { other: id(other), by: vec![by.to_owned()], others }
+}
+
+/// The names that people know, one in each of several scripts.
+fn label(id: &PackageId) -> Option<String> {
+    let label = match id.as_str() {
+        "fer.pellmoor.tides" => "Tides & Times",
+        "fer.pellmoor.arabic" => "مخطط الرحلات",
+        "fer.pellmoor.hebrew" => "ספינה",
+        "fer.pellmoor.japanese" => "潮汐表",
+        _ => return None,
+    };
+    Some(label.to_owned())
+}
+
+fn drawn() -> Document {
+    let judgement = Judgement { holds: vec![hold(HoldKind::Role, "web view", "web content")], ..Judgement::default() };
+    let around = Around {
+        id: id("fer.pellmoor.tides"),
+        leaning: vec![tie("fer.pellmoor.arabic", "fer.pellmoor.ASK", 0), tie("fer.pellmoor.japanese", "x", 2)],
+        leans: vec![tie("fer.pellmoor.hebrew", "fer.pellmoor.GIVE", 0)],
+    };
+    ties(&heading(), [(&around.id, &judgement, &around)], &label)
+}
+
+/// All texts are in the SVG to be found, and no label in a script that the fonts lack.
+#[test]
+fn what_an_svg_says() {
+    let svg = drawn().svg().unwrap();
+    for words in [
+        "What ties &lt;Tides&gt;",
+        "Tides &amp; Times",
+        "fer.pellmoor.tides",
+        "مخطط الرحلات",
+        "ספינה",
+        "fer.pellmoor.japanese",
+        "2 lean on it",
+        "it leans on 1",
+        "role · web view (seen)",
+        "Without it stops: web content",
+        "stroke-dasharray",
+    ] {
+        assert!(svg.contains(words), "{words}");
+    }
+    assert!(!svg.contains("潮汐表"));
+    // What is seen hangs on no font of the computer.
+    assert!(!svg.contains("DejaVu") && svg.contains("<path d=\"M"), "letters are outlines");
+    assert_eq!(svg, drawn().svg().unwrap(), "the same every time");
+    // Letters are kept once: a drawing of many packages stays small.
+    let many: Vec<(PackageId, Judgement, Around)> = (0..40)
+        .map(|n| {
+            let own = id(&format!("fer.pellmoor.app{n}"));
+            (own.clone(), Judgement::default(), Around { id: own, leaning: vec![], leans: vec![] })
+        })
+        .collect();
+    let many = ties(&heading(), many.iter().map(|(id, j, a)| (id, j, a)), &label);
+    assert!(many.pages.len() > 5 && many.svg().unwrap().len() < 2_000_000);
+}
+
+/// A page each, with the fonts and no other in the file, and letters that can be told by whoever reads it aloud.
+#[test]
+fn what_a_pdf_holds() {
+    let pdf = drawn().pdf().unwrap();
+    let text = String::from_utf8_lossy(&pdf);
+    assert!(pdf.starts_with(b"%PDF-1.") && text.trim_end().ends_with("%%EOF"));
+    assert!(text.contains("+DejaVuSans") && text.contains("/FontFile2") && text.contains("/ToUnicode"));
+    assert!(text.contains("/Count 1"));
+    let two = Document { pages: drawn().pages.into_iter().chain(drawn().pages).collect(), ..drawn() };
+    assert!(String::from_utf8_lossy(&two.pdf().unwrap()).contains("/Count 2"));
+}
+
+/// Long lists go on over pages, and what has no room on a side is counted.
+#[test]
+fn much_is_drawn_on_several_pages() {
+    let around = Around {
+        id: id("fer.pellmoor.tides"),
+        leaning: (0..30).map(|n| tie(&format!("fer.pellmoor.app{n}"), "a", 0)).collect(),
+        leans: vec![],
+    };
+    let holds = (0..30).map(|n| hold(HoldKind::Need, &format!("action {n}"), "something long ".repeat(9).trim()));
+    let judgement = Judgement { holds: holds.collect(), ..Judgement::default() };
+    let all = [(&around.id, &judgement, &around); 3];
+    let drawn = ties(&heading(), all, &label);
+    assert_eq!(drawn.pages.len(), 3);
+    let svg = drawn.svg().unwrap();
+    assert!(svg.contains("and 18 more") && svg.contains("3 / 3"));
+}
+
+#[test]
+fn what_a_tray_does_is_drawn() {
+    let (keys, tides, days) = (id("com.corvane.keyboard"), id("fer.pellmoor.tides"), id("com.android.calendar"));
+    let upshot = Upshot {
+        start: StartOutlook::Unusable,
+        starts: BTreeMap::new(),
+        roles_emptied: BTreeSet::from(["keyboard".to_owned()]),
+        needs_lost: BTreeMap::from([(days.clone(), BTreeSet::from([tides.clone()]))]),
+        accounts_lost: BTreeMap::from([(tides.clone(), 2)]),
+        lost: BTreeMap::from([("typing".to_owned(), BTreeSet::from([keys.clone()]))]),
+        data_bytes: Some(51_000_000),
+        code_bytes: None,
+        memory_bytes: None,
+        instead: vec![Instead::LeaveOut(BTreeSet::from([keys.clone()]), "keyboard stays".into())],
+        order: Vec::new(),
+    };
+    let items = [keys, tides, id("fer.pellmoor.quiet")].map(|id| (id, Change::Uninstall));
+    let svg = tray(&heading(), &items, &upshot, &label).svg().unwrap();
+    for words in [
+        "The device would start and could not be used.",
+        "3 packages go · data that go: 51 MB",
+        "stops: typing",
+        "1 loses what it needs:",
+        "2 accounts go",
+        "Nothing was found that would be missed of:",
+        "fer.pellmoor.quiet",
+        "Another way: leave out com.corvane.keyboard: keyboard stays",
+    ] {
+        assert!(svg.contains(words), "{words}");
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// Any text gives a drawing.
+    #[test]
+    fn any_text_is_drawn(text in any::<String>()) {
+        let mut page = Picture::of(200.0, 100.0);
+        page.text((10.0, 20.0), &text, 9.0, Tone::Ink);
+        let drawing = Document { title: text, pages: vec![page] };
+        prop_assert!(drawing.svg().is_ok());
+        prop_assert!(drawing.pdf().is_ok());
+    }
+}
