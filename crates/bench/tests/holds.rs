@@ -1,7 +1,6 @@
 //! What ties packages, held against what breaks on simulated devices without them. The one is worked out from what the device says
 //! over the real protocol; the other stands in a file of its own that nothing here reads but through the device.
 
-use std::collections::{BTreeMap, BTreeSet};
 use std::time::Duration;
 
 use wibbet_bench::device::Device as _;
@@ -10,7 +9,7 @@ use wibbet_core::ask::Request;
 use wibbet_core::catalog::Catalog;
 use wibbet_core::holds::{Graph, HoldKind, Judged, Known, Verdict, judge};
 use wibbet_core::package::{AppNames, Metrics, Ties};
-use wibbet_core::plan::{Change, StartOutlook, Upshot, upshot};
+use wibbet_core::plan::{Change, Upshot, upshot};
 use wibbet_sim::{BreakKind, Broken, ReachedBy, Scenario, SimDevice};
 use wibbet_types::{PackageId, UserId};
 
@@ -69,148 +68,6 @@ impl Bench {
         let broken = self.sim.broken();
         states.iter().for_each(|(id, (installed, enabled))| self.sim.set_state(id.as_str(), 0, *installed, *enabled));
         broken.into_iter().filter(|broken| broken.user == 0).collect()
-    }
-}
-
-#[derive(Debug, Default)]
-struct Score {
-    right: usize,
-    foretold: usize,
-    broke: usize,
-    found: usize,
-    misses: Vec<String>,
-}
-
-impl Score {
-    fn precision(&self) -> f64 {
-        self.right as f64 / self.foretold.max(1) as f64
-    }
-
-    fn recall(&self) -> f64 {
-        if self.broke == 0 { 1.0 } else { self.found as f64 / self.broke as f64 }
-    }
-}
-
-/// Trays of several: what each of them does by itself and what only all of them do. Counts the roles that broke, and those of them
-/// that were foretold.
-fn try_trays(name: &str, bench: &Bench, random: &mut fastrand::Rng, counts: &mut (usize, usize)) {
-    let known = bench.known(0);
-    let (judged, graph) = (judge(&known), Graph::of(&known));
-    let all: Vec<&PackageId> = judged.packages.keys().collect();
-    for _ in 0..63 {
-        let count = random.usize(2..=40);
-        let tray: BTreeSet<&PackageId> = (0..count).filter_map(|_| random.choice(&all).copied()).collect();
-        let tray: Vec<&PackageId> = tray.into_iter().collect();
-        let items: Vec<(PackageId, Change)> = tray.iter().map(|id| ((*id).clone(), Change::Uninstall)).collect();
-        let found = upshot(&known, &graph, &judged, &items);
-        let broken = bench.broken_without(&tray);
-        let start = broken.iter().filter(|b| b.kind == BreakKind::Start).filter_map(|b| b.class).min();
-        match start {
-            Some(1 | 2) => assert!(
-                matches!(found.start, StartOutlook::NotExpected | StartOutlook::NotKnown),
-                "{name}: {broken:?} {found:?}"
-            ),
-            Some(_) => assert_ne!(found.start, StartOutlook::Expected, "{name}: {broken:?} {found:?}"),
-            None => {}
-        }
-        for one in broken.iter().filter(|broken| broken.kind == BreakKind::Role) {
-            let unread = one
-                .mended_by
-                .iter()
-                .any(|id| judged.packages.get(&crate::support::id(id)).is_some_and(|j| !j.unread.is_empty()));
-            counts.0 += usize::from(!unread);
-            counts.1 += usize::from(!unread && !found.lost.is_empty());
-        }
-        // The consequences of a tray contain those of its parts.
-        let part = upshot(&known, &graph, &judged, &items[..items.len() / 2]);
-        assert!(
-            part.roles_emptied.is_subset(&found.roles_emptied)
-                && part.lost.keys().all(|what| found.lost.contains_key(what)),
-            "{name}"
-        );
-        assert!(part.start <= found.start, "{name}");
-        let mut other_way = items.clone();
-        other_way.reverse();
-        // But for the order in which they go.
-        let plain = |does: Upshot| Upshot { order: Vec::new(), ..does };
-        assert_eq!(plain(upshot(&known, &graph, &judged, &other_way)), plain(found), "{name}");
-    }
-}
-
-/// Every package of every bench device, taken out by itself, and 504 trays of 2 to 40 of them.
-#[tokio::test(start_paused = true)]
-async fn what_is_foretold_is_what_breaks() {
-    let mut random = fastrand::Rng::with_seed(20_261_127);
-    let mut counts = (0, 0);
-    let mut scores: BTreeMap<&str, Score> = BTreeMap::new();
-    for (name, scenario) in Scenario::all() {
-        let bench = Bench::read(scenario).await;
-        try_trays(name, &bench, &mut random, &mut counts);
-        let judged = bench.judged(0);
-        let weighty = |kind| judged.packages.values().filter(|one| one.has(kind)).count();
-        let tied = judged.packages.values().filter(|one| one.has(HoldKind::Start) || one.has(HoldKind::Role)).count();
-        println!(
-            "{name}: {} packages in use, {} with start holds, {} role, {} need, {} habit; {} free",
-            judged.packages.len(),
-            weighty(HoldKind::Start),
-            weighty(HoldKind::Role),
-            weighty(HoldKind::Need),
-            weighty(HoldKind::Habit),
-            judged.packages.values().filter(|one| one.verdict() == Verdict::Free).count()
-        );
-        assert!(tied * 4 <= judged.packages.len(), "{name}: {tied} of {}", judged.packages.len());
-        for (id, one) in &judged.packages {
-            let broken = bench.broken_without(&[id]);
-            for (kind, hold, word) in [
-                (BreakKind::Start, HoldKind::Start, "start"),
-                (BreakKind::Role, HoldKind::Role, "role"),
-                (BreakKind::Need, HoldKind::Need, "need"),
-            ] {
-                let score = scores.entry(word).or_default();
-                let broke = broken.iter().any(|broken| broken.kind == kind);
-                // What was chosen goes to another one, or nobody: that is seen as well. Nobody asks whether people miss who
-                // manages them, or their accounts.
-                let chosen = !bench.sim.chosen(id.as_str(), 0).is_empty();
-                let engaged = |what: &str| matches!(what, "accounts" | "device admin");
-                let foretold = one.holds.iter().any(|one| one.kind == hold && !engaged(&one.what));
-                // What is tied by a start or a role counts as foretold of those who lean on it, too.
-                let covered = kind != BreakKind::Start && one.has(HoldKind::Start);
-                let unread = one.verdict() == Verdict::Unread || !one.unread.is_empty();
-                score.foretold += usize::from(foretold);
-                // Who leans on what people need is hit by that.
-                let hit = kind == BreakKind::Need && !broken.is_empty();
-                let right = broke || hit || (kind == BreakKind::Role && chosen);
-                score.right += usize::from(foretold && right);
-                score.broke += usize::from(broke && !unread);
-                score.found += usize::from(broke && !unread && (foretold || covered));
-                if broke && !foretold && !covered && !unread {
-                    score.misses.push(format!("{name}: {id} breaks {word}: {}", broken[0].what));
-                }
-                if foretold && !right {
-                    score.misses.push(format!("{name}: {id} was said to be held by {word}: {}", one.stops()));
-                }
-                if kind == BreakKind::Start && broke {
-                    assert_ne!(one.verdict(), Verdict::Free, "{name}: {id} is called free and {}", broken[0].what);
-                }
-            }
-        }
-    }
-    let (broke, foretold) = counts;
-    println!("trays: {foretold} of {broke} roles that broke were foretold");
-    assert!(foretold * 100 >= broke * 95, "{foretold} of {broke}");
-    for (word, score) in &scores {
-        println!(
-            "{word}: precision {:.3}, recall {:.3}, {} foretold, {} broke",
-            score.precision(),
-            score.recall(),
-            score.foretold,
-            score.broke
-        );
-        score.misses.iter().for_each(|miss| println!("  {miss}"));
-    }
-    for (word, recall, precision) in [("start", 1.0, 0.8), ("role", 0.95, 0.8), ("need", 0.95, 0.8)] {
-        let score = &scores[word];
-        assert!(score.recall() >= recall && score.precision() >= precision, "{word}: {score:#?}");
     }
 }
 

@@ -115,16 +115,25 @@ async fn what_is_on_the_screen_and_what_is_opened_there() {
         let (_sim, device, ..) = begin(scenario).await;
         let (home, user) = in_front(&device).await.unwrap().unwrap();
         assert!(home.as_str().contains("launcher"), "{home}");
-        let opening = Opening { id: home.clone(), user, class: None };
+        let opening = Opening::About { id: home.clone(), user };
         assert_eq!(open_on_device(&device, &opening).await.unwrap(), None);
         let (settings, _) = in_front(&device).await.unwrap().unwrap();
         assert!(settings.as_str().ends_with("settings"), "{settings}");
-        let opening = Opening { class: Some(format!("{home}.Main")), ..opening };
+        let opening = Opening::Screen { id: home.clone(), user, class: format!("{home}.Main") };
         assert_eq!(open_on_device(&device, &opening).await.unwrap(), None);
         assert_eq!(in_front(&device).await.unwrap().unwrap().0, home);
         assert_eq!(open_developer_options(&device).await.unwrap(), None);
         assert_eq!(in_front(&device).await.unwrap().unwrap().0, settings);
-        let nothing = Opening { id: "no.such.app".parse().unwrap(), ..opening };
+        let keyboards = Opening::Settings { page: "android.settings.INPUT_METHOD_SETTINGS", user };
+        assert_eq!(
+            open_on_device(&device, &Opening::Screen { id: home.clone(), user, class: format!("{home}.Main") })
+                .await
+                .unwrap(),
+            None
+        );
+        assert_eq!(open_on_device(&device, &keyboards).await.unwrap(), None);
+        assert_eq!(in_front(&device).await.unwrap().unwrap().0, settings);
+        let nothing = Opening::Screen { id: "no.such.app".parse().unwrap(), user, class: format!("{home}.Main") };
         assert!(open_on_device(&device, &nothing).await.unwrap().unwrap().as_str().contains("Error"));
     }
 }

@@ -190,7 +190,7 @@ async fn nothing_is_begun_without_a_link_or_on_a_device_that_is_claimed() {
     // Nor is anything else changed.
     seen.session.send(SessionCommand::StayAwake(true));
     assert!(seen.note().await.contains("another Wibbet"));
-    let opening = Opening { id: MUSIC.parse().unwrap(), user: UserId::OWNER, class: None };
+    let opening = Opening::About { id: MUSIC.parse().unwrap(), user: UserId::OWNER };
     seen.session.send(SessionCommand::Open(opening));
     assert!(seen.note().await.contains("another Wibbet"));
     seen.session.send(SessionCommand::Close { switch_off: true, forget: true });
@@ -428,7 +428,7 @@ async fn the_devices_screen_is_followed() {
     assert_eq!(seen.until(front).await.0, "com.lanternquay.wordpier");
     // The other way: the device shows what it is told to.
     let opening =
-        Opening { id: id("com.corvane.radio"), user: UserId::OWNER, class: Some("com.corvane.radio.Main".into()) };
+        Opening::Screen { id: id("com.corvane.radio"), user: UserId::OWNER, class: "com.corvane.radio.Main".into() };
     seen.session.send(SessionCommand::Open(opening.clone()));
     let mut opened = false;
     seen.until(|event| match event {
@@ -440,10 +440,10 @@ async fn the_devices_screen_is_followed() {
         _ => None,
     })
     .await;
-    seen.session.send(SessionCommand::Open(Opening {
+    seen.session.send(SessionCommand::Open(Opening::Screen {
         id: id("com.android.shell"),
-        class: Some("x.Y".into()),
-        ..opening
+        user: UserId::OWNER,
+        class: "x.Y".into(),
     }));
     let said = seen
         .until(|event| match event {

@@ -5,11 +5,12 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 
 /// The rooms of a crate below a module, in order. What is in none of them may use all of them.
-const ORDERS: [(&str, &str, &[&str]); 5] = [
+const ORDERS: [(&str, &str, &[&str]); 6] = [
     ("core", "", &["android", "device", "link", "package", "ask", "read", "holds", "catalog", "search", "plan", "run"]),
+    ("report", "", &["font", "picture", "outlines", "document", "layout", "ties", "tray"]),
     ("bench", "", &["policy", "logbook", "around", "device", "workplace", "ops", "run", "session", "fleet"]),
     ("sim", "", &["seed", "scenario", "catalogue", "apk", "line", "android", "machine", "daemon", "reach", "device"]),
-    ("wibbet", "", &["exit", "out", "export", "demo", "tui", "sim", "cli", "start", "dispatch"]),
+    ("wibbet", "", &["exit", "out", "export", "demo", "tui", "sim", "score", "cli", "start", "dispatch"]),
     (
         "wibbet",
         "tui",

@@ -12,7 +12,7 @@ use crate::export::json;
 use crate::out::tell;
 use crate::place::Folders;
 use crate::tui::{self, Start};
-use crate::{announced, sim, start};
+use crate::{announced, score, sim, start};
 
 /// Does what was asked for.
 pub(crate) async fn run(arguments: Arguments) -> Exit {
@@ -44,8 +44,11 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
 
 async fn done(arguments: Arguments) -> Result<Exit, Failure> {
     let Arguments { at, answer_within, allow_within, no_search, announcements, command } = arguments;
-    if !at.is_empty() && matches!(command, Some(Command::Demo { .. } | Command::Sim(_))) {
-        return Err(Failure::new(Exit::Usage, "--at names a real device; demo and sim have devices of their own"));
+    if !at.is_empty() && matches!(command, Some(Command::Demo { .. } | Command::Sim(_) | Command::Score(_))) {
+        return Err(Failure::new(
+            Exit::Usage,
+            "--at names a real device; demo, sim and score have devices of their own",
+        ));
     }
     let command = match command {
         Some(Command::Demo { scenario }) => {
@@ -53,6 +56,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             return start::run(answer_within, more).await;
         }
         Some(Command::Sim(sim)) => return sim::run(sim, announcements).await,
+        Some(Command::Score(wanted)) => return score::run(wanted).await,
         Some(Command::UsbRule) => return Ok(links::usb_rule()),
         Some(Command::Runs { json }) => {
             let folders = Folders::find().map_err(Failure::trouble)?;
@@ -111,6 +115,8 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         }
         Command::PutBack { device, ids, user, how } => change::put_back(&finder, &device, &ids, user, how).await,
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
-        Command::Demo { .. } | Command::Sim(_) | Command::UsbRule | Command::Runs { .. } => Ok(Exit::Done),
+        Command::Demo { .. } | Command::Sim(_) | Command::Score(_) | Command::UsbRule | Command::Runs { .. } => {
+            Ok(Exit::Done)
+        }
     }
 }

@@ -8,6 +8,7 @@ mod exit;
 mod export;
 mod out;
 mod place;
+mod score;
 mod signals;
 mod sim;
 mod start;

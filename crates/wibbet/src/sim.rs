@@ -89,17 +89,24 @@ pub(crate) fn read_scenarios(files: &[PathBuf]) -> Result<Vec<Scenario>, Failure
     files.iter().map(read).collect()
 }
 
+/// Devices of the demo workshop by their names, each with its own.
+pub(crate) fn named_scenarios(names: &[String]) -> Result<Vec<(String, Scenario)>, Failure> {
+    let all = Scenario::all();
+    let of = |name: &String| {
+        let found = all.iter().find(|(own, _)| own == name);
+        found.map(|(_, scenario)| (name.clone(), scenario.clone())).ok_or_else(|| {
+            let names: Vec<&str> = all.iter().map(|(name, _)| *name).collect();
+            let message = format!("there is no bench device “{name}”; there are {}", names.join(", "));
+            Failure::new(Exit::Usage, message)
+        })
+    };
+    names.iter().map(of).collect()
+}
+
 fn scenarios(arguments: &SimArguments) -> Result<Vec<Scenario>, Failure> {
     let usage = |message: String| Failure::new(Exit::Usage, message);
-    let mut chosen = Vec::new();
-    let all = Scenario::all();
-    for name in &arguments.device {
-        let found = all.iter().find(|(n, _)| n == name).ok_or_else(|| {
-            let names: Vec<&str> = all.iter().map(|(n, _)| *n).collect();
-            usage(format!("there is no bench device “{name}”; there are {}", names.join(", ")))
-        })?;
-        chosen.push(found.1.clone());
-    }
+    let named = named_scenarios(&arguments.device)?;
+    let mut chosen: Vec<Scenario> = named.into_iter().map(|(_, scenario)| scenario).collect();
     for level in &arguments.android {
         let levels = || Scenario::LEVELS.map(|(level, _)| level.to_string()).join(", ");
         let found = Scenario::of_level(*level);

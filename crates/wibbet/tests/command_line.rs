@@ -762,3 +762,52 @@ fn tables_searches_and_lists() {
     let (out, err, code) = said(home.path(), &dry);
     assert!(out.contains("disable-user --user 0 com.android.egg"), "{code} {out} {err}");
 }
+
+/// What is foretold is what breaks: every package of every simulated device taken out by itself, and 504 trays. The figures are
+/// what is promised; the misses are printed where one of them is not kept.
+#[test]
+fn what_is_foretold_is_what_breaks() {
+    let home = home();
+    let (report, code) = json(home.path(), &["score", "--json"]);
+    assert_eq!(code, 0);
+    let devices = report["devices"].as_array().unwrap();
+    assert_eq!(devices.len(), 8);
+    for one in devices {
+        let number = |name: &str| one[name].as_u64().unwrap();
+        assert!(number("weighty") * 4 <= number("in_use"), "{one}");
+    }
+    for (kind, precision, recall) in [("start", 0.8, 1.0), ("role", 0.8, 0.95), ("need", 0.8, 0.95)] {
+        let score = &report["kinds"][kind];
+        let at_least = |name: &str, least: f64| score[name].as_f64().unwrap() >= least;
+        assert!(at_least("precision", precision) && at_least("recall", recall), "{kind}: {score:#}");
+        assert!(score["broke"].as_u64().unwrap() > 40, "{kind}");
+    }
+    let trays = &report["trays"];
+    let number = |name: &str| trays[name].as_u64().unwrap();
+    assert_eq!((number("tried"), number("starts_missed")), (504, 0), "{trays}");
+    assert!(number("roles_broke") > 1000 && number("roles_foretold") * 100 >= number("roles_broke") * 95, "{trays}");
+    assert_eq!(report["free_and_needed"], object!([]));
+}
+
+/// Drawings into files, beside what is said; and why not, where one cannot be written.
+#[test]
+fn what_ties_packages_is_drawn() {
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let home = home();
+    let file = |name: &str| home.path().join(name).display().to_string();
+    let (svg, pdf) = (file("ties.svg"), file("ties.pdf"));
+    let tied = ["why", sim.address(), "com.corvane.weather.provider", "--json", "--svg", &svg, "--pdf", &pdf];
+    let (why, code) = json(home.path(), &tied);
+    assert_eq!((code, &why["packages"][0]["verdict"]), (0, &object!("held")));
+    let drawn = std::fs::read_to_string(&svg).unwrap();
+    assert!(drawn.contains("com.corvane.weather.provider") && drawn.contains("1 leans on it"), "{drawn}");
+    assert!(std::fs::read(&pdf).unwrap().starts_with(b"%PDF-"));
+    let tray =
+        ["upshot", sim.address(), "--user", "0", "10", "--uninstall", "com.corvane.weather.provider", "--svg", &svg];
+    assert_eq!(run(home.path(), &tray).status.code(), Some(0));
+    let drawn = std::fs::read_to_string(&svg).unwrap();
+    assert!(drawn.contains("1 loses what it needs:") && drawn.contains("user 10 Pellmoor work"), "{drawn}");
+    let nowhere = file("no/such/folder.pdf");
+    let (_, err, code) = said(home.path(), &["why", sim.address(), "com.android.egg", "--pdf", &nowhere]);
+    assert!(code != 0 && err.contains("the drawing was not written to"), "{code} {err}");
+}

@@ -84,7 +84,7 @@ impl State {
         let after =
             |name: &str| words.iter().position(|w| w == name).and_then(|n| words.get(n + 1)).map(String::as_str);
         let user = after("--user").and_then(|u| u.parse().ok()).unwrap_or(0);
-        let details = after("-a").is_some_and(|action| action.starts_with("android.settings."));
+        let details = after("-a").is_some_and(|a| a.trim_start_matches("com.").starts_with("android.settings."));
         let target = match (details, after("-n"), after("-p")) {
             (true, ..) => "com.android.settings",
             (_, Some(component), _) => component.split('/').next().unwrap_or(""),

@@ -46,6 +46,8 @@ pub(crate) enum Command {
     },
     /// Simulated bench devices standing alone, until interrupted.
     Sim(sim::SimArguments),
+    /// What holds foretell, held against what breaks on simulated devices without the packages.
+    Score(crate::score::ScoreArguments),
     /// The devices at hand: on cables, on the network, named with --at, and met before at an address.
     Bench {
         /// Go on until interrupted, with a line for each change.
