@@ -61,6 +61,7 @@ fn holds(criterion: &mut Criterion) {
         user: UserId::OWNER,
     };
     criterion.bench_function("what ties 450 packages", |b| b.iter(|| judge(black_box(&known))));
+    criterion.bench_function("the graph of 450 packages", |b| b.iter(|| Graph::of(black_box(&known))));
     let (judged, graph) = (judge(&known), Graph::of(&known));
     let tray: Vec<(PackageId, Change)> =
         (0..40).map(|n| (id(&format!("com.maker.part{}", n * 11)), Change::Uninstall)).collect();
