@@ -7,7 +7,7 @@ use wibbet_bench::device::Device as _;
 use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics, read_ties, survey};
 use wibbet_core::ask::Request;
 use wibbet_core::catalog::Catalog;
-use wibbet_core::holds::{Graph, HoldKind, Judged, Known, Verdict, judge};
+use wibbet_core::holds::{HoldKind, Judged, Known, Verdict, judge};
 use wibbet_core::package::{AppNames, Metrics, Ties};
 use wibbet_core::plan::{Change, Upshot, upshot};
 use wibbet_sim::{BreakKind, Broken, ReachedBy, Scenario, SimDevice};
@@ -58,7 +58,7 @@ impl Bench {
     fn upshot(&self, user: u32, ids: &[&str]) -> Upshot {
         let known = self.known(user);
         let items: Vec<(PackageId, Change)> = ids.iter().map(|text| (id(text), Change::Uninstall)).collect();
-        upshot(&known, &Graph::of(&known), &judge(&known), &items)
+        upshot(&known, &judge(&known), &items)
     }
 
     /// What breaks when some packages go, and all come back.

@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use wibbet_core::device::{DeviceKind, UserKind};
-use wibbet_core::holds::{Graph, Known, judge};
+use wibbet_core::holds::{Known, judge};
 use wibbet_core::package::{AppFacts, AppNames, Declared, DeclaredPart, Metrics, Package, PackageKind, PartKind, Ties};
 use wibbet_core::plan::{Change, upshot};
 use wibbet_core::testing::{IN_USE, id, inventory, package, user};
@@ -61,12 +61,11 @@ fn holds(criterion: &mut Criterion) {
         user: UserId::OWNER,
     };
     criterion.bench_function("what ties 450 packages", |b| b.iter(|| judge(black_box(&known))));
-    criterion.bench_function("the graph of 450 packages", |b| b.iter(|| Graph::of(black_box(&known))));
-    let (judged, graph) = (judge(&known), Graph::of(&known));
+    let judged = judge(&known);
     let tray: Vec<(PackageId, Change)> =
         (0..40).map(|n| (id(&format!("com.maker.part{}", n * 11)), Change::Uninstall)).collect();
     criterion.bench_function("what a tray of forty does", |b| {
-        b.iter(|| upshot(black_box(&known), &graph, &judged, black_box(&tray)));
+        b.iter(|| upshot(black_box(&known), &judged, black_box(&tray)));
     });
 }
 

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use proptest::prelude::*;
 use wibbet_core::device::{DeviceKind, UserKind};
-use wibbet_core::holds::{Around, Graph, HoldKind, HoldSource, Judged, Known, Sure, Tie, UsedBy, Verdict, judge};
+use wibbet_core::holds::{Around, HoldKind, HoldSource, Judged, Known, Sure, Tie, UsedBy, Verdict, judge};
 use wibbet_core::package::{
     AppFacts, AppNames, Binding, Declared, DeclaredPart, Elsewhere, Inventory, Metrics, Package, PackageKind, PartKind,
     ScreenLock, Source, Ties,
@@ -102,7 +102,7 @@ impl Device {
     fn upshot(&self, tray: &[usize]) -> Upshot {
         let known = self.known();
         let items: Vec<(PackageId, Change)> = tray.iter().map(|n| (id(&name(*n)), Change::Uninstall)).collect();
-        upshot(&known, &Graph::of(&known), &judge(&known), &items)
+        upshot(&known, &judge(&known), &items)
     }
 }
 
@@ -147,8 +147,8 @@ fn what_leans_on_what_is_lost_in_turn() {
 fn what_stands_around_a_package() {
     let device = Device::of(5, &[(0, "a"), (0, "b"), (3, "b"), (1, "c")], &[(1, "a"), (1, "b"), (2, "b"), (0, "c")]);
     let known = device.known();
-    let graph = Graph::of(&known);
-    let around = Around::of(&graph, &id(&name(0)));
+    let leans = judge(&known).leans;
+    let around = Around::of(&leans, &id(&name(0)));
     let ends = |ties: &[Tie]| -> Vec<(String, String, usize)> {
         ties.iter().map(|tie| (tie.other.to_string(), tie.by.join(" "), tie.others)).collect()
     };
@@ -156,9 +156,9 @@ fn what_stands_around_a_package() {
     assert_eq!(ends(&around.leans), [(name(1), "c".into(), 0)]);
     // Whatever leads to a package leads back from it.
     for n in 0..5 {
-        let here = Around::of(&graph, &id(&name(n)));
+        let here = Around::of(&leans, &id(&name(n)));
         for tie in &here.leans {
-            let there = Around::of(&graph, &tie.other);
+            let there = Around::of(&leans, &tie.other);
             assert!(there.leaning.iter().any(|back| back.other == here.id && back.by == tie.by));
         }
         assert_eq!(here.is_alone(), n == 4);

@@ -10,7 +10,7 @@ use serde::Serialize;
 use wibbet_bench::around::Surroundings;
 use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics, survey};
 use wibbet_core::catalog::Catalog;
-use wibbet_core::holds::{Graph, HoldKind, Judged, Judgement, Verdict};
+use wibbet_core::holds::{HoldKind, Judged, Judgement, Verdict};
 use wibbet_core::plan::{Change, StartOutlook, upshot};
 use wibbet_sim::{Allow, BreakKind, Broken, Options, ReachedBy, Scenario, SimDevice, SimNetwork};
 use wibbet_types::{PackageId, UserId};
@@ -214,14 +214,13 @@ impl Told {
     /// Takes several out together.
     fn try_trays(&self, count: usize, random: &mut fastrand::Rng, trays: &mut Trays) {
         let (known, judged) = (self.catalog.known(UserId::OWNER), self.judged());
-        let graph = Graph::of(&known);
         let all: Vec<&PackageId> = judged.packages.keys().collect();
         for _ in 0..count {
             let tray: BTreeSet<&PackageId> =
                 (0..random.usize(2..=40)).filter_map(|_| random.choice(&all).copied()).collect();
             let tray: Vec<&PackageId> = tray.into_iter().collect();
             let items: Vec<(PackageId, Change)> = tray.iter().map(|id| ((*id).clone(), Change::Uninstall)).collect();
-            let found = upshot(&known, &graph, judged, &items);
+            let found = upshot(&known, judged, &items);
             let broken = self.broken_without(&tray);
             trays.tried += 1;
             let start = broken.iter().filter(|one| one.kind == BreakKind::Start).filter_map(|one| one.class).min();

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use wibbet_types::PackageId;
 
-use super::graph::Graph;
+use super::leans::{Lean, Leans};
 
 /// One end of what ties two packages.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -29,21 +29,18 @@ pub struct Around {
 }
 
 impl Around {
-    /// What stands around a package.
-    pub fn of(graph: &Graph<'_>, id: &PackageId) -> Self {
-        let mut leans: BTreeMap<&PackageId, (BTreeSet<&str>, usize)> = BTreeMap::new();
-        for (name, who) in graph.leans_on(id) {
-            for other in &who {
-                add(&mut leans, other, name, who.len() - 1);
-            }
-        }
+    /// What stands around a package, of all that packages lean on.
+    pub fn of(leans: &Leans, id: &PackageId) -> Self {
+        let mut whom: BTreeMap<&PackageId, (BTreeSet<&str>, usize)> = BTreeMap::new();
         let mut leaning: BTreeMap<&PackageId, (BTreeSet<&str>, usize)> = BTreeMap::new();
-        for (who, name, on) in graph.all_leans() {
-            if who != id && on.contains(id) {
+        for Lean { who, name, on } in leans.iter() {
+            if who == id {
+                on.iter().for_each(|other| add(&mut whom, other, name, on.len() - 1));
+            } else if on.contains(id) {
                 add(&mut leaning, who, name, on.len() - 1);
             }
         }
-        Self { id: id.clone(), leaning: ties(leaning), leans: ties(leans) }
+        Self { id: id.clone(), leaning: ties(leaning), leans: ties(whom) }
     }
 
     /// Whether nothing is tied to it.

@@ -8,6 +8,7 @@ use petgraph::visit::EdgeRef as _;
 use wibbet_types::PackageId;
 
 use super::known::Known;
+use super::leans::{Lean, Leans};
 use crate::package::{DeclaredPart, PartKind};
 
 /// What stands in the graph.
@@ -34,37 +35,29 @@ enum Edge {
 
 /// The graph of a device for one user. Only packages in use are in it.
 #[derive(Debug)]
-pub struct Graph<'a> {
+pub(crate) struct Graph<'a> {
     graph: DiGraph<Node<'a>, Edge>,
     nodes: HashMap<Node<'a>, NodeIndex>,
     /// Parts by which packages in use are found, that are on.
     parts: Vec<(&'a PackageId, &'a DeclaredPart)>,
     /// Which of these have a name.
     named: HashMap<&'a str, Vec<usize>>,
-    /// Everything that a package leans on, with all who could give it.
-    leans: Vec<Lean<'a>>,
+    /// The packages in it.
+    used: Vec<&'a PackageId>,
 }
 
 /// What more packages than this answer to is nobody's alone: that all of them go is not looked for.
 const MOST_ANSWERS: usize = 24;
 
-/// Something that a package leans on.
-#[derive(Debug)]
-struct Lean<'a> {
-    who: &'a PackageId,
-    name: &'a str,
-    on: BTreeSet<&'a PackageId>,
-}
-
 impl<'a> Graph<'a> {
     /// Out of what a device has told.
-    pub fn of(known: &Known<'a>) -> Self {
+    pub(crate) fn of(known: &Known<'a>) -> Self {
         let mut all = Self {
             graph: DiGraph::new(),
             nodes: HashMap::new(),
             parts: Vec::new(),
             named: HashMap::new(),
-            leans: Vec::new(),
+            used: Vec::new(),
         };
         let used: Vec<(&PackageId, _)> = known
             .inventory
@@ -111,10 +104,7 @@ impl<'a> Graph<'a> {
                 }
             }
         }
-        for (id, _) in &used {
-            let leans = all.leans_on(id).into_iter().map(|(name, on)| Lean { who: id, name, on });
-            all.leans.extend(leans.collect::<Vec<_>>());
-        }
+        all.used = used.into_iter().map(|(id, _)| id).collect();
         all
     }
 
@@ -141,7 +131,7 @@ impl<'a> Graph<'a> {
     }
 
     /// Whom a package leans on, and by what name: each name with all who have it.
-    pub fn leans_on(&self, id: &PackageId) -> BTreeMap<&'a str, BTreeSet<&'a PackageId>> {
+    pub(crate) fn leans_on(&self, id: &PackageId) -> BTreeMap<&'a str, BTreeSet<&'a PackageId>> {
         let mut found: BTreeMap<&str, BTreeSet<&PackageId>> = BTreeMap::new();
         let Some(here) = self.nodes.get(&Node::Package(id)).copied() else { return found };
         for edge in self.graph.edges(here) {
@@ -163,13 +153,22 @@ impl<'a> Graph<'a> {
         found
     }
 
-    /// Whoever leans on something: who, by which name, and all who have it.
-    pub(crate) fn all_leans(&self) -> impl Iterator<Item = (&'a PackageId, &'a str, &BTreeSet<&'a PackageId>)> + '_ {
-        self.leans.iter().map(|lean| (lean.who, lean.name, &lean.on))
+    /// Everything that packages lean on, kept beyond the graph.
+    pub(crate) fn leans(&self) -> Leans {
+        let of = |id: &&'a PackageId| {
+            let id = *id;
+            let own = self.leans_on(id).into_iter();
+            own.map(move |(name, on)| Lean {
+                who: id.clone(),
+                name: name.to_owned(),
+                on: on.into_iter().cloned().collect(),
+            })
+        };
+        Leans::of(self.used.iter().flat_map(of).collect())
     }
 
     /// Who leans on a package, and by which name, where nobody else has that.
-    pub fn leaning_on(&self, id: &PackageId) -> BTreeMap<&'a str, BTreeSet<&'a PackageId>> {
+    pub(crate) fn leaning_on(&self, id: &PackageId) -> BTreeMap<&'a str, BTreeSet<&'a PackageId>> {
         let mut found: BTreeMap<&str, BTreeSet<&PackageId>> = BTreeMap::new();
         let Some(here) = self.nodes.get(&Node::Package(id)).copied() else { return found };
         for edge in self.graph.edges_directed(here, Direction::Incoming) {
@@ -189,53 +188,6 @@ impl<'a> Graph<'a> {
         }
         found.retain(|_, who| !who.is_empty());
         found
-    }
-
-    /// Some packages in an order in which each stands before what it leans on, otherwise in the order that they have. Where some lean
-    /// on each other in a circle they stay as they are, behind what does not.
-    pub fn leaning_first<'b>(&self, ids: impl IntoIterator<Item = &'b PackageId>) -> Vec<PackageId> {
-        let ids: Vec<&PackageId> = ids.into_iter().collect();
-        let places: HashMap<&PackageId, usize> = ids.iter().enumerate().map(|(n, id)| (*id, n)).collect();
-        // How many of the others each has to wait for, and who waits for each.
-        let mut waits = vec![0_usize; ids.len()];
-        let mut behind: Vec<BTreeSet<usize>> = vec![BTreeSet::new(); ids.len()];
-        for lean in self.leans.iter() {
-            let Some(who) = places.get(lean.who).copied() else { continue };
-            for on in lean.on.iter().filter_map(|on| places.get(*on).copied()).filter(|on| *on != who) {
-                if behind[who].insert(on) {
-                    waits[on] += 1;
-                }
-            }
-        }
-        let mut left: BTreeSet<usize> = (0..ids.len()).collect();
-        let mut order = Vec::new();
-        while let Some(next) = left.iter().find(|n| waits[**n] == 0).or(left.first()).copied() {
-            left.remove(&next);
-            for on in std::mem::take(&mut behind[next]) {
-                waits[on] = waits[on].saturating_sub(1);
-            }
-            order.push(ids[next].clone());
-        }
-        order
-    }
-
-    /// What each package loses when some go: by name, with those that had it. In turn: who has lost something is as good as
-    /// gone to whoever leans on it alone.
-    pub fn lost_without(&self, gone: &BTreeSet<PackageId>) -> BTreeMap<&'a PackageId, BTreeSet<&'a PackageId>> {
-        let mut out: BTreeSet<&PackageId> = gone.iter().collect();
-        let mut lost: BTreeMap<&PackageId, BTreeSet<&PackageId>> = BTreeMap::new();
-        loop {
-            let before = lost.len();
-            for Lean { who, on, .. } in self.leans.iter().filter(|lean| !gone.contains(lean.who)) {
-                if on.iter().all(|one| out.contains(one)) {
-                    lost.entry(who).or_default().extend(on);
-                }
-            }
-            out.extend(lost.keys().copied());
-            if lost.len() == before {
-                return lost;
-            }
-        }
     }
 }
 

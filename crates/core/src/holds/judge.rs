@@ -7,7 +7,8 @@ use wibbet_types::PackageId;
 use super::graph::Graph;
 use super::hold::{Found, Judgement};
 use super::known::{HoldSource, Known, UsedBy};
-use super::rules::RULES;
+use super::leans::Leans;
+use super::rules::{RULES, What};
 
 /// What ties the packages of a device, for one user.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -16,6 +17,10 @@ pub struct Judged {
     pub packages: BTreeMap<PackageId, Judgement>,
     /// Sources that are missing for all of them.
     pub unread: Vec<HoldSource>,
+    /// What they lean on.
+    pub leans: Leans,
+    /// What Android needs, and who does it.
+    pub done: Vec<What>,
 }
 
 /// Works out what ties each package that is in use for a user.
@@ -46,5 +51,6 @@ pub fn judge(known: &Known<'_>) -> Judged {
         };
         (package.id.clone(), judgement)
     };
-    Judged { packages: used.map(judgement).collect(), unread: unread.clone() }
+    let packages = used.map(judgement).collect();
+    Judged { packages, unread: unread.clone(), leans: graph.leans(), done: known.what_is_done(&graph) }
 }

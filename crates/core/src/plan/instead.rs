@@ -7,7 +7,7 @@ use wibbet_types::PackageId;
 use super::change::Change;
 use super::plan::StartLoss;
 use crate::android::settings_page;
-use crate::holds::{Graph, HoldKind, Judged, Known, What};
+use crate::holds::{HoldKind, Judged, What};
 
 /// What avoids a part of it.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -59,16 +59,18 @@ pub(super) struct Does<'a> {
     pub(super) accounts: &'a BTreeMap<PackageId, u32>,
     /// All of which anything is missed.
     pub(super) missed: BTreeSet<PackageId>,
+    /// What was away already.
+    pub(super) away: &'a BTreeSet<PackageId>,
 }
 
 /// All of a tray that has to be left out so that nothing of the rest is missed: what stays may lean on more of it.
-fn all_missed(graph: &Graph<'_>, ways: &BTreeMap<&PackageId, Change>, does: &Does<'_>) -> BTreeSet<PackageId> {
+fn all_missed(judged: &Judged, ways: &BTreeMap<&PackageId, Change>, does: &Does<'_>) -> BTreeSet<PackageId> {
     let mut missed: BTreeSet<PackageId> = does.missed.iter().filter(|id| ways.contains_key(*id)).cloned().collect();
     loop {
         let rest: BTreeSet<PackageId> =
             ways.keys().filter(|id| !missed.contains(**id)).map(|id| (*id).clone()).collect();
         let before = missed.len();
-        let lost = graph.lost_without(&rest);
+        let lost = judged.leans.lost_without(&rest, does.away);
         missed.extend(lost.into_values().flatten().filter(|id| rest.contains(*id)).cloned());
         if missed.len() == before {
             return missed;
@@ -77,25 +79,20 @@ fn all_missed(graph: &Graph<'_>, ways: &BTreeMap<&PackageId, Change>, does: &Doe
 }
 
 /// What avoids parts of what a tray does, what avoids most first.
-pub(super) fn instead(
-    known: &Known<'_>,
-    graph: &Graph<'_>,
-    judged: &Judged,
-    ways: &BTreeMap<&PackageId, Change>,
-    does: &Does<'_>,
-) -> Vec<Instead> {
+pub(super) fn instead(judged: &Judged, ways: &BTreeMap<&PackageId, Change>, does: &Does<'_>) -> Vec<Instead> {
     let mut all = Vec::new();
     for (id, loss) in does.starts {
         let why = format!("the device {}", if loss.class == 3 { "can be used" } else { "starts" });
         all.push(Instead::LeaveOut(BTreeSet::from([id.clone()]), why));
     }
     // Of several that do one thing one is enough: one that is used, if any is.
-    for What { name, who, .. } in known.what_is_done(graph) {
+    for What { name, who, .. } in &judged.done {
+        let who: Vec<&PackageId> = who.iter().filter(|id| !does.away.contains(*id)).collect();
         if who.len() > 1 && who.iter().all(|id| ways.contains_key(*id)) {
             let used = |id: &&&PackageId| {
                 judged.packages.get(**id).is_some_and(|one| one.has(HoldKind::Habit) || one.has(HoldKind::Role))
             };
-            let keep = who.iter().find(used).or(who.iter().next()).map(|id| (*id).clone());
+            let keep = who.iter().find(used).or(who.first()).map(|id| (*id).clone());
             // What the start needs is left out by itself already.
             let keep = keep.filter(|id| !does.starts.contains_key(id));
             all.extend(keep.map(|id| Instead::LeaveOut(BTreeSet::from([id]), format!("{name} stays"))));
@@ -109,7 +106,7 @@ pub(super) fn instead(
             }
         }
     }
-    let missed = all_missed(graph, ways, does);
+    let missed = all_missed(judged, ways, does);
     // Where that is one that is told above it is told.
     let told = all.iter().any(|way| matches!(way, Instead::LeaveOut(ids, _) if *ids == missed));
     if !missed.is_empty() && missed.len() < ways.len() && !told {

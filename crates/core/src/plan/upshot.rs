@@ -7,7 +7,7 @@ use wibbet_types::{PackageId, named};
 use super::change::Change;
 use super::instead::{Does, Instead, instead};
 use super::plan::StartLoss;
-use crate::holds::{Graph, HoldKind, HoldSource, Judged, Known, What};
+use crate::holds::{HoldKind, HoldSource, Judged, Known, What};
 use crate::package::PackageKind;
 
 /// Whether the device is expected to start afterwards.
@@ -101,10 +101,12 @@ impl Upshot {
 }
 
 /// Works out what taking packages out does, all of them together. `judged` is what ties each of them while the others are there.
-pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(PackageId, Change)]) -> Upshot {
+pub fn upshot(known: &Known<'_>, judged: &Judged, tray: &[(PackageId, Change)]) -> Upshot {
     let here = tray.iter().filter(|(id, way)| judged.packages.contains_key(id) && way.takes_out());
     let ways: BTreeMap<&PackageId, Change> = here.map(|(id, way)| (id, *way)).collect();
     let gone: BTreeSet<PackageId> = ways.keys().map(|id| (*id).clone()).collect();
+    // What has gone since that was worked out does nothing for anybody any more.
+    let away: BTreeSet<PackageId> = judged.packages.keys().filter(|id| !known.in_use(id)).cloned().collect();
     let uninstalled = |id: &PackageId| ways.get(id).is_some_and(|way| matches!(way, Change::Uninstall));
     let mut all = Upshot {
         start: StartOutlook::Expected,
@@ -145,20 +147,21 @@ pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(Pa
         }
     }
     // What none of them does by itself.
-    for What { name, stops, class, is_role, who } in known.what_is_done(graph) {
-        if who.is_empty() || !who.iter().all(|id| gone.contains(*id)) {
+    for What { name, stops, class, is_role, who } in &judged.done {
+        let mut here = who.iter().filter(|id| !away.contains(*id)).peekable();
+        if here.peek().is_none() || !here.clone().all(|id| gone.contains(id)) {
             continue;
         }
-        if let Some(class) = class {
+        if let Some(class) = *class {
             all.start = all.start.max(by_class(class));
-            who.iter().for_each(|id| all.loses_for_the_start(id, class, stops));
+            here.clone().for_each(|id| all.loses_for_the_start(id, class, stops));
         }
-        if is_role {
-            all.roles_emptied.insert(name.to_owned());
+        if *is_role {
+            all.roles_emptied.insert((*name).to_owned());
         }
-        all.loses(stops, who.iter().copied());
+        all.loses(stops, here);
     }
-    for (id, from) in graph.lost_without(&gone) {
+    for (id, from) in judged.leans.lost_without(&gone, &away) {
         all.needs_lost.insert(id.clone(), from.into_iter().cloned().collect());
     }
     let accounts = known.ties.accounts.as_ref().and_then(|users| users.get(&known.user)).into_iter().flatten();
@@ -177,10 +180,10 @@ pub fn upshot(known: &Known<'_>, graph: &Graph<'_>, judged: &Judged, tray: &[(Pa
         metrics.sizes.get(id).filter(|_| own && uninstalled(id)).and_then(|sizes| sizes.code)
     });
     all.memory_bytes = sum(&|id| metrics.memory.get(id).copied());
-    all.order = graph.leaning_first(tray.iter().map(|(id, _)| id).filter(|id| gone.contains(*id)));
+    all.order = judged.leans.leaning_first(tray.iter().map(|(id, _)| id).filter(|id| gone.contains(*id)));
     let missed = all.lost.values().chain(all.needs_lost.values()).flatten();
     let missed = missed.chain(all.accounts_lost.keys()).chain(all.starts.keys()).cloned().collect();
-    let does = Does { starts: &all.starts, accounts: &all.accounts_lost, missed };
-    all.instead = instead(known, graph, judged, &ways, &does);
+    let does = Does { starts: &all.starts, accounts: &all.accounts_lost, missed, away: &away };
+    all.instead = instead(judged, &ways, &does);
     all
 }

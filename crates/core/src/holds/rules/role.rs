@@ -97,9 +97,9 @@ pub(super) fn named_hold(kind: HoldKind, text: &NamedText, by: &PackageId) -> Ho
     Hold::new(kind, &text.what, &text.stops, Sure::Seen).shown_by(HoldSource::Framework, says)
 }
 
-/// Something that Android needs, with everybody who does it now.
-#[derive(Debug, Clone)]
-pub struct What<'a> {
+/// Something that Android needs, with everybody who does it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct What {
     /// Its name.
     pub name: &'static str,
     /// What stops when nobody does it.
@@ -109,12 +109,12 @@ pub struct What<'a> {
     /// Whether it is something that people know as a role.
     pub is_role: bool,
     /// Who does it, of the packages in use.
-    pub who: BTreeSet<&'a PackageId>,
+    pub who: BTreeSet<PackageId>,
 }
 
 impl<'a> Known<'a> {
     /// What Android needs on this version, and who does it, where several together can be missing.
-    pub fn what_is_done(&self, graph: &Graph<'a>) -> Vec<What<'a>> {
+    pub(crate) fn what_is_done(&self, graph: &Graph<'a>) -> Vec<What> {
         let counts = |need: &&AndroidNeed| {
             let each = need.by.as_deref().is_some_and(|by| by.starts_with('*'));
             !each && !need.optional && (!need.owner || self.user == UserId::OWNER)
@@ -124,7 +124,7 @@ impl<'a> Known<'a> {
             stops: &need.stops,
             class: need.class,
             is_role: need.kind == NeedKind::Role || need.class == Some(3),
-            who: providers(self, graph, need).who,
+            who: providers(self, graph, need).who.into_iter().cloned().collect(),
         };
         self.needs().filter(counts).map(what).collect()
     }

@@ -9,7 +9,7 @@ use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{Details, claim, details, device_languages, look_at_all, read_catalog, read_sizes, survey};
 use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::catalog::Catalog;
-use wibbet_core::holds::{Graph, HoldSource};
+use wibbet_core::holds::HoldSource;
 use wibbet_core::package::{Inventory, Metrics, returned_words};
 use wibbet_core::plan::{Change, Plan, Reversal, SkipReason, TrayItem, Upshot, plan_put_back, plan_take_out, upshot};
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_gifts, recorded_state};
@@ -113,7 +113,7 @@ async fn what_ties(
 fn what_it_does(catalog: &Catalog, user: UserId, items: &[(PackageId, Change)]) -> Upshot {
     let known = catalog.known(user);
     let judged = catalog.judged.get(&user).cloned().unwrap_or_default();
-    upshot(&known, &Graph::of(&known), &judged, items)
+    upshot(&known, &judged, items)
 }
 
 pub(crate) async fn put_back(

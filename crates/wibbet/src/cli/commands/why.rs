@@ -6,7 +6,7 @@ use clap::Args;
 use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics};
 use wibbet_core::catalog::Catalog;
 use wibbet_core::device::DeviceFacts;
-use wibbet_core::holds::{Around, Graph, Hold, Judged, Judgement, Verdict};
+use wibbet_core::holds::{Around, Hold, Judged, Judgement, Verdict};
 use wibbet_core::package::Elsewhere;
 use wibbet_core::plan::{Change, Upshot, upshot as work_out};
 use wibbet_report::Document;
@@ -95,9 +95,7 @@ impl Told {
 
     /// What ties some packages, drawn.
     fn ties(&self, ids: &[PackageId], user: UserId, judged: &Judged) -> Document {
-        let known = self.catalog.known(user);
-        let graph = Graph::of(&known);
-        let around: Vec<Around> = ids.iter().map(|id| Around::of(&graph, id)).collect();
+        let around: Vec<Around> = ids.iter().map(|id| Around::of(&judged.leans, id)).collect();
         let title = match ids {
             [one] => format!("What ties {}", label(&self.catalog, one).unwrap_or_else(|| one.to_string())),
             several => format!("What ties {} packages", several.len()),
@@ -205,13 +203,13 @@ pub(crate) async fn upshot(finder: &Finder<'_>, name: &str, tray: Tray) -> Resul
     let (mut users, mut unread, mut chosen, mut drawing) = (Vec::new(), BTreeSet::new(), 0, None::<Document>);
     for user in &told.users {
         let known = told.catalog.known(*user);
-        let (judged, graph) = (told.judged(*user)?, Graph::of(&known));
+        let judged = told.judged(*user)?;
         let way = |ids: &[PackageId], way: Change| {
             told.in_use(ids, *user).into_iter().map(move |id| (id, way)).collect::<Vec<_>>()
         };
         let mut items = way(&tray.uninstall, Change::Uninstall);
         items.extend(way(&tray.disable, Change::Disable));
-        let found = work_out(&known, &graph, judged, &items);
+        let found = work_out(&known, judged, &items);
         unread.extend(judged.unread.iter().map(|source| source.name()));
         chosen += items.len();
         if tray.drawing.is_wanted() {

@@ -12,7 +12,6 @@ use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::DeviceSetting;
 use wibbet_core::catalog::{Catalog, CatalogEntry, Chosen, Column};
 use wibbet_core::device::{DeviceFacts, DeviceKind};
-use wibbet_core::holds::Graph;
 use wibbet_core::link::{Ladder, Rung, RungStatus};
 use wibbet_core::package::{Inventory, PackageState};
 use wibbet_core::plan::{Change, Plan, TrayItem, Upshot, plan_put_back, plan_take_out, upshot};
@@ -446,7 +445,7 @@ fn upshots(catalog: &Catalog, tray: &[TrayItem]) -> Vec<(UserId, Upshot)> {
         let (judged, known) = (catalog.judged.get(&user)?, catalog.known(user));
         let own = tray.iter().filter(|item| item.user == user);
         let items: Vec<(PackageId, Change)> = own.map(|item| (item.id.clone(), item.way)).collect();
-        Some((user, upshot(&known, &Graph::of(&known), judged, &items)))
+        Some((user, upshot(&known, judged, &items)))
     };
     users.into_iter().filter_map(of).collect()
 }

@@ -28,9 +28,8 @@ fn hold(kind: HoldKind, what: &str, stops: &str) -> Hold {
     }
 }
 
-/// A phone on which some packages are tied.
-fn tied(columns: u16, lines: u16, unread: &[HoldSource]) -> Screen {
-    let mut screen = Screen::linked(columns, lines);
+/// What ties some packages of a phone.
+fn judged(unread: &[HoldSource]) -> Judged {
     let judgement = |holds: Vec<Hold>| Judgement { holds, all_unread: !unread.is_empty(), ..Judgement::default() };
     let packages = [
         ("android", vec![hold(HoldKind::Start, "home", "the home screen"), hold(HoldKind::Role, "share", "sharing")]),
@@ -40,9 +39,19 @@ fn tied(columns: u16, lines: u16, unread: &[HoldSource]) -> Screen {
         ("fer.pellmoor.tides", vec![]),
     ];
     let packages = packages.into_iter().map(|(text, holds)| (id(text), judgement(holds))).collect();
-    let judged = Judged { packages, unread: unread.to_vec() };
+    Judged { packages, unread: unread.to_vec(), ..Judged::default() }
+}
+
+/// It has been worked out.
+fn tell_judged(screen: &mut Screen, judged: Judged) {
     let judged = Arc::new(BTreeMap::from([(UserId::OWNER, judged), (UserId::new(10), Judged::default())]));
     screen.tell(SessionEvent::Judged(Arc::new(Evidence { ties: Arc::new(Ties::default()), judged })));
+}
+
+/// A phone on which some packages are tied.
+fn tied(columns: u16, lines: u16, unread: &[HoldSource]) -> Screen {
+    let mut screen = Screen::linked(columns, lines);
+    tell_judged(&mut screen, judged(unread));
     screen.keys("2");
     screen.effects.clear();
     screen
@@ -223,7 +232,11 @@ fn what_leans_on_what_is_drawn_and_followed() {
             ("android", app(&[], &["com.android.web.pages"])),
         ];
         let apps = apps.into_iter().map(|(text, app)| (id(text), app)).collect();
-        screen.tell(SessionEvent::Names(Arc::new(AppNames { apps, ..AppNames::default() })));
+        let names = Arc::new(AppNames { apps, ..AppNames::default() });
+        let catalog = Catalog { names: Arc::clone(&names), ..Catalog::new(Arc::new(inventory())) };
+        screen.tell(SessionEvent::Names(names));
+        let leans = wibbet_core::holds::judge(&catalog.known(UserId::OWNER)).leans;
+        tell_judged(&mut screen, Judged { leans, ..judged(&[]) });
         screen.keys("/calend\nh");
         insta::assert_snapshot!(format!("ties_{columns}x{lines}"), screen.text());
         assert!(screen.shows("“Music” asks “Calendar” for com.calendar.days"));

@@ -4,7 +4,7 @@ use ratatui::Frame;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_core::holds::{Around, Graph, Tie};
+use wibbet_core::holds::{Around, Tie};
 use wibbet_types::PackageId;
 
 use super::form::{Flow, Form, framed, move_over};
@@ -43,8 +43,8 @@ fn widths(cells: usize) -> (usize, usize) {
 }
 
 fn around(device: &DeviceModel, id: &PackageId) -> Option<Around> {
-    let known = device.catalog.as_ref()?.known(device.user());
-    Some(Around::of(&Graph::of(&known), id))
+    let judged = device.catalog.as_ref()?.judged.get(&device.user())?;
+    Some(Around::of(&judged.leans, id))
 }
 
 impl Ties {

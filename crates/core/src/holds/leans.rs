@@ -1,0 +1,87 @@
+//! What packages lean on, by name, with all who have it: what is left of the graph when it has been looked at.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+use wibbet_types::PackageId;
+
+/// Something that a package leans on.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Lean {
+    /// Who leans.
+    pub who: PackageId,
+    /// The name by which it finds the others: an action, an authority, an id.
+    pub name: String,
+    /// All who have that name.
+    pub on: BTreeSet<PackageId>,
+}
+
+/// Everything that the packages of a device lean on, for a user, as it was when that was worked out.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Leans {
+    all: Vec<Lean>,
+}
+
+impl Leans {
+    pub(crate) fn of(all: Vec<Lean>) -> Self {
+        Self { all }
+    }
+
+    /// Each of them.
+    pub fn iter(&self) -> impl Iterator<Item = &Lean> + '_ {
+        self.all.iter()
+    }
+
+    /// What each package loses when some go: from whom it had it. In turn: who has lost something is as good as gone to whoever leans
+    /// on it alone. Nothing is lost from who was `away` already, nor by them.
+    pub fn lost_without(
+        &self,
+        gone: &BTreeSet<PackageId>,
+        away: &BTreeSet<PackageId>,
+    ) -> BTreeMap<&PackageId, BTreeSet<&PackageId>> {
+        let mut out: BTreeSet<&PackageId> = gone.iter().collect();
+        let mut lost: BTreeMap<&PackageId, BTreeSet<&PackageId>> = BTreeMap::new();
+        loop {
+            let before = lost.len();
+            for Lean { who, on, .. } in
+                self.all.iter().filter(|lean| !gone.contains(&lean.who) && !away.contains(&lean.who))
+            {
+                let mut here = on.iter().filter(|one| !away.contains(*one)).peekable();
+                if here.peek().is_some() && here.clone().all(|one| out.contains(one)) {
+                    lost.entry(who).or_default().extend(here);
+                }
+            }
+            out.extend(lost.keys().copied());
+            if lost.len() == before {
+                return lost;
+            }
+        }
+    }
+
+    /// Some packages in an order in which each stands before what it leans on, otherwise in the order that they have. Where some lean
+    /// on each other in a circle they stay as they are, behind what does not.
+    pub fn leaning_first<'b>(&self, ids: impl IntoIterator<Item = &'b PackageId>) -> Vec<PackageId> {
+        let ids: Vec<&PackageId> = ids.into_iter().collect();
+        let places: HashMap<&PackageId, usize> = ids.iter().enumerate().map(|(n, id)| (*id, n)).collect();
+        // How many of the others each has to wait for, and who waits for each.
+        let mut waits = vec![0_usize; ids.len()];
+        let mut behind: Vec<BTreeSet<usize>> = vec![BTreeSet::new(); ids.len()];
+        for lean in &self.all {
+            let Some(who) = places.get(&lean.who).copied() else { continue };
+            for on in lean.on.iter().filter_map(|on| places.get(on).copied()).filter(|on| *on != who) {
+                if behind[who].insert(on) {
+                    waits[on] += 1;
+                }
+            }
+        }
+        let mut left: BTreeSet<usize> = (0..ids.len()).collect();
+        let mut order = Vec::new();
+        while let Some(next) = left.iter().find(|n| waits[**n] == 0).or(left.first()).copied() {
+            left.remove(&next);
+            for on in std::mem::take(&mut behind[next]) {
+                waits[on] = waits[on].saturating_sub(1);
+            }
+            order.push(ids[next].clone());
+        }
+        order
+    }
+}
