@@ -86,6 +86,7 @@ fn the_shapes_of_all_objects_are_those_promised() {
     let keys = ["com.android.inputmethod.latin", "com.corvane.keyboard"];
     let others = ["net.skerry.account", "com.corvane.weather.provider"];
     ask("upshot", &[&["upshot", lost.address(), "--uninstall"][..], &keys, &others].concat(), 0);
+    ask("score", &["score", "--device", "boxed-tablet", "--trays", "4"], 0);
     ask("upshot", &["upshot", handset, "--disable", "com.android.music"], 0);
     let out = ["--user", "0", "--uninstall", "com.android.music", "com.corvane.fota"];
     ask("run dry", &[&["run", phone, "--dry-run"][..], &out].concat(), 0);
