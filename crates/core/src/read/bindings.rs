@@ -128,7 +128,9 @@ Connections:\n      -> 4be 1234:com.android.systemui/u0a35 s1/1 u0/0 +2d3h\n  * 
         #[test]
         fn any_text_is_read(text in any::<String>(), at in 0..SERVICES.len(), line in "(\\* ServiceRecord\\{|-> |User |CredentialType: ).{0,40}") {
             for text in [&text, SERVICES.get(at..).unwrap_or(""), &format!("* ContentProviderRecord{{1 u0 a/b}}\n{line}")] {
-                (read_services(text), read_providers(text), read_locks(text));
+                read_services(text);
+                read_providers(text);
+                read_locks(text);
             }
         }
     }
