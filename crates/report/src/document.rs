@@ -11,7 +11,7 @@ use thiserror::Error;
 
 use crate::font::{FAMILY, database};
 use crate::outlines::Outlines;
-use crate::picture::{Picture, points};
+use crate::picture::{Picture, fit_for_xml, points};
 
 /// Between the pages of a picture that shows them all.
 const BETWEEN: f32 = 12.0;
@@ -88,7 +88,7 @@ impl Document {
         let unseen = Group::new().set("fill-opacity", "0").set("font-family", "sans-serif");
         let unseen = all.texts.iter().fold(unseen, |group, words| group.add(words.unseen()));
         let sheet = sheet(&all).set("xmlns:xlink", "http://www.w3.org/1999/xlink");
-        let sheet = sheet.add(Title::new(self.title.as_str())).add(outlines.kept);
+        let sheet = sheet.add(Title::new(fit_for_xml(&self.title))).add(outlines.kept);
         Ok(sheet.add(all.shapes).add(seen).add(unseen).to_string())
     }
 

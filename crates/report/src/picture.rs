@@ -110,8 +110,7 @@ impl Picture {
     }
 
     fn write(&mut self, at: (f32, f32), text: &str, size: f32, tone: Tone, bold: bool) {
-        // What XML cannot hold has no place in any text.
-        let text: String = text.chars().map(|c| if is_char_of_xml(c) { c } else { '\u{fffd}' }).collect();
+        let text = fit_for_xml(text);
         if text.trim().is_empty() {
             return;
         }
@@ -167,6 +166,11 @@ impl Picture {
 fn stroke(data: String, tone: Tone, dashed: bool) -> Path {
     let path = Path::new().set("d", data).set("fill", "none").set("stroke", tone.colour()).set("stroke-width", "0.9");
     if dashed { path.set("stroke-dasharray", "3 2.5") } else { path }
+}
+
+/// A text with nothing in it that XML cannot hold.
+pub(crate) fn fit_for_xml(text: &str) -> String {
+    text.chars().map(|c| if is_char_of_xml(c) { c } else { '\u{fffd}' }).collect()
 }
 
 /// Source: XML 1.0, production 2. Line breaks have no place in a line.

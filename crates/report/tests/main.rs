@@ -157,7 +157,9 @@ proptest! {
         let mut page = Picture::of(200.0, 100.0);
         page.text((10.0, 20.0), &text, 9.0, Tone::Ink);
         let drawing = Document { title: text, pages: vec![page] };
-        prop_assert!(drawing.svg().is_ok());
+        let svg = drawing.svg();
+        let read = svg.as_deref().map(svg2pdf::usvg::roxmltree::Document::parse);
+        prop_assert!(matches!(read, Ok(Ok(_))), "{svg:?}");
         prop_assert!(drawing.pdf().is_ok());
     }
 }

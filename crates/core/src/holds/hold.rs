@@ -150,6 +150,11 @@ impl Judgement {
         }
     }
 
+    /// Whether what shows a hold already says who uses it at the moment.
+    pub fn says_who_uses_it(&self) -> bool {
+        self.holds.iter().flat_map(|hold| &hold.evidence).any(|evidence| evidence.source == HoldSource::Bindings)
+    }
+
     /// Whether there is a hold of a kind.
     pub fn has(&self, kind: HoldKind) -> bool {
         self.holds.iter().any(|hold| hold.kind == kind)

@@ -10,6 +10,9 @@ use crate::package::{Binding, ScreenLock};
 /// Bindings that are kept.
 const MOST: usize = 20_000;
 
+/// Bytes of the name of a class.
+const LONGEST: usize = 300;
+
 /// The services in use: a record for each, `* ServiceRecord{a1b2 u0 com.x/.Y}`, below it a line for each process that is bound to it,
 /// `* Client AppBindRecord{c3d4 ProcessRecord{e5f6 1234:com.z/u0a35}}`. Sources: `ServiceRecord.toString`,
 /// `IntentBindRecord.dumpInService`, `ProcessRecord.toShortString`.
@@ -48,6 +51,11 @@ fn component(rest: &str) -> Option<(PackageId, String)> {
     let name = rest.split([' ', '}']).nth(2)?;
     let (package, class) = name.split_once('/')?;
     let package: PackageId = package.parse().ok()?;
+    // It is shown to people: what no class can be named is none.
+    let fits = |c: char| c.is_alphanumeric() || matches!(c, '.' | '_' | '$' | '-');
+    if class.is_empty() || class.len() > LONGEST || !class.chars().all(fits) {
+        return None;
+    }
     let class = if class.starts_with('.') { format!("{package}{class}") } else { class.to_owned() };
     Some((package, class))
 }
@@ -114,6 +122,8 @@ Connections:\n      -> 4be 1234:com.android.systemui/u0a35 s1/1 u0/0 +2d3h\n  * 
                 "com.corvane.keyboard com.corvane.keyboard.Keys < system 1000 of 0",
             ]
         );
+        let odd = SERVICES.replace(".Keys ", ".K\u{1b}[2J ");
+        assert_eq!(told(read_services(&odd)).len(), 2, "no class is named so");
         assert_eq!(told(read_providers(PROVIDERS)), ["com.a com.a.Store < com.android.systemui 10035 of 0"]);
     }
 

@@ -172,7 +172,7 @@ fn print_long(id: &PackageId, one: &Judgement, elsewhere: Option<&Elsewhere>) {
     for hold in &one.holds {
         print_hold(hold);
     }
-    if !one.used_by.is_empty() {
+    if !one.used_by.is_empty() && !one.says_who_uses_it() {
         let who: Vec<String> = one.used_by.iter().map(ToString::to_string).collect();
         line(format_args!("  in use at the moment by {}", who.join(", ")));
     }

@@ -65,7 +65,7 @@ fn used_now(device: &DeviceModel, judgement: &Judgement) -> Option<String> {
     if judgement.used_by.len() > MOST_NAMED {
         who.push(format!("{} more", judgement.used_by.len() - MOST_NAMED));
     }
-    (!who.is_empty()).then(|| format!("In use at the moment by {}.", who.join(", ")))
+    (!who.is_empty() && !judgement.says_who_uses_it()).then(|| format!("In use at the moment by {}.", who.join(", ")))
 }
 
 /// A small drawing of who leans on something.
