@@ -9,7 +9,7 @@ use wibbet_core::holds::Judged;
 use wibbet_core::link::Ladder;
 use wibbet_core::package::{AppNames, Elsewhere, Inventory, Metrics, Note, Ties};
 use wibbet_core::run::Run;
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, Timestamp, UserId};
 
 use crate::around::Route;
 use crate::ops::Details;
@@ -22,6 +22,8 @@ pub struct Evidence {
     pub ties: Arc<Ties>,
     /// By user.
     pub judged: Arc<BTreeMap<UserId, Judged>>,
+    /// When that was read.
+    pub read: Timestamp,
 }
 
 /// What a session tells.

@@ -11,7 +11,7 @@ use wibbet_types::{Locale, UserId};
 
 use super::event::{Evidence, SessionEvent};
 use crate::device::{AdbDevice, Device as _};
-use crate::logbook::SharedLogbook;
+use crate::logbook::{SharedLogbook, now};
 use crate::ops::{
     Awaited, device_languages, fill_in_answers, follow_front, read_labels_for, read_metrics, read_ties,
     remembered_elsewhere,
@@ -82,9 +82,10 @@ pub(crate) async fn read_about(
         kind: device.facts().map_or(DeviceKind::Phone, |facts| facts.kind),
         ..Catalog::new(Arc::clone(&inventory))
     };
+    let read = now();
     let judged = tokio::task::spawn_blocking(move || {
         catalog.judge(inventory.users.iter().map(|user| user.id));
-        Evidence { ties: catalog.ties, judged: catalog.judged }
+        Evidence { ties: catalog.ties, judged: catalog.judged, read }
     });
     if let Ok(evidence) = judged.await {
         tell(SessionEvent::Judged(Arc::new(evidence)));

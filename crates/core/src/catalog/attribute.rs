@@ -3,6 +3,7 @@
 
 use std::borrow::Cow;
 use std::cmp::Ordering;
+use std::collections::BTreeSet;
 use std::fmt;
 
 use wibbet_types::DeviceTime;
@@ -131,6 +132,11 @@ attributes! {
         name: "stops", title: "stops without it", doc: "what stops when it goes", cells: 22,
         compared: compared("stops", Text, "what stops without it"),
         get: |e| e.tied().map(|one| one.map_or(Value::Nothing, |one| Value::Text(one.stops().into()))), ..ROW
+    };
+    LEANING = Attribute {
+        name: "leaning", title: "leaning on it", doc: "the packages that lean on it", cells: 22,
+        compared: compared("need", Text, "the packages that lean on it"),
+        get: |e| e.tied().map(|one| one.map_or(Value::Nothing, leaning)), ..ROW
     };
     FROM = Attribute {
         name: "from", title: "from", doc: "the partition it came on, or who brought it", cells: 11,
@@ -262,6 +268,15 @@ attributes! {
         get: |e| Some(Value::Users(e.package.states.iter().filter(|(_, s)| s.installed).map(|(u, _)| *u).collect())),
         ..ROW
     };
+}
+
+/// The packages that lean on one.
+fn leaning(judgement: &Judgement) -> Value<'static> {
+    let ids: BTreeSet<&str> = judgement.holds.iter().flat_map(|hold| &hold.by).map(|id| id.as_str()).collect();
+    match ids.is_empty() {
+        true => Value::Nothing,
+        false => Value::Text(ids.into_iter().collect::<Vec<_>>().join(" ").into()),
+    }
 }
 
 /// The kinds of holds, each in its place.

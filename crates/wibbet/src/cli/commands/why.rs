@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use clap::Args;
+use wibbet_bench::logbook::now;
 use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics};
 use wibbet_core::catalog::Catalog;
 use wibbet_core::device::DeviceFacts;
@@ -10,7 +11,7 @@ use wibbet_core::holds::{Around, Hold, Judged, Judgement, Verdict};
 use wibbet_core::package::Elsewhere;
 use wibbet_core::plan::{Change, Upshot, upshot as work_out};
 use wibbet_report::Document;
-use wibbet_types::{PackageId, UserId, bytes_words};
+use wibbet_types::{PackageId, Timestamp, UserId, bytes_words};
 
 use super::drawing::{Drawing, heading, label};
 use super::look::{check_user, how_far, read};
@@ -63,6 +64,7 @@ struct Told {
     catalog: Catalog,
     users: Vec<UserId>,
     facts: Option<DeviceFacts>,
+    read: Timestamp,
 }
 
 impl Told {
@@ -86,7 +88,7 @@ impl Told {
         }
         let shown =
             Device::of(device.facts().as_ref(), &device.address(), "ready", None).with(&device.routes(), told.as_ref());
-        Ok((Self { catalog, users, facts: device.facts() }, shown))
+        Ok((Self { catalog, users, facts: device.facts(), read: now() }, shown))
     }
 
     fn judged(&self, user: UserId) -> Result<&Judged, Failure> {
@@ -145,7 +147,7 @@ pub(crate) async fn why(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Resu
         wanted.drawing.write(&told.ties(&ids, user, judged))?;
     }
     if wanted.json {
-        json::print(&Why::of(shown, user, judged, &told.catalog.elsewhere, &ids));
+        json::print(&Why::of(shown, user, judged, &told.catalog.elsewhere, told.read, &ids));
         return Ok(if ids.is_empty() { Exit::Nothing } else { Exit::Done });
     }
     for (id, one) in ids.iter().filter_map(|id| Some((id, judged.packages.get(id)?))) {

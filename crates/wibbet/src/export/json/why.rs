@@ -6,7 +6,7 @@ use serde::Serialize;
 use wibbet_core::holds::{Hold, Judged, Judgement};
 use wibbet_core::package::Elsewhere;
 use wibbet_core::plan::Upshot;
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, Timestamp, UserId};
 
 use super::device::Device;
 
@@ -67,6 +67,7 @@ struct JsonElsewhere {
 pub(crate) struct Why {
     device: Device,
     user: u32,
+    read: String,
     unread: Vec<&'static str>,
     packages: Vec<JsonJudgement>,
 }
@@ -77,6 +78,7 @@ impl Why {
         user: UserId,
         judged: &Judged,
         elsewhere: &BTreeMap<PackageId, Elsewhere>,
+        read: Timestamp,
         ids: &[PackageId],
     ) -> Self {
         let judgement = |id: &PackageId| {
@@ -96,6 +98,7 @@ impl Why {
         Self {
             device,
             user: user.number(),
+            read: super::run::time(read),
             unread: judged.unread.iter().map(|source| source.name()).collect(),
             packages: ids.iter().filter_map(judgement).collect(),
         }

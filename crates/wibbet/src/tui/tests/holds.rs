@@ -45,7 +45,11 @@ fn judged(unread: &[HoldSource]) -> Judged {
 /// It has been worked out.
 fn tell_judged(screen: &mut Screen, judged: Judged) {
     let judged = Arc::new(BTreeMap::from([(UserId::OWNER, judged), (UserId::new(10), Judged::default())]));
-    screen.tell(SessionEvent::Judged(Arc::new(Evidence { ties: Arc::new(Ties::default()), judged })));
+    screen.tell(SessionEvent::Judged(Arc::new(Evidence {
+        ties: Arc::new(Ties::default()),
+        judged,
+        ..Evidence::default()
+    })));
 }
 
 /// A phone on which some packages are tied.
@@ -76,6 +80,8 @@ fn holds_stand_in_their_places_and_are_found() {
         (":need", &["com.android.calendar"]),
         (":held :habit", &["com.android.webview"]),
         (":stops=sharing", &["android"]),
+        (":need=tides", &["com.android.calendar"]),
+        (":need=music", &[]),
         (":unread", &[]),
     ] {
         screen.keys(&format!("/{search}\n"));
@@ -95,6 +101,7 @@ fn why_it_is_held_stands_beside_it() {
         "it is the last that does home",
         "lifted: choose another home first",
         "role · share (seen)",
+        "As read at 01 Jan 00:00.",
     ] {
         assert!(screen.shows(words), "{words}\n{}", screen.text());
     }

@@ -118,7 +118,7 @@ impl Screen {
             of.packages.values_mut().for_each(|one| *one = Judgement::default());
         }
         let (ties, judged) = (Arc::default(), Arc::new(judged));
-        self.tell(SessionEvent::Judged(Arc::new(Evidence { ties, judged })));
+        self.tell(SessionEvent::Judged(Arc::new(Evidence { ties, judged, ..Evidence::default() })));
     }
 
     /// With a phone of which only the states are known.

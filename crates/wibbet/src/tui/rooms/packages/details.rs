@@ -10,6 +10,7 @@ use wibbet_core::holds::{HoldKind, HoldSource, Judgement, UsedBy, Verdict};
 use wibbet_core::package::{Condition, Inventory};
 use wibbet_core::plan::{Change, Reversal, TrayItem};
 use wibbet_core::run::Origin;
+use wibbet_types::Timestamp;
 
 use super::tray::tray_plan;
 use crate::tui::app::{App, DeviceModel};
@@ -22,7 +23,13 @@ const MOST_NAMED: usize = 4;
 const MOST_CELLS: usize = 20;
 
 /// What ties a package: what stops without it, then each hold with what shows it and what would lift it.
-fn tell_holds(device: &DeviceModel, judgement: &Judgement, theme: &Theme, say: &mut impl FnMut(&str, Style)) {
+fn tell_holds(
+    device: &DeviceModel,
+    judgement: &Judgement,
+    clock: impl Fn(Timestamp) -> String,
+    theme: &Theme,
+    say: &mut impl FnMut(&str, Style),
+) {
     match judgement.verdict() {
         Verdict::Held => say(&format!("Without it stops: {}", judgement.stops()), theme.strong),
         Verdict::Free => say("Free: everything that could tie it was read, and nothing does.", theme.plain),
@@ -49,6 +56,9 @@ fn tell_holds(device: &DeviceModel, judgement: &Judgement, theme: &Theme, say: &
         if let Some(lift) = &hold.lifted_by {
             say(&format!("  lifted: {lift}"), theme.dim);
         }
+    }
+    if let (false, Some(evidence)) = (judgement.holds.is_empty(), &device.evidence) {
+        say(&format!("As read at {}.", clock(evidence.read)), theme.dim);
     }
     if let Some(words) = used_now(device, judgement) {
         say(&words, theme.dim);
@@ -149,7 +159,7 @@ pub(super) fn draw(
             if package.condition(device.user()) == Condition::InUse {
                 say("", theme.plain);
                 match (entry.judgement, &device.reading) {
-                    (Some(judgement), _) => tell_holds(device, judgement, theme, &mut say),
+                    (Some(judgement), _) => tell_holds(device, judgement, |time| app.clock(time), theme, &mut say),
                     (None, Some(_)) => say("What ties it is worked out when all has been read.", theme.dim),
                     (None, None) => say("What ties it has not been worked out.", theme.dim),
                 }
