@@ -455,6 +455,7 @@ fn who_is_in_use_now_is_needed() {
     assert_eq!(needs(0), [(Sure::Seen, vec![name(3)])]);
     assert_eq!((needs(1), needs(2), needs(4)), (vec![], vec![], vec![]), "another answers b; the system is no hold");
     assert_eq!(needs(3), [(Sure::Seen, vec![name(0)])]);
+    assert_eq!(device.upshot(&[3]).needs_lost, BTreeMap::from([(id(&name(0)), BTreeSet::from([id(&name(3))]))]));
     assert_eq!(of(2).used_by, BTreeSet::from([UsedBy::System]));
     assert_eq!(of(1).used_by, BTreeSet::from([UsedBy::Package(id(&name(3)))]));
     // What is seen at one moment adds, and what is not seen takes nothing away.
@@ -471,8 +472,9 @@ fn what_was_missed_elsewhere_is_held() {
         let judged = device.judged();
         let first = &judged.packages[&id(&name(0))];
         assert_eq!(first.verdict() == Verdict::Held, held, "{taken_out} {put_back} {missed}");
-        let want = if held { "was missed on other devices" } else { "nothing found" };
+        let want = if held { "what was missed on other devices" } else { "nothing found" };
         assert_eq!(first.stops(), want);
+        assert_eq!(device.upshot(&[0]).is_quiet(), !held);
         assert!(first.holds.iter().all(|hold| hold.sure == Sure::Elsewhere));
     }
 }
@@ -487,4 +489,9 @@ fn answers_stand_in_for_manifests() {
     device.ties.answers = BTreeMap::from([(UserId::OWNER, BTreeMap::from([("keyboard".to_owned(), both)]))]);
     assert!(!device.judged().packages[&id(&name(0))].has(HoldKind::Role));
     assert!(device.upshot(&[0, 1]).roles_emptied.contains("keyboard"));
+    // What may have to work before unlocking is not taken for done by somebody of whom that is not known.
+    device.ties.locks = BTreeMap::from([(UserId::OWNER, ScreenLock::Password)]);
+    let app = device.names.apps.get_mut(&id(&name(0))).unwrap();
+    Arc::make_mut(&mut app.declared).parts[0].direct_boot = true;
+    assert_eq!(device.judged().packages[&id(&name(0))].start_class(), Some(3));
 }

@@ -30,6 +30,8 @@ pub fn judge(known: &Known<'_>) -> Judged {
     for rule in RULES {
         (rule.find)(known, &graph, &mut found);
     }
+    let mut leans = graph.leans();
+    leans.take_in(&found);
     let mut used_by: BTreeMap<&PackageId, BTreeSet<UsedBy>> = BTreeMap::new();
     for (id, _, by) in known.bindings() {
         used_by.entry(id).or_default().insert(by);
@@ -52,5 +54,5 @@ pub fn judge(known: &Known<'_>) -> Judged {
         (package.id.clone(), judgement)
     };
     let packages = used.map(judgement).collect();
-    Judged { packages, unread: unread.clone(), leans: graph.leans(), done: known.what_is_done(&graph) }
+    Judged { packages, unread: unread.clone(), leans, done: known.what_is_done(&graph) }
 }

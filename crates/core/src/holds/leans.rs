@@ -4,6 +4,9 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use wibbet_types::PackageId;
 
+use super::hold::{Found, Hold, HoldKind};
+use super::known::HoldSource;
+
 /// Something that a package leans on.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Lean {
@@ -24,6 +27,23 @@ pub struct Leans {
 impl Leans {
     pub(crate) fn of(all: Vec<Lean>) -> Self {
         Self { all }
+    }
+
+    /// Takes in what was seen of packages beside what manifests say: who is at somebody's part at the moment.
+    pub(crate) fn take_in(&mut self, found: &Found) {
+        let seen = |hold: &&Hold| {
+            hold.kind == HoldKind::Need && hold.evidence.iter().any(|one| one.source == HoldSource::Bindings)
+        };
+        let mut more = Vec::new();
+        for (id, hold) in found.iter().flat_map(|(id, holds)| holds.iter().filter(seen).map(move |hold| (id, hold))) {
+            for who in &hold.by {
+                let told = |lean: &&Lean| lean.who == *who && lean.on.contains(id);
+                if self.all.iter().chain(&more).find(told).is_none() {
+                    more.push(Lean { who: who.clone(), name: hold.what.clone(), on: BTreeSet::from([id.clone()]) });
+                }
+            }
+        }
+        self.all.extend(more);
     }
 
     /// Each of them.

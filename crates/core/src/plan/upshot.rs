@@ -142,6 +142,8 @@ pub fn upshot(known: &Known<'_>, judged: &Judged, tray: &[(PackageId, Change)]) 
                     all.roles_emptied.insert(hold.what.clone());
                     all.loses(&hold.stops, [id]);
                 }
+                // What was missed elsewhere names nobody.
+                (HoldKind::Need, _) if hold.by.is_empty() => all.loses(&hold.stops, [id]),
                 _ => {}
             }
         }

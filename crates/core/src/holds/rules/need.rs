@@ -39,7 +39,7 @@ fn find(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
     }
     bound(known, graph, found);
     for (id, elsewhere) in known.elsewhere.iter().filter(|(id, elsewhere)| known.in_use(id) && elsewhere.is_missed()) {
-        let hold = Hold::new(HoldKind::Need, "elsewhere", "was missed on other devices", Sure::Elsewhere);
+        let hold = Hold::new(HoldKind::Need, "elsewhere", "what was missed on other devices", Sure::Elsewhere);
         let hold = hold.shown_by(HoldSource::Logbook, elsewhere.words());
         found.entry(id.clone()).or_default().push(hold);
     }

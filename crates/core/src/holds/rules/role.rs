@@ -69,7 +69,10 @@ pub(super) fn providers<'a>(known: &Known<'a>, graph: &Graph<'a>, need: &Android
         }
         _ => graph.parts().filter(|(id, part)| fits(id, part)).map(|(id, _)| id).collect(),
     };
-    who.extend(known.answering(need));
+    // Of a part whose manifest was not read it is not known whether it can be used before unlocking.
+    if !need.boot {
+        who.extend(known.answering(need).filter(|id| place(id) && may(id)));
+    }
     // A keyboard that is not switched on cannot be typed with.
     if need.chosen.as_deref() == Some("keyboard") {
         // Where none is left that is on the system switches on one of its own (`InputMethodManagerService`,

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use clap::Args;
 use wibbet_core::catalog::Catalog;
 use wibbet_core::device::DeviceFacts;
-use wibbet_report::{Document, Heading};
+use wibbet_report::{Document, Heading, is_covered};
 use wibbet_types::{PackageId, UserId};
 
 use crate::exit::Failure;
@@ -49,8 +49,10 @@ impl Drawing {
 
 /// What stands over a drawing of a device for a user: no serial, since drawings are handed on.
 pub(crate) fn heading(title: String, facts: Option<&DeviceFacts>, catalog: &Catalog, user: UserId) -> Heading {
-    let device = facts.map(|facts| format!("{} · {}", facts.name(), facts.android));
-    let name = catalog.inventory.user(user).map_or_else(String::new, |user| format!(" {}", user.name));
+    // What the fonts lack is left out: the rest says which device and user that is.
+    let device = facts.map(|facts| format!("{} · {}", facts.name(), facts.android)).filter(|name| is_covered(name));
+    let name = catalog.inventory.user(user).map(|user| format!(" {}", user.name));
+    let name = name.filter(|name| is_covered(name)).unwrap_or_default();
     let day = jiff::Zoned::now().date();
     let below = device.into_iter().chain([format!("user {user}{name}"), format!("as read on {day}")]);
     Heading { title, below: below.collect::<Vec<_>>().join(" · "), foot: String::new() }

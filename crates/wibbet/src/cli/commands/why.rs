@@ -10,7 +10,7 @@ use wibbet_core::device::DeviceFacts;
 use wibbet_core::holds::{Around, Hold, Judged, Judgement, Verdict};
 use wibbet_core::package::Elsewhere;
 use wibbet_core::plan::{Change, Upshot, upshot as work_out};
-use wibbet_report::Document;
+use wibbet_report::{Document, shown_as};
 use wibbet_types::{PackageId, Timestamp, UserId, bytes_words};
 
 use super::drawing::{Drawing, heading, label};
@@ -99,7 +99,7 @@ impl Told {
     fn ties(&self, ids: &[PackageId], user: UserId, judged: &Judged) -> Document {
         let around: Vec<Around> = ids.iter().map(|id| Around::of(&judged.leans, id)).collect();
         let title = match ids {
-            [one] => format!("What ties {}", label(&self.catalog, one).unwrap_or_else(|| one.to_string())),
+            [one] => format!("What ties {}", shown_as(label(&self.catalog, one).as_deref(), one)),
             several => format!("What ties {} packages", several.len()),
         };
         let all = around.iter().filter_map(|around| Some((&around.id, judged.packages.get(&around.id)?, around)));
