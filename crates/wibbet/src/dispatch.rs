@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use wibbet_bench::around::Surroundings;
 
-use crate::cli::commands::{change, links, look, packages, why};
+use crate::cli::commands::{change, links, look, packages, shelf, why};
 use crate::cli::{Arguments, Command, Finder};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -22,6 +22,8 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Link { json, .. }
             | Command::Pair { json, .. }
             | Command::Close { json, .. }
+            | Command::Shelf { json, .. }
+            | Command::Restart { json, .. }
             | Command::Runs { json },
         ) => *json,
         Some(Command::Packages { wanted, .. }) => wanted.json,
@@ -92,6 +94,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let how = links::Closing { switch_off: !keep_debugging, forget, yes, json };
             links::close(&finder, &device, how).await
         }
+        Command::Restart { device, wait, yes, json } => links::restart(&finder, &device, wait, yes, json).await,
         Command::Why { device, wanted } => why::why(&finder, &device, wanted).await,
         Command::Upshot { device, tray } => why::upshot(&finder, &device, tray).await,
         Command::Packages { device, wanted } => packages::packages(&finder, &device, wanted).await,
@@ -113,7 +116,8 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
                 change::TakeOut { user, uninstall, disable, list, from_disable, keep_data, no_way_back, despite_start };
             change::take_out(&finder, &device, wanted, how).await
         }
-        Command::PutBack { device, ids, user, how } => change::put_back(&finder, &device, &ids, user, how).await,
+        Command::Shelf { device, user, json } => shelf::shelf(&finder, &device, user, json).await,
+        Command::PutBack { device, wanted, how } => change::put_back(&finder, &device, wanted, how).await,
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
         Command::Demo { .. } | Command::Sim(_) | Command::Score(_) | Command::UsbRule | Command::Runs { .. } => {
             Ok(Exit::Done)

@@ -162,6 +162,45 @@ fn the_whole_job_on_both_devices() {
     }
 }
 
+/// What is off is told with who took it out, and comes back by run or all at once; what was off before stays off.
+#[test]
+fn what_is_off_comes_back_by_run_or_all_at_once() {
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let home = home();
+    let out = |user: &str, ids: &[&str]| {
+        let words = ["run", sim.address(), "--user", user, "--yes", "--json", "--uninstall"];
+        let (run, code) = json(home.path(), &[&words[..], ids].concat());
+        assert_eq!(code, 0, "{run}");
+        run["run"].as_i64().unwrap()
+    };
+    let (shelf, _) = json(home.path(), &["shelf", sim.address(), "--json"]);
+    let before = shelf["shelf"].as_array().unwrap().len();
+    assert!(before > 0 && shelf["shelf"][0]["origin"].is_null(), "{shelf}");
+    let first = out("0", &["com.android.music", "com.android.email"]);
+    let second = out("0", &["com.android.deskclock"]);
+    let (shelf, code) = json(home.path(), &["shelf", sim.address(), "--user", "0", "--json"]);
+    let entries = shelf["shelf"].as_array().unwrap();
+    let by: Vec<i64> = entries.iter().filter_map(|e| e["origin"]["run"].as_i64()).collect();
+    assert_eq!((code, by), (0, vec![second, first, first]));
+    assert_eq!((&entries[0]["state"], &entries[0]["back_to"]["state"]), (&object!("uninstalled"), &object!("in-use")));
+    let (said, _, _) = said(home.path(), &["shelf", sim.address()]);
+    assert!(said.contains(&format!("run {second}")) && said.contains("before"), "{said}");
+    let back = |words: &[&str]| {
+        let all = [&["put-back", sim.address(), "--yes", "--json"][..], words].concat();
+        let (run, code) = json(home.path(), &all);
+        (run["steps"].as_array().map_or(0, Vec::len), code)
+    };
+    assert_eq!(back(&["--run", &first.to_string()]), (2, 0));
+    assert_eq!(back(&["--run", &first.to_string()]), (0, 1), "nothing of it is off any more");
+    assert_eq!(back(&["--all", "--user", "10"]), (0, 1), "nothing of that user");
+    assert_eq!(back(&["--all"]), (1, 0));
+    let (shelf, _) = json(home.path(), &["shelf", sim.address(), "--json"]);
+    assert_eq!(shelf["shelf"].as_array().unwrap().len(), before, "what was off before stays off");
+    for wrong in [&["--all", "com.android.music"][..], &["--all", "--run", "1"], &["com.android.music"], &[]] {
+        assert_eq!(run(home.path(), &[&["put-back", sim.address()][..], wrong].concat()).status.code(), Some(2));
+    }
+}
+
 /// What a package is for the owner, by its id.
 fn owner_has(home: &std::path::Path, device: &str, ids: &[&str]) -> Vec<Value> {
     let (told, code) = json(home, &["packages", device, "--quick", "--json"]);
@@ -810,4 +849,21 @@ fn what_ties_packages_is_drawn() {
     let nowhere = file("no/such/folder.pdf");
     let (_, err, code) = said(home.path(), &["why", sim.address(), "com.android.egg", "--pdf", &nowhere]);
     assert!(code != 0 && err.contains("the drawing was not written to"), "{code} {err}");
+}
+
+/// A restart is asked for, in order, and seen to end.
+#[test]
+fn a_restart_loses_nothing_and_is_waited_for() {
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let home = home();
+    assert_eq!(run(home.path(), &["restart", sim.address()]).status.code(), Some(2), "nobody there to ask");
+    let out = ["run", sim.address(), "--user", "0", "--yes", "--json", "--uninstall", "com.android.music"];
+    assert_eq!(json(home.path(), &out).1, 0);
+    let (restarted, code) = json(home.path(), &["restart", sim.address(), "--yes", "--wait", "--json"]);
+    assert_eq!((code, &restarted["restarted"], &restarted["started"]), (0, &object!(true), &object!(true)));
+    let transcript = std::fs::read_to_string(&sim.transcript).unwrap();
+    let at = |what: &str| transcript.rfind(what).unwrap_or_else(|| panic!("{what}: {transcript}"));
+    assert!(at("dumpsys package write") < at("svc power reboot"), "written down first");
+    let (shelf, _) = json(home.path(), &["shelf", sim.address(), "--user", "0", "--json"]);
+    assert_eq!(shelf["shelf"][0]["id"], "com.android.music", "and still off");
 }

@@ -91,6 +91,7 @@ fn the_shapes_of_all_objects_are_those_promised() {
     let out = ["--user", "0", "--uninstall", "com.android.music", "com.corvane.fota"];
     ask("run dry", &[&["run", phone, "--dry-run"][..], &out].concat(), 0);
     ask("run", &[&["run", phone, "--yes"][..], &out].concat(), 3);
+    ask("shelf", &["shelf", phone], 0);
     ask("put-back", &["put-back", phone, "--user", "0", "com.android.music", "--yes"], 0);
     let silent = ["--user", "0", "--uninstall", "com.android.egg", "--answer-within", "2", "--yes"];
     ask("run", &[&["run", phone][..], &silent].concat(), 4);
@@ -98,6 +99,8 @@ fn the_shapes_of_all_objects_are_those_promised() {
     ask("runs", &["runs"], 0);
     ask("error", &["carry-on", phone, "99", "--yes"], 1);
     ask("error", &["packages", "NO-SUCH-SERIAL"], 5);
+    ask("restart", &["restart", phone, "--yes", "--wait"], 0);
+    ask("restart", &["restart", phone, "--yes"], 0);
     ask("close", &["close", handset, "--yes"], 0);
 
     let kept = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/json-shapes.txt");

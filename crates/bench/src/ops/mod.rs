@@ -27,7 +27,7 @@ pub use metrics::{read_metrics, read_sizes, work_out_sizes};
 pub use note::{NoteError, forget_place, note_met};
 pub use open::{open_developer_options, open_on_device};
 pub use pair::{PairNews, pair_by_code, pair_by_qr};
-pub use restart::{COMES_BACK, RestartError, restart_device};
+pub use restart::{COMES_BACK, RestartError, before_restart, restart_device};
 pub(crate) use sight::look_at;
 pub use sight::{Sight, look_at_all};
 pub use survey::{SurveyError, SurveyPart, survey};

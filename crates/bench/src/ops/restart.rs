@@ -4,8 +4,10 @@ use std::time::Duration;
 
 use tokio::time::timeout;
 use wibbet_core::ask::{hard_restart_request, knows_no_restart, restart_request};
+use wibbet_core::device::Vitals;
 use wibbet_core::read::{says_written, write_request};
 
+use crate::around::Route;
 use crate::device::{AdbDevice, AskError, Device as _};
 
 /// How long the link may take to go after the device was told to restart: shutting down in order takes its time.
@@ -28,6 +30,44 @@ pub enum RestartError {
     /// It was told to, and is still there.
     #[error("the device was told to restart, and its link is still there: restart it by hand")]
     StillThere,
+}
+
+/// What is to be known before a restart, in words: what becomes of the link first, by the ways that lead to the device.
+pub fn before_restart(routes: &[Route], vitals: Option<&Vitals>) -> Vec<String> {
+    let cable = routes.iter().any(|route| matches!(route, Route::Cable(_) | Route::Server(_)));
+    let air = routes.iter().any(|route| matches!(route, Route::Air { .. }));
+    let link = match (cable, air) {
+        (true, true) => {
+            "It comes back by itself on its cable, in one to three minutes. Wireless debugging is mostly off then."
+        }
+        (true, false) => "It comes back by itself on its cable, in one to three minutes.",
+        (false, true) => {
+            "It is linked by air only. Most devices switch wireless debugging off when they start: somebody has to unlock it and \
+             switch that on again. With a cable in, it would come back by itself."
+        }
+        (false, false) => {
+            "It comes back by itself in one to three minutes, where its network debugging stays on over a start. If it does not: \
+             switch it on again, or use a cable."
+        }
+    };
+    let told = |test: fn(&Vitals) -> bool| vitals.is_some_and(test);
+    let more = [
+        (true, "A screen lock keeps its apps and their data from being read until somebody has unlocked it."),
+        (
+            told(|vitals| vitals.staged),
+            "An update waits for this start: it may take ten minutes, and bring packages back.",
+        ),
+        (
+            told(|vitals| vitals.key_is_stored == Some(false)),
+            "This computer was allowed once only: the device asks again after the start.",
+        ),
+        (
+            told(|vitals| vitals.battery.is_some_and(|battery| battery.percent < 20 && !battery.powered)),
+            "Its battery is low, and it is not charging.",
+        ),
+    ];
+    let more = more.into_iter().filter(|(so, _)| *so).map(|(_, words)| words);
+    std::iter::once(link).chain(more).map(str::to_owned).collect()
 }
 
 /// Has the device write down what it holds, restarts it in order, and sees its link go.

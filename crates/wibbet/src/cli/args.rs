@@ -97,6 +97,20 @@ pub(crate) enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Restarts a device, once it has written down what was changed on it.
+    Restart {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// Wait until it is linked again and has started up: five minutes at most.
+        #[arg(long)]
+        wait: bool,
+        /// Do not ask first.
+        #[arg(long)]
+        yes: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
     /// Prints a udev rule that lets this user open devices on cables, and where to put it (Linux).
     UsbRule,
     /// What is installed on a device, and for whom.
@@ -153,16 +167,23 @@ pub(crate) enum Command {
         #[command(flatten)]
         how: How,
     },
+    /// What is off a device: who took it out, and the state that putting it back leads to.
+    Shelf {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// Of this user only.
+        #[arg(long)]
+        user: Option<UserId>,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
     /// Puts packages back to the state they had before Wibbet took them out.
     PutBack {
         /// An id, a serial, or HOST:PORT.
         device: String,
-        /// The packages.
-        #[arg(required = true, value_name = "ID")]
-        ids: Vec<PackageId>,
-        /// The user for whom.
-        #[arg(long)]
-        user: UserId,
+        #[command(flatten)]
+        wanted: super::commands::change::Wanted,
         #[command(flatten)]
         how: How,
     },

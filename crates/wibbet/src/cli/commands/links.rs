@@ -6,7 +6,11 @@ use std::time::Duration;
 use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
 use tokio::sync::mpsc;
-use wibbet_bench::ops::{Details, PairNews, pair_by_code, pair_by_qr};
+use wibbet_bench::device::AdbDevice;
+use wibbet_bench::ops::{
+    COMES_BACK, Details, PairNews, RestartError, before_restart, claim, details, pair_by_code, pair_by_qr,
+    restart_device,
+};
 use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
@@ -190,6 +194,58 @@ pub(crate) async fn close(finder: &Finder<'_>, name: &str, how: Closing) -> Resu
         0 => Exit::Nothing,
         _ => Exit::Partly,
     })
+}
+
+/// Restarts a device; with `wait` sees it come back.
+pub(crate) async fn restart(
+    finder: &Finder<'_>,
+    name: &str,
+    wait: bool,
+    yes: bool,
+    as_json: bool,
+) -> Result<Exit, Failure> {
+    super::change::may_change(crate::cli::How { dry_run: false, yes, json: as_json })?;
+    let device = finder.link(name).await?;
+    let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    let _claims = claim(finder.workplace, &device)?;
+    let told = details(&device).await;
+    for words in before_restart(&device.routes(), told.as_ref().map(|told| &told.vitals)) {
+        tell(words);
+    }
+    if !yes && !asked(&format!("Restart {} ({})?", facts.name(), facts.id)) {
+        return Err(Failure::new(Exit::Nothing, "nothing was sent"));
+    }
+    tell("it writes down what was changed, and restarts then");
+    restart_device(&device).await.map_err(|error| match error {
+        RestartError::Ask(error) => Failure::from(error),
+        other => Failure::trouble(other),
+    })?;
+    let started = if wait { Some(comes_back(&device).await) } else { None };
+    match (as_json, started) {
+        (true, _) => json::print(&json::Restarted { id: facts.id.to_string(), restarted: true, started }),
+        (false, None) => line("restarting"),
+        (false, Some(true)) => line("restarted, and started up"),
+        (false, Some(false)) => {}
+    }
+    match started {
+        Some(false) => Err(Failure::new(Exit::Unsettled, "it has not been seen to start up again within five minutes")),
+        _ => Ok(Exit::Done),
+    }
+}
+
+/// Whether it is linked again and says that it has started up, before it is given up.
+async fn comes_back(device: &AdbDevice) -> bool {
+    let back = async {
+        loop {
+            if device.connect(&mut |_| {}).await.is_ok()
+                && details(device).await.is_some_and(|told| told.vitals.started == Some(true))
+            {
+                return;
+            }
+            tokio::time::sleep(Duration::from_secs(1)).await;
+        }
+    };
+    tokio::time::timeout(COMES_BACK, back).await.is_ok()
 }
 
 /// Prints the rule for udev.

@@ -5,4 +5,5 @@ mod drawing;
 pub(crate) mod links;
 pub(crate) mod look;
 pub(crate) mod packages;
+pub(crate) mod shelf;
 pub(crate) mod why;

@@ -63,6 +63,14 @@ impl Closed {
     }
 }
 
+/// That a device was restarted.
+#[derive(Serialize)]
+pub(crate) struct Restarted {
+    pub(crate) id: String,
+    pub(crate) restarted: bool,
+    pub(crate) started: Option<bool>,
+}
+
 /// What a pairing brought.
 #[derive(Serialize)]
 pub(crate) struct Paired {

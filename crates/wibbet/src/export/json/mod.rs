@@ -5,12 +5,14 @@ mod error;
 mod link;
 mod packages;
 mod run;
+mod shelf;
 mod state;
 mod why;
 
 pub(crate) use device::{Bench, Device};
 pub(crate) use error::{print, print_failure};
-pub(crate) use link::{Closed, JsonLadder, Paired};
+pub(crate) use link::{Closed, JsonLadder, Paired, Restarted};
 pub(crate) use packages::Packages;
 pub(crate) use run::{Runs, Steps, time};
+pub(crate) use shelf::JsonShelf;
 pub(crate) use why::{JsonUpshot, Upshots, Why};

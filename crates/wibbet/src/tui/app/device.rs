@@ -15,7 +15,7 @@ use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::link::{Ladder, Rung, RungStatus};
 use wibbet_core::package::{Inventory, PackageState};
 use wibbet_core::plan::{Change, Plan, TrayItem, Upshot, plan_put_back, plan_take_out, upshot};
-use wibbet_core::run::{Run, RunKind, Shelf, recorded_gifts};
+use wibbet_core::run::{Origin, Run, RunKind, Shelf, recorded_gifts};
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{PackageId, RunId, UserId};
 
@@ -452,6 +452,15 @@ fn upshots(catalog: &Catalog, tray: &[TrayItem]) -> Vec<(UserId, Upshot)> {
 
 /// What can be done with it.
 impl DeviceModel {
+    /// What the last run took out and is still off, with the state that putting it back leads to: nothing where no run did.
+    pub(crate) fn of_the_last_run(&self) -> Vec<(PackageId, UserId, PackageState)> {
+        // The shelf has the latest run first, and what was off before last.
+        let entries = &self.shelf.entries;
+        let last = entries.first().map(|entry| entry.origin).filter(|origin| *origin != Origin::Before);
+        let own = entries.iter().filter(|entry| Some(entry.origin) == last);
+        own.map(|entry| (entry.id.clone(), entry.user, entry.target)).collect()
+    }
+
     /// The run that can be carried on: the one that is shown, or else the latest unfinished one.
     pub(crate) fn to_carry_on(&self) -> Option<RunId> {
         match self.shown_run() {

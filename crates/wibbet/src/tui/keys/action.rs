@@ -45,6 +45,7 @@ pub(crate) enum Action {
     DespiteStart,
     KeepData,
     Stop,
+    UndoRun,
     CarryOn,
     PutBack,
     Requests,

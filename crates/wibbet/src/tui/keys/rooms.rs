@@ -16,6 +16,13 @@ pub(super) const EVERYWHERE: &[Binding] = &[
         "stop",
         "Stops the run after the step that is on its way. It can be carried on.",
     ),
+    bind(
+        Action::UndoRun,
+        &[letter('Z')],
+        "Undo the last run",
+        "",
+        "Shows the plan that puts back everything of the last run that is still off.",
+    ),
     bind(Action::NextDevice, &[letter('n')], "Next device", "next device", "Turns to the next device on the bench."),
     bind(
         Action::ReadAgain,
@@ -455,6 +462,13 @@ pub(super) const SHELF: &[Binding] = &[
         "Mark or unmark",
         "mark",
         "Marks what is under the cursor, to be put back with others.",
+    ),
+    bind(
+        Action::MarkFound,
+        &[letter('m')],
+        "Mark the whole run",
+        "mark the run",
+        "Marks everything that was taken out by the same run, or was off before as it was; again, unmarks it.",
     ),
     bind(
         Action::PutBack,

@@ -27,6 +27,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
     let device = |test: fn(&DeviceModel) -> bool| app.device().is_some_and(test);
     match action {
         Action::Stop => device(|d| d.running),
+        Action::UndoRun => device(|d| !d.running && !d.of_the_last_run().is_empty()),
         Action::NextDevice => app.devices.len() > 1,
         Action::ReadAgain => device(|d| !d.running && d.busy.is_none()),
         Action::DeviceScreens => app.simulated,
@@ -75,6 +76,10 @@ pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
         Action::NextDevice => app.current = (app.current + 1) % app.devices.len().max(1),
         Action::Quit => out.push(Effect::Quit),
         Action::ReadAgain => out.extend(app.device().map(|d| to_session(d.card, SessionCommand::Survey))),
+        Action::UndoRun => {
+            let wanted = app.device().map_or_else(Vec::new, DeviceModel::of_the_last_run);
+            parts::review_put_back(app, wanted);
+        }
         Action::Stop => {
             out.extend(app.device().map(|d| Effect::Bench(BenchCommand::StopRun(d.card))));
             app.tell("Stopping after the step that is on its way.");

@@ -24,7 +24,8 @@ fn heights(device: &DeviceModel) -> Vec<usize> {
 }
 
 pub(super) fn is_enabled(app: &App, action: Action) -> bool {
-    matches!(action, Action::Mark | Action::PutBack) && app.device().is_some_and(|d| !d.shelf.entries.is_empty())
+    matches!(action, Action::Mark | Action::MarkFound | Action::PutBack)
+        && app.device().is_some_and(|d| !d.shelf.entries.is_empty())
 }
 
 pub(super) fn act(app: &mut App, action: Action) {
@@ -38,6 +39,15 @@ pub(super) fn act(app: &mut App, action: Action) {
                 }
             }
             step(&mut device.shelf_at, device.shelf.entries.len(), 1);
+        }
+        Action::MarkFound => {
+            let Some(origin) = device.shelf.entries.get(device.shelf_at).map(|entry| entry.origin) else { return };
+            let group = device.shelf.entries.iter().filter(|entry| entry.origin == origin);
+            let group: Vec<_> = group.map(|entry| (entry.id.clone(), entry.user)).collect();
+            match group.iter().all(|mark| device.shelf_marks.contains(mark)) {
+                true => device.shelf_marks.retain(|mark| !group.contains(mark)),
+                false => device.shelf_marks.extend(group),
+            }
         }
         Action::PutBack if !device.running => {
             let marked = &device.shelf_marks;

@@ -139,3 +139,47 @@ fn an_interrupted_run_is_offered() {
     );
     assert_eq!(screen.model.app.view, View::Run);
 }
+
+/// From everywhere one key shows the plan that puts back what the last run took out and is still off; where there is none it does
+/// nothing.
+#[test]
+fn the_last_run_is_undone_from_everywhere() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("1Z");
+    assert_eq!(screen.model.app.view, View::Bench, "what was off before is no run's");
+    let done = run([Some(Outcome::Done); 3]);
+    screen.tell(SessionEvent::Runs(Arc::new(vec![done])));
+    for view in ["1", "2", "4", "5"] {
+        screen.keys(view);
+        screen.keys("Z");
+        assert_eq!(screen.model.app.view, View::Run);
+        assert!(screen.shows("com.corvane.cleaner") && screen.shows("1 to send"), "{}", screen.text());
+        assert!(!screen.shows("com.corvane.usermanual"), "that was off before");
+        screen.keys("\x1b");
+    }
+    screen.effects.clear();
+    screen.keys("Zs");
+    assert!(
+        matches!(
+            &screen.effects[..],
+            [Effect::Bench(BenchCommand::Session(0, SessionCommand::Run(RunKind::PutBack, _)))]
+        ),
+        "{:?}",
+        screen.effects
+    );
+}
+
+/// A whole run is marked on the shelf by one key, and unmarked by it.
+#[test]
+fn a_whole_run_is_marked_on_the_shelf() {
+    let mut screen = Screen::linked(128, 40);
+    screen.tell(SessionEvent::Runs(Arc::new(vec![run([Some(Outcome::Done); 3])])));
+    screen.keys("4m");
+    assert!(screen.shows("2 off, 1 marked"), "{}", screen.text());
+    screen.keys("_m");
+    assert!(screen.shows("2 off, 2 marked"), "{}", screen.text());
+    screen.keys("m");
+    assert!(screen.shows("2 off, 1 marked"), "{}", screen.text());
+    screen.keys("b");
+    assert!(screen.shows("1 to send") && screen.shows("com.corvane.cleaner"), "{}", screen.text());
+}

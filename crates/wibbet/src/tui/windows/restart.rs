@@ -4,6 +4,7 @@ use ratatui::Frame;
 use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
 use wibbet_bench::around::Route;
+use wibbet_bench::ops::before_restart;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::ask::restart_request;
 use wibbet_core::read::write_request;
@@ -20,31 +21,13 @@ pub(crate) struct Restart;
 
 /// What is to be known before.
 fn words(device: &DeviceModel) -> Vec<String> {
-    let mut words = Vec::new();
-    let cable = device.routes.iter().any(|route| matches!(route, Route::Cable(_) | Route::Server(_)));
-    let air = device.routes.iter().any(|route| matches!(route, Route::Air { .. }));
-    words.push(match (cable, air) {
-        (true, true) => format!(
-            "It comes back by itself on its cable, in one to three minutes. Wireless debugging is mostly off then: {} switches it on over the cable.",
-            hint(View::Bench, Action::SwitchOnWireless)
-        ),
-        (true, false) => "It comes back by itself on its cable, in one to three minutes.".to_owned(),
-        (false, true) => "It is linked by air only. Most devices switch wireless debugging off when they start: somebody has to unlock it and switch that on again. With a cable in, it would come back by itself.".to_owned(),
-        (false, false) => "It comes back by itself in one to three minutes, where its network debugging stays on over a start. If it does not: switch it on again, or use a cable.".to_owned(),
-    });
-    words
-        .push("A screen lock keeps its apps and their data from being read until somebody has unlocked it.".to_owned());
-    if let Some(details) = &device.details {
-        let vitals = &details.vitals;
-        if vitals.staged {
-            words.push("An update waits for this start: it may take ten minutes, and bring packages back.".to_owned());
-        }
-        if vitals.key_is_stored == Some(false) {
-            words.push("This computer was allowed once only: the device asks again after the start.".to_owned());
-        }
-        if vitals.battery.is_some_and(|battery| battery.percent < 20 && !battery.powered) {
-            words.push("Its battery is low, and it is not charging.".to_owned());
-        }
+    let mut words = before_restart(&device.routes, device.details.as_ref().map(|details| &details.vitals));
+    let has = |test: fn(&Route) -> bool| device.routes.iter().any(test);
+    if has(|route| matches!(route, Route::Air { .. }))
+        && has(|route| matches!(route, Route::Cable(_) | Route::Server(_)))
+    {
+        let key = hint(View::Bench, Action::SwitchOnWireless);
+        words[0].push_str(&format!(" {key} switches it on over the cable."));
     }
     words
 }

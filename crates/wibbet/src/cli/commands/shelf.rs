@@ -1,0 +1,62 @@
+//! `wibbet shelf`: what is off a device, who took it out, and where putting it back leads.
+
+use wibbet_bench::ops::details;
+use wibbet_core::package::PackageState;
+use wibbet_core::run::{Origin, Shelf, ShelfEntry};
+use wibbet_types::UserId;
+
+use super::look::{check_user, read};
+use crate::cli::resolve::Finder;
+use crate::exit::{Exit, Failure};
+use crate::export::json;
+use crate::export::json::{Device, JsonShelf};
+use crate::out::{line, tell};
+
+/// Tells what is off, of one user or of all.
+pub(crate) async fn shelf(
+    finder: &Finder<'_>,
+    name: &str,
+    user: Option<UserId>,
+    as_json: bool,
+) -> Result<Exit, Failure> {
+    let (device, mut inventory) = read(finder, name).await?;
+    let told = details(&device).await;
+    inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
+    user.map_or(Ok(()), |user| check_user(&inventory, user))?;
+    let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    let runs = finder.workplace.book.with(move |book| book.runs(Some(&facts.id))).await?;
+    let mut shelf = Shelf::of(&inventory, &runs);
+    if let Some(user) = user {
+        shelf.entries.retain(|entry| entry.user == user);
+        shelf.not_given.retain(|own, _| *own == user);
+    }
+    if as_json {
+        let shown =
+            Device::of(device.facts().as_ref(), &device.address(), "ready", None).with(&device.routes(), told.as_ref());
+        json::print(&JsonShelf::of(shown, &shelf));
+    } else {
+        shelf.entries.iter().for_each(print);
+        for (user, count) in &shelf.not_given {
+            tell(format_args!("user {user} was never given {count} packages; they are not on the shelf"));
+        }
+    }
+    Ok(if shelf.entries.is_empty() { Exit::Nothing } else { Exit::Done })
+}
+
+fn print(entry: &ShelfEntry) {
+    let by = match entry.origin {
+        Origin::Run { number, .. } => format!("run {number}"),
+        Origin::Before => "before".to_owned(),
+    };
+    let back = match entry.target {
+        PackageState::IN_USE => "in use".to_owned(),
+        other => other.condition().word().to_owned(),
+    };
+    line(format_args!(
+        "{:<8} {:<52} user {:<4} {:<12} back to: {back}",
+        by,
+        entry.id.as_str(),
+        entry.user.to_string(),
+        entry.condition.word()
+    ));
+}
