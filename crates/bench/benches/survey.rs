@@ -16,7 +16,9 @@ use tokio::time::Instant;
 use wibbet_adb::{HostKey, KeyRing, Timeouts, UsbBus};
 use wibbet_bench::around::{Route, Surroundings};
 use wibbet_bench::logbook::SharedLogbook;
-use wibbet_bench::ops::{LabelNews, device_languages, read_labels_for, read_metrics, survey};
+use wibbet_bench::ops::{
+    LabelNews, device_languages, fill_in_answers, read_labels_for, read_metrics, read_ties, survey,
+};
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::workplace::Workplace;
 use wibbet_sim::{Allow, Fault, Options, SampleApk, Scenario, SimBus, SimDevice, SimNetwork};
@@ -127,6 +129,17 @@ async fn measure(stopped: bool) {
                 cost.known,
                 cost.read,
                 cost.failed
+            );
+            // What shows what ties packages, beyond survey, labels and metrics.
+            let (begun, before) = (Instant::now(), sim.transcript().len());
+            let users: Vec<wibbet_types::UserId> = inventory.users.iter().map(|user| user.id).collect();
+            let mut ties = read_ties(&device, &users).await.unwrap();
+            fill_in_answers(&device, &mut ties, &inventory, &names, &users).await.unwrap();
+            println!(
+                "    evidence of what ties them: {} round trips more in {:.2?}; {} parts in use at the moment",
+                sim.transcript().len() - before,
+                begun.elapsed(),
+                ties.bindings.len()
             );
         }
     }
