@@ -183,7 +183,7 @@ pub(crate) enum Command {
         /// An id, a serial, or HOST:PORT.
         device: String,
         #[command(flatten)]
-        wanted: super::commands::change::Wanted,
+        wanted: WantedBack,
         #[command(flatten)]
         how: How,
     },
@@ -202,6 +202,23 @@ pub(crate) enum Command {
         #[arg(long)]
         json: bool,
     },
+}
+
+/// What is to be put back.
+#[derive(Debug, Args)]
+pub(crate) struct WantedBack {
+    /// The packages.
+    #[arg(value_name = "ID", required_unless_present_any = ["run", "all"], conflicts_with_all = ["run", "all"])]
+    pub(crate) ids: Vec<PackageId>,
+    /// Everything that this run took out and that is still off.
+    #[arg(long, value_name = "NUMBER", conflicts_with = "all")]
+    pub(crate) run: Option<RunId>,
+    /// Everything that Wibbet took out and that is still off. What was off before stays off.
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// The user for whom; with --run and --all everybody when left out.
+    #[arg(long, required_unless_present_any = ["run", "all"])]
+    pub(crate) user: Option<UserId>,
 }
 
 /// How a change is made.

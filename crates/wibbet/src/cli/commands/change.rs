@@ -4,7 +4,6 @@ use std::collections::BTreeSet;
 use std::io::{IsTerminal as _, Write as _};
 use std::sync::{Mutex, PoisonError};
 
-use clap::Args;
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{Details, claim, details, device_languages, look_at_all, read_catalog, read_sizes, survey};
@@ -17,7 +16,7 @@ use wibbet_core::run::{Origin, Outcome, Run, RunKind, Shelf, ShelfEntry, recorde
 use wibbet_types::{PackageId, RunId, UserId};
 
 use super::look::{check_user, how_far, read};
-use crate::cli::args::How;
+use crate::cli::args::{How, WantedBack};
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -117,47 +116,28 @@ fn what_it_does(catalog: &Catalog, user: UserId, items: &[(PackageId, Change)]) 
     upshot(&known, &judged, items)
 }
 
-/// What is to be put back.
-#[derive(Debug, Args)]
-pub(crate) struct Wanted {
-    /// The packages.
-    #[arg(value_name = "ID", required_unless_present_any = ["run", "all"], conflicts_with_all = ["run", "all"])]
-    ids: Vec<PackageId>,
-    /// Everything that this run took out and that is still off.
-    #[arg(long, value_name = "NUMBER", conflicts_with = "all")]
-    run: Option<RunId>,
-    /// Everything that Wibbet took out and that is still off. What was off before stays off.
-    #[arg(long)]
-    all: bool,
-    /// The user for whom; with --run and --all everybody when left out.
-    #[arg(long, required_unless_present_any = ["run", "all"])]
-    user: Option<UserId>,
-}
-
-impl Wanted {
-    /// Each package with the user for whom, and the state that putting it back leads to.
-    fn of(&self, inventory: &Inventory, runs: &[Run]) -> Vec<(PackageId, UserId, PackageState)> {
-        if let (Some(user), false) = (self.user, self.ids.is_empty()) {
-            let target = |id: &PackageId| {
-                let recorded = recorded_state(runs, id, user);
-                // Off as it was recorded to be: what is asked for now is to use it again.
-                if recorded == inventory.state(id, user) { PackageState::IN_USE } else { recorded }
-            };
-            return self.ids.iter().map(|id| (id.clone(), user, target(id))).collect();
-        }
-        let meant = |entry: &ShelfEntry| {
-            let by_run = match entry.origin {
-                Origin::Run { number, .. } => self.run.is_none_or(|run| run == number),
-                Origin::Before => false,
-            };
-            by_run && self.user.is_none_or(|user| user == entry.user)
+/// Each package that is to be put back with the user for whom, and the state that leads to.
+fn meant_by(wanted: &WantedBack, inventory: &Inventory, runs: &[Run]) -> Vec<(PackageId, UserId, PackageState)> {
+    if let (Some(user), false) = (wanted.user, wanted.ids.is_empty()) {
+        let target = |id: &PackageId| {
+            let recorded = recorded_state(runs, id, user);
+            // Off as it was recorded to be: what is asked for now is to use it again.
+            if recorded == inventory.state(id, user) { PackageState::IN_USE } else { recorded }
         };
-        let shelf = Shelf::of(inventory, runs).entries.into_iter().filter(meant);
-        shelf.map(|entry| (entry.id, entry.user, entry.target)).collect()
+        return wanted.ids.iter().map(|id| (id.clone(), user, target(id))).collect();
     }
+    let meant = |entry: &ShelfEntry| {
+        let by_run = match entry.origin {
+            Origin::Run { number, .. } => wanted.run.is_none_or(|run| run == number),
+            Origin::Before => false,
+        };
+        by_run && wanted.user.is_none_or(|user| user == entry.user)
+    };
+    let shelf = Shelf::of(inventory, runs).entries.into_iter().filter(meant);
+    shelf.map(|entry| (entry.id, entry.user, entry.target)).collect()
 }
 
-pub(crate) async fn put_back(finder: &Finder<'_>, name: &str, wanted: Wanted, how: How) -> Result<Exit, Failure> {
+pub(crate) async fn put_back(finder: &Finder<'_>, name: &str, wanted: WantedBack, how: How) -> Result<Exit, Failure> {
     may_change(how)?;
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
@@ -171,7 +151,7 @@ pub(crate) async fn put_back(finder: &Finder<'_>, name: &str, wanted: Wanted, ho
     let runs = finder.workplace.book.with(move |book| book.runs(Some(&facts.id))).await?;
     // Whoever carries it out claims the device again.
     drop(claims);
-    let meant = wanted.of(&inventory, &runs);
+    let meant = meant_by(&wanted, &inventory, &runs);
     if meant.is_empty() {
         let what = wanted.run.map_or_else(|| "by Wibbet".to_owned(), |run| format!("by run {run}"));
         return Err(Failure::new(Exit::Nothing, format!("nothing that was taken out {what} is off the device now")));
