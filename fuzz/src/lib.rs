@@ -17,14 +17,15 @@ use wibbet_adb::{
 mod packages;
 
 pub use packages::{
-    apk, chains, dump, front, help, ids, lists, manifest, measures, properties, ranges, report, searches, table, users,
+    apk, chains, dump, front, help, ids, lists, manifest, measures, properties, ranges, report, searches, table, ties,
+    users,
 };
 
 /// Takes any bytes.
 pub type Target = fn(&[u8]);
 
 /// Every function, by the name of its target and of its corpus.
-pub const TARGETS: [(&str, Target); 24] = [
+pub const TARGETS: [(&str, Target); 25] = [
     ("packet", packet),
     ("banner", banner),
     ("shell", shell),
@@ -49,6 +50,7 @@ pub const TARGETS: [(&str, Target); 24] = [
     ("lists", lists),
     ("help", help),
     ("chains", chains),
+    ("ties", ties),
 ];
 
 fn runtime() -> tokio::runtime::Runtime {

@@ -7,8 +7,9 @@ use wibbet_core::catalog::{Catalog, Chosen, IdList};
 use wibbet_core::package::{Inventory, Package, PackageKind};
 use wibbet_core::read::{
     ApkPaths, ApkReading, DumpReader, FrontEvents, MeasureReader, Pace, Properties, RangeAnswer, RangeJob, RangeReader,
-    RangeTool, RangeTools, read_commands, read_front, read_identity, read_installed, read_languages, read_package_list,
-    read_probe, read_report, read_shared_users, read_short_dump, read_users,
+    RangeTool, RangeTools, read_answers_to_needs, read_bindings, read_commands, read_front, read_identity,
+    read_installed, read_languages, read_package_list, read_probe, read_report, read_shared_users, read_short_dump,
+    read_ties, read_users,
 };
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{DevicePath, Locale, PackageId, UserId};
@@ -203,6 +204,17 @@ pub fn help(data: &[u8]) {
     read_commands(&text);
     for sdk in [21, 23, 26, 34] {
         Capabilities::new(sdk, DaemonFeatures::default()).learn_from_help(&text);
+    }
+}
+
+/// Who is engaged in what, who uses whom at the moment, and who does what Android needs.
+pub fn ties(data: &[u8]) {
+    let text = String::from_utf8_lossy(data);
+    let capabilities = Capabilities::new(34, DaemonFeatures::default());
+    read_ties(&text, &capabilities, &[UserId::OWNER]);
+    read_answers_to_needs(&text, &capabilities);
+    for binding in read_bindings(&text) {
+        assert!(binding.class.len() <= 600 && !binding.class.chars().any(|c| c.is_control() || c.is_whitespace()));
     }
 }
 

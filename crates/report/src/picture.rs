@@ -2,7 +2,7 @@
 //! whoever sees no colours; one tone of blue leads the eye and says nothing by itself.
 
 use svg::Node as _;
-use svg::node::element::{Circle, Group, Path, Rectangle, Text};
+use svg::node::element::{Group, Path, Rectangle, Text};
 
 use crate::font::{FAMILY, fit, width};
 
@@ -146,12 +146,6 @@ impl Picture {
         let [x, y, top, bottom] = [to.0, to.1, to.1 - 3.0, to.1 + 3.0].map(points);
         let head = Path::new().set("d", format!("M {x1} {top} L {x} {y} L {x1} {bottom} Z"));
         self.shapes.append(head.set("fill", Tone::Ink.colour()));
-    }
-
-    /// A dot.
-    pub fn dot(&mut self, at: (f32, f32), radius: f32, tone: Tone) {
-        let element = Circle::new().set("cx", points(at.0)).set("cy", points(at.1)).set("r", points(radius));
-        self.shapes.append(element.set("fill", tone.colour()));
     }
 
     /// Puts another one on it, so far from its upper left corner.

@@ -13,6 +13,9 @@ use crate::picture::{LEADING, Picture, Tone};
 /// Packages that are named together.
 const MOST_NAMED: usize = 14;
 
+/// Lines of a sentence.
+const MOST_LINES: usize = 12;
+
 const SIDE: f32 = 350.0;
 const ROOM: f32 = SIDE - 16.0;
 const NAME: f32 = 9.5;
@@ -142,7 +145,11 @@ fn card<'a>(
 
 /// A sentence below it all.
 fn aside(words: &str) -> Picture {
-    let lines = wrapped(words, 9.0, false, INSIDE);
+    let mut lines = wrapped(words, 9.0, false, INSIDE);
+    if lines.len() > MOST_LINES {
+        lines.truncate(MOST_LINES);
+        lines.push("…".to_owned());
+    }
     let mut block = Picture::of(INSIDE, lines.len() as f32 * 9.0 * LEADING);
     for (n, line) in lines.iter().enumerate() {
         block.text((0.0, 9.0 + n as f32 * 9.0 * LEADING), line, 9.0, Tone::Ink);

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
+use anyhow::Context as _;
 use serde::Serialize;
 use wibbet_bench::around::Surroundings;
 use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics, survey};
@@ -17,7 +18,7 @@ use wibbet_types::{PackageId, UserId};
 
 use crate::exit::{Exit, Failure};
 use crate::export::json;
-use crate::out::line;
+use crate::out::{line, tell};
 use crate::place::Folders;
 use crate::sim::{named_scenarios, read_scenarios};
 
@@ -103,6 +104,7 @@ struct Told {
     name: String,
     sim: SimDevice,
     catalog: Catalog,
+    judged: Judged,
 }
 
 impl Told {
@@ -130,13 +132,13 @@ impl Told {
         let languages = device_languages(&device, UserId::OWNER).await?;
         let metrics = read_metrics(&device, &inventory, &mut |_| {}).await?;
         let owner = [UserId::OWNER];
-        let read = read_catalog(&device, &workplace.book, inventory, metrics, &languages, &owner, &mut |_| {}).await?;
-        Ok(Self { name, sim, catalog: read.0 })
-    }
-
-    fn judged(&self) -> &Judged {
-        static NONE: std::sync::LazyLock<Judged> = std::sync::LazyLock::new(Judged::default);
-        self.catalog.judged.get(&UserId::OWNER).unwrap_or(&NONE)
+        let (catalog, trouble) =
+            read_catalog(&device, &workplace.book, inventory, metrics, &languages, &owner, &mut |_| {}).await?;
+        if let Some(error) = trouble {
+            tell(format_args!("{name}: manifests could not be read: {error}"));
+        }
+        let judged = catalog.judged.get(&UserId::OWNER).cloned();
+        Ok(Self { name, sim, catalog, judged: judged.context("what ties the packages was not worked out")? })
     }
 
     /// What breaks for the first user when some packages go; all of them come back.
@@ -151,7 +153,7 @@ impl Told {
 
     /// Takes every package out by itself.
     fn try_each(&self, report: &mut Report) {
-        let judged = self.judged();
+        let judged = &self.judged;
         let with = |kind| judged.packages.values().filter(|one| one.has(kind)).count();
         let weighty = |one: &&Judgement| one.has(HoldKind::Start) || one.has(HoldKind::Role);
         report.devices.push(Scored {
@@ -213,7 +215,7 @@ impl Told {
 
     /// Takes several out together.
     fn try_trays(&self, count: usize, random: &mut fastrand::Rng, trays: &mut Trays) {
-        let (known, judged) = (self.catalog.known(UserId::OWNER), self.judged());
+        let (known, judged) = (self.catalog.known(UserId::OWNER), &self.judged);
         let all: Vec<&PackageId> = judged.packages.keys().collect();
         for _ in 0..count {
             let tray: BTreeSet<&PackageId> =

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use wibbet_core::catalog::Catalog;
 use wibbet_core::device::{DeviceFacts, DeviceKind};
-use wibbet_core::package::{AppNames, Elsewhere, Inventory, Metrics};
+use wibbet_core::package::{AppNames, Elsewhere, Inventory, Metrics, Ties};
 use wibbet_core::run::remembered;
 use wibbet_logbook::LogbookError;
 use wibbet_types::{Locale, PackageId, UserId};
@@ -46,22 +46,42 @@ pub async fn read_catalog(
         Err(error @ (AskError::NoLink(_) | AskError::Lost(_) | AskError::OtherDevice(_))) => return Err(error),
         Err(error) => (AppNames { wanted: languages.to_vec(), ..AppNames::default() }, Some(error)),
     };
-    let mut ties = read_ties(device, users).await?;
+    let ties = read_ties(device, users).await?;
+    let inventory = Arc::new(inventory);
+    let mut catalog = put_together(device, book, inventory, names, metrics, ties, users).await?;
+    catalog.judge(users.iter().copied());
+    Ok((catalog, trouble))
+}
+
+/// A catalog of what was read, with what the device says where manifests are silent, and what the logbook remembers. What ties the
+/// packages is not worked out yet.
+///
+/// # Errors
+/// When the link goes, or the device is another one.
+pub(crate) async fn put_together(
+    device: &AdbDevice,
+    book: &SharedLogbook,
+    inventory: Arc<Inventory>,
+    names: AppNames,
+    metrics: Metrics,
+    mut ties: Ties,
+    users: &[UserId],
+) -> Result<Catalog, AskError> {
     fill_in_answers(device, &mut ties, &inventory, &names, users).await?;
-    let elsewhere = match device.facts() {
+    let facts = device.facts();
+    let kind = facts.as_ref().map_or(DeviceKind::Phone, |facts| facts.kind);
+    let elsewhere = match facts {
         // It is but a memory: nothing hangs on it.
         Some(facts) => remembered_elsewhere(book, facts).await.unwrap_or_default(),
         None => BTreeMap::new(),
     };
-    let mut catalog = Catalog {
+    Ok(Catalog {
         names: Arc::new(names),
         metrics: Arc::new(metrics),
         ties: Arc::new(ties),
         elsewhere: Arc::new(elsewhere),
         sdk: device.capabilities().sdk,
-        kind: device.facts().map_or(DeviceKind::Phone, |facts| facts.kind),
-        ..Catalog::new(Arc::new(inventory))
-    };
-    catalog.judge(users.iter().copied());
-    Ok((catalog, trouble))
+        kind,
+        ..Catalog::new(inventory)
+    })
 }

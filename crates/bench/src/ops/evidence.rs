@@ -1,23 +1,31 @@
 //! Asking a device who is engaged in what, as far as that shows what ties its packages.
 
+use wibbet_core::ask::Request;
 use wibbet_core::package::{AppNames, Condition, Inventory, Ties};
 use wibbet_core::read;
 use wibbet_types::UserId;
 
 use crate::device::{AskError, Device};
 
-/// Who is engaged in what, for some users: one command. What the device does not tell is missing in it.
+/// Who is engaged in what, for some users, and who uses whom at the moment: a command each. What the device does not tell is missing in it.
 ///
 /// # Errors
 /// When the link goes, or the device is another one.
 pub async fn read_ties<D: Device>(device: &D, users: &[UserId]) -> Result<Ties, AskError> {
     let capabilities = device.capabilities();
-    let said = match device.ask(&read::ties_request(&capabilities, users), &mut |_| {}).await {
-        Ok(said) => said.out,
-        Err(AskError::Silent(_) | AskError::Broken(_) | AskError::Refused(_)) => String::new(),
-        Err(error) => return Err(error),
-    };
-    Ok(read::read_ties(&said, &capabilities, users))
+    let said = told(device, &read::ties_request(&capabilities, users)).await?;
+    let mut ties = read::read_ties(&said, &capabilities, users);
+    ties.bindings = read::read_bindings(&told(device, &read::bindings_request(&capabilities)).await?);
+    Ok(ties)
+}
+
+/// What a device says; nothing where it does not answer.
+async fn told<D: Device>(device: &D, request: &Request) -> Result<String, AskError> {
+    match device.ask(request, &mut |_| {}).await {
+        Ok(said) => Ok(said.out),
+        Err(AskError::Silent(_) | AskError::Broken(_) | AskError::Refused(_)) => Ok(String::new()),
+        Err(error) => Err(error),
+    }
 }
 
 /// Has the package service say who answers what Android needs, for some users, where manifests of packages in use could not be read:
@@ -39,11 +47,8 @@ pub async fn fill_in_answers<D: Device>(
             package.apk.is_some() && !told && package.condition(*user) == Condition::InUse
         });
         let Some(request) = read::answers_request(&capabilities, *user).filter(|_| silent) else { continue };
-        match device.ask(&request, &mut |_| {}).await {
-            Ok(said) => drop(ties.answers.insert(*user, read::read_answers_to_needs(&said.out, &capabilities))),
-            Err(AskError::Silent(_) | AskError::Broken(_) | AskError::Refused(_)) => {}
-            Err(error) => return Err(error),
-        }
+        let said = told(device, &request).await?;
+        ties.answers.insert(*user, read::read_answers_to_needs(&said, &capabilities));
     }
     Ok(())
 }

@@ -16,6 +16,7 @@ mod sight;
 mod survey;
 mod vitals;
 
+pub(crate) use catalog::put_together;
 pub use catalog::{read_catalog, remembered_elsewhere};
 pub use claim::claim;
 pub(crate) use essential::essentials;

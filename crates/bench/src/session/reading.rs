@@ -1,21 +1,15 @@
 //! What is read beside everything else: metrics and labels, who is engaged in what, and what ties packages then; what is on the
 //! screen.
 
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use wibbet_core::catalog::Catalog;
-use wibbet_core::device::DeviceKind;
 use wibbet_core::package::{AppNames, Inventory, Metrics};
 use wibbet_types::{Locale, UserId};
 
 use super::event::{Evidence, SessionEvent};
-use crate::device::{AdbDevice, Device as _};
+use crate::device::AdbDevice;
 use crate::logbook::{SharedLogbook, now};
-use crate::ops::{
-    Awaited, device_languages, fill_in_answers, follow_front, read_labels_for, read_metrics, read_ties,
-    remembered_elsewhere,
-};
+use crate::ops::{Awaited, device_languages, follow_front, put_together, read_labels_for, read_metrics, read_ties};
 
 /// Reads metrics and labels side by side, and tells them as they become known.
 pub(crate) async fn read_about(
@@ -64,27 +58,13 @@ pub(crate) async fn read_about(
             Err(_) => names,
         }
     };
-    let ((metrics, mut ties), names) = futures_util::future::join(metrics, labels).await;
+    let ((metrics, ties), names) = futures_util::future::join(metrics, labels).await;
     let users: Vec<UserId> = inventory.users.iter().map(|user| user.id).collect();
-    // Without a link there is nothing to be filled in.
-    let _ = fill_in_answers(&*device, &mut ties, &inventory, &names, &users).await;
-    let elsewhere = match device.facts() {
-        // It is but a memory: nothing hangs on it.
-        Some(facts) => remembered_elsewhere(&book, facts).await.unwrap_or_default(),
-        None => BTreeMap::new(),
-    };
-    let mut catalog = Catalog {
-        names: Arc::new(names),
-        metrics: Arc::new(metrics),
-        ties: Arc::new(ties),
-        elsewhere: Arc::new(elsewhere),
-        sdk: device.capabilities().sdk,
-        kind: device.facts().map_or(DeviceKind::Phone, |facts| facts.kind),
-        ..Catalog::new(Arc::clone(&inventory))
-    };
+    // Without a link nothing is worked out; it is with the next one.
+    let Ok(mut catalog) = put_together(&device, &book, inventory, names, metrics, ties, &users).await else { return };
     let read = now();
     let judged = tokio::task::spawn_blocking(move || {
-        catalog.judge(inventory.users.iter().map(|user| user.id));
+        catalog.judge(users);
         Evidence { ties: catalog.ties, judged: catalog.judged, read }
     });
     if let Ok(evidence) = judged.await {

@@ -35,15 +35,22 @@ impl Leans {
             hold.kind == HoldKind::Need && hold.evidence.iter().any(|one| one.source == HoldSource::Bindings)
         };
         let mut more = Vec::new();
+        let told = self.by_who();
         for (id, hold) in found.iter().flat_map(|(id, holds)| holds.iter().filter(seen).map(move |hold| (id, hold))) {
             for who in &hold.by {
-                let told = |lean: &&Lean| lean.who == *who && lean.on.contains(id);
-                if self.all.iter().chain(&more).find(told).is_none() {
+                if !told.get(who).is_some_and(|leans| leans.iter().any(|lean| lean.on.contains(id))) {
                     more.push(Lean { who: who.clone(), name: hold.what.clone(), on: BTreeSet::from([id.clone()]) });
                 }
             }
         }
         self.all.extend(more);
+    }
+
+    /// What each package leans on.
+    pub(crate) fn by_who(&self) -> HashMap<&PackageId, Vec<&Lean>> {
+        let mut all: HashMap<&PackageId, Vec<&Lean>> = HashMap::new();
+        self.all.iter().for_each(|lean| all.entry(&lean.who).or_default().push(lean));
+        all
     }
 
     /// Each of them.
@@ -58,23 +65,32 @@ impl Leans {
         gone: &BTreeSet<PackageId>,
         away: &BTreeSet<PackageId>,
     ) -> BTreeMap<&PackageId, BTreeSet<&PackageId>> {
-        let mut out: BTreeSet<&PackageId> = gone.iter().collect();
-        let mut lost: BTreeMap<&PackageId, BTreeSet<&PackageId>> = BTreeMap::new();
-        loop {
-            let before = lost.len();
-            for Lean { who, on, .. } in
-                self.all.iter().filter(|lean| !gone.contains(&lean.who) && !away.contains(&lean.who))
-            {
-                let mut here = on.iter().filter(|one| !away.contains(*one)).peekable();
-                if here.peek().is_some() && here.clone().all(|one| out.contains(one)) {
-                    lost.entry(who).or_default().extend(here);
-                }
-            }
-            out.extend(lost.keys().copied());
-            if lost.len() == before {
-                return lost;
+        // How many of those that have it are left of each, and who waits for whom: each package is looked at once, however long a chain
+        // a device tells of.
+        let mut left = vec![0_usize; self.all.len()];
+        let mut waiting: HashMap<&PackageId, Vec<usize>> = HashMap::new();
+        let stays = |who: &PackageId| !gone.contains(who) && !away.contains(who);
+        for (n, lean) in self.all.iter().enumerate().filter(|(_, lean)| stays(&lean.who)) {
+            for one in lean.on.iter().filter(|one| !away.contains(*one)) {
+                waiting.entry(one).or_default().push(n);
+                left[n] += 1;
             }
         }
+        let mut lost: BTreeMap<&PackageId, BTreeSet<&PackageId>> = BTreeMap::new();
+        let mut out: Vec<&PackageId> = gone.iter().filter(|id| !away.contains(*id)).collect();
+        while let Some(id) = out.pop() {
+            for n in waiting.remove(id).into_iter().flatten() {
+                left[n] -= 1;
+                if left[n] == 0 {
+                    let Lean { who, on, .. } = &self.all[n];
+                    if !lost.contains_key(who) {
+                        out.push(who);
+                    }
+                    lost.entry(who).or_default().extend(on.iter().filter(|one| !away.contains(*one)));
+                }
+            }
+        }
+        lost
     }
 
     /// Some packages in an order in which each stands before what it leans on, otherwise in the order that they have. Where some lean

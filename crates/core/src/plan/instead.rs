@@ -66,16 +66,18 @@ pub(super) struct Does<'a> {
 /// All of a tray that has to be left out so that nothing of the rest is missed: what stays may lean on more of it.
 fn all_missed(judged: &Judged, ways: &BTreeMap<&PackageId, Change>, does: &Does<'_>) -> BTreeSet<PackageId> {
     let mut missed: BTreeSet<PackageId> = does.missed.iter().filter(|id| ways.contains_key(*id)).cloned().collect();
-    loop {
-        let rest: BTreeSet<PackageId> =
-            ways.keys().filter(|id| !missed.contains(**id)).map(|id| (*id).clone()).collect();
-        let before = missed.len();
-        let lost = judged.leans.lost_without(&rest, does.away);
-        missed.extend(lost.into_values().flatten().filter(|id| rest.contains(*id)).cloned());
-        if missed.len() == before {
-            return missed;
+    let leans = judged.leans.by_who();
+    let mut kept: Vec<PackageId> = missed.iter().cloned().collect();
+    while let Some(id) = kept.pop() {
+        for lean in leans.get(&id).into_iter().flatten() {
+            let here: Vec<&PackageId> = lean.on.iter().filter(|one| !does.away.contains(*one)).collect();
+            if here.iter().all(|one| ways.contains_key(*one) && !missed.contains(*one)) {
+                kept.extend(here.iter().map(|one| (*one).clone()));
+                missed.extend(here.into_iter().cloned());
+            }
         }
     }
+    missed
 }
 
 /// What avoids parts of what a tray does, what avoids most first.

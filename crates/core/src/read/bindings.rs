@@ -5,6 +5,9 @@ use std::collections::BTreeSet;
 
 use wibbet_types::{PackageId, UserId};
 
+use super::parts::{marked_request, parts};
+use crate::android::Capabilities;
+use crate::ask::Request;
 use crate::package::{Binding, ScreenLock};
 
 /// Bindings that are kept.
@@ -13,10 +16,25 @@ const MOST: usize = 20_000;
 /// Bytes of the name of a class.
 const LONGEST: usize = 300;
 
+/// What is asked. By itself: it is long, and nothing that has to be known hangs on it.
+pub fn bindings_request(capabilities: &Capabilities) -> Request {
+    let asked = [("services", "activity services"), ("providers", "activity providers")];
+    marked_request(asked.map(|(name, dump)| (name, capabilities.dump(dump))))
+}
+
+/// Reads the answer to [`bindings_request`].
+pub fn read_bindings(text: &str) -> BTreeSet<Binding> {
+    let mut all = BTreeSet::new();
+    for (name, body) in parts(text) {
+        all.extend(if name == "services" { read_services(body) } else { read_providers(body) });
+    }
+    all
+}
+
 /// The services in use: a record for each, `* ServiceRecord{a1b2 u0 com.x/.Y}`, below it a line for each process that is bound to it,
 /// `* Client AppBindRecord{c3d4 ProcessRecord{e5f6 1234:com.z/u0a35}}`. Sources: `ServiceRecord.toString`,
 /// `IntentBindRecord.dumpInService`, `ProcessRecord.toShortString`.
-pub(super) fn read_services(body: &str) -> BTreeSet<Binding> {
+fn read_services(body: &str) -> BTreeSet<Binding> {
     read(body, "* ServiceRecord{", |line| {
         let rest = line.strip_prefix("* Client AppBindRecord{")?;
         rest.split_once("ProcessRecord{").map(|(_, process)| process)
@@ -26,7 +44,7 @@ pub(super) fn read_services(body: &str) -> BTreeSet<Binding> {
 /// The providers that are held open: a record for each, `* ContentProviderRecord{a1b2 u0 com.x/.Y}`, below its `Connections:` a line for
 /// each process, `-> c3d4 1234:com.z/u0a35 s1/1 u0/0 +2h`. Sources: `ContentProviderRecord.dump`,
 /// `ContentProviderConnection.toClientString`.
-pub(super) fn read_providers(body: &str) -> BTreeSet<Binding> {
+fn read_providers(body: &str) -> BTreeSet<Binding> {
     read(body, "* ContentProviderRecord{", |line| line.strip_prefix("-> "))
 }
 

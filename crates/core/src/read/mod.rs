@@ -30,6 +30,7 @@ mod written;
 
 pub use answers::{answers_request, read_answers_to_needs};
 pub use apks::{ApkCounts, ApkPaths, ApkReading, ApkWork, Looked};
+pub use bindings::{bindings_request, read_bindings};
 pub use changes::{ChangesPermitted, changes_request, read_changes};
 pub use essential::{essential_request, read_essential};
 pub use foreground::{FrontEvents, front_events_request, front_request, read_front};

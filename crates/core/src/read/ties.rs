@@ -1,11 +1,10 @@
-//! Who is engaged in what: `dumpsys account`, `webviewupdate`, `device_policy`, `activity services` and `providers`, `lock_settings`, and a
-//! setting of each user.
+//! Who is engaged in what: `dumpsys account`, `webviewupdate`, `device_policy`, `lock_settings`, and a setting of each user.
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use wibbet_types::{PackageId, UserId};
 
-use super::bindings::{read_locks, read_providers, read_services};
+use super::bindings::read_locks;
 use super::given::given_request;
 use super::parts::{marked_request, parts};
 use super::vitals::{active_admins, managed};
@@ -20,8 +19,6 @@ pub fn ties_request(capabilities: &Capabilities, users: &[UserId]) -> Request {
     if capabilities.has_web_view_service() {
         all.push(("web".into(), capabilities.dump("webviewupdate")));
     }
-    all.push(("services".into(), capabilities.dump("activity services")));
-    all.push(("providers".into(), capabilities.dump("activity providers")));
     if capabilities.tells_screen_locks() {
         all.push(("locks".into(), capabilities.dump("lock_settings")));
     }
@@ -51,8 +48,6 @@ pub fn read_ties(text: &str, capabilities: &Capabilities, users: &[UserId]) -> T
                 ties.web_view_told = body.contains("Current WebView package");
                 (ties.web_view, ties.web_views) = read_web_views(body);
             }
-            "services" => ties.bindings.extend(read_services(body)),
-            "providers" => ties.bindings.extend(read_providers(body)),
             "locks" => ties.locks.extend(read_locks(body)),
             _ => {
                 let user = name.strip_prefix('u').and_then(|user| user.parse().ok());

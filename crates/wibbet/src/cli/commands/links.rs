@@ -220,24 +220,26 @@ pub(crate) async fn restart(
         RestartError::Ask(error) => Failure::from(error),
         other => Failure::trouble(other),
     })?;
-    let started = if wait { Some(comes_back(&device).await) } else { None };
-    match (as_json, started) {
-        (true, _) => json::print(&json::Restarted { id: facts.id.to_string(), restarted: true, started }),
-        (false, None) => line("restarting"),
+    let restarted = if wait { Some(comes_back(&device, &facts).await) } else { None };
+    if restarted == Some(false) {
+        tell("it has not been seen to start up again within five minutes");
+    }
+    match (as_json, restarted) {
+        (true, _) => json::print(&json::Restarted { id: facts.id.to_string(), restarted }),
         (false, Some(true)) => line("restarted, and started up"),
-        (false, Some(false)) => {}
+        (false, _) => line("told to restart; its link has ended"),
     }
-    match started {
-        Some(false) => Err(Failure::new(Exit::Unsettled, "it has not been seen to start up again within five minutes")),
-        _ => Ok(Exit::Done),
-    }
+    Ok(if restarted == Some(false) { Exit::Unsettled } else { Exit::Done })
 }
 
-/// Whether it is linked again and says that it has started up, before it is given up.
-async fn comes_back(device: &AdbDevice) -> bool {
+/// Whether it is linked again in another start than before, and says that it has started up, before it is given up. Where a device tells
+/// no start apart, that its link ended and came back has to do.
+async fn comes_back(device: &AdbDevice, before: &DeviceFacts) -> bool {
+    let anew = |now: &DeviceFacts| now.boot_id.is_none() || before.boot_id.is_none() || now.started_apart(before);
     let back = async {
         loop {
             if device.connect(&mut |_| {}).await.is_ok()
+                && device.facts().is_some_and(|now| anew(&now))
                 && details(device).await.is_some_and(|told| told.vitals.started == Some(true))
             {
                 return;

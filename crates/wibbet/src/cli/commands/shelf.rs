@@ -26,10 +26,10 @@ pub(crate) async fn shelf(
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let runs = finder.workplace.book.with(move |book| book.runs(Some(&facts.id))).await?;
     let mut shelf = Shelf::of(&inventory, &runs);
-    if let Some(user) = user {
-        shelf.entries.retain(|entry| entry.user == user);
-        shelf.not_given.retain(|own, _| *own == user);
-    }
+    let told_of =
+        |id: UserId| inventory.users_to_tell(user).any(|own| own.id == id) && user.is_none_or(|user| user == id);
+    shelf.entries.retain(|entry| told_of(entry.user));
+    shelf.not_given.retain(|user, _| told_of(*user));
     if as_json {
         let shown =
             Device::of(device.facts().as_ref(), &device.address(), "ready", None).with(&device.routes(), told.as_ref());

@@ -143,7 +143,7 @@ pub(crate) async fn why(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Resu
     for source in &judged.unread {
         tell(format_args!("not read: {source}; without it nothing is called free"));
     }
-    if wanted.drawing.is_wanted() {
+    if wanted.drawing.is_wanted() && !ids.is_empty() {
         wanted.drawing.write(&told.ties(&ids, user, judged))?;
     }
     if wanted.json {
@@ -214,7 +214,7 @@ pub(crate) async fn upshot(finder: &Finder<'_>, name: &str, tray: Tray) -> Resul
         let found = work_out(&known, judged, &items);
         unread.extend(judged.unread.iter().map(|source| source.name()));
         chosen += items.len();
-        if tray.drawing.is_wanted() {
+        if tray.drawing.is_wanted() && !items.is_empty() {
             let drawn = told.drawn(&items, *user, &found);
             match &mut drawing {
                 Some(all) => all.pages.extend(drawn.pages),

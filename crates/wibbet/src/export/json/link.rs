@@ -63,12 +63,11 @@ impl Closed {
     }
 }
 
-/// That a device was restarted.
+/// What became of a restart; `None` where nobody waited for it.
 #[derive(Serialize)]
 pub(crate) struct Restarted {
     pub(crate) id: String,
-    pub(crate) restarted: bool,
-    pub(crate) started: Option<bool>,
+    pub(crate) restarted: Option<bool>,
 }
 
 /// What a pairing brought.

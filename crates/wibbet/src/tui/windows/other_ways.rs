@@ -14,15 +14,11 @@ use crate::tui::keys::{Action, Layer, View, hint};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Theme, capitalize, draw_list, truncate, wrap};
 
-/// What there is, and which of it the cursor is on.
+/// What there was when it was opened, and which of it the cursor is on: what is done is what is shown, whatever is worked out meanwhile.
 #[derive(Debug, Clone)]
 pub(crate) struct OtherWays {
+    ways: Vec<Instead>,
     at: usize,
-}
-
-/// What avoids a part of what the tray does to the user at work.
-fn ways(device: &DeviceModel) -> &[Instead] {
-    device.upshot(device.user()).map_or(&[], |upshot| upshot.instead.as_slice())
 }
 
 /// What is sent to open the page where something else is chosen.
@@ -50,8 +46,9 @@ fn does(device: &DeviceModel, way: &Instead) -> String {
 impl Form for OtherWays {
     const OPENED_BY: Action = Action::OtherWays;
 
-    fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
-        Some(Self { at: 0 })
+    fn open(app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
+        let device = app.device()?;
+        Some(Self { ways: device.upshot(device.user())?.instead.clone(), at: 0 })
     }
 
     fn layer(&self) -> Layer {
@@ -60,7 +57,7 @@ impl Form for OtherWays {
 
     fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
         let Some(device) = app.device_mut() else { return Flow::Close };
-        let way = ways(device).get(self.at).cloned();
+        let way = self.ways.get(self.at).cloned();
         let user = device.user();
         match (action, way) {
             (Action::Accept, Some(Instead::LeaveOut(ids, _) | Instead::Smaller(ids, _))) => {
@@ -77,8 +74,7 @@ impl Form for OtherWays {
             (Action::Accept, Some(_)) => return Flow::Stay,
             (Action::Accept | Action::Leave, _) => {}
             _ => {
-                let count = ways(device).len();
-                move_over(&mut self.at, count, app, action);
+                move_over(&mut self.at, self.ways.len(), app, action);
                 return Flow::Stay;
             }
         }
@@ -87,7 +83,7 @@ impl Form for OtherWays {
 
     fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
         let Some(device) = app.device() else { return };
-        let all = ways(device);
+        let all = self.ways.as_slice();
         let columns = 100.min(frame.area().width.saturating_sub(2));
         let cells = usize::from(columns.saturating_sub(4));
         let name = |id: &wibbet_types::PackageId| format!("“{}”", device.name_of(id));
