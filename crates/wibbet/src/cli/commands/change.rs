@@ -225,12 +225,17 @@ async fn is_all_so(device: &AdbDevice, run: &Run) -> Result<bool, Failure> {
 }
 
 /// Without a terminal nobody can be asked.
-pub(crate) fn may_change(how: How) -> Result<(), Failure> {
+fn may_change(how: How) -> Result<(), Failure> {
+    if how.dry_run { Ok(()) } else { may_ask(how.yes, "add --yes to send it, or --dry-run to see it") }
+}
+
+/// Whether it was said on the command line already, or there is somebody to ask; `else_do` says what to do where neither is so.
+pub(crate) fn may_ask(yes: bool, else_do: &str) -> Result<(), Failure> {
     let somebody = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
-    if how.yes || how.dry_run || somebody {
-        return Ok(());
+    match yes || somebody {
+        true => Ok(()),
+        false => Err(Failure::new(Exit::Usage, format!("there is no terminal to ask on: {else_do}"))),
     }
-    Err(Failure::new(Exit::Usage, "there is no terminal to ask on: add --yes to send it, or --dry-run to see it"))
 }
 
 pub(crate) fn asked(question: &str) -> bool {

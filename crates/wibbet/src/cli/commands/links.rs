@@ -15,7 +15,7 @@ use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
 
-use super::change::asked;
+use super::change::{asked, may_ask};
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -161,7 +161,7 @@ pub(crate) struct Closing {
 
 pub(crate) async fn close(finder: &Finder<'_>, name: &str, how: Closing) -> Result<Exit, Failure> {
     if how.switch_off {
-        super::change::may_change(crate::cli::How { dry_run: false, yes: how.yes, json: how.json })?;
+        may_ask(how.yes, "add --yes to switch debugging off")?;
     }
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
@@ -204,7 +204,7 @@ pub(crate) async fn restart(
     yes: bool,
     as_json: bool,
 ) -> Result<Exit, Failure> {
-    super::change::may_change(crate::cli::How { dry_run: false, yes, json: as_json })?;
+    may_ask(yes, "add --yes to restart it")?;
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let _claims = claim(finder.workplace, &device)?;
