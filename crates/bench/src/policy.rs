@@ -27,7 +27,7 @@ impl Default for RunPolicy {
             link: Duration::from_secs(60),
             pause: Duration::from_millis(500),
             tries: 5,
-            window: 1,
+            window: 3,
         }
     }
 }

@@ -12,7 +12,7 @@ use wibbet_bench::workplace::Workplace;
 use wibbet_core::package::{Inventory, PackageState};
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, recorded_state};
-use wibbet_sim::{CutAt, Direction, Fault, Flaw, Scenario, SimDevice};
+use wibbet_sim::{CutAt, Direction, Fault, Flaw, Scenario, SimDevice, Work};
 use wibbet_types::{PackageId, RunId, UserId};
 
 const OWNER: UserId = UserId::OWNER;
@@ -236,6 +236,11 @@ async fn campaign(seed: u64) -> Vec<String> {
             let enabled = [0, 0, 1, 3][random.usize(0..4)];
             sim.set_state(package.as_str(), user, random.u8(0..6) != 0, enabled);
         }
+    }
+    // What it has been told to do it goes on doing when the link has gone.
+    if random.bool() {
+        let [change, look] = [random.u64(1..400), random.u64(1..60)].map(Duration::from_millis);
+        sim.set_fault(Fault::Work(Work { change, look }));
     }
     let device = workplace.device(sim.address());
     device.connect(&mut |_| {}).await.unwrap();

@@ -1,5 +1,8 @@
 //! Asking a device what it does not start without.
 
+use std::collections::BTreeSet;
+
+use wibbet_core::android::Essential;
 use wibbet_core::package::{Essentials, PackageKind};
 use wibbet_core::read::{essential_request, read_essential};
 use wibbet_types::PackageId;
@@ -15,14 +18,22 @@ pub(crate) async fn essentials<'a, D: Device>(
     device: &D,
     packages: impl IntoIterator<Item = (&'a PackageId, PackageKind)>,
 ) -> Result<Essentials, AskError> {
-    let capabilities = device.capabilities();
-    let answers = match essential_request(&capabilities) {
-        None => Vec::new(),
-        Some(request) => match device.ask(&request, &mut |_| {}).await {
-            Ok(said) => read_essential(&said),
-            Err(AskError::Silent(_) | AskError::Broken(_) | AskError::Refused(_)) => Vec::new(),
-            Err(error) => return Err(error),
-        },
-    };
-    Ok(Essentials::of(packages, &capabilities, &answers))
+    let answers = essential_answers(device).await?;
+    Ok(Essentials::of(packages, &device.capabilities(), &answers))
 }
+
+/// Who does what Android does not start without; nothing where the device does not tell.
+///
+/// # Errors
+/// When the link goes, or the device is another one.
+pub(crate) async fn essential_answers<D: Device>(device: &D) -> Result<Answers, AskError> {
+    let Some(request) = essential_request(&device.capabilities()) else { return Ok(Vec::new()) };
+    match device.ask(&request, &mut |_| {}).await {
+        Ok(said) => Ok(read_essential(&said)),
+        Err(AskError::Silent(_) | AskError::Broken(_) | AskError::Refused(_)) => Ok(Vec::new()),
+        Err(error) => Err(error),
+    }
+}
+
+/// Who does what of it, where that was told.
+pub(crate) type Answers = Vec<(Essential, Option<BTreeSet<PackageId>>)>;

@@ -5,6 +5,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use futures_util::future::{join, join_all};
+use futures_util::{StreamExt as _, TryStreamExt as _, stream};
 use wibbet_core::package::PackageState;
 use wibbet_core::read::{self, DumpReader, ReadBack};
 use wibbet_core::run::Finding;
@@ -21,6 +23,12 @@ pub struct Sight {
     /// For the one.
     pub found: Finding,
 }
+
+/// So many packages are rather read by themselves than by what is told of all: that takes a device as long as some four.
+const FEW: usize = 3;
+
+/// So many are asked for at the same time.
+const AT_ONCE: usize = 4;
 
 const DISAGREE: Finding = Finding::Unclear("the device says that it is not installed, and lists it as installed");
 const UNCONFIRMED: Finding = Finding::Unclear(
@@ -50,19 +58,60 @@ pub(crate) async fn look_at<D: Device>(device: &D, id: &PackageId, user: UserId)
     Ok(Sight { told, found })
 }
 
-/// Reads packages back, each for one user: in a few requests, however many they are.
+/// Reads packages back that have just been changed, each for one user: a few by themselves, many by what is told of all.
+///
+/// # Errors
+/// When the device cannot be asked.
+pub(crate) async fn look_at_some<D: Device>(device: &D, of: &[(PackageId, UserId)]) -> Result<Vec<Sight>, AskError> {
+    if of.len() > FEW && device.short_form().is_some() {
+        match look_at_all(device, of, true).await {
+            Ok(sights) => return Ok(sights),
+            Err(SurveyError::Ask(error)) => return Err(error),
+            // Then what is told of each.
+            Err(_) => {}
+        }
+    }
+    let mut looks = Vec::with_capacity(of.len());
+    for (id, user) in of {
+        looks.push(async move {
+            match look_at(device, id, *user).await {
+                Err(AskError::Silent(_)) => Ok(Sight { told: ReadBack::Silent, found: Finding::NOT_TOLD }),
+                seen => seen,
+            }
+        });
+    }
+    stream::iter(looks).buffered(AT_ONCE).try_collect().await
+}
+
+/// Reads packages back, each for one user: in a few requests, however many they are. Where they are likely to be gone, what
+/// confirms that is asked for at once.
 ///
 /// # Errors
 /// When the device cannot be asked, or what it said cannot be used.
-pub async fn look_at_all<D: Device>(device: &D, of: &[(PackageId, UserId)]) -> Result<Vec<Sight>, SurveyError> {
-    let all = states(device).await?;
+pub async fn look_at_all<D: Device>(
+    device: &D,
+    of: &[(PackageId, UserId)],
+    likely_gone: bool,
+) -> Result<Vec<Sight>, SurveyError> {
+    let users: BTreeSet<UserId> = of.iter().map(|(_, user)| *user).filter(|_| likely_gone).collect();
+    let mut asking = Vec::new();
+    for user in &users {
+        asking.push(installed(device, *user, None));
+    }
+    let (all, early) = join(states(device), join_all(asking)).await;
+    let all = all?;
+    let mut early: BTreeMap<UserId, _> = users.into_iter().zip(early).collect();
     let state = |(id, user): &(PackageId, UserId)| all.get(id).map(|told| told.state(*user));
     // Whoever has it, has it. Whatever else was told has to be confirmed.
     let doubtful = of.iter().filter(|one| !state(one).is_some_and(|s| s.installed)).map(|(_, user)| *user);
     let mut lists = BTreeMap::new();
     for user in doubtful.collect::<BTreeSet<UserId>>() {
         // An empty list of everything says nothing.
-        let list = installed(device, user, None).await?.filter(|list| !list.is_empty());
+        let list = match early.remove(&user) {
+            Some(list) => list,
+            None => installed(device, user, None).await,
+        };
+        let list = list?.filter(|list| !list.is_empty());
         let missing = if list.is_none() { Some(without_a_line(device, user).await?) } else { None };
         lists.insert(user, (list, missing));
     }

@@ -4,12 +4,12 @@ use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
-use futures_util::future::{BoxFuture, Shared};
+use futures_util::future::{BoxFuture, Shared, join};
 use futures_util::stream::FuturesUnordered;
 use futures_util::{FutureExt as _, StreamExt as _};
 use tokio::sync::watch;
-use tokio::time::{Instant, timeout};
-use wibbet_core::package::{Essentials, PackageKind, PackageState};
+use tokio::time::{Instant, sleep_until, timeout};
+use wibbet_core::package::{Essentials, PackageState};
 use wibbet_core::plan::{SkipReason, TrayItem, without_way_back};
 use wibbet_core::read::{ReadBack, says_written, write_request};
 use wibbet_core::run::{
@@ -20,9 +20,10 @@ use wibbet_logbook::LogbookError;
 use wibbet_types::{PackageId, RunId, StepIndex, UserId};
 
 use super::error::{RunError, RunNews};
+use super::step::{Heard, Led};
 use crate::device::{AskError, Device};
 use crate::logbook::{SharedLogbook, now};
-use crate::ops::{Sight, SurveyError, essentials, look_at_all};
+use crate::ops::{Answers, Sight, SurveyError, essential_answers, look_at_all};
 use crate::policy::RunPolicy;
 
 /// Carries runs out on one device.
@@ -38,6 +39,8 @@ pub struct Runner<'a, D> {
     run: Mutex<Run>,
     /// The steps that were settled in this go, and in which start of the device.
     pub(super) settled: Mutex<HashMap<StepIndex, Option<String>>>,
+    /// How often steps were sent in this go.
+    pub(super) tries: Mutex<HashMap<StepIndex, u32>>,
     /// What packages were for all users when they were looked at last.
     pub(super) seen: Mutex<HashMap<PackageId, BTreeMap<UserId, PackageState>>>,
 }
@@ -45,6 +48,11 @@ pub struct Runner<'a, D> {
 /// How long a look that has begun may go on when somebody asks to stop: it mostly ends much sooner, and then nothing stays
 /// open.
 const LAST_LOOK: Duration = Duration::from_secs(2);
+
+/// What has been answered is read back after this time at the latest, or when so many steps have been: each reading has the
+/// device tell of all its packages.
+const READ_BACK_AFTER: Duration = Duration::from_secs(5);
+const READ_BACK_AT_ONCE: usize = 32;
 
 /// Why a step was left where it is.
 pub(crate) enum Left {
@@ -90,6 +98,7 @@ impl<'a, D: Device> Runner<'a, D> {
             stopping,
             run,
             settled: Mutex::default(),
+            tries: Mutex::default(),
             seen: Mutex::default(),
         };
         let ended = runner.all().await;
@@ -148,19 +157,72 @@ impl<'a, D: Device> Runner<'a, D> {
         for index in owing {
             self.give_back(index).await?;
         }
+        let left = self.all_that_waits(waiting).await;
+        match left {
+            Some(left @ Left::Failed(_)) => Err(left),
+            Some(left) => {
+                self.have_it_written().await;
+                Err(left)
+            }
+            None => join(self.have_it_written(), self.look_last()).await.1,
+        }
+    }
+
+    /// Sends what waits, in order and some of it at the same time, so that no step is waited for over the line while the device
+    /// could be at the next one. What has been answered is read back meanwhile, many steps at once.
+    async fn all_that_waits(&self, waiting: Vec<(StepIndex, PackageId)>) -> Option<Left> {
         let mut schedule = Schedule::new(waiting, self.patience.window);
         let mut on_the_way = FuturesUnordered::new();
-        let mut left = None;
+        let mut reading = FuturesUnordered::new();
+        let mut unread: Vec<Heard> = Vec::new();
+        let (mut pace, mut reads_what_is_odd) = (READ_BACK_AFTER, false);
+        let mut left: Option<Left> = None;
         loop {
             if *self.stop.borrow() {
                 schedule.stop();
                 left.get_or_insert(Left::Stopped);
             }
+            // What went wrong shows what the device is now before anything else is done to it.
+            let is_odd = unread.iter().any(Heard::is_odd);
+            schedule.hold(is_odd || reads_what_is_odd);
             while let Some(index) = schedule.next_ready() {
-                on_the_way.push(async move { (index, self.step(index).await) });
+                on_the_way.push(async move { (index, self.send(index).await) });
             }
-            let Some((index, ended)) = on_the_way.next().await else { break };
-            schedule.finish(index);
+            let oldest = unread.first().map(|heard| heard.at + pace);
+            if reading.is_empty() && !unread.is_empty() {
+                let enough = is_odd || on_the_way.is_empty() || unread.len() >= READ_BACK_AT_ONCE;
+                if enough || oldest.is_some_and(|oldest| oldest <= Instant::now()) {
+                    reads_what_is_odd = is_odd;
+                    let heard = std::mem::take(&mut unread);
+                    reading.push(async move {
+                        let begun = Instant::now();
+                        (self.read_back(heard).await, begun.elapsed())
+                    });
+                }
+            }
+            let ended = tokio::select! {
+                biased;
+                Some((read, took)) = reading.next() => {
+                    reads_what_is_odd = false;
+                    // A device that takes long to tell is asked the more seldom.
+                    pace = READ_BACK_AFTER.max(took.saturating_mul(8));
+                    read.map(|led| for led in led {
+                        match led {
+                            Led::Again(index) if left.is_none() => schedule.again(index),
+                            Led::Settled(index) | Led::Again(index) => schedule.finish(index),
+                        }
+                    })
+                }
+                Some((index, sent)) = on_the_way.next() => sent.map(|heard| match heard {
+                    Some(heard) => {
+                        schedule.answered(index);
+                        unread.push(heard);
+                    }
+                    None => schedule.finish(index),
+                }),
+                () = sleep_until(oldest.unwrap_or_else(Instant::now)), if oldest.is_some() && reading.is_empty() => Ok(()),
+                else => return left,
+            };
             if let Err(why) = ended {
                 schedule.stop();
                 // A failure says more than a stop.
@@ -169,13 +231,6 @@ impl<'a, D: Device> Runner<'a, D> {
                 }
             }
         }
-        if !matches!(left, Some(Left::Failed(_))) {
-            self.have_it_written().await;
-        }
-        if let Some(left) = left {
-            return Err(left);
-        }
-        self.look_last().await
     }
 
     /// Has the device write down what was changed, which it would do some seconds later by itself: one that goes down before
@@ -203,7 +258,9 @@ impl<'a, D: Device> Runner<'a, D> {
     /// and takes down the states as they really are.
     async fn look_first(&self) -> Result<(), Left> {
         let steps = self.run().steps.clone();
-        let seen = self.look_at_all(&steps).await?;
+        let takes_out = steps.iter().any(|step| step.way.takes_out());
+        let (seen, answers) = join(self.look_at_all(&steps, false), self.essential_answers(takes_out)).await;
+        let (seen, answers) = (seen?, answers?);
         for (step, sight) in steps.iter().zip(&seen) {
             self.remember(&step.id, sight);
             let index = step.index;
@@ -226,7 +283,12 @@ impl<'a, D: Device> Runner<'a, D> {
             (item, &seen[step.index.get()].told)
         });
         let stuck = without_way_back(taking_out, &self.device.capabilities());
-        let essentials = self.essentials(&waiting, &seen).await?;
+        let kinds = waiting.iter().filter_map(|step| match &seen[step.index.get()].told {
+            ReadBack::States(kind, _) => Some((&step.id, *kind)),
+            _ => None,
+        });
+        // However old the plan is.
+        let essentials = Essentials::of(kinds, &self.device.capabilities(), &answers);
         for step in waiting.iter().filter(|step| step.way.takes_out()) {
             let reason = match essentials.why(&step.id, step.user) {
                 Some(what) => Some(SkipReason::Essential(what)),
@@ -243,26 +305,18 @@ impl<'a, D: Device> Runner<'a, D> {
         Ok(())
     }
 
-    /// What the device does not start without, of the packages that are about to be taken out: however old the plan is.
-    async fn essentials(&self, waiting: &[Step], seen: &[Sight]) -> Result<Essentials, Left> {
-        let taken_out = waiting.iter().filter(|step| step.way.takes_out());
-        let kinds: BTreeMap<&PackageId, PackageKind> = taken_out
-            .filter_map(|step| match &seen[step.index.get()].told {
-                ReadBack::States(kind, _) => Some((&step.id, *kind)),
-                _ => None,
-            })
-            .collect();
-        if kinds.is_empty() {
-            return Ok(Essentials::default());
+    /// Who does what the device does not start without, where that matters.
+    async fn essential_answers(&self, matters: bool) -> Result<Answers, Left> {
+        if !matters {
+            return Ok(Answers::new());
         }
-        let deadline = Instant::now() + self.patience.link;
+        let mut troubled = None;
         loop {
-            let asked = essentials(self.device, kinds.iter().map(|(id, kind)| (*id, *kind)));
-            let why = match self.until_stopped(asked).await? {
+            let why = match self.until_stopped(essential_answers(self.device)).await? {
                 Ok(found) => return Ok(found),
                 Err(error) => self.or_final(error)?,
             };
-            self.wait(deadline, why).await?;
+            self.wait(&mut troubled, why).await?;
         }
     }
 
@@ -277,7 +331,8 @@ impl<'a, D: Device> Runner<'a, D> {
         if steps.is_empty() {
             return Ok(());
         }
-        for (step, sight) in steps.iter().zip(self.look_at_all(&steps).await?) {
+        let gone = steps.iter().any(|step| step.way.uninstalls());
+        for (step, sight) in steps.iter().zip(self.look_at_all(&steps, gone).await?) {
             let event = match step.is_open_question() {
                 true => settle_open(step, sight.found, false, now()),
                 false => {
@@ -302,16 +357,16 @@ impl<'a, D: Device> Runner<'a, D> {
         Ok(())
     }
 
-    async fn look_at_all(&self, steps: &[Step]) -> Result<Vec<Sight>, Left> {
+    async fn look_at_all(&self, steps: &[Step], likely_gone: bool) -> Result<Vec<Sight>, Left> {
         let of: Vec<_> = steps.iter().map(|step| (step.id.clone(), step.user)).collect();
-        let deadline = Instant::now() + self.patience.link;
+        let mut troubled = None;
         loop {
-            let why = match self.until_stopped(look_at_all(self.device, &of)).await? {
+            let why = match self.until_stopped(look_at_all(self.device, &of, likely_gone)).await? {
                 Ok(seen) => return Ok(seen),
                 Err(SurveyError::Ask(error)) => self.or_final(error)?,
                 Err(other) => RunError::Device(other.to_string()),
             };
-            self.wait(deadline, why).await?;
+            self.wait(&mut troubled, why).await?;
         }
     }
 
@@ -325,9 +380,10 @@ impl<'a, D: Device> Runner<'a, D> {
         }
     }
 
-    /// Waits a little before the next try, unless it has been long enough or somebody stops.
-    pub(super) async fn wait(&self, deadline: Instant, why: RunError) -> Result<(), Left> {
-        if Instant::now() >= deadline {
+    /// Waits a little before the next try, unless the trouble, whose beginning is kept in `since`, has lasted long enough or
+    /// somebody stops.
+    pub(super) async fn wait(&self, since: &mut Option<Instant>, why: RunError) -> Result<(), Left> {
+        if since.get_or_insert_with(Instant::now).elapsed() >= self.patience.link {
             (self.news)(RunNews::Waiting(None));
             return Err(Left::Failed(why));
         }

@@ -41,7 +41,7 @@ async fn look<'a, D: Device>(device: &D, steps: impl Iterator<Item = &'a Step>) 
     if of.is_empty() {
         return Ok(Vec::new());
     }
-    let seen = look_at_all(device, &of).await.map_err(|error| match error {
+    let seen = look_at_all(device, &of, false).await.map_err(|error| match error {
         SurveyError::Ask(ask) => RunError::Ask(ask),
         other => RunError::Device(other.to_string()),
     })?;

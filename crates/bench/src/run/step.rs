@@ -1,5 +1,8 @@
-//! Carrying out one step.
+//! Carrying out steps: sending, and reading back.
 
+use std::sync::PoisonError;
+
+use futures_util::{StreamExt as _, stream};
 use tokio::time::Instant;
 use wibbet_core::package::PackageState;
 use wibbet_core::read::ReadBack;
@@ -10,30 +13,60 @@ use super::error::{RunError, RunNews};
 use super::runner::{Left, Runner};
 use crate::device::{AskError, Device};
 use crate::logbook::now;
-use crate::ops::{Sight, give_back, look_at};
+use crate::ops::{Sight, give_back, look_at_some};
 
 /// So many bytes of an answer are kept.
 const MOST_KEPT: usize = 16 * 1024;
 
-impl<'a, D: Device> Runner<'a, D> {
-    pub(super) async fn step(&self, index: StepIndex) -> Result<(), Left> {
+/// So many packages are given what they had at the same time.
+const GIVEN_BACK_AT_ONCE: usize = 4;
+
+/// A step that has been sent, with what was heard of it.
+#[derive(Debug, Clone)]
+pub(super) struct Heard {
+    pub(super) index: StepIndex,
+    pub(super) response: Response,
+    /// In which start of the device it was sent.
+    start: Option<String>,
+    pub(super) at: Instant,
+}
+
+impl Heard {
+    /// Whether no answer came.
+    pub(super) fn is_odd(&self) -> bool {
+        !matches!(self.response, Response::Replied(_))
+    }
+}
+
+/// What reading a step back has led to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Led {
+    /// It has its outcome.
+    Settled(StepIndex),
+    /// It is to be sent again.
+    Again(StepIndex),
+}
+
+impl<D: Device> Runner<'_, D> {
+    /// Writes a step down as sent, sends it and writes its answer down. `None` where it was not sent: it has its outcome, or it
+    /// waits for one that is an open question.
+    pub(super) async fn send(&self, index: StepIndex) -> Result<Option<Heard>, Left> {
         let step = self.run().steps[index.get()].clone();
         match self.former(&step) {
             Former::Done => {}
             Former::Failed => {
                 let remark = "the step before it on the same package was not done";
-                return self.settle(index, Outcome::Skipped, None, remark).await;
+                return self.settle(index, Outcome::Skipped, None, remark).await.map(|()| None);
             }
             // Nobody knows yet what it would be built on: it waits, and the run can be carried on.
-            Former::Open => return Ok(()),
+            Former::Open => return Ok(None),
         }
         let request = step.way.request(&step.id, step.user, step.apk.as_ref());
-        let deadline = Instant::now() + self.patience.link;
-        let mut tries = 0;
+        let mut troubled = None;
         loop {
             self.record(index, StepEvent::Sent { at: now(), order: 0 }).await?;
             let start = self.device.start();
-            let heard = match self.device.ask(&request, &mut |_| {}).await {
+            let response = match self.device.ask(&request, &mut |_| {}).await {
                 Ok(answer) if answer.says_service_died() => {
                     self.answered(index, &answer.text()).await?;
                     Response::ServiceDied
@@ -42,7 +75,7 @@ impl<'a, D: Device> Runner<'a, D> {
                     (self.news)(RunNews::Waiting(None));
                     let said = read_reply(step.way, step.before, &answer);
                     if said == Reply::Refused(Refusal::NotReady) {
-                        self.wait(deadline, RunError::Device(Refusal::NotReady.meaning().into())).await?;
+                        self.wait(&mut troubled, RunError::Device(Refusal::NotReady.meaning().into())).await?;
                         continue;
                     }
                     self.answered(index, &answer.text()).await?;
@@ -50,7 +83,7 @@ impl<'a, D: Device> Runner<'a, D> {
                 }
                 // Nothing was sent: it is tried again when there is a link.
                 Err(error @ (AskError::NoLink(_) | AskError::NotProven(_))) => {
-                    self.wait(deadline, RunError::Ask(error)).await?;
+                    self.wait(&mut troubled, RunError::Ask(error)).await?;
                     continue;
                 }
                 Err(error @ (AskError::OtherDevice(_) | AskError::Taken(_) | AskError::NotAndroid(_))) => {
@@ -67,30 +100,63 @@ impl<'a, D: Device> Runner<'a, D> {
                 Err(AskError::Silent(_)) => Response::Silence,
                 Err(AskError::Broken(_)) => Response::Broken,
             };
-            let sight = self.read_back(&step).await?;
-            if sight.found.state().is_some() {
-                (self.news)(RunNews::States(step.id.clone(), sight.told.clone()));
-            }
-            // Before the outcome is: so it is not lost to a kill in between.
-            self.note_unasked(&step, &sight).await?;
-            let after = sight.found.state();
-            let verdict = judge(step.way, heard, sight.found);
-            tries += 1;
-            // The link went, and the device says that nothing was done: the change is sent again. Not so where the service ended
-            // or the device started anew: the change may be why. Once is sent again what the device broke off itself.
-            let went = heard == Response::LinkLost
-                && self.device.start() == start
-                && verdict.outcome == Outcome::Unsettled
-                && tries < self.patience.tries;
-            let broken_off = heard == Response::Replied(Reply::Refused(Refusal::Aborted))
-                && verdict.outcome == Outcome::Refused
-                && tries == 1;
-            if after.is_some() && (went || broken_off) {
-                continue;
-            }
-            self.settle(index, verdict.outcome, after, &verdict.remark).await?;
-            return self.give_back(index).await;
+            return Ok(Some(Heard { index, response, start, at: Instant::now() }));
         }
+    }
+
+    /// Reads steps back that have been sent, in one go, and settles them.
+    pub(super) async fn read_back(&self, heard: Vec<Heard>) -> Result<Vec<Led>, Left> {
+        let steps: Vec<Step> = {
+            let run = self.run();
+            heard.iter().map(|heard| run.steps[heard.index.get()].clone()).collect()
+        };
+        let sights = self.look_again(&steps).await?;
+        let mut led = Vec::with_capacity(heard.len());
+        for ((heard, step), sight) in heard.iter().zip(&steps).zip(sights) {
+            led.push(self.read_step_back(heard, step, sight).await?);
+        }
+        let mut owing = Vec::new();
+        for led in &led {
+            if let Led::Settled(index) = led {
+                owing.push(self.give_back(*index));
+            }
+        }
+        let mut given_back = stream::iter(owing).buffer_unordered(GIVEN_BACK_AT_ONCE);
+        while let Some(given_back) = given_back.next().await {
+            given_back?;
+        }
+        drop(given_back);
+        Ok(led)
+    }
+
+    async fn read_step_back(&self, heard: &Heard, step: &Step, sight: Sight) -> Result<Led, Left> {
+        if sight.found.state().is_some() {
+            (self.news)(RunNews::States(step.id.clone(), sight.told.clone()));
+        }
+        // Before the outcome is: so it is not lost to a kill in between.
+        self.note_unasked(step, &sight).await?;
+        let after = sight.found.state();
+        let verdict = judge(step.way, heard.response, sight.found);
+        let tries = {
+            let mut tries = self.tries.lock().unwrap_or_else(PoisonError::into_inner);
+            let tries = tries.entry(step.index).or_default();
+            *tries += 1;
+            *tries
+        };
+        // The link went, and the device says that nothing was done: the change is sent again. Not so where the service ended
+        // or the device started anew: the change may be why. Once is sent again what the device broke off itself.
+        let went = heard.response == Response::LinkLost
+            && self.device.start() == heard.start
+            && verdict.outcome == Outcome::Unsettled
+            && tries < self.patience.tries;
+        let broken_off = heard.response == Response::Replied(Reply::Refused(Refusal::Aborted))
+            && verdict.outcome == Outcome::Refused
+            && tries == 1;
+        if after.is_some() && (went || broken_off) {
+            return Ok(Led::Again(step.index));
+        }
+        self.settle(step.index, verdict.outcome, after, &verdict.remark).await?;
+        Ok(Led::Settled(step.index))
     }
 
     /// Gives a package that has just been put back what people had given it. What was sent before an interruption is sent again,
@@ -100,14 +166,14 @@ impl<'a, D: Device> Runner<'a, D> {
         if !step.owes() {
             return Ok(());
         }
-        let deadline = Instant::now() + self.patience.link;
+        let mut troubled = None;
         loop {
             // A stop does not leave what is sent unanswered.
             let why = match give_back(self.device, &step.id, step.user, &step.given).await {
                 Ok(what) => return self.record(index, StepEvent::Returned { what, at: now() }).await,
                 Err(error) => self.or_final(error)?,
             };
-            self.wait(deadline, why).await?;
+            self.wait(&mut troubled, why).await?;
         }
     }
 
@@ -129,32 +195,43 @@ impl<'a, D: Device> Runner<'a, D> {
         self.record(index, StepEvent::Answered { text, at: now() }).await
     }
 
-    /// Reads a step's package back, waiting for the link where it has gone.
-    async fn read_back(&self, step: &Step) -> Result<Sight, Left> {
-        let deadline = Instant::now() + self.patience.link;
+    /// Looks at the packages of steps, waiting for the link where it has gone.
+    async fn look_again(&self, steps: &[Step]) -> Result<Vec<Sight>, Left> {
+        let mut troubled = None;
+        let mut found: Vec<Option<Sight>> = vec![None; steps.len()];
         let mut unclear = 0;
         loop {
-            let why = match self.until_stopped(look_at(self.device, &step.id, step.user)).await? {
-                Ok(sight) => match (sight.found, &sight.told) {
-                    (Finding::Unclear(why), told) => {
-                        unclear += 1;
-                        if unclear == self.patience.tries {
-                            return Ok(sight);
+            let missing: Vec<usize> = (0..steps.len()).filter(|n| found[*n].is_none()).collect();
+            let of: Vec<_> = missing.iter().map(|n| (steps[*n].id.clone(), steps[*n].user)).collect();
+            let why = match self.until_stopped(look_at_some(self.device, &of)).await? {
+                Ok(sights) => {
+                    unclear += 1;
+                    let mut why = None;
+                    for (n, sight) in missing.into_iter().zip(sights) {
+                        match (sight.found, &sight.told) {
+                            // That it says nothing at all has taken its time.
+                            (Finding::Unclear(unclear_why), told)
+                                if *told != ReadBack::Silent && unclear < self.patience.tries =>
+                            {
+                                why = Some(match told {
+                                    ReadBack::Unreadable(why) => why.clone(),
+                                    _ => unclear_why.to_owned(),
+                                });
+                            }
+                            _ => found[n] = Some(sight),
                         }
-                        RunError::Device(match told {
-                            ReadBack::Unreadable(why) => why.clone(),
-                            _ => why.to_owned(),
-                        })
                     }
-                    _ => {
-                        (self.news)(RunNews::Waiting(None));
-                        return Ok(sight);
+                    match why {
+                        None => {
+                            (self.news)(RunNews::Waiting(None));
+                            return Ok(found.into_iter().flatten().collect());
+                        }
+                        Some(why) => RunError::Device(why),
                     }
-                },
-                Err(AskError::Silent(_)) => return Ok(Sight { told: ReadBack::Silent, found: Finding::NOT_TOLD }),
+                }
                 Err(other) => self.or_final(other)?,
             };
-            self.wait(deadline, why).await?;
+            self.wait(&mut troubled, why).await?;
         }
     }
 

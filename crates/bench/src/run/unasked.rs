@@ -2,7 +2,6 @@
 
 use std::sync::{Arc, PoisonError};
 
-use tokio::time::Instant;
 use wibbet_core::read::ReadBack;
 use wibbet_core::run::{Step, unasked};
 use wibbet_types::PackageId;
@@ -28,14 +27,14 @@ impl<D: Device> Runner<'_, D> {
         let found = unasked(&self.run(), step, &before, states);
         for unasked in found {
             // What is told of the step's own user has been confirmed; this has not.
-            let deadline = Instant::now() + self.patience.link;
+            let mut troubled = None;
             let again = loop {
                 let why = match self.until_stopped(look_at(self.device, &unasked.id, unasked.user)).await? {
                     Ok(sight) => break sight.found.state(),
                     Err(AskError::Silent(_)) => break None,
                     Err(error) => self.or_final(error)?,
                 };
-                self.wait(deadline, why).await?;
+                self.wait(&mut troubled, why).await?;
             };
             if again != Some(unasked.after) {
                 continue;

@@ -77,6 +77,11 @@ impl Change {
         Self::TAKE_OUT.contains(&self)
     }
 
+    /// Whether the package is not installed for the user afterwards.
+    pub fn uninstalls(self) -> bool {
+        matches!(self, Self::Uninstall | Self::UninstallKeepData)
+    }
+
     /// The request that makes the change. `apk` is what [`Change::InstallFactory`] installs; nothing else needs it.
     pub fn request(self, id: &PackageId, user: UserId, apk: Option<&DevicePath>) -> Request {
         if let (Self::InstallFactory, Some(apk)) = (self, apk) {

@@ -1,39 +1,66 @@
-//! Which steps may be on their way at the same time.
+//! Which steps may be on their way at the same time, and when what has been answered is read back.
 
 use std::collections::{HashMap, HashSet, VecDeque};
 
 use wibbet_types::{PackageId, StepIndex};
 
-/// Gives out steps, at most a window of them at a time and in order. Two steps for the same
-/// package never are on their way together: the later one builds on the earlier one's result.
+/// So many answered steps may wait to be read back; then nothing more is sent.
+const MOST_UNREAD: usize = 64;
+
+/// Gives out steps, at most a window of them on their way at a time and in order. A step that has been answered makes room for
+/// the next one before it is read back; but two steps for the same package never are between sending and reading back together:
+/// the later one builds on the earlier one's result.
 #[derive(Debug)]
 pub struct Schedule {
     waiting: VecDeque<(StepIndex, PackageId)>,
     on_the_way: HashMap<StepIndex, PackageId>,
+    unread: HashMap<StepIndex, PackageId>,
     window: usize,
+    held: bool,
 }
 
 impl Schedule {
     /// A schedule of steps by place, with at most `window` (at least 1) on their way.
     pub fn new(steps: impl IntoIterator<Item = (StepIndex, PackageId)>, window: usize) -> Self {
-        Self { waiting: steps.into_iter().collect(), on_the_way: HashMap::new(), window: window.max(1) }
+        let waiting = steps.into_iter().collect();
+        Self { waiting, on_the_way: HashMap::new(), unread: HashMap::new(), window: window.max(1), held: false }
     }
 
     /// The next step that may go now.
     pub fn next_ready(&mut self) -> Option<StepIndex> {
-        if self.on_the_way.len() >= self.window {
+        if self.held || self.on_the_way.len() >= self.window || self.unread.len() >= MOST_UNREAD {
             return None;
         }
-        let mut busy: HashSet<&PackageId> = self.on_the_way.values().collect();
+        let mut busy: HashSet<&PackageId> = self.on_the_way.values().chain(self.unread.values()).collect();
         let ready = self.waiting.iter().position(|(_, id)| busy.insert(id))?;
         let (index, id) = self.waiting.remove(ready)?;
         self.on_the_way.insert(index, id);
         Some(index)
     }
 
+    /// A step has been answered, or its answer will not come: it is to be read back.
+    pub fn answered(&mut self, index: StepIndex) {
+        if let Some(id) = self.on_the_way.remove(&index) {
+            self.unread.insert(index, id);
+        }
+    }
+
+    /// A step is to be sent again, before all others.
+    pub fn again(&mut self, index: StepIndex) {
+        if let Some(id) = self.on_the_way.remove(&index).or_else(|| self.unread.remove(&index)) {
+            self.waiting.push_front((index, id));
+        }
+    }
+
     /// A step has its outcome.
     pub fn finish(&mut self, index: StepIndex) {
         self.on_the_way.remove(&index);
+        self.unread.remove(&index);
+    }
+
+    /// Nothing more goes as long as it is held.
+    pub fn hold(&mut self, held: bool) {
+        self.held = held;
     }
 
     /// Takes back all that has not gone.
@@ -43,7 +70,7 @@ impl Schedule {
 
     /// Whether nothing is left.
     pub fn is_over(&self) -> bool {
-        self.waiting.is_empty() && self.on_the_way.is_empty()
+        self.waiting.is_empty() && self.on_the_way.is_empty() && self.unread.is_empty()
     }
 }
 
@@ -83,6 +110,34 @@ mod tests {
         assert!(!schedule.is_over(), "what is on its way is waited for");
         schedule.finish(StepIndex::new(0));
         assert!(schedule.is_over());
+    }
+
+    #[test]
+    fn what_is_answered_makes_room_and_keeps_its_package() {
+        let mut schedule = Schedule::new(steps(&["a", "a", "b", "c"]), 1);
+        assert_eq!([next(&mut schedule), next(&mut schedule)], [Some(0), None]);
+        schedule.answered(StepIndex::new(0));
+        assert_eq!(next(&mut schedule), Some(2), "the next one on the same package waits until it is read back");
+        schedule.again(StepIndex::new(0));
+        schedule.answered(StepIndex::new(2));
+        assert_eq!(next(&mut schedule), Some(0), "sent again before all others");
+        schedule.finish(StepIndex::new(2));
+        schedule.finish(StepIndex::new(0));
+        schedule.hold(true);
+        assert_eq!(next(&mut schedule), None);
+        schedule.hold(false);
+        assert_eq!(next(&mut schedule), Some(1));
+        let many: Vec<String> = (0..MOST_UNREAD + 2).map(|n| format!("p{n}")).collect();
+        let names: Vec<&str> = many.iter().map(String::as_str).collect();
+        let mut schedule = Schedule::new(steps(&names), 1);
+        let mut gone = 0;
+        while let Some(place) = next(&mut schedule) {
+            schedule.answered(StepIndex::new(place));
+            gone += 1;
+        }
+        assert_eq!(gone, MOST_UNREAD, "what is not read back does not grow without end");
+        schedule.stop();
+        assert!(!schedule.is_over(), "what has been answered is read back all the same");
     }
 
     proptest! {

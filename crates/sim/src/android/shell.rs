@@ -241,7 +241,7 @@ fn bare(line: &str) -> &str {
 }
 
 /// Takes a line apart into commands and words.
-fn split_commands(line: &str) -> Vec<Vec<String>> {
+pub(super) fn split_commands(line: &str) -> Vec<Vec<String>> {
     let mut commands = vec![Vec::new()];
     let mut word: Option<String> = None;
     let mut quote: Option<char> = None;

@@ -182,6 +182,7 @@ impl State {
         match fault {
             Fault::Latency(time) => self.latency = time,
             Fault::Line(line) => self.traffic.line = line,
+            Fault::Work(work) => self.traffic.work = work,
             Fault::Cut(at) => self.cutter.set(at),
             Fault::Mute => self.mute = true,
             Fault::Adrift => self.adrift = self.connections,

@@ -1,12 +1,13 @@
 //! Services: what is opened by name, and how its output is brought to the host.
 
 use std::sync::Arc;
+use std::time::Duration;
 
 use tokio::sync::mpsc;
 use wibbet_adb::{Command, Packet, ShellId, encode_shell};
 
 use super::sync::{SyncSession, SyncStep};
-use crate::android::{Effect, Output, Via};
+use crate::android::{Effect, Output, State, Via};
 use crate::machine::{Shared, restart};
 
 pub(super) type Out = mpsc::UnboundedSender<Packet>;
@@ -124,17 +125,18 @@ pub(crate) async fn run(
     stream.pass(0).await;
     match service {
         Service::Shell(line, framing) => {
-            let (output, effect, done) = {
-                let mut state = shared.state();
+            let takes = shared.state().work_of(&line);
+            let changes = line.contains("uninstall ") || line.contains("disable");
+            let run = move |state: &mut State| {
                 let before = (state.programs, state.packed);
                 let (output, effect) = state.shell(&line);
                 let (programs, packed) = (state.programs - before.0, state.packed - before.1);
                 (output, effect, state.traffic.start(programs, packed))
             };
+            let Some((output, effect, done)) = at_work(&shared, takes, run).await else { return };
             if let Some(done) = done {
                 tokio::time::sleep_until(done).await;
             }
-            let changes = line.contains("uninstall ") || line.contains("disable");
             if changes {
                 crate::machine::after_change(&shared);
             }
@@ -149,7 +151,12 @@ pub(crate) async fn run(
             say(output, framing, stream).await;
         }
         Service::Package(words, framing) => {
-            let output = shared.state().package_service(&words, Via::Cmd);
+            let takes = {
+                let words: Vec<&str> = words.iter().map(String::as_str).collect();
+                shared.state().work_at(&words)
+            };
+            let call = move |state: &mut State| state.package_service(&words, Via::Cmd);
+            let Some(output) = at_work(&shared, takes, call).await else { return };
             crate::machine::after_change(&shared);
             say(output, framing, stream).await;
         }
@@ -180,6 +187,24 @@ pub(crate) async fn run(
             }
         }
     }
+}
+
+/// Does something once the package service has got to it. Whoever asked may have gone by then: it is done all the same, unless
+/// the device has started anew. `None` where it has.
+async fn at_work<T: Send + 'static>(
+    shared: &Arc<Shared>,
+    takes: Duration,
+    act: impl FnOnce(&mut State) -> T + Send + 'static,
+) -> Option<T> {
+    let Some(done) = shared.state().traffic.work(takes) else { return Some(act(&mut shared.state())) };
+    let shared = Arc::clone(shared);
+    let started = shared.state().boot_id.clone();
+    let acting = tokio::spawn(async move {
+        tokio::time::sleep_until(done).await;
+        let mut state = shared.state();
+        (state.boot_id == started).then(|| act(&mut state))
+    });
+    acting.await.ok().flatten()
 }
 
 /// Says what has happened, and then what happens, until the host has closed the stream.

@@ -183,6 +183,11 @@ impl SimDevice {
         self.shared.state().transcript.clone()
     }
 
+    /// How long its package service has been at work in all, where that was set to take time.
+    pub fn worked(&self) -> std::time::Duration {
+        self.shared.state().traffic.worked
+    }
+
     /// Packets in a direction since the last cut was set, or since the start.
     pub fn packets(&self, way: crate::line::Direction) -> u64 {
         self.shared.state().cutter.packets(way)

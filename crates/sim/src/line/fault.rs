@@ -38,6 +38,15 @@ pub struct Line {
     pub process: Duration,
 }
 
+/// How long the package service is at work, which does one thing after the other. Zero for none.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+pub struct Work {
+    /// At a change of one package.
+    pub change: Duration,
+    /// At telling of one package in short, or listing them; telling of one at length takes three times as long, of all six times.
+    pub look: Duration,
+}
+
 /// A fault.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Fault {
@@ -45,6 +54,8 @@ pub enum Fault {
     Latency(Duration),
     /// The line is as slow as a real one.
     Line(Line),
+    /// The package service is as slow as a real one.
+    Work(Work),
     /// The connection is cut.
     Cut(CutAt),
     /// No command is answered from now on; the connection stays up.
@@ -78,7 +89,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, kernel-loops, no-log, renames, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), work=MS:MS (a change, a look), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, kernel-loops, no-log, renames, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON, says=COMMAND:TEXT"
 )]
 pub struct BadFault(String);
@@ -109,6 +120,11 @@ impl FromStr for Fault {
                 let megabytes: u32 = rate.parse().map_err(|_| bad())?;
                 let process = Duration::from_millis(process.parse().map_err(|_| bad())?);
                 Self::Line(Line { trip, bytes_per_second: u64::from(megabytes) * 1_000_000, process })
+            }
+            "work" => {
+                let (change, look) = value.split_once(':').ok_or_else(bad)?;
+                let time = |text: &str| text.parse().map(Duration::from_millis).map_err(|_| bad());
+                Self::Work(Work { change: time(change)?, look: time(look)? })
             }
             "cut" => Self::Cut(place(true)?),
             "cut-bytes" => Self::Cut(place(false)?),
@@ -164,6 +180,7 @@ mod tests {
                     process: Duration::ZERO,
                 }),
             ),
+            ("work=200:40", Fault::Work(Work { change: Duration::from_millis(200), look: Duration::from_millis(40) })),
             ("cut=to:3", Fault::Cut(CutAt::Packet(Direction::ToDevice, 3))),
             ("cut-bytes=from:100", Fault::Cut(CutAt::Bytes(Direction::FromDevice, 100))),
             ("mute", Fault::Mute),
@@ -180,7 +197,7 @@ mod tests {
         ] {
             assert_eq!(text.parse::<Fault>().unwrap(), fault);
         }
-        for bad in ["", "latency", "line=5", "line=x:1", "cut=3", "cut=up:3", "says-yes=a b", "refuse=a.b"] {
+        for bad in ["", "latency", "line=5", "line=x:1", "work=3", "cut=3", "cut=up:3", "says-yes=a b", "refuse=a.b"] {
             assert!(bad.parse::<Fault>().is_err(), "{bad}");
         }
     }

@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use tokio::time::Instant;
 
-use super::fault::Line;
+use super::fault::{Line, Work};
 
 /// A line with what is on its way.
 #[derive(Debug, Clone, Copy, Default)]
@@ -14,12 +14,28 @@ pub(crate) struct Traffic {
     free: Option<Instant>,
     /// Until then each of the device's cores is at work.
     cores: [Option<Instant>; CORES],
+    pub(crate) work: Work,
+    /// Until then the package service is at work.
+    service: Option<Instant>,
+    /// How long it has been at work in all.
+    pub(crate) worked: Duration,
 }
 
 /// Cores of a device: those that are quick.
 const CORES: usize = 4;
 
 impl Traffic {
+    /// Has the package service work at something, behind all that it has to do already: when that is done.
+    pub(crate) fn work(&mut self, takes: Duration) -> Option<Instant> {
+        if takes.is_zero() {
+            return None;
+        }
+        let now = Instant::now();
+        let done = self.service.map_or(now, |free| free.max(now)) + takes;
+        (self.service, self.worked) = (Some(done), self.worked + takes);
+        Some(done)
+    }
+
     /// Starts so many programs, one after the other on the core that is free first, and packs so many bytes there: when that is
     /// done.
     pub(crate) fn start(&mut self, programs: u64, packed: u64) -> Option<Instant> {

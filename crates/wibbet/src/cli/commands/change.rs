@@ -216,7 +216,7 @@ pub(crate) async fn carry_on(
 /// Whether everything that a run was to do is so on the device now.
 async fn is_all_so(device: &AdbDevice, run: &Run) -> Result<bool, Failure> {
     let of: Vec<_> = run.steps.iter().map(|step| (step.id.clone(), step.user)).collect();
-    let seen = look_at_all(device, &of).await?;
+    let seen = look_at_all(device, &of, false).await?;
     Ok(run.steps.iter().zip(seen).all(|(step, sight)| match sight.found.state() {
         // What is not on the device at all was uninstalled by the run, or never there.
         Some(state) => step.way.is_met_by(state) && (state.known || step.outcome == Some(Outcome::Done)),
