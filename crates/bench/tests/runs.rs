@@ -101,6 +101,62 @@ fn outcomes(run: &Run) -> Vec<Outcome> {
 const THREE: [(&str, Change); 3] =
     [(NOTES, Change::Uninstall), (RADIO, Change::Disable), (EGG, Change::UninstallKeepData)];
 
+/// What was chosen before the run is tried where the device refuses, and nothing more; an interruption loses nothing of it.
+#[tokio::test(start_paused = true)]
+async fn what_is_refused_is_done_another_way_where_that_was_chosen() {
+    use Change::{Disable, Suspend, Uninstall};
+    use Outcome::{Done, Refused};
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace, device, mut plan) = planned(folder.path(), &[NOTES, RADIO, EGG]).await;
+    let list = "java.lang.SecurityException: Cannot disable system packages.";
+    for id in [NOTES, RADIO] {
+        sim.set_fault(Fault::Refuse(crate::support::id(id), "-1000".into()));
+    }
+    sim.set_fault(Fault::Says(format!("package disable-user --user 0 {RADIO}"), list.into()));
+    plan.terms.on_refusal = "disable,suspend".parse().unwrap();
+    // It is stopped as soon as the first refusal is known, and carried on.
+    let (stop, stopped) = watch::channel(false);
+    let news = |news| {
+        if let RunNews::Step(_, StepEvent::Settled { outcome: Refused, .. }) = news {
+            stop.send_replace(true);
+        }
+    };
+    let ended = run_plan(&workplace, &device, RunStart::New(RunKind::TakeOut, plan), stopped, &news).await;
+    let number = ended.result.unwrap().number;
+    let (_stop, stopped) = watch::channel(false);
+    let ended = run_plan(&workplace, &device, RunStart::Resume(number), stopped, &|_| {}).await;
+    let run = ended.result.unwrap();
+    let mut told: Vec<(&str, Change, Outcome)> =
+        run.steps.iter().map(|s| (s.id.as_str(), s.way, s.outcome.unwrap())).collect();
+    told.sort();
+    let mut expected = [
+        (NOTES, Uninstall, Refused),
+        (NOTES, Disable, Done),
+        (RADIO, Uninstall, Refused),
+        (RADIO, Disable, Refused),
+        (RADIO, Suspend, Done),
+        (EGG, Uninstall, Done),
+    ];
+    expected.sort();
+    assert_eq!(told, expected, "{:#?}", run.steps);
+    assert_eq!(run.state, RunState::Finished);
+    assert_eq!(sim.holds(NOTES, 0), Some((true, 3)));
+    let noted = workplace.book.with(move |book| book.run(number)).await.unwrap().unwrap();
+    assert_eq!(noted.steps, run.steps);
+    // Undoing it leads back to where all of them were.
+    let wanted: Vec<_> = run.reached().map(|step| (step.id.clone(), step.user, PackageState::IN_USE)).collect();
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    assert_eq!(inventory.condition(&crate::support::id(RADIO), OWNER), wibbet_core::package::Condition::Suspended);
+    let plan = plan_put_back(&inventory, &device.capabilities(), &wanted);
+    let (_stop, stopped) = watch::channel(false);
+    let ended = run_plan(&workplace, &device, RunStart::New(RunKind::PutBack, plan), stopped, &|_| {}).await;
+    assert_eq!(outcomes(&ended.result.unwrap()), [Done; 3]);
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    for id in [NOTES, RADIO, EGG] {
+        assert_eq!(inventory.state(&crate::support::id(id), OWNER), PackageState::IN_USE, "{id}");
+    }
+}
+
 /// What has been answered is read back many at once, and the next step does not wait for it.
 #[tokio::test(start_paused = true)]
 async fn read_backs_are_few() {

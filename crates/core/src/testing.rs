@@ -153,6 +153,8 @@ pub fn run(number: i64, ids: &[&str]) -> Run {
     let time = Timestamp(1_795_424_820_000);
     Run {
         not_understood: Vec::new(),
+        on_refusal: crate::plan::OnRefusal::default(),
+        job: crate::plan::Job::default(),
         number: RunId::new(number),
         device: facts().id,
         kind: RunKind::TakeOut,

@@ -10,6 +10,7 @@
 mod apps;
 mod claim;
 mod error;
+mod jobs;
 mod notes;
 mod schema;
 
@@ -19,7 +20,7 @@ use std::path::{Path, PathBuf};
 use rusqlite::{Connection, Row, TransactionBehavior, params};
 use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
 use wibbet_core::package::{Given, PackageState};
-use wibbet_core::plan::Change;
+use wibbet_core::plan::{Change, Terms};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepEvent, StepState, Unasked};
 use wibbet_types::{
     AndroidVersion, DeviceId, DevicePath, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, private_folder,
@@ -203,16 +204,27 @@ impl Logbook {
     }
 
     /// Writes a run down with all its steps, before any of them is sent. Its number.
-    pub fn begin_run(&mut self, device: &DeviceId, kind: RunKind, steps: &[NewStep], now: Timestamp) -> Result<RunId> {
+    /// It is part of the job that is named, or else of the one that the device is at.
+    pub fn begin_run(
+        &mut self,
+        device: &DeviceId,
+        (kind, terms): (RunKind, &Terms),
+        steps: &[NewStep],
+        now: Timestamp,
+    ) -> Result<RunId> {
         let path = self.path.clone();
         let failed = |error| LogbookError::from_sqlite(&path, error);
         let change = self.connection.transaction().map_err(failed)?;
         let made = (|| {
             change.execute(
-                "INSERT INTO runs (serial, kind, state, begun, touched) VALUES (?1, ?2, 'open', ?3, ?3)",
-                params![device.as_str(), kind.name(), now.0],
+                "INSERT INTO runs (serial, kind, state, begun, touched, on_refusal) VALUES (?1, ?2, 'open', ?3, ?3, ?4)",
+                params![device.as_str(), kind.name(), now.0, terms.on_refusal.to_string()],
             )?;
             let number = change.last_insert_rowid();
+            match &terms.job {
+                Some(job) => jobs::write(&change, number, job)?,
+                None => jobs::take_at_hand(&change, number, device)?,
+            }
             let mut insert = change.prepare(
                 "INSERT INTO steps (run, place, package, user, way, words, before, state, outcome, remark, target, for_good, apk, given) \
                  VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14)",
@@ -337,6 +349,33 @@ impl Logbook {
         step.ok_or(LogbookError::NoSuchStep { run, index })
     }
 
+    /// Writes down another way in the place of a step that was refused: a step that waits, behind all others. The step as it
+    /// stands there.
+    pub fn replace(&mut self, run: RunId, refused: StepIndex, way: Change, words: &str) -> Result<Step> {
+        let path = self.path.clone();
+        let failed = |error| LogbookError::from_sqlite(&path, error);
+        let behavior = TransactionBehavior::Immediate;
+        let change = self.connection.transaction_with_behavior(behavior).map_err(failed)?;
+        let made = (|| {
+            let place: i64 = change.query_row(
+                "SELECT coalesce(max(place), -1) + 1 FROM steps WHERE run = ?1",
+                [run.number()],
+                |row| row.get(0),
+            )?;
+            change.execute(
+                "INSERT INTO steps (run, place, package, user, way, words, before, state, remark, given, for_good) \
+                 SELECT run, ?3, package, user, ?4, ?5, coalesce(after, before), ?6, '', given, 0 \
+                 FROM steps WHERE run = ?1 AND place = ?2",
+                params![run.number(), refused.get() as i64, place, way.name(), words, StepState::Waiting.name()],
+            )?;
+            Ok(StepIndex::new(usize::try_from(place).unwrap_or(0)))
+        })();
+        let index = made.map_err(failed)?;
+        let step = read_steps(&change, run, Some(index)).map_err(failed)?.0.pop();
+        change.commit().map_err(failed)?;
+        step.ok_or(LogbookError::NoSuchStep { run, index: refused })
+    }
+
     /// A run has got so far.
     pub fn set_run_state(&self, run: RunId, state: RunState, now: Timestamp) -> Result<()> {
         let sql = "UPDATE runs SET state = ?2, touched = ?3 WHERE number = ?1";
@@ -357,13 +396,15 @@ impl Logbook {
     }
 
     fn read_runs(&self, which: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Run>> {
-        let sql =
-            format!("SELECT number, serial, kind, state, begun, touched FROM runs WHERE {which} ORDER BY number DESC");
+        let sql = format!(
+            "SELECT number, serial, kind, state, begun, touched, technician, ticket, note, on_refusal FROM runs WHERE {which} ORDER BY number DESC"
+        );
         let mut statement = self.connection.prepare_cached(&sql).map_err(self.failed())?;
         let rows = statement.query_map(values, |row| {
             let mut gaps = Vec::new();
             let kind = understood(named(row, 2, RunKind::from_name), &mut gaps)?;
             let state = understood(named(row, 3, RunState::from_name), &mut gaps)?;
+            let on_refusal = understood(parsed(row, 9), &mut gaps)?;
             let Some(device) = understood(parsed(row, 1), &mut gaps)? else { return Ok(None) };
             Ok(Some(Run {
                 number: RunId::new(row.get(0)?),
@@ -374,6 +415,8 @@ impl Logbook {
                 begun: Timestamp(row.get(4)?),
                 touched: Timestamp(row.get(5)?),
                 steps: Vec::new(),
+                on_refusal: on_refusal.unwrap_or_default(),
+                job: jobs::job_of(row, 6)?,
                 not_understood: gaps,
             }))
         });
@@ -553,7 +596,7 @@ mod tests {
             skip: None,
         };
         let steps: Vec<NewStep> = (0..100).map(step).collect();
-        let error = book.begin_run(&serial, RunKind::TakeOut, &steps, Timestamp(0)).unwrap_err();
+        let error = book.begin_run(&serial, (RunKind::TakeOut, &Terms::default()), &steps, Timestamp(0)).unwrap_err();
         assert!(matches!(error, LogbookError::Full { .. }), "{error}");
         assert!(book.runs(None).unwrap().is_empty());
     }

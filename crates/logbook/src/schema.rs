@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 11] = ["
+const STEPS: [&str; 12] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -123,6 +123,15 @@ ALTER TABLE apps ADD COLUMN declared TEXT NOT NULL DEFAULT '';
 ", "
 -- Whom the framework names stands in what it declares now. The files are read again for it.
 DELETE FROM apps;
+", "
+-- What is tried where a step is refused; for whom and by whom a run is done, and the job that a device is at.
+ALTER TABLE runs ADD COLUMN on_refusal TEXT NOT NULL DEFAULT 'leave';
+ALTER TABLE runs ADD COLUMN technician TEXT NOT NULL DEFAULT '';
+ALTER TABLE runs ADD COLUMN ticket TEXT NOT NULL DEFAULT '';
+ALTER TABLE runs ADD COLUMN note TEXT NOT NULL DEFAULT '';
+CREATE TABLE jobs_at_hand (
+    device TEXT PRIMARY KEY, technician TEXT NOT NULL, ticket TEXT NOT NULL, note TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

@@ -4,7 +4,7 @@ use std::path::Path;
 
 use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
 use wibbet_core::package::PackageState;
-use wibbet_core::plan::Change;
+use wibbet_core::plan::{Change, Job, OnRefusal, Terms};
 use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent, StepState};
 use wibbet_logbook::{Logbook, LogbookError, NewStep};
 use wibbet_types::{AndroidVersion, DeviceId, PlainText, RunId, StepIndex, Timestamp, UserId};
@@ -53,7 +53,7 @@ fn settled(after: PackageState, remark: &str, at: i64) -> StepEvent {
 fn begin(folder: &Path) -> (Logbook, RunId) {
     let mut book = Logbook::open(folder).unwrap();
     let steps = [step("a", None), step("b", Some("it is so already"))];
-    let number = book.begin_run(&device(), RunKind::TakeOut, &steps, Timestamp(5)).unwrap();
+    let number = book.begin_run(&device(), (RunKind::TakeOut, &Terms::default()), &steps, Timestamp(5)).unwrap();
     (book, number)
 }
 
@@ -178,7 +178,7 @@ fn runs_of_other_devices_of_a_model_are_found() {
     ] {
         let own = facts_of(serial, model, build);
         note(&mut book, &own, "", None, Timestamp(1)).unwrap();
-        book.begin_run(&own.id, RunKind::TakeOut, &[step("a", None)], Timestamp(5)).unwrap();
+        book.begin_run(&own.id, (RunKind::TakeOut, &Terms::default()), &[step("a", None)], Timestamp(5)).unwrap();
     }
     let like: Vec<String> = book.runs_of_its_like(&mine).unwrap().iter().map(|run| run.device.to_string()).collect();
     assert_eq!(like, ["CT5-2"]);
@@ -208,7 +208,7 @@ fn looking_writes_nothing_and_needs_nothing_to_be_written() {
     // While another program writes, and when it has gone.
     assert_eq!(look().runs(None).unwrap().len(), 1);
     let mut looking = look();
-    let refused = looking.begin_run(&device(), RunKind::TakeOut, &[], Timestamp(1)).unwrap_err();
+    let refused = looking.begin_run(&device(), (RunKind::TakeOut, &Terms::default()), &[], Timestamp(1)).unwrap_err();
     assert!(matches!(refused, LogbookError::ReadOnly { .. }), "{refused}");
     drop((book, looking));
     assert_eq!(look().runs(None).unwrap()[0].number, number);
@@ -220,7 +220,9 @@ fn two_programs_write_at_once_and_nothing_is_lost() {
     let write = |folder: &Path| {
         let mut book = Logbook::open(folder).unwrap();
         for _ in 0..20 {
-            let number = book.begin_run(&device(), RunKind::TakeOut, &[step("a", None)], Timestamp(1)).unwrap();
+            let number = book
+                .begin_run(&device(), (RunKind::TakeOut, &Terms::default()), &[step("a", None)], Timestamp(1))
+                .unwrap();
             book.append(number, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(2), order: 0 }).unwrap();
             book.append(number, StepIndex::new(0), &settled(OUT, "", 3)).unwrap();
         }
@@ -315,10 +317,18 @@ fn a_row_that_is_not_understood_is_shown_and_left_alone() {
     let folder = tempfile::tempdir().unwrap();
     let mut book = Logbook::open(folder.path()).unwrap();
     note(&mut book, &facts("Tarn 5"), "h:1", None, Timestamp(1)).unwrap();
-    let well = book.begin_run(&device(), RunKind::TakeOut, &[step("a.b", None)], Timestamp(1)).unwrap();
-    let odd =
-        book.begin_run(&device(), RunKind::TakeOut, &[step("c.d", None), step("e.f", None)], Timestamp(2)).unwrap();
-    let odder = book.begin_run(&device(), RunKind::TakeOut, &[step("g.h", None)], Timestamp(3)).unwrap();
+    let well =
+        book.begin_run(&device(), (RunKind::TakeOut, &Terms::default()), &[step("a.b", None)], Timestamp(1)).unwrap();
+    let odd = book
+        .begin_run(
+            &device(),
+            (RunKind::TakeOut, &Terms::default()),
+            &[step("c.d", None), step("e.f", None)],
+            Timestamp(2),
+        )
+        .unwrap();
+    let odder =
+        book.begin_run(&device(), (RunKind::TakeOut, &Terms::default()), &[step("g.h", None)], Timestamp(3)).unwrap();
     let raw = rusqlite::Connection::open(folder.path().join(Logbook::FILE)).unwrap();
     raw.execute("UPDATE steps SET way = 'freeze' WHERE run = ?1 AND place = 0", [odd.number()]).unwrap();
     raw.execute("UPDATE runs SET kind = 'catch', state = 'adrift' WHERE number = ?1", [odder.number()]).unwrap();
@@ -345,7 +355,8 @@ serial', '', '', '', 1, '', '', '', '', 1, 1)", []).unwrap();
 fn what_is_sent_has_an_order_that_no_clock_changes() {
     let folder = tempfile::tempdir().unwrap();
     let (mut book, first) = begin(folder.path());
-    let second = book.begin_run(&device(), RunKind::TakeOut, &[step("a.b", None)], Timestamp(1)).unwrap();
+    let second =
+        book.begin_run(&device(), (RunKind::TakeOut, &Terms::default()), &[step("a.b", None)], Timestamp(1)).unwrap();
     let sent = |book: &mut Logbook, run, at| match book
         .append(run, StepIndex::new(0), &StepEvent::Sent { at: Timestamp(at), order: 0 })
         .unwrap()
@@ -390,4 +401,34 @@ fn the_events_of_a_run_give_what_the_logbook_shows() {
         run.apply(StepIndex::new(index), &event);
         assert_eq!(book.run(number).unwrap().unwrap(), run, "after {event:?}");
     }
+}
+
+/// A run is part of the job that its device is at, or of the one that is named; another way in the place of a refused step waits behind
+/// all others.
+#[test]
+fn jobs_and_other_ways_are_kept() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut book = Logbook::open(folder.path()).unwrap();
+    let job = |ticket: &str| Job { technician: "Ines".into(), ticket: ticket.into(), note: String::new() };
+    book.set_job_at_hand(&device(), &job("P-77")).unwrap();
+    let policy: OnRefusal = "disable".parse().unwrap();
+    let terms = Terms { on_refusal: policy, job: None };
+    let first = book.begin_run(&device(), (RunKind::TakeOut, &terms), &[step("a", None)], Timestamp(1)).unwrap();
+    let named = Terms { job: Some(job("P-78")), ..Terms::default() };
+    let second = book.begin_run(&device(), (RunKind::TakeOut, &named), &[step("b", None)], Timestamp(2)).unwrap();
+    book.set_job_at_hand(&device(), &Job::default()).unwrap();
+    let third = book.begin_run(&device(), (RunKind::TakeOut, &terms), &[step("c", None)], Timestamp(3)).unwrap();
+    let read = |book: &Logbook, number| book.run(number).unwrap().unwrap();
+    let jobs = [first, second, third].map(|number| read(&book, number).job.ticket);
+    assert_eq!(jobs, ["P-77", "P-78", ""]);
+    assert_eq!(read(&book, first).on_refusal, policy);
+    book.set_job(third, &job("P-79")).unwrap();
+    assert!(read(&book, third).is_about("p-79 ines") && !read(&book, third).is_about("p-79 nobody"));
+
+    let added = book.replace(first, StepIndex::new(0), Change::Disable, "package disable-user --user 0 a").unwrap();
+    let run = read(&book, first);
+    assert_eq!((added.index.get(), run.steps.len()), (1, 2));
+    assert_eq!((run.steps[1].way, run.steps[1].state), (Change::Disable, StepState::Waiting));
+    assert_eq!((&run.steps[1].id, run.steps[1].user), (&run.steps[0].id, run.steps[0].user));
+    assert!(book.replace(first, StepIndex::new(9), Change::Disable, "").is_err());
 }

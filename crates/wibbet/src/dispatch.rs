@@ -4,6 +4,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use wibbet_bench::around::Surroundings;
+use wibbet_core::plan::Terms;
 
 use crate::cli::commands::{change, links, look, packages, shelf, why};
 use crate::cli::{Arguments, Command, Finder};
@@ -24,7 +25,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Close { json, .. }
             | Command::Shelf { json, .. }
             | Command::Restart { json, .. }
-            | Command::Runs { json },
+            | Command::Runs { json, .. },
         ) => *json,
         Some(Command::Packages { wanted, .. }) => wanted.json,
         Some(Command::Why { wanted, .. }) => wanted.json,
@@ -60,9 +61,9 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Some(Command::Sim(sim)) => return sim::run(sim, announcements).await,
         Some(Command::Score(wanted)) => return score::run(wanted).await,
         Some(Command::UsbRule) => return Ok(links::usb_rule()),
-        Some(Command::Runs { json }) => {
+        Some(Command::Runs { search, json }) => {
             let folders = Folders::find().map_err(Failure::trouble)?;
-            return look::runs(&folders.data, json);
+            return look::runs(&folders.data, search.as_deref(), json);
         }
         other => other,
     };
@@ -103,21 +104,37 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             user,
             uninstall,
             disable,
+            suspend,
+            policy,
             from,
             from_disable,
             keep_data,
             no_way_back,
             despite_start,
+            job,
             how,
         } => {
             let list = packages::list_from(from.as_deref())?;
             let despite_start = despite_start.into_iter().collect();
-            let wanted =
-                change::TakeOut { user, uninstall, disable, list, from_disable, keep_data, no_way_back, despite_start };
+            let terms = Terms { on_refusal: policy, job: job.job() };
+            let wanted = change::TakeOut {
+                user,
+                uninstall,
+                disable,
+                suspend,
+                list,
+                from_disable,
+                keep_data,
+                no_way_back,
+                despite_start,
+                terms,
+            };
             change::take_out(&finder, &device, wanted, how).await
         }
         Command::Shelf { device, user, json } => shelf::shelf(&finder, &device, user, json).await,
-        Command::PutBack { device, wanted, how } => change::put_back(&finder, &device, wanted, how).await,
+        Command::PutBack { device, wanted, job, how } => {
+            change::put_back(&finder, &device, wanted, job.job(), how).await
+        }
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
         Command::Demo { .. } | Command::Sim(_) | Command::Score(_) | Command::UsbRule | Command::Runs { .. } => {
             Ok(Exit::Done)

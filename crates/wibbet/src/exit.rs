@@ -51,10 +51,12 @@ impl Exit {
     /// How a run ends.
     pub(crate) fn of(run: &Run) -> Self {
         let open = run.steps.iter().any(Step::is_open_question);
-        let holds = run.steps.iter().filter(|s| holds(s)).count();
+        // Where another way was taken in the place of one that was refused, that one counts.
+        let counts: Vec<&Step> = run.steps.iter().filter(|step| !run.is_replaced(step)).collect();
+        let holds = counts.iter().filter(|s| holds(s)).count();
         match holds {
             _ if open => Self::Unsettled,
-            n if n == run.steps.len() => Self::Done,
+            n if n == counts.len() => Self::Done,
             0 => Self::Nothing,
             _ => Self::Partly,
         }

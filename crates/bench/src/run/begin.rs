@@ -33,5 +33,6 @@ pub async fn begin_run(
         })
         .collect();
     let device = id.clone();
-    book.with(move |book| book.begin_run(&device, kind, &steps, now())).await
+    let terms = plan.terms.clone();
+    book.with(move |book| book.begin_run(&device, (kind, &terms), &steps, now())).await
 }

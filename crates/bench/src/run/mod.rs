@@ -3,6 +3,7 @@
 mod begin;
 mod entry;
 mod error;
+mod heard;
 mod runner;
 mod settle;
 mod step;

@@ -20,7 +20,7 @@ use wibbet_logbook::LogbookError;
 use wibbet_types::{PackageId, RunId, StepIndex, UserId};
 
 use super::error::{RunError, RunNews};
-use super::step::{Heard, Led};
+use super::heard::{Heard, Led};
 use crate::device::{AskError, Device};
 use crate::logbook::{SharedLogbook, now};
 use crate::ops::{Answers, Sight, SurveyError, essential_answers, look_at_all};
@@ -148,6 +148,8 @@ impl<'a, D: Device> Runner<'a, D> {
         if self.run().has_open_steps() {
             self.look_first().await?;
         }
+        // What an interruption kept from being written down.
+        self.replace_refused().await?;
         let waiting: Vec<(StepIndex, PackageId)> = {
             let run = self.run();
             run.steps.iter().filter(|s| s.state == StepState::Waiting).map(|s| (s.index, s.id.clone())).collect()
@@ -210,6 +212,9 @@ impl<'a, D: Device> Runner<'a, D> {
                         match led {
                             Led::Again(index) if left.is_none() => schedule.again(index),
                             Led::Settled(index) | Led::Again(index) => schedule.finish(index),
+                            Led::Instead(index, id) if left.is_none() => schedule.first(index, id),
+                            // It waits, and is sent when the run is carried on.
+                            Led::Instead(..) => {}
                         }
                     })
                 }

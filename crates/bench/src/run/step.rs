@@ -1,15 +1,16 @@
 //! Carrying out steps: sending, and reading back.
 
-use std::sync::PoisonError;
+use std::sync::{Arc, PoisonError};
 
 use futures_util::{StreamExt as _, stream};
 use tokio::time::Instant;
 use wibbet_core::package::PackageState;
 use wibbet_core::read::ReadBack;
-use wibbet_core::run::{Finding, Outcome, Refusal, Reply, Response, Step, StepEvent, judge, read_reply};
-use wibbet_types::{PlainText, StepIndex};
+use wibbet_core::run::{Finding, Outcome, Refusal, Reply, Response, RunKind, Step, StepEvent, judge, read_reply};
+use wibbet_types::{PackageId, PlainText, StepIndex};
 
 use super::error::{RunError, RunNews};
+use super::heard::{Heard, Led};
 use super::runner::{Left, Runner};
 use crate::device::{AskError, Device};
 use crate::logbook::now;
@@ -20,32 +21,6 @@ const MOST_KEPT: usize = 16 * 1024;
 
 /// So many packages are given what they had at the same time.
 const GIVEN_BACK_AT_ONCE: usize = 4;
-
-/// A step that has been sent, with what was heard of it.
-#[derive(Debug, Clone)]
-pub(super) struct Heard {
-    pub(super) index: StepIndex,
-    pub(super) response: Response,
-    /// In which start of the device it was sent.
-    start: Option<String>,
-    pub(super) at: Instant,
-}
-
-impl Heard {
-    /// Whether no answer came.
-    pub(super) fn is_odd(&self) -> bool {
-        !matches!(self.response, Response::Replied(_))
-    }
-}
-
-/// What reading a step back has led to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Led {
-    /// It has its outcome.
-    Settled(StepIndex),
-    /// It is to be sent again.
-    Again(StepIndex),
-}
 
 impl<D: Device> Runner<'_, D> {
     /// Writes a step down as sent, sends it and writes its answer down. `None` where it was not sent: it has its outcome, or it
@@ -126,7 +101,31 @@ impl<D: Device> Runner<'_, D> {
             given_back?;
         }
         drop(given_back);
+        led.extend(self.replace_refused().await?.into_iter().map(|(index, id)| Led::Instead(index, id)));
         Ok(led)
+    }
+
+    /// Writes down what is tried in the place of what was refused, as was chosen before the run.
+    pub(super) async fn replace_refused(&self) -> Result<Vec<(StepIndex, PackageId)>, Left> {
+        let capabilities = self.device.capabilities();
+        let all = self.run().to_replace(&capabilities);
+        let mut added = Vec::with_capacity(all.len());
+        for (refused, way) in all {
+            let (number, words) = {
+                let run = self.run();
+                let step = &run.steps[refused.get()];
+                (run.number, way.request(&step.id, step.user, None).words(&capabilities))
+            };
+            let step = self.book.with(move |book| book.replace(number, refused, way, &words)).await?;
+            added.push((step.index, step.id.clone()));
+            let stands = {
+                let mut run = self.run();
+                run.steps.push(step);
+                Arc::new(run.clone())
+            };
+            (self.news)(RunNews::Stands(stands));
+        }
+        Ok(added)
     }
 
     async fn read_step_back(&self, heard: &Heard, step: &Step, sight: Sight) -> Result<Led, Left> {
@@ -179,6 +178,10 @@ impl<D: Device> Runner<'_, D> {
 
     /// What became of earlier steps of the run on the same package, on which this one builds.
     fn former(&self, step: &Step) -> Former {
+        // Of a package that goes it is the next way where the former one was refused.
+        if step.way.takes_out() && self.run().kind == RunKind::TakeOut {
+            return Former::Done;
+        }
         let run = self.run();
         let former = run.steps.iter().take(step.index.get()).filter(|s| s.id == step.id && s.user == step.user);
         former.fold(Former::Done, |so_far, step| match step.outcome {

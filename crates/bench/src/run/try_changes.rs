@@ -1,7 +1,7 @@
 //! Trying whether changes are permitted, when somebody wants to know before the first one.
 
 use wibbet_core::package::{Enabled, Inventory, PackageState};
-use wibbet_core::plan::Change;
+use wibbet_core::plan::{Change, Terms};
 use wibbet_core::run::{Finding, Outcome, Reply, Run, RunKind, RunState, StepEvent, read_reply};
 use wibbet_logbook::NewStep;
 use wibbet_types::{PackageId, PlainText, StepIndex, UserId};
@@ -62,7 +62,7 @@ pub async fn try_changes(workplace: &Workplace, device: &AdbDevice, inventory: &
     let book = &workplace.book;
     let index = StepIndex::new(0);
     let of = facts.id.clone();
-    let number = book.with(move |book| book.begin_run(&of, RunKind::Try, &[step], now())).await?;
+    let number = book.with(move |book| book.begin_run(&of, (RunKind::Try, &Terms::default()), &[step], now())).await?;
     let record = async |event: StepEvent| book.with(move |book| book.append(number, index, &event)).await;
     record(StepEvent::Sent { at: now(), order: 0 }).await?;
     // Without an answer it stays an open question, which the next look settles.

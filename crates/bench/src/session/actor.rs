@@ -152,6 +152,7 @@ impl Actor {
                     break;
                 }
                 Some(SessionCommand::Note(note)) => self.write_note(note).await,
+                Some(SessionCommand::Job(run, job)) => self.write_job(run, job).await,
                 Some(command) => self.refuse(&command),
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
             }
@@ -165,7 +166,7 @@ impl Actor {
         let nothing_sent = "there is no link to the device; nothing was sent".to_owned();
         match command {
             SessionCommand::Survey | SessionCommand::Languages(_) | SessionCommand::Follow(_) => {}
-            SessionCommand::Note(_) => {}
+            SessionCommand::Note(_) | SessionCommand::Job(..) => {}
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
                 self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
             }
@@ -214,6 +215,7 @@ impl Actor {
                     return;
                 }
                 Some(SessionCommand::Note(note)) => self.write_note(note).await,
+                Some(SessionCommand::Job(run, job)) => self.write_job(run, job).await,
                 Some(command) => self.refuse(&command),
                 // The session is being dropped; its task is ended from outside.
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
@@ -293,6 +295,10 @@ impl Actor {
                 }
                 Some(SessionCommand::Note(note)) => {
                     self.write_note(note).await;
+                    true
+                }
+                Some(SessionCommand::Job(run, job)) => {
+                    self.write_job(run, job).await;
                     true
                 }
                 Some(SessionCommand::Run(kind, plan)) => {

@@ -8,6 +8,7 @@ use wibbet_core::device::DeviceFacts;
 use wibbet_core::holds::Judged;
 use wibbet_core::link::Ladder;
 use wibbet_core::package::{AppNames, Elsewhere, Inventory, Metrics, Note, Ties};
+use wibbet_core::plan::Job;
 use wibbet_core::run::Run;
 use wibbet_types::{PackageId, Timestamp, UserId};
 
@@ -49,6 +50,8 @@ pub enum SessionEvent {
     Elsewhere(Arc<BTreeMap<PackageId, Elsewhere>>),
     /// The notes that hold for the device.
     Notes(Arc<Vec<Note>>),
+    /// The job that the device is at.
+    Job(Job),
     /// What is being read beside everything else, in words.
     Reading(Option<String>),
     /// What is on the device's screen now, while that is followed.

@@ -1,8 +1,10 @@
-//! Technicians' notes.
+//! Technicians' notes, and the job that they are at.
 
 use std::sync::Arc;
 
 use wibbet_core::package::Note;
+use wibbet_core::plan::Job;
+use wibbet_types::RunId;
 
 use super::actor::Actor;
 use super::event::SessionEvent;
@@ -23,5 +25,27 @@ impl Actor {
             self.tell(SessionEvent::Note(error.to_string()));
         }
         self.tell_notes().await;
+    }
+
+    /// Tells the job that the device is at.
+    pub(super) async fn tell_job(&self) {
+        let Some(facts) = self.device.facts() else { return };
+        match self.workplace.book.with(move |book| book.job_at_hand(&facts.id)).await {
+            Ok(job) => self.tell(SessionEvent::Job(job)),
+            Err(error) => self.tell(SessionEvent::Note(error.to_string())),
+        }
+    }
+
+    pub(super) async fn write_job(&self, run: Option<RunId>, job: Job) {
+        let Some(facts) = self.device.facts() else { return };
+        let written = self.workplace.book.with(move |book| match run {
+            Some(run) => book.set_job(run, &job),
+            None => book.set_job_at_hand(&facts.id, &job),
+        });
+        if let Err(error) = written.await {
+            self.tell(SessionEvent::Note(error.to_string()));
+        }
+        self.tell_job().await;
+        self.tell_runs().await;
     }
 }

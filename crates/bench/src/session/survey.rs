@@ -134,6 +134,7 @@ impl Actor {
                 self.tell(SessionEvent::Inventory(inventory));
                 self.tell_runs().await;
                 self.tell_notes().await;
+                self.tell_job().await;
                 self.tell_elsewhere().await;
                 self.read_about();
                 true

@@ -197,6 +197,12 @@ impl Capabilities {
 
     /// Whether the shell can take back a suspension, which must be its own. Before it takes a permission that it has not got.
     pub(crate) fn unsuspends(&self) -> bool {
+        self.suspends()
+    }
+
+    /// Whether the shell may suspend packages. Source: `PackageManagerService.setPackagesSuspendedAsUser`; before it took the
+    /// permission to manage users.
+    pub fn suspends(&self) -> bool {
         self.sdk >= ANDROID_9
     }
 

@@ -52,6 +52,11 @@ impl Request {
         }
     }
 
+    /// The words that go to a device that can do `capabilities`.
+    pub fn words(&self, capabilities: &Capabilities) -> String {
+        self.deliveries(capabilities).first().map_or_else(String::new, Delivery::words)
+    }
+
     /// The ways of bringing it to a device that can do `capabilities`, best first. The later ones are
     /// for daemons that announce a service and refuse it, and for programs that do not know the command.
     pub fn deliveries(&self, capabilities: &Capabilities) -> Vec<Delivery> {

@@ -17,6 +17,8 @@ pub enum Change {
     UninstallKeepData,
     /// Disable for the user.
     Disable,
+    /// Suspend for the user: it stays as it is, greyed out, cannot be opened and shows nothing.
+    Suspend,
     /// Install what is still on the device for the user again.
     Reinstall,
     /// Install the APK that is on the device for the user, over itself: the way back where there is no other command for it.
@@ -32,10 +34,11 @@ pub enum Change {
 }
 
 impl Change {
-    const ALL: [Self; 9] = [
+    const ALL: [Self; 10] = [
         Self::Uninstall,
         Self::UninstallKeepData,
         Self::Disable,
+        Self::Suspend,
         Self::Reinstall,
         Self::InstallFactory,
         Self::Enable,
@@ -45,7 +48,7 @@ impl Change {
     ];
 
     /// The ways of taking out, in the order in which the screen offers them.
-    pub const TAKE_OUT: [Self; 3] = [Self::Uninstall, Self::UninstallKeepData, Self::Disable];
+    pub const TAKE_OUT: [Self; 4] = [Self::Uninstall, Self::UninstallKeepData, Self::Disable, Self::Suspend];
 
     /// The word for machines and for the record.
     pub fn name(self) -> &'static str {
@@ -53,6 +56,7 @@ impl Change {
             Self::Uninstall => "uninstall",
             Self::UninstallKeepData => "uninstall-keep-data",
             Self::Disable => "disable",
+            Self::Suspend => "suspend",
             Self::Reinstall => "reinstall",
             Self::InstallFactory => "install-factory",
             Self::Enable => "enable",
@@ -108,6 +112,7 @@ impl Change {
         match self {
             Self::Uninstall | Self::UninstallKeepData => !state.installed,
             Self::Disable => state.installed && state.enabled.is_off(),
+            Self::Suspend => state.installed && state.suspended,
             Self::Reinstall | Self::InstallFactory => state.installed && !state.hidden,
             Self::Enable => state.installed && state.enabled == Enabled::Enabled,
             Self::DefaultState => state.installed && state.enabled == Enabled::Default,
@@ -147,6 +152,7 @@ mod tests {
             (Change::Uninstall, "uninstall --user 10 com.ostrel.notes"),
             (Change::UninstallKeepData, "uninstall -k --user 10 com.ostrel.notes"),
             (Change::Disable, "disable-user --user 10 com.ostrel.notes"),
+            (Change::Suspend, "suspend --user 10 com.ostrel.notes"),
             (Change::Reinstall, "install-existing --user 10 com.ostrel.notes"),
             (Change::Enable, "enable --user 10 com.ostrel.notes"),
             (Change::DefaultState, "default-state --user 10 com.ostrel.notes"),

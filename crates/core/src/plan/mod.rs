@@ -3,16 +3,20 @@
 mod change;
 mod giving;
 mod instead;
+mod on_refusal;
 mod plan;
 mod put_back;
 mod take_out;
+mod terms;
 mod tray;
 mod upshot;
 
 pub use change::Change;
 pub use instead::Instead;
+pub use on_refusal::OnRefusal;
 pub use plan::{AppData, Plan, PlannedStep, Reversal, SkipReason, StartLoss};
 pub use put_back::plan_put_back;
 pub use take_out::{plan_take_out, without_way_back};
+pub use terms::{Job, Terms};
 pub use tray::TrayItem;
 pub use upshot::{StartOutlook, Upshot, upshot};

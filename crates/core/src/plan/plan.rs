@@ -6,6 +6,7 @@ use std::fmt;
 use wibbet_types::{DevicePath, PackageId, UserId, bytes_words, named};
 
 use super::change::Change;
+use super::terms::Terms;
 use crate::android::{Capabilities, Essential};
 use crate::package::{Given, PackageState, given_words};
 
@@ -63,6 +64,8 @@ pub enum SkipReason {
     NotPerUser,
     /// The shell has not got the permission to enable and disable.
     MayNotDisable,
+    /// The shell of this version may not suspend.
+    MayNotSuspend,
     /// It is a library, which goes by itself.
     Library,
     /// Whoever manages the user has forbidden debugging for it.
@@ -102,11 +105,12 @@ impl fmt::Display for SkipReason {
             Self::NotOnDevice => "the package is not on this device; check the id",
             Self::NoSuchUser => "the user is not on this device",
             Self::Unreadable => "its state could not be read; read the packages again",
-            Self::NotInstalled => "it is not installed for this user, so it cannot be disabled",
+            Self::NotInstalled => "it is not installed for this user, so there is nothing to disable or suspend",
             Self::NotPerUser => "this version of Android cannot uninstall for one user; disable instead",
             Self::MayNotDisable => {
                 "debugging may not enable or disable apps on this device; uninstall instead, or do it in the app's settings page"
             }
+            Self::MayNotSuspend => "suspending takes Android 9 or later; disable instead",
             Self::NoDebugging => "debugging is forbidden for this user by whoever manages it",
             Self::Forbidden => "it is forbidden for this user by whoever manages it",
             Self::Administrator => {
@@ -232,8 +236,7 @@ impl PlannedStep {
 
     /// The words that go to the device.
     pub fn command(&self, capabilities: &Capabilities) -> String {
-        let deliveries = self.way.request(&self.id, self.user, self.apk.as_ref()).deliveries(capabilities);
-        deliveries.first().map_or_else(String::new, crate::ask::Delivery::words)
+        self.way.request(&self.id, self.user, self.apk.as_ref()).words(capabilities)
     }
 }
 
@@ -242,6 +245,8 @@ impl PlannedStep {
 pub struct Plan {
     /// The steps.
     pub steps: Vec<PlannedStep>,
+    /// What goes for all of them.
+    pub terms: Terms,
 }
 
 impl Plan {
@@ -259,7 +264,8 @@ impl Plan {
         loss: impl Fn(&PackageId, UserId) -> Option<StartLoss>,
         despite: &BTreeSet<PackageId>,
     ) -> Self {
-        for step in self.steps.iter_mut().filter(|step| step.way.takes_out()) {
+        // What is suspended cannot be opened; its parts go on answering the system.
+        for step in self.steps.iter_mut().filter(|step| step.way.takes_out() && step.way != Change::Suspend) {
             step.start = loss(&step.id, step.user);
             if let (None, Some(start)) = (step.skip, &step.start)
                 && (start.is_final() || !despite.contains(&step.id))

@@ -84,7 +84,7 @@ pub fn plan_put_back(
             Err(skip) => push(usual, Some(skip)),
         }
     }
-    Plan { steps }
+    Plan { steps, ..Plan::default() }
 }
 
 /// Whether it was suspended by another app than the shell, as far as the device tells.
@@ -120,6 +120,9 @@ pub(crate) fn changes_to(
             return Err(SkipReason::NeedsRoot);
         }
         ways.push(Change::Unsuspend);
+    }
+    if to.installed && to.suspended && !at.suspended && capabilities.suspends() {
+        ways.push(Change::Suspend);
     }
     if to.installed && at.enabled != to.enabled {
         // Over debugging nothing leads out of 2 and 4.

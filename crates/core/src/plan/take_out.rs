@@ -43,10 +43,9 @@ pub fn plan_take_out(
             Some(SkipReason::Essential(what))
         } else if forbidden(item).debugging {
             Some(SkipReason::NoDebugging)
-        } else if forbidden(item).uninstalling && item.way != Change::Disable {
+        } else if forbidden(item).uninstalling && item.way.uninstalls() {
             Some(SkipReason::Forbidden)
-        } else if item.way != Change::Disable
-            && inventory.user(item.user).is_some_and(|user| user.admins.contains(&item.id))
+        } else if item.way.uninstalls() && inventory.user(item.user).is_some_and(|user| user.admins.contains(&item.id))
         {
             Some(SkipReason::Administrator)
         } else if package.is_some_and(|p| p.kind == PackageKind::Library) {
@@ -55,11 +54,13 @@ pub fn plan_take_out(
             Some(SkipReason::Unreadable)
         } else if item.way.is_met_by(before) {
             Some(SkipReason::AlreadySo)
-        } else if item.way == Change::Disable && !before.installed {
+        } else if !item.way.uninstalls() && !before.installed {
             Some(SkipReason::NotInstalled)
+        } else if item.way == Change::Suspend && !capabilities.suspends() {
+            Some(SkipReason::MayNotSuspend)
         } else if item.way == Change::Disable && !capabilities.disables {
             Some(SkipReason::MayNotDisable)
-        } else if item.way != Change::Disable && !capabilities.uninstall_per_user() {
+        } else if item.way.uninstalls() && !capabilities.uninstall_per_user() {
             Some(SkipReason::NotPerUser)
         } else if matches!(back, Reversal::Impossible(_)) && !without_way_back {
             Some(SkipReason::NoWayBack)
@@ -85,7 +86,11 @@ pub fn plan_take_out(
             target,
             apk: None,
             given: package.map_or_else(Vec::new, |p| {
-                let goes = |given: &Given| item.way != Change::Disable || !given.outlives_disabling();
+                let goes = |given: &Given| match item.way {
+                    Change::Suspend => false,
+                    Change::Disable => !given.outlives_disabling(),
+                    _ => true,
+                };
                 p.given(item.user).into_iter().filter(goes).collect()
             }),
             along: left.along(item),
@@ -102,7 +107,7 @@ pub fn plan_take_out(
             step.back = way_back(package, &item, step.before, left.others_have(&item), capabilities);
         }
     }
-    Plan { steps }
+    Plan { steps, ..Plan::default() }
 }
 
 /// Of steps that are about to be sent, in their order: those that have no way back on the device as it is told now.
@@ -139,7 +144,7 @@ struct Left<'a> {
 impl<'a> Left<'a> {
     /// A step is done.
     fn change(&mut self, item: &'a TrayItem) {
-        if item.way == Change::Disable {
+        if !item.way.uninstalls() {
             return;
         }
         let Some(package) = self.inventory.packages.get(&item.id) else { return };
@@ -154,7 +159,7 @@ impl<'a> Left<'a> {
 
     /// Who has it and loses it together with an item's user.
     fn along(&self, item: &TrayItem) -> Vec<UserId> {
-        let with_it = item.way != Change::Disable && self.capabilities.uninstalls_clones_too();
+        let with_it = item.way.uninstalls() && self.capabilities.uninstalls_clones_too();
         if !with_it || self.is_clone(item.user) {
             return Vec::new();
         }
@@ -202,7 +207,11 @@ fn way_back(
     others: bool,
     capabilities: &Capabilities,
 ) -> Reversal {
-    if item.way != Change::Disable {
+    // The shell takes back what it has suspended.
+    if item.way == Change::Suspend {
+        return Reversal::Exact;
+    }
+    if item.way.uninstalls() {
         if !capabilities.install_existing && package.kind != PackageKind::User && capabilities.installs_what_is_there()
         {
             return Reversal::Approximate(
@@ -235,7 +244,7 @@ fn way_back(
             Reversal::Approximate("this Android sets it to “enabled” instead of “default”")
         }
         _ => match data_of(package.kind, item.way, before, capabilities) {
-            AppData::Stay if item.way == Change::Disable || !before.installed => Reversal::Exact,
+            AppData::Stay if !item.way.uninstalls() || !before.installed => Reversal::Exact,
             // Source: what `PackageManagerService` clears for a user whatever is said of data.
             AppData::Stay => Reversal::Approximate("its data stay; accounts and keys do not"),
             AppData::Go if item.way == Change::Uninstall && package.about.parts.contains_key(&item.user) => {

@@ -1,5 +1,6 @@
 //! What is done, and what came of it.
 
+mod choices;
 mod event;
 mod finding;
 mod record;
@@ -12,6 +13,7 @@ mod shelf;
 mod unasked;
 mod verdict;
 
+pub use choices::{Choice, NotDone, not_done, refusal_of};
 pub use event::StepEvent;
 pub use finding::Finding;
 pub use record::{Outcome, Run, RunKind, RunState, Step, StepState};

@@ -4,11 +4,12 @@ use std::collections::BTreeMap;
 
 use wibbet_types::{DeviceId, DevicePath, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, named};
 
+use crate::android::Capabilities;
 use crate::package::{Given, PackageState, Returned};
-use crate::plan::Change;
+use crate::plan::{Change, Job, OnRefusal};
 
 /// How a step ended.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Outcome {
     /// Done, and read back.
     Done,
@@ -155,6 +156,10 @@ pub struct Run {
     pub touched: Timestamp,
     /// The steps, in order.
     pub steps: Vec<Step>,
+    /// What is tried where a step is refused.
+    pub on_refusal: OnRefusal,
+    /// For whom and by whom.
+    pub job: Job,
     /// What of its record this version does not understand, in words: another one wrote it. Such a run is shown and left
     /// alone. Its steps are those that are understood.
     pub not_understood: Vec<String>,
@@ -164,6 +169,40 @@ impl Run {
     /// How many steps ended so.
     pub fn count(&self, outcome: Outcome) -> usize {
         self.steps.iter().filter(|s| s.outcome == Some(outcome)).count()
+    }
+
+    /// Whether all these words are found in what it is about: its device, its job and its packages, in whatever case.
+    pub fn is_about(&self, words: &str) -> bool {
+        let Job { technician, ticket, note } = &self.job;
+        let ids = self.steps.iter().map(|step| step.id.as_str());
+        let about: Vec<String> =
+            [self.device.as_str(), technician, ticket, note].into_iter().chain(ids).map(str::to_lowercase).collect();
+        words.to_lowercase().split_whitespace().all(|word| about.iter().any(|part| part.contains(word)))
+    }
+
+    /// Whether another way has been taken in the place of a step that was not done.
+    pub fn is_replaced(&self, step: &Step) -> bool {
+        let failed = matches!(step.outcome, Some(Outcome::Refused | Outcome::NoEffect));
+        let later = |other: &Step| other.index > step.index && (&other.id, other.user) == (&step.id, step.user);
+        step.way.takes_out() && failed && self.steps.iter().any(later)
+    }
+
+    /// What is to be tried next in the place of steps that were refused, or had no effect: the last one on each package and user,
+    /// with the way.
+    pub fn to_replace(&self, capabilities: &Capabilities) -> Vec<(StepIndex, Change)> {
+        let failed = |step: &&Step| {
+            let not_done = matches!(step.outcome, Some(Outcome::Refused | Outcome::NoEffect));
+            step.way.takes_out() && not_done && !self.is_replaced(step)
+        };
+        let next = |step: &Step| {
+            // Who is not there, or has not got it, is not helped by another way.
+            let here = step.after.is_some_and(|now| now.installed && !now.unreadable);
+            let own = self.steps.iter().filter(|other| (&other.id, other.user) == (&step.id, step.user));
+            let refused: Vec<Change> = own.map(|other| other.way).collect();
+            let way = self.on_refusal.next(&refused, capabilities).filter(|_| here)?;
+            Some((step.index, way))
+        };
+        self.steps.iter().filter(failed).filter_map(next).collect()
     }
 
     /// Whether a step is left to do or to find out about.

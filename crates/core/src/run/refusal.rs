@@ -29,6 +29,8 @@ pub enum Refusal {
     MayNotDisable,
     /// The maker's build does not let packages of the system be disabled.
     MakersList,
+    /// Android keeps it from being suspended.
+    NotSuspended,
     /// It was broken off.
     Aborted,
     /// A policy or a maker's switch forbids installing for this user.
@@ -62,6 +64,9 @@ impl Refusal {
             Self::NeedsRoot => "leaving this state takes root",
             Self::MayNotDisable => "debugging may not enable or disable apps on this device",
             Self::MakersList => "the maker's build does not let it be disabled",
+            Self::NotSuspended => {
+                "Android does not let it be suspended: home screens, diallers, administrators and whatever installs or checks apps are kept from it"
+            }
             Self::Aborted => "the device broke it off",
             Self::MayNotInstall => "installing is forbidden for this user",
             Self::NoSuchCommand => "this version of Android has no such command or option",
@@ -94,6 +99,7 @@ impl Refusal {
                 "uninstalling for the user may work; some makers have a second switch for it in the developer options"
             }
             Self::MakersList => "uninstalling for the user may work, and so may suspending",
+            Self::NotSuspended => "uninstalling or disabling may work",
             Self::Aborted => "retry",
             Self::MayNotInstall => {
                 "some makers have a switch for installing over USB in the developer options; else ask whoever manages the device"

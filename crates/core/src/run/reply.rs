@@ -40,11 +40,14 @@ pub fn read_reply(way: Change, before: PackageState, answer: &Output) -> Reply {
         }
         Change::Reinstall => text.contains("installed for user"),
         Change::Disable | Change::Enable | Change::DefaultState => text.contains("new state:"),
+        Change::Suspend => text.contains("new suspended state: true"),
         Change::Unhide => text.contains("new hidden state: false"),
         Change::Unsuspend => text.contains("new suspended state: false"),
     };
     if yes {
         Reply::Success
+    } else if way == Change::Suspend && text.contains("new suspended state: false") {
+        Reply::Refused(Refusal::NotSuspended)
     } else if text.contains("Exception") || text.contains("Error") || answer.code.is_some_and(|c| c != 0) {
         Reply::Refused(Refusal::Other)
     } else {
@@ -143,6 +146,8 @@ mod tests {
             ),
             (Change::Reinstall, "Error: unknown command 'install-existing'", Refused(R::NoSuchCommand)),
             (Change::Disable, "cmd: Can't find service: package", Refused(R::NotReady)),
+            (Change::Suspend, "Package com.a new suspended state: true", Success),
+            (Change::Suspend, "Package com.a new suspended state: false", Refused(R::NotSuspended)),
             (Change::Unhide, "Package com.a new hidden state: true", Unclear),
             (Change::Disable, "", Unclear),
         ] {

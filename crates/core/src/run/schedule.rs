@@ -52,6 +52,11 @@ impl Schedule {
         }
     }
 
+    /// A step has come to it, and is to be sent before all others.
+    pub fn first(&mut self, index: StepIndex, id: PackageId) {
+        self.waiting.push_front((index, id));
+    }
+
     /// A step has its outcome.
     pub fn finish(&mut self, index: StepIndex) {
         self.on_the_way.remove(&index);

@@ -197,6 +197,8 @@ mod tests {
         let device = "S".parse().unwrap();
         Run {
             not_understood: Vec::new(),
+            on_refusal: crate::plan::OnRefusal::default(),
+            job: crate::plan::Job::default(),
             number: RunId::new(number),
             device,
             kind,

@@ -20,6 +20,8 @@ mod shell;
 mod short_dumps;
 mod state;
 mod tools;
+mod words;
+mod work;
 
 pub(crate) use files::{Contents, FOLDER, File, REGULAR};
 pub(crate) use output::Output;

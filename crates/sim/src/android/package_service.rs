@@ -1,11 +1,8 @@
 //! The package service: what is installed for whom, and the commands that change it, with the
 //! outputs and refusals of the real one.
 
-use std::time::Duration;
-
 use super::installed::UserState;
 use super::output::Output;
-use super::shell::split_commands;
 use super::state::State;
 use crate::scenario::{Flaw, SimKind};
 
@@ -91,35 +88,6 @@ impl State {
     pub(crate) fn shell_may_disable(&self) -> bool {
         let by_version = self.scenario.android.sdk >= 24;
         !self.scenario.second_switch_off && self.scenario.shell_disables.unwrap_or(by_version)
-    }
-
-    /// How long the package service is at work for a command line.
-    pub(crate) fn work_of(&self, line: &str) -> Duration {
-        let words = split_commands(line);
-        words.iter().map(|words| self.work_for(words)).sum()
-    }
-
-    fn work_for(&self, words: &[String]) -> Duration {
-        let words: Vec<&str> = words.iter().map(String::as_str).filter(|w| *w != "-t" && *w != "60").collect();
-        match words.as_slice() {
-            ["dumpsys", "package", "--checkin", _, ..] if words.get(3) != Some(&"packages") => self.traffic.work.look,
-            ["dumpsys", "package", "packages" | "--checkin", ..] => self.traffic.work.look * 6,
-            ["dumpsys", "package", id] if id.contains('.') => self.traffic.work.look * 3,
-            ["dumpsys", "package", ..] => self.traffic.work.look,
-            ["cmd", "package", rest @ ..] | ["pm", rest @ ..] => self.work_at(rest),
-            _ => Duration::ZERO,
-        }
-    }
-
-    /// How long the package service is at work for one of its own commands.
-    pub(crate) fn work_at(&self, words: &[&str]) -> Duration {
-        match words.first().copied() {
-            None | Some("help") => Duration::ZERO,
-            Some("list" | "path" | "has-feature" | "query-activities" | "query-services" | "query-receivers") => {
-                self.traffic.work.look
-            }
-            Some(_) => self.traffic.work.change,
-        }
     }
 
     /// A call of the package service, by whichever way it came.
@@ -225,6 +193,11 @@ impl State {
             "unsuspend" if self.packages.get(target).is_some_and(|p| p.data.suspended_by.is_some()) => {
                 Output::ok(format!("Package {target} new suspended state: true\n"))
             }
+            // Nothing is thrown: it tells the state that came of it. Source: `PackageManagerShellCommand.runSuspend`,
+            // `PackageManagerService.canSuspendPackageForUserInternal`.
+            "suspend" if self.is_kept_from_suspension(target) => {
+                Output::ok(format!("Package {target} new suspended state: false\n"))
+            }
             "suspend" | "unsuspend" => {
                 let on = command == "suspend";
                 match self.user_state(target, given.user.unwrap_or(0)) {
@@ -241,6 +214,14 @@ impl State {
             },
             other => self.no_such(other, via),
         }
+    }
+
+    /// Home screen, dialler, administrators, and what installs or gives permissions are never suspended.
+    fn is_kept_from_suspension(&self, id: &str) -> bool {
+        const KEPT: [&str; 4] =
+            ["com.android.packageinstaller", "com.android.permissioncontroller", "com.android.dialer", "android"];
+        let admin = self.packages.get(id).is_some_and(|package| package.data.admin || package.data.protected);
+        admin || KEPT.contains(&id) || crate::catalogue::usage::home_screen(&self.scenario) == id
     }
 
     fn help(&self, via: Via) -> String {

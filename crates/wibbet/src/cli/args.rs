@@ -3,7 +3,8 @@
 use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand};
-use wibbet_types::{Address, PackageId, RunId, UserId};
+use wibbet_core::plan::{Job, OnRefusal};
+use wibbet_types::{Address, PackageId, PlainText, RunId, UserId};
 
 use crate::sim;
 
@@ -147,6 +148,12 @@ pub(crate) enum Command {
         /// Packages to disable for the user.
         #[arg(long, value_name = "ID", num_args = 1..)]
         disable: Vec<PackageId>,
+        /// Packages to suspend for the user: they stay, greyed out, and cannot be opened (Android 9 on).
+        #[arg(long, value_name = "ID", num_args = 1..)]
+        suspend: Vec<PackageId>,
+        /// What is tried by itself where the device refuses a step: leave, disable, suspend, or disable,suspend.
+        #[arg(long, value_name = "POLICY", default_value = "leave")]
+        policy: OnRefusal,
         /// Take packages from a plain list of ids, too; `-` reads it from standard input. What of it is not on the
         /// device is told and left out.
         #[arg(long, value_name = "FILE|-")]
@@ -164,6 +171,8 @@ pub(crate) enum Command {
         /// service itself needs is never sent.
         #[arg(long, value_name = "ID", num_args = 1..)]
         despite_start: Vec<PackageId>,
+        #[command(flatten)]
+        job: WantedJob,
         #[command(flatten)]
         how: How,
     },
@@ -185,6 +194,8 @@ pub(crate) enum Command {
         #[command(flatten)]
         wanted: WantedBack,
         #[command(flatten)]
+        job: WantedJob,
+        #[command(flatten)]
         how: How,
     },
     /// Carries on with a run that was stopped or interrupted.
@@ -198,6 +209,9 @@ pub(crate) enum Command {
     },
     /// The runs in the logbook.
     Runs {
+        /// Only those with these words in their device, ticket, technician, note or packages.
+        #[arg(long, value_name = "WORDS")]
+        search: Option<String>,
         /// One JSON object on standard output.
         #[arg(long)]
         json: bool,
@@ -219,6 +233,30 @@ pub(crate) struct WantedBack {
     /// The user for whom; with --run and --all everybody when left out.
     #[arg(long, required_unless_present_any = ["run", "all"])]
     pub(crate) user: Option<UserId>,
+}
+
+/// What is kept of a run besides what it does.
+#[derive(Debug, Args)]
+pub(crate) struct WantedJob {
+    /// Who does it; kept with the run.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) technician: Option<String>,
+    /// The workshop's number for the job; kept with the run.
+    #[arg(long, value_name = "NUMBER")]
+    pub(crate) ticket: Option<String>,
+    /// A note for the customer; kept with the run.
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) note: Option<String>,
+}
+
+impl WantedJob {
+    /// The job that is named; `None` where nothing of it is, for the one that the device is at.
+    pub(crate) fn job(self) -> Option<Job> {
+        let Self { technician, ticket, note } = self;
+        let named = technician.is_some() || ticket.is_some() || note.is_some();
+        let text = |text: Option<String>| PlainText::new(&text.unwrap_or_default()).into_string();
+        named.then(|| Job { technician: text(technician), ticket: text(ticket), note: text(note) })
+    }
 }
 
 /// How a change is made.

@@ -165,6 +165,11 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
             }
         }
         SessionEvent::Runs(runs) => {
+            // What is noted of a run may have changed since it was shown.
+            let shown = device.shown_run().map(|run| run.number).filter(|_| !device.running);
+            if let Some(run) = runs.iter().find(|run| Some(run.number) == shown) {
+                device.pane = RunPane::Shown(Arc::new(run.clone()));
+            }
             device.runs = runs;
             device.refresh();
         }
@@ -191,6 +196,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
             let notes = Arc::new(notes_by_package(notes.to_vec()));
             device.learn(|catalog| catalog.notes = notes);
         }
+        SessionEvent::Job(job) => device.job = job,
         SessionEvent::Reading(what) => device.reading = what,
         SessionEvent::Front(front) => device.front = front,
         SessionEvent::RunEnded(trouble) => {

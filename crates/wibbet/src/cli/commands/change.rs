@@ -11,7 +11,9 @@ use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupte
 use wibbet_core::catalog::Catalog;
 use wibbet_core::holds::HoldSource;
 use wibbet_core::package::{Inventory, Metrics, PackageState, returned_words};
-use wibbet_core::plan::{Change, Plan, Reversal, SkipReason, TrayItem, Upshot, plan_put_back, plan_take_out, upshot};
+use wibbet_core::plan::{
+    Change, Job, OnRefusal, Plan, Reversal, SkipReason, Terms, TrayItem, Upshot, plan_put_back, plan_take_out, upshot,
+};
 use wibbet_core::run::{Origin, Outcome, Run, RunKind, Shelf, ShelfEntry, recorded_gifts, recorded_state};
 use wibbet_types::{PackageId, RunId, UserId};
 
@@ -27,6 +29,9 @@ pub(crate) struct TakeOut {
     pub(crate) user: UserId,
     pub(crate) uninstall: Vec<PackageId>,
     pub(crate) disable: Vec<PackageId>,
+    pub(crate) suspend: Vec<PackageId>,
+    /// What goes for the run as a whole.
+    pub(crate) terms: Terms,
     /// A plain list of ids.
     pub(crate) list: Vec<PackageId>,
     pub(crate) from_disable: bool,
@@ -37,25 +42,27 @@ pub(crate) struct TakeOut {
 }
 
 pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, how: How) -> Result<Exit, Failure> {
-    let TakeOut { user, mut uninstall, mut disable, list, from_disable, keep_data, no_way_back, despite_start } =
-        wanted;
-    if uninstall.is_empty() && disable.is_empty() && list.is_empty() {
-        return Err(Failure::new(Exit::Usage, "name at least one package with --uninstall, --disable or --from"));
+    let TakeOut { user, mut uninstall, mut disable, suspend, list, from_disable, keep_data, no_way_back, .. } = wanted;
+    let despite_start = wanted.despite_start;
+    if uninstall.is_empty() && disable.is_empty() && suspend.is_empty() && list.is_empty() {
+        let words = "name at least one package with --uninstall, --disable, --suspend or --from";
+        return Err(Failure::new(Exit::Usage, words));
     }
-    let is_named = |id: &&PackageId| uninstall.contains(id) || disable.contains(id) || list.contains(id);
+    let is_named = |id: &&PackageId| [&uninstall, &disable, &suspend, &list].iter().any(|ids| ids.contains(id));
     if let Some(other) = despite_start.iter().find(|id| !is_named(id)) {
         let words = format!("--despite-start names {other}, which is not to be taken out");
         return Err(Failure::new(Exit::Usage, words));
     }
-    if let Some(both) = uninstall.iter().find(|id| disable.contains(id)) {
-        return Err(Failure::new(Exit::Usage, format!("{both} is to be uninstalled and disabled; choose one")));
+    let ways = |id: &PackageId| [&uninstall, &disable, &suspend].iter().filter(|ids| ids.contains(id)).count();
+    if let Some(both) = uninstall.iter().chain(&disable).find(|id| ways(id) > 1) {
+        return Err(Failure::new(Exit::Usage, format!("{both} is to be taken out in two ways; choose one")));
     }
     may_change(how)?;
     let (device, mut inventory) = read(finder, name).await?;
     check_user(&inventory, user)?;
-    let named = !uninstall.is_empty() || !disable.is_empty();
+    let named = !uninstall.is_empty() || !disable.is_empty() || !suspend.is_empty();
     for id in super::packages::what_is_there(&inventory, list, user) {
-        if !uninstall.contains(&id) && !disable.contains(&id) {
+        if !uninstall.contains(&id) && !disable.contains(&id) && !suspend.contains(&id) {
             if from_disable { disable.push(id) } else { uninstall.push(id) }
         }
     }
@@ -64,17 +71,20 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     }
     let way = if keep_data { Change::UninstallKeepData } else { Change::Uninstall };
     let item = |way| move |id| TrayItem { id, user, way };
-    let tray: Vec<TrayItem> =
-        uninstall.into_iter().map(item(way)).chain(disable.into_iter().map(item(Change::Disable))).collect();
+    let tray: Vec<TrayItem> = [(uninstall, way), (disable, Change::Disable), (suspend, Change::Suspend)]
+        .into_iter()
+        .flat_map(|(ids, way)| ids.into_iter().map(item(way)))
+        .collect();
     let told = details(&device).await;
     inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
     let plan = plan_take_out(&inventory, &device.capabilities(), &tray, no_way_back);
     let catalog = what_ties(finder, &device, inventory, user).await?;
     let all: Vec<_> = tray.iter().map(|item| (item.id.clone(), item.way)).collect();
     let does = what_it_does(&catalog, user, &all);
-    let plan = plan
+    let mut plan = plan
         .minding_the_start(|id, _| does.starts.get(id).cloned(), &despite_start)
         .in_order(|id, _| does.order.iter().position(|own| own == id));
+    plan.terms = wanted.terms;
     if !how.json {
         // Of what is sent; standard output has the plan itself, or its run.
         let sent = plan.steps.iter().filter(|step| step.skip.is_none());
@@ -137,7 +147,13 @@ fn meant_by(wanted: &WantedBack, inventory: &Inventory, runs: &[Run]) -> Vec<(Pa
     shelf.map(|entry| (entry.id, entry.user, entry.target)).collect()
 }
 
-pub(crate) async fn put_back(finder: &Finder<'_>, name: &str, wanted: WantedBack, how: How) -> Result<Exit, Failure> {
+pub(crate) async fn put_back(
+    finder: &Finder<'_>,
+    name: &str,
+    wanted: WantedBack,
+    job: Option<Job>,
+    how: How,
+) -> Result<Exit, Failure> {
     may_change(how)?;
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
@@ -156,8 +172,9 @@ pub(crate) async fn put_back(finder: &Finder<'_>, name: &str, wanted: WantedBack
         let what = wanted.run.map_or_else(|| "by Wibbet".to_owned(), |run| format!("by run {run}"));
         return Err(Failure::new(Exit::Nothing, format!("nothing that was taken out {what} is off the device now")));
     }
-    let plan = plan_put_back(&inventory, &device.capabilities(), &meant)
+    let mut plan = plan_put_back(&inventory, &device.capabilities(), &meant)
         .giving_back(|id, user| recorded_gifts(&runs, id, user));
+    plan.terms.job = job;
     carry_out(finder, &device, RunKind::PutBack, &plan, told, how).await
 }
 
@@ -217,7 +234,8 @@ pub(crate) async fn carry_on(
 async fn is_all_so(device: &AdbDevice, run: &Run) -> Result<bool, Failure> {
     let of: Vec<_> = run.steps.iter().map(|step| (step.id.clone(), step.user)).collect();
     let seen = look_at_all(device, &of, false).await?;
-    Ok(run.steps.iter().zip(seen).all(|(step, sight)| match sight.found.state() {
+    let counts = run.steps.iter().zip(seen).filter(|(step, _)| !run.is_replaced(step));
+    Ok(counts.into_iter().all(|(step, sight)| match sight.found.state() {
         // What is not on the device at all was uninstalled by the run, or never there.
         Some(state) => step.way.is_met_by(state) && (state.known || step.outcome == Some(Outcome::Done)),
         None => false,
@@ -405,6 +423,9 @@ fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, met
         if step.skip.is_none() && !step.way.takes_out() {
             step.gives_back(capabilities).0.iter().for_each(|words| line(format_args!("     then  {words}")));
         }
+    }
+    if plan.to_send() > 0 && plan.terms.on_refusal != OnRefusal::default() {
+        line(plan.terms.on_refusal.words());
     }
     if plan.to_send() > 0 {
         let command = wibbet_core::read::write_request().command();

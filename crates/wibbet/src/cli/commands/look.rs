@@ -214,9 +214,12 @@ pub(crate) fn check_user(inventory: &Inventory, user: UserId) -> Result<(), Fail
 }
 
 /// The runs of the logbook in a folder; it may be on a disk that can only be read.
-pub(crate) fn runs(folder: &Path, as_json: bool) -> Result<Exit, Failure> {
+pub(crate) fn runs(folder: &Path, search: Option<&str>, as_json: bool) -> Result<Exit, Failure> {
     let book = Logbook::open_to_look(folder)?;
-    let runs = book.map(|book| book.runs(None)).transpose()?.unwrap_or_default();
+    let mut runs = book.map(|book| book.runs(None)).transpose()?.unwrap_or_default();
+    if let Some(words) = search {
+        runs.retain(|run| run.is_about(words));
+    }
     if as_json {
         json::print(&json::Runs { runs: runs.iter().map(json::Steps::of).collect() });
     } else {
@@ -224,7 +227,7 @@ pub(crate) fn runs(folder: &Path, as_json: bool) -> Result<Exit, Failure> {
             line(one_line(run));
         }
         if runs.is_empty() {
-            tell("The logbook has no runs yet.");
+            tell(if search.is_some() { "No run has these words." } else { "The logbook has no runs yet." });
         }
     }
     Ok(Exit::Done)
@@ -247,7 +250,7 @@ fn one_line(run: &Run) -> String {
         run.kind,
         run.state,
         json::time(run.begun),
-        counts.join(", ")
+        counts.join(", ") + &if run.job.is_empty() { String::new() } else { format!("  {}", run.job.words()) }
     )
 }
 

@@ -3,7 +3,7 @@
 use serde::Serialize;
 use wibbet_core::android::Capabilities;
 use wibbet_core::package::{Metrics, Returned};
-use wibbet_core::plan::{AppData, Plan, Reversal};
+use wibbet_core::plan::{AppData, Job, OnRefusal, Plan, Reversal};
 use wibbet_core::run::{Outcome, Run};
 use wibbet_types::Timestamp;
 
@@ -67,6 +67,25 @@ impl From<&Returned> for JsonReturned {
 }
 
 #[derive(Serialize)]
+struct JsonJob {
+    technician: String,
+    ticket: String,
+    note: String,
+}
+
+impl JsonJob {
+    fn of(job: &Job) -> Option<Self> {
+        let Job { technician, ticket, note } = job.clone();
+        (!job.is_empty()).then_some(Self { technician, ticket, note })
+    }
+}
+
+/// What is tried where a step is refused; nothing where nothing is.
+fn policy(of: OnRefusal) -> Option<String> {
+    (of != OnRefusal::default()).then(|| of.to_string())
+}
+
+#[derive(Serialize)]
 pub(crate) struct Steps {
     run: Option<i64>,
     serial: String,
@@ -74,6 +93,10 @@ pub(crate) struct Steps {
     state: Option<&'static str>,
     begun: Option<String>,
     dry_run: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    policy: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    job: Option<JsonJob>,
     steps: Vec<JsonStep>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     not_understood: Vec<String>,
@@ -110,6 +133,8 @@ impl Steps {
             state: Some(run.state.name()),
             begun: Some(time(run.begun)),
             dry_run: false,
+            policy: policy(run.on_refusal),
+            job: JsonJob::of(&run.job),
             steps: steps.collect(),
             not_understood: run.not_understood.clone(),
             error: None,
@@ -162,6 +187,8 @@ impl Steps {
             state: None,
             begun: None,
             dry_run: true,
+            policy: policy(plan.terms.on_refusal),
+            job: plan.terms.job.as_ref().and_then(JsonJob::of),
             steps: steps.collect(),
             not_understood: Vec::new(),
             error: None,

@@ -14,7 +14,7 @@ use wibbet_core::catalog::{Catalog, CatalogEntry, Chosen, Column};
 use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::link::{Ladder, Rung, RungStatus};
 use wibbet_core::package::{Inventory, PackageState};
-use wibbet_core::plan::{Change, Plan, TrayItem, Upshot, plan_put_back, plan_take_out, upshot};
+use wibbet_core::plan::{Change, Job, OnRefusal, Plan, TrayItem, Upshot, plan_put_back, plan_take_out, upshot};
 use wibbet_core::run::{Origin, Run, RunKind, Shelf, recorded_gifts};
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{PackageId, RunId, UserId};
@@ -47,6 +47,8 @@ pub(crate) struct DeviceModel {
     /// What is on it.
     pub(crate) front: Option<(PackageId, UserId)>,
     pub(crate) runs: Arc<Vec<Run>>,
+    /// The job that it is at.
+    pub(crate) job: Job,
     pub(crate) pane: RunPane,
     /// A run is being carried out.
     pub(crate) running: bool,
@@ -96,6 +98,7 @@ impl DeviceModel {
             following: false,
             front: None,
             runs: Arc::default(),
+            job: Job::default(),
             pane: RunPane::Nothing,
             running: false,
             waiting: None,
@@ -331,7 +334,7 @@ impl DeviceModel {
         allowed: Allowed,
     ) {
         let Some(inventory) = &self.inventory else { return };
-        let plan = match kind == RunKind::TakeOut {
+        let mut plan = match kind == RunKind::TakeOut {
             true => {
                 let does = self.catalog.as_ref().map_or_else(Vec::new, |catalog| upshots(catalog, &items));
                 let loss = |id: &PackageId, user: UserId| {
@@ -349,12 +352,27 @@ impl DeviceModel {
             false => plan_put_back(inventory, &self.capabilities, &wanted)
                 .giving_back(|id, user| recorded_gifts(&self.runs, id, user)),
         };
+        plan.terms.on_refusal = allowed.on_refusal;
         let sent = plan.steps.iter().filter(|step| kind == RunKind::TakeOut && step.skip.is_none());
         let sent: Vec<TrayItem> =
             sent.map(|step| TrayItem { id: step.id.clone(), user: step.user, way: step.way }).collect();
         let does = self.catalog.as_ref().map_or_else(Vec::new, |catalog| upshots(catalog, &sent));
         self.run_at = 0;
         self.pane = RunPane::Review(Review { kind, plan, items, wanted, allowed, does });
+    }
+
+    /// Chooses the next of what can be tried where a step of the plan is refused.
+    pub(crate) fn next_on_refusal(&mut self) {
+        let capabilities = self.capabilities;
+        if let RunPane::Review(review) = &mut self.pane {
+            let at = OnRefusal::ALL.iter().position(|one| *one == review.allowed.on_refusal).unwrap_or(0);
+            let following = (1..=OnRefusal::ALL.len()).map(|n| OnRefusal::ALL[(at + n) % OnRefusal::ALL.len()]);
+            // What this device cannot is not offered.
+            let can =
+                |one: &OnRefusal| (!one.disable || capabilities.disables) && (!one.suspend || capabilities.suspends());
+            review.allowed.on_refusal = following.into_iter().find(can).unwrap_or_default();
+            review.plan.terms.on_refusal = review.allowed.on_refusal;
+        }
     }
 
     /// Makes the plan that is shown again, with what has no way back too.

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use wibbet_core::package::PackageState;
-use wibbet_core::plan::{Plan, TrayItem, Upshot};
+use wibbet_core::plan::{OnRefusal, Plan, TrayItem, Upshot};
 use wibbet_core::run::{Run, RunKind};
 use wibbet_types::{PackageId, UserId};
 
@@ -42,4 +42,6 @@ pub(super) struct Allowed {
     pub(super) despite_start: BTreeSet<PackageId>,
     /// It is sent before it is known what the start needs.
     pub(super) unknown_start: bool,
+    /// What is tried where a step is refused.
+    pub(super) on_refusal: OnRefusal,
 }

@@ -29,6 +29,8 @@ pub(crate) enum Layer {
     Note,
     Open,
     OtherWays,
+    Choices,
+    Job,
     Pair,
     Palette,
     Quit,
@@ -45,7 +47,17 @@ impl Layer {
         let mut all = vec![Self::Everywhere, Self::SearchLine];
         all.extend(View::ALL.into_iter().flat_map(|view| [Self::Room(view), Self::Menu(view)]));
         all.extend([Self::Address, Self::Close, Self::Closed, Self::Columns, Self::DeviceScreens, Self::Everything]);
-        all.extend([Self::Export, Self::IdList, Self::Languages, Self::Note, Self::Open, Self::OtherWays, Self::Pair]);
+        all.extend([
+            Self::Export,
+            Self::IdList,
+            Self::Languages,
+            Self::Note,
+            Self::Open,
+            Self::OtherWays,
+            Self::Choices,
+            Self::Job,
+            Self::Pair,
+        ]);
         all.extend([Self::Palette]);
         all.extend([Self::Quit, Self::Reading, Self::Restart, Self::Searches, Self::Start, Self::Ties]);
         all
@@ -78,6 +90,8 @@ impl Layer {
             Self::Note => &[windows::NOTE],
             Self::Open => &[windows::OPEN],
             Self::OtherWays => &[windows::OTHER_WAYS],
+            Self::Choices => &[windows::CHOICES],
+            Self::Job => &[windows::JOB],
             Self::Pair => &[windows::PAIR],
             Self::Palette => &[windows::PALETTE],
             Self::Quit => &[windows::QUIT],

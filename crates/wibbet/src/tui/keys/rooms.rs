@@ -128,6 +128,13 @@ pub(super) const BENCH: &[Binding] = &[
 /// Rarer actions on the bench.
 pub(super) const BENCH_MENU: &[Binding] = &[
     bind(
+        Action::Job,
+        &[letter('j')],
+        "Technician, ticket, note",
+        "job",
+        "Writes down who does this, the ticket, and a note for the customer: of the run that is shown, or of every run on the device from now on.",
+    ),
+    bind(
         Action::CloseLink,
         &[letter('l')],
         "Close the link",
@@ -185,7 +192,7 @@ pub(super) const PACKAGES: &[Binding] = &[
         &[letter('w')],
         "Change the way",
         "way",
-        "Changes the way for the package under the cursor: uninstall, uninstall but keep its data, disable.",
+        "Changes the way for the package under the cursor: uninstall, uninstall but keep its data, disable, suspend; what this device cannot is left out.",
     ),
     bind(
         Action::Next,
@@ -406,6 +413,13 @@ pub(super) const RUN: &[Binding] = &[
         "In a plan, changes whatever would drop an app's data to a way that keeps them: uninstalling with data kept where this Android can, else disabling.",
     ),
     bind(
+        Action::Choices,
+        &[letter('O')],
+        "Other ways for what was refused",
+        "other ways",
+        "After a run, shows what else may work where the device refused: another way, a page to open on the device, once more; for all of a kind or for one.",
+    ),
+    bind(
         Action::PutBack,
         &[letter('b')],
         "Put back",
@@ -433,10 +447,24 @@ pub(super) const RUN: &[Binding] = &[
         "not now",
         "Leaves a plan that was not sent; nothing goes to the device.",
     ),
+    bind(
+        Action::OnRefusal,
+        &[letter('R')],
+        "Where one is refused",
+        "if refused",
+        "In a plan, chooses what is tried by itself where the device refuses a step: nothing, disable, suspend, or the one and then the other. What is tried keeps the app's data.",
+    ),
 ];
 
 /// Rarer actions on plans and runs.
 pub(super) const RUN_MENU: &[Binding] = &[
+    bind(
+        Action::Job,
+        &[letter('j')],
+        "Technician, ticket, note",
+        "job",
+        "Writes down who does this, the ticket, and a note for the customer: of the run that is shown, or of every run on the device from now on.",
+    ),
     bind(
         Action::AllowNoWayBack,
         &[letter('o')],

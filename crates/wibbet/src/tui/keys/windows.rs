@@ -132,6 +132,14 @@ pub(super) const NOTE: &[Binding] = &[
     foot(Action::Leave, ESC, "leaves everything as it was"),
 ];
 
+/// A job.
+pub(super) const JOB: &[Binding] = &[
+    foot(Action::Accept, ENTER, "keeps it"),
+    foot(Action::NextField, &[key(KeyCode::Tab), key(KeyCode::Down)], "field"),
+    foot(Action::PreviousField, &[key(KeyCode::BackTab), key(KeyCode::Up)], ""),
+    foot(Action::Leave, ESC, "leaves it as it was"),
+];
+
 /// A list of ids.
 pub(super) const ID_LIST: &[Binding] = &[
     foot(Action::Accept, ENTER, "takes what is typed; with nothing typed, marks what is here"),
@@ -146,6 +154,17 @@ pub(super) const OTHER_WAYS: &[Binding] = &[
     foot(Action::First, &[key(KeyCode::Home)], ""),
     foot(Action::Last, &[key(KeyCode::End)], ""),
     foot(Action::Leave, ESC, "leaves the tray as it is"),
+];
+
+/// What else may work where a run was refused.
+pub(super) const CHOICES: &[Binding] = &[
+    foot(Action::Accept, ENTER, "does it"),
+    foot(Action::Toggle, &[letter(' ')], "all of this kind, or one"),
+    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "moves"),
+    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
+    foot(Action::First, &[key(KeyCode::Home)], ""),
+    foot(Action::Last, &[key(KeyCode::End)], ""),
+    foot(Action::Leave, ESC, "leaves them as they are"),
 ];
 
 /// What is to be opened on the device.

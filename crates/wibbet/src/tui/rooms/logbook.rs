@@ -55,6 +55,7 @@ pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
     let row = |run: &Run, n: usize| {
         let alert = run.state != RunState::Finished
             || run.steps.iter().any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Skipped)));
+        let job = if run.job.is_empty() { String::new() } else { format!(" · {}", run.job.words()) };
         let spans = vec![
             Span::styled(if n == app.log_at { "▌ " } else { "  " }, theme.accent),
             Span::styled(format!("run {:<3} ", run.number), theme.strong),
@@ -75,6 +76,7 @@ pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
             ),
             Span::styled(fit(run.kind.label(), 10), theme.plain),
             Span::styled(outcome_words(app, run), if alert { theme.alert } else { theme.good }),
+            Span::styled(job, theme.dim),
         ];
         Line::from(spans)
     };

@@ -18,6 +18,7 @@ use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Theme, step};
 
 pub(crate) use packages::{in_sight, search_key, search_line};
+pub(crate) use run::not_done_of;
 
 /// Whether an action does something here and now.
 pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
@@ -35,6 +36,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         Action::CarryOn => {
             device(|d| !d.running && d.is_ready() && d.reviewed().is_none() && d.to_carry_on().is_some())
         }
+        Action::Job => device(|d| d.facts.is_some()),
         Action::CopyId => app.device().is_some_and(|d| d.id_under_cursor(app.view).is_some()),
         Action::Show(_)
         | Action::NextView

@@ -32,6 +32,7 @@ pub(crate) fn data_words(device: &DeviceModel, plan: &Plan, several: bool) -> Op
 pub(crate) fn becoming(way: Change) -> (Condition, &'static str) {
     match way {
         Change::Disable => (Condition::Disabled, "disable"),
+        Change::Suspend => (Condition::Suspended, "suspend"),
         Change::UninstallKeepData => (Condition::Uninstalled, "keep data"),
         _ => (Condition::Uninstalled, "uninstall"),
     }

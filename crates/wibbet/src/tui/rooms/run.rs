@@ -6,8 +6,8 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::package::{Condition, PackageState, returned_words};
-use wibbet_core::plan::{Change, PlannedStep, Reversal, SkipReason, TrayItem, Upshot};
-use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
+use wibbet_core::plan::{Change, OnRefusal, PlannedStep, Reversal, SkipReason, TrayItem, Upshot};
+use wibbet_core::run::{NotDone, Outcome, Run, RunKind, RunState, Step, StepState, not_done};
 
 use super::parts::{becoming, data_words, named, outcome_counts, review_put_back};
 use crate::tui::app::{App, DeviceModel, Review, RunPane};
@@ -36,11 +36,18 @@ fn left_for_the_start(device: &DeviceModel) -> usize {
 fn refused_uninstalls(device: &DeviceModel) -> Vec<TrayItem> {
     let Some(run) = device.shown_run() else { return Vec::new() };
     let failed = |s: &&Step| {
-        let uninstall = s.way.takes_out() && s.way != Change::Disable;
-        uninstall && matches!(s.outcome, Some(Outcome::Refused | Outcome::NoEffect))
+        let failed = matches!(s.outcome, Some(Outcome::Refused | Outcome::NoEffect));
+        s.way.uninstalls() && failed && !run.is_replaced(s)
     };
     let item = |s: &Step| TrayItem { id: s.id.clone(), user: s.user, way: Change::Disable };
     run.steps.iter().filter(failed).map(item).collect()
+}
+
+/// What of the run that is shown was not done, with what else may work.
+pub(crate) fn not_done_of(device: &DeviceModel) -> Vec<NotDone> {
+    let run = device.shown_run().filter(|run| run.kind == RunKind::TakeOut);
+    let all = run.map_or_else(Vec::new, |run| not_done(run, &device.capabilities));
+    all.into_iter().filter(|group| !group.choices.is_empty()).collect()
 }
 
 /// The steps of the run that is shown that were done and can be undone: all, or the one of an index.
@@ -59,6 +66,8 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
         Action::ToDisable => on(|d| has_no_way_back(d) || (!d.running && !refused_uninstalls(d).is_empty())),
         Action::AllowNoWayBack => on(has_no_way_back),
         Action::DespiteStart => on(|d| d.awaits_the_start() || left_for_the_start(d) > 0),
+        Action::OnRefusal => on(|d| d.reviewed().is_some_and(|r| r.kind == RunKind::TakeOut && r.plan.to_send() > 0)),
+        Action::Choices => on(|d| !d.running && !not_done_of(d).is_empty()),
         Action::KeepData => on(|d| d.reviewed().is_some_and(|r| r.plan.can_keep_data())),
         Action::PutBack => on(|d| undoable(d, Some(d.run_at)).next().is_some()),
         Action::Undo => on(|d| undoable(d, None).next().is_some()),
@@ -85,6 +94,7 @@ pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
             }
         }),
         Action::AllowNoWayBack => device.allow_no_way_back(),
+        Action::OnRefusal => device.next_on_refusal(),
         Action::KeepData => device.review_again(|items, plan| {
             for step in plan.losing_data() {
                 let item = items.iter_mut().find(|i| i.id == step.id && i.user == step.user);
@@ -197,7 +207,8 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
         RunPane::Review(review) => {
             let (send, all) = (review.plan.to_send(), review.plan.steps.len());
             let left = if send == all { String::new() } else { format!(", {} not sent", all - send) };
-            let title = format!(" Plan: {} on {} · {send} to send{left}", review.kind.label(), device.name());
+            let job = if device.job.is_empty() { String::new() } else { format!(" · {}", device.job.words()) };
+            let title = format!(" Plan: {} on {} · {send} to send{left}{job}", review.kind.label(), device.name());
             let key = |action| hint(View::Run, action);
             let mut next = if send > 0 && !device.is_ready() {
                 " Nothing has been sent yet. It can be sent as soon as the device is linked and read.".to_owned()
@@ -225,6 +236,12 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 Line::styled(truncate(&title, cells), theme.strong),
                 Line::styled(truncate(&next, cells), theme.accent),
             ];
+            if review.kind == RunKind::TakeOut && send > 0 {
+                let words = capitalize(review.plan.terms.on_refusal.words());
+                let words = format!(" {words} ({} changes that).", key(Action::OnRefusal));
+                let own = if review.plan.terms.on_refusal == OnRefusal::default() { theme.dim } else { theme.plain };
+                lines.push(Line::styled(truncate(&words, cells), own));
+            }
             let left = left_for_the_start(device);
             if left > 0 {
                 let one = if left == 1 { "one of these: it is" } else { "some of these: they are" };
@@ -252,14 +269,24 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
             lines
         }
         RunPane::Shown(run) => {
-            let title =
-                format!(" Run {}: {} on {} · {}", run.number, run.kind.label(), device.name(), app.clock(run.begun));
+            let job = if run.job.is_empty() { String::new() } else { format!(" · {}", run.job.words()) };
+            let (what, when) = (run.kind.label(), app.clock(run.begun));
+            let title = format!(" Run {}: {what} on {} · {when}{job}", run.number, device.name());
             let mut lines = vec![Line::styled(truncate(&title, cells), theme.strong), progress(run, theme, cells)];
             if let Some(why) = run.not_understood.first() {
                 let words = format!(" Another version of Wibbet wrote a part of this: {why}. It is left alone.");
                 lines.push(Line::styled(truncate(&words, cells), theme.alert));
             }
-            lines.push(Line::raw(""));
+            let refused: usize = not_done_of(device).iter().map(|group| group.steps.len()).sum();
+            lines.push(match refused {
+                _ if device.running => Line::raw(""),
+                0 => Line::raw(""),
+                n => {
+                    let were = if n == 1 { "1 was not done" } else { &format!("{n} were not done") };
+                    let words = format!(" {were}: {} shows what else may work.", hint(View::Run, Action::Choices));
+                    Line::styled(truncate(&words, cells), theme.accent)
+                }
+            });
             lines
         }
     }
@@ -328,6 +355,7 @@ fn after(way: Change, before: PackageState) -> Condition {
     match way {
         Change::Uninstall | Change::UninstallKeepData => Condition::Uninstalled,
         Change::Disable => Condition::Disabled,
+        Change::Suspend => Condition::Suspended,
         // Reinstalling may be followed by a step that disables again; by itself it leads to use.
         _ if before.condition() == Condition::Absent => Condition::Absent,
         _ => Condition::InUse,

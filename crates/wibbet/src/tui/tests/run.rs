@@ -75,9 +75,10 @@ fn what_has_no_way_back_needs_a_word_of_its_own() {
     screen.keys("\x1b2w");
     assert_eq!(
         screen.model.app.devices[0].tray[0].way,
-        Change::Uninstall,
+        Change::Suspend,
         "the tray followed the plan, and w goes on from there"
     );
+    screen.keys("w");
     screen.keys("\n.o");
     assert!(screen.shows("no way back: it is not part of the system"));
     screen.keys("s");
@@ -182,4 +183,81 @@ fn a_whole_run_is_marked_on_the_shelf() {
     assert!(screen.shows("2 off, 1 marked"), "{}", screen.text());
     screen.keys("b");
     assert!(screen.shows("1 to send") && screen.shows("com.corvane.cleaner"), "{}", screen.text());
+}
+
+/// What is tried where a step is refused is chosen in the plan, said there, and goes with it.
+#[test]
+fn what_is_tried_where_one_is_refused_is_chosen_before() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2/music\n \n");
+    assert!(screen.shows("If refused: leave it as it is"), "{}", screen.text());
+    screen.keys("R");
+    assert!(screen.shows("If refused: disable, else leave it"), "{}", screen.text());
+    screen.keys("RR");
+    assert!(screen.shows("If refused: disable, else suspend, else leave it"), "{}", screen.text());
+    screen.keys("s");
+    let [Effect::Bench(BenchCommand::Session(0, SessionCommand::Run(_, plan)))] = screen.effects.as_slice() else {
+        panic!("{:?}", screen.effects)
+    };
+    assert_eq!(plan.terms.on_refusal.to_string(), "disable,suspend");
+}
+
+/// What was refused alike is one choice; one of them can be meant alone; a way leads to a plan, a page is opened at once.
+#[test]
+fn what_else_may_work_is_chosen_from_a_list() {
+    let mut screen = Screen::linked(128, 40);
+    let mut refused = run([Some(Outcome::Refused), Some(Outcome::Refused), Some(Outcome::Refused)]);
+    let said =
+        ["Failure [-1000]", "java.lang.SecurityException: Attempt to change component state; pid=1", "Failure [-1000]"];
+    for (step, said) in refused.steps.iter_mut().zip(said) {
+        step.answer = Some(PlainText::new(said));
+    }
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(refused))));
+    screen.keys("3");
+    assert!(screen.shows("3 were not done: O shows what else may work"), "{}", screen.text());
+    screen.keys("O");
+    assert!(screen.shows("and 1 more: disable instead") && screen.shows("Failure [-1000]"), "{}", screen.text());
+    screen.keys("\n");
+    assert!(
+        screen.shows("Plan: take out") && screen.shows("1 to send"),
+        "the calendar; the cleaner is off: {}",
+        screen.text()
+    );
+    let ways: Vec<Change> = screen.model.app.devices[0].tray.iter().map(|item| item.way).collect();
+    assert_eq!(ways, [Change::Disable; 2]);
+    assert!(screen.effects.is_empty(), "nothing is sent before the plan was shown");
+    // One of them alone.
+    screen.keys("\x1b5");
+    let refused = screen.model.app.devices[0].runs.first().cloned();
+    assert!(refused.is_none(), "the run is told again below");
+    let mut refused = run([Some(Outcome::Refused), Some(Outcome::Refused), Some(Outcome::Refused)]);
+    for (step, said) in refused.steps.iter_mut().zip(said) {
+        step.answer = Some(PlainText::new(said));
+    }
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(refused))));
+    screen.keys("3O ");
+    assert!(!screen.shows("and 1 more"), "{}", screen.text());
+    screen.keys("\n");
+    assert_eq!(screen.model.app.devices[0].tray.len(), 1);
+}
+
+/// Technician, ticket and note: of what is begun from now on, or of the run that is shown.
+#[test]
+fn a_job_is_written_down() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("1.jInes\tP-77\n");
+    let written = |screen: &Screen| match screen.effects.last() {
+        Some(Effect::Bench(BenchCommand::Session(0, SessionCommand::Job(run, job)))) => (*run, job.words()),
+        other => panic!("{other:?}"),
+    };
+    assert_eq!(written(&screen), (None, "ticket P-77 · Ines".to_owned()));
+    let job = wibbet_core::plan::Job { ticket: "P-77".into(), ..Default::default() };
+    screen.tell(SessionEvent::Job(job.clone()));
+    screen.keys("2/music\n \n");
+    assert!(screen.shows("1 to send · ticket P-77"), "{}", screen.text());
+    let done = Run { job, ..run([Some(Outcome::Done); 3]) };
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(done))));
+    assert!(screen.shows("· ticket P-77"), "{}", screen.text());
+    screen.keys(".j\t8\n");
+    assert_eq!(written(&screen), (Some(wibbet_types::RunId::new(7)), "ticket P-778".to_owned()));
 }

@@ -1,6 +1,7 @@
 //! Windows over a view, a file each: its form, its keys, its drawing. A new one is a file and a line in the list below.
 
 mod address;
+mod choices;
 mod close;
 mod columns;
 mod device_screens;
@@ -10,6 +11,7 @@ mod form;
 mod guide;
 mod help;
 mod id_list;
+mod job;
 mod languages;
 mod menu;
 mod note;
@@ -103,6 +105,7 @@ macro_rules! windows {
 
 windows![
     address::Address,
+    choices::Choices,
     close::Close,
     columns::Columns,
     device_screens::DeviceScreens,
@@ -111,6 +114,7 @@ windows![
     guide::Guide,
     help::Help,
     id_list::IdList,
+    job::JobForm,
     languages::Languages,
     menu::Menu,
     note::NoteForm,

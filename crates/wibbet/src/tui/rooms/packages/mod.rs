@@ -156,7 +156,8 @@ fn next_way(device: &mut DeviceModel) {
     let (Some(id), user) = (device.under_cursor().cloned(), device.user()) else { return };
     if let Some(way) = device.chosen(&id, user) {
         let at = Change::TAKE_OUT.iter().position(|w| *w == way).unwrap_or(0);
-        let next = Change::TAKE_OUT[(at + 1) % Change::TAKE_OUT.len()];
+        let following = (1..=Change::TAKE_OUT.len()).map(|n| Change::TAKE_OUT[(at + n) % Change::TAKE_OUT.len()]);
+        let next = following.into_iter().find(|way| tray::can(device, &id, user, *way)).unwrap_or(way);
         device.change_tray(|tray| {
             for item in tray.iter_mut().filter(|i| i.id == id && i.user == user) {
                 item.way = next;

@@ -25,6 +25,17 @@ pub(super) fn never(device: &DeviceModel, inventory: &Inventory, id: &PackageId,
     matches!(skip, SkipReason::Essential(_) | SkipReason::Library | SkipReason::NoDebugging).then_some(skip)
 }
 
+/// Whether a way is to be had for a package on this device, as far as that can be told before.
+pub(super) fn can(device: &DeviceModel, id: &PackageId, user: UserId, way: Change) -> bool {
+    let Some(inventory) = &device.inventory else { return true };
+    let item = TrayItem { id: id.clone(), user, way };
+    let skip = tray_plan(device, inventory, &[item]).steps.first().and_then(|step| step.skip);
+    !matches!(
+        skip,
+        Some(SkipReason::MayNotSuspend | SkipReason::MayNotDisable | SkipReason::NotPerUser | SkipReason::AlreadySo)
+    )
+}
+
 /// How a line of what the tray does is to be read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Weight {
@@ -100,9 +111,14 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
         return;
     }
     let plan = tray_plan(device, inventory, &device.tray);
-    let count = |disable: bool| device.tray.iter().filter(|i| (i.way == Change::Disable) == disable).count();
+    let count = |is: fn(Change) -> bool| device.tray.iter().filter(|i| is(i.way)).count();
     let mut parts = Vec::new();
-    for (n, word) in [(count(false), "uninstall"), (count(true), "disable")] {
+    let ways = [
+        (count(Change::uninstalls), "uninstall"),
+        (count(|way| way == Change::Disable), "disable"),
+        (count(|way| way == Change::Suspend), "suspend"),
+    ];
+    for (n, word) in ways {
         if n > 0 {
             parts.push(format!("{word} {n}"));
         }

@@ -1,0 +1,37 @@
+//! What goes for a run as a whole.
+
+use super::on_refusal::OnRefusal;
+
+/// What somebody wants to know of a run besides what it did: all of it may be empty.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Job {
+    /// Who does it.
+    pub technician: String,
+    /// The number that the workshop has for it.
+    pub ticket: String,
+    /// What is to be said to the customer.
+    pub note: String,
+}
+
+impl Job {
+    /// Whether nothing is noted.
+    pub fn is_empty(&self) -> bool {
+        *self == Self::default()
+    }
+
+    /// In a line, as far as it is known: `ticket 4711 · Ines · the note`.
+    pub fn words(&self) -> String {
+        let ticket = if self.ticket.is_empty() { String::new() } else { format!("ticket {}", self.ticket) };
+        let all = [ticket.as_str(), self.technician.as_str(), self.note.as_str()];
+        all.into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>().join(" · ")
+    }
+}
+
+/// What goes for a run as a whole.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Terms {
+    /// What is tried where a step is refused.
+    pub on_refusal: OnRefusal,
+    /// The job that it is a part of; `None` for the one that the device is at.
+    pub job: Option<Job>,
+}

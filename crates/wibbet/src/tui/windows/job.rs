@@ -1,0 +1,91 @@
+//! For whom and by whom: technician, ticket and a note for the customer, of the run that is shown or of what is done to the device now.
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::Line;
+use tui_input::Input;
+use wibbet_bench::session::SessionCommand;
+use wibbet_core::plan::Job;
+use wibbet_types::{PlainText, RunId};
+
+use super::form::{ALL, Flow, Form, framed};
+use crate::tui::app::App;
+use crate::tui::keys::{Action, Layer, View};
+use crate::tui::message::{Effect, to_session};
+use crate::tui::widgets::{Field, Theme};
+
+const FIELDS: [&str; 3] = ["technician", "ticket", "note for the customer"];
+
+/// What is written in each field, and which one the cursor is in.
+#[derive(Debug, Clone)]
+pub(crate) struct JobForm {
+    /// The run that it is of; `None` for what is begun on the device from now on.
+    run: Option<RunId>,
+    inputs: [Input; 3],
+    at: usize,
+}
+
+impl Form for JobForm {
+    const OPENED_BY: Action = Action::Job;
+
+    fn open(app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
+        let device = app.device()?;
+        let run = device.shown_run().filter(|_| app.view == View::Run && !device.running);
+        let (run, job) = match run {
+            Some(run) => (Some(run.number), &run.job),
+            None => (None, &device.job),
+        };
+        let inputs = [&job.technician, &job.ticket, &job.note].map(|text| Input::new(text.clone()));
+        Some(Self { run, inputs, at: 0 })
+    }
+
+    fn layer(&self) -> Layer {
+        Layer::Job
+    }
+
+    fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
+        match action {
+            Action::NextField => self.at = (self.at + 1) % FIELDS.len(),
+            Action::PreviousField => self.at = (self.at + FIELDS.len() - 1) % FIELDS.len(),
+            Action::Accept => {
+                let Some(device) = app.device() else { return Flow::Close };
+                let text = |n: usize| PlainText::new(self.inputs[n].value().trim()).into_string();
+                let job = Job { technician: text(0), ticket: text(1), note: text(2) };
+                out.push(to_session(device.card, SessionCommand::Job(self.run, job)));
+                return Flow::Close;
+            }
+            _ => return Flow::Close,
+        }
+        Flow::Stay
+    }
+
+    fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
+        let Some(device) = app.device() else { return };
+        let (title, goes) = match self.run {
+            Some(run) => (format!(" Job of run {run} "), "Kept with the run."),
+            None => (
+                format!(" Job on {} ", device.name()),
+                "Kept with every run on this device from now on; empty ends that.",
+            ),
+        };
+        let room = framed(&title, (90, 5), (Layer::Job, ALL), theme, frame);
+        for (n, name) in FIELDS.into_iter().enumerate() {
+            let y = room.y + u16::try_from(n).unwrap_or(0);
+            if y >= room.bottom() {
+                continue;
+            }
+            let line = Rect { y, height: 1, ..room };
+            let field = Field { name, name_cells: 23, input: &self.inputs[n], here: n == self.at };
+            frame.render_widget(field.line(theme, usize::from(line.width)), line);
+            if field.here {
+                field.put_cursor(frame, line, 0);
+            }
+        }
+        let last = Rect { y: (room.y + 4).min(room.bottom()), height: room.height.saturating_sub(4).min(1), ..room };
+        frame.render_widget(Line::styled(goes, theme.dim), last);
+    }
+
+    fn field(&mut self) -> Option<&mut Input> {
+        self.inputs.get_mut(self.at)
+    }
+}
