@@ -27,6 +27,12 @@ impl CallBudget {
         Self { idle, until: Instant::now() + idle * WHOLE, left: MOST_BYTES }
     }
 
+    /// For a file of so many bytes, of which each piece may take so long: a slow radio brings 64 KiB in a second.
+    pub(crate) fn for_file(idle: Duration, bytes: u64) -> Self {
+        let slow = Duration::from_secs(bytes / (64 << 10));
+        Self { idle, until: Instant::now() + idle * WHOLE + slow, left: bytes.saturating_add(MOST_BYTES) }
+    }
+
     /// The next piece; `None` at the end.
     ///
     /// # Errors

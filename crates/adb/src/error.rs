@@ -132,6 +132,12 @@ pub enum CallError {
         /// How long was waited.
         waited: Duration,
     },
+    /// What it was to read cannot be read here. Not all of it was written.
+    #[error("what was to be sent cannot be read on this computer: {why}")]
+    Input {
+        /// Why not.
+        why: String,
+    },
     /// The service ended before its answer was whole.
     #[error("the answer to “{service}” was cut short")]
     CutShort {

@@ -4,8 +4,8 @@ use wibbet_types::PlainText;
 
 use crate::budget::CallBudget;
 use crate::error::CallError;
-use crate::link::Link;
-use crate::shell::{OldShellReader, ShellDecoder, ShellId};
+use crate::link::{Link, Stream};
+use crate::shell::{OldShellReader, ShellDecoder, ShellId, encode_shell};
 use crate::timeouts::Timeouts;
 
 /// A service that is called with words and answers with text.
@@ -93,7 +93,17 @@ impl Link {
         limits: &Timeouts,
         sink: &mut dyn Sink,
     ) -> Result<Option<u8>, CallError> {
-        let mut stream = self.open(&service.wire_name(), limits.idle).await?;
+        let stream = self.open(&service.wire_name(), limits.idle).await?;
+        self.answer_of(service, stream, limits, sink).await
+    }
+
+    async fn answer_of(
+        &self,
+        service: &Service,
+        mut stream: Stream,
+        limits: &Timeouts,
+        sink: &mut dyn Sink,
+    ) -> Result<Option<u8>, CallError> {
         let name = shown_name(service);
         let cut_short = || CallError::CutShort { service: name.clone() };
         let mut budget = CallBudget::new(limits.idle);
@@ -141,6 +151,48 @@ impl Link {
                 Ok(None)
             }
         }
+    }
+}
+
+impl Link {
+    /// Calls a service that reads what `next` gives until that gives nothing, and says something then: see [`Link::call`]. Services
+    /// without frames have to know by themselves when they have all of it.
+    ///
+    /// # Errors
+    /// Those of [`Link::call`]; [`CallError::Input`] when `next` fails, with nothing more written.
+    pub async fn call_with_input(
+        &self,
+        service: &Service,
+        limits: &Timeouts,
+        next: &mut (dyn FnMut() -> std::io::Result<Vec<u8>> + Send),
+        sink: &mut dyn Sink,
+    ) -> Result<Option<u8>, CallError> {
+        const PIECE: usize = 64 * 1024;
+        let mut stream = self.open(&service.wire_name(), limits.idle).await?;
+        let framed = matches!(service, Service::ShellV2(_) | Service::Abb(_));
+        'input: loop {
+            let data = next().map_err(|error| CallError::Input { why: error.to_string() })?;
+            for piece in data.chunks(PIECE) {
+                let bytes = if framed { encode_shell(ShellId::In, piece) } else { piece.to_vec() };
+                match stream.write(&bytes, limits.idle).await {
+                    Ok(()) => {}
+                    // It has ended with the rest unread: what it said tells why.
+                    Err(CallError::CutShort { .. }) => break 'input,
+                    Err(error) => return Err(error),
+                }
+            }
+            if data.is_empty() {
+                break;
+            }
+        }
+        if framed {
+            // One that knew how much there would be may have ended already.
+            match stream.write(&encode_shell(ShellId::CloseIn, &[]), limits.idle).await {
+                Ok(()) | Err(CallError::CutShort { .. }) => {}
+                Err(error) => return Err(error),
+            }
+        }
+        self.answer_of(service, stream, limits, sink).await
     }
 }
 

@@ -91,6 +91,12 @@ pub enum SyncError {
         /// The device's words.
         said: PlainText,
     },
+    /// What is sent cannot be read on this computer.
+    #[error("the file cannot be read on this computer: {why}")]
+    Local {
+        /// Why not.
+        why: String,
+    },
     /// The answer breaks a rule of the service.
     #[error("{path}: the sync service broke a rule: {rule}")]
     Garbled {
@@ -186,6 +192,7 @@ impl SyncClient {
         each: &mut (dyn FnMut(&[u8]) + Send),
     ) -> Result<u64, SyncError> {
         self.ask(SyncId::Recv, path.as_str().as_bytes()).await?;
+        self.budget = CallBudget::for_file(self.idle, most);
         let mut total = 0;
         loop {
             let head: [u8; 8] = self.exactly().await?;
@@ -205,16 +212,37 @@ impl SyncClient {
         }
     }
 
-    /// Sends a file with the given mode (permission bits) and time (seconds since 1970). It is on the device when this
-    /// returns. The platform's daemon gives group and others the rights of the owner (observed on 34.0.5: 640 becomes
-    /// 666).
+    /// As [`SyncClient::send_from`], of bytes that are all there.
     pub async fn send(&mut self, path: &DevicePath, mode: u32, time: u32, data: &[u8]) -> Result<(), SyncError> {
+        let mut left = data;
+        let mut next = || {
+            let (piece, rest) = left.split_at(left.len().min(CHUNK));
+            left = rest;
+            Ok(piece.to_vec())
+        };
+        self.send_from(path, (mode, time), &mut next).await
+    }
+
+    /// Sends a file with the given mode (permission bits) and time (seconds since 1970), its bytes from `next` until that gives
+    /// none, or fails. It is on the device when this returns. The platform's daemon gives group and others the rights of the owner (observed on 34.0.5: 640 becomes
+    /// 666).
+    pub async fn send_from(
+        &mut self,
+        path: &DevicePath,
+        (mode, time): (u32, u32),
+        next: &mut (dyn FnMut() -> std::io::Result<Vec<u8>> + Send),
+    ) -> Result<(), SyncError> {
         const REGULAR: u32 = 0o100_000;
         let target = format!("{},{}", path.as_str(), REGULAR | (mode & 0o777));
         self.ask(SyncId::Send, target.as_bytes()).await?;
-        for chunk in data.chunks(CHUNK) {
-            let message = sync_message(SyncId::Data, chunk);
-            self.stream.write(&message, self.idle).await?;
+        loop {
+            let piece = next().map_err(|error| SyncError::Local { why: error.to_string() })?;
+            if piece.is_empty() {
+                break;
+            }
+            for chunk in piece.chunks(CHUNK) {
+                self.stream.write(&sync_message(SyncId::Data, chunk), self.idle).await?;
+            }
         }
         let mut done = SyncId::Done.letters().to_vec();
         done.extend_from_slice(&time.to_le_bytes());

@@ -3,6 +3,7 @@
 
 mod bench;
 mod chaos;
+mod copies;
 mod given;
 mod holds;
 mod labels;

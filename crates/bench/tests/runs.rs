@@ -16,7 +16,7 @@ use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::run::{RunError, RunNews, RunStart, Runner, begin_run, run_plan, settle_interrupted};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::package::{Enabled, Essentials, Inventory, PackageState};
-use wibbet_core::plan::{Change, Plan, SkipReason, TrayItem, plan_put_back, plan_take_out};
+use wibbet_core::plan::{Change, Plan, SkipReason, TrayItem, plan_put_back, plan_put_back_with, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, StepEvent, StepState, recorded_state};
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Flaw, Options, OwnerAction, Scenario, SimDevice};
 use wibbet_types::{DeviceId, RunId, UserId};
@@ -72,9 +72,10 @@ impl Place {
     async fn put_back(&self, ids: &[&str]) -> Run {
         let inventory = survey(&self.device, &mut |_| {}).await.unwrap();
         let device = self.id();
-        let runs = self.book.with(move |book| book.runs(Some(&device))).await.unwrap();
+        let (runs, copies) =
+            self.book.with(move |book| Ok((book.runs(Some(&device))?, book.copies(Some(&device))?))).await.unwrap();
         let wanted: Vec<_> = ids.iter().map(|i| (id(i), OWNER, recorded_state(&runs, &id(i), OWNER))).collect();
-        let plan = plan_put_back(&inventory, &self.device.capabilities(), &wanted);
+        let plan = plan_put_back_with(&inventory, &self.device.capabilities(), &wanted, &copies);
         let number =
             begin_run(&self.book, &self.id(), RunKind::PutBack, &plan, &self.device.capabilities()).await.unwrap();
         self.carry_on(number).await.unwrap()
@@ -468,13 +469,15 @@ async fn the_last_copy_is_seen_at_the_moment_of_sending() {
         match allowed {
             true => {
                 assert_eq!(outcomes(&run), [Outcome::Done, Outcome::Done]);
-                assert_eq!(run.steps.iter().map(|s| s.for_good).collect::<Vec<_>>(), [true, true]);
+                assert!(run.steps.iter().all(|s| s.copy.is_some() && !s.for_good), "{:?}", run.steps);
                 assert_eq!(place.sim.holds(ROSTER, 0), None);
             }
+            // It was not the last one when this was planned.
             false => {
-                assert_eq!(outcomes(&run), [Outcome::Skipped]);
-                assert!(run.steps[0].remark.contains("could not be put back from here"), "{}", run.steps[0].remark);
-                assert_eq!(place.sim.holds(ROSTER, 0).map(|held| held.0), Some(true));
+                assert!(!plan.steps[0].secures);
+                assert_eq!(outcomes(&run), [Outcome::Done]);
+                assert!(run.steps[0].copy.is_some(), "a copy is kept all the same");
+                assert_eq!(place.sim.holds(ROSTER, 0), None);
             }
         }
     }
@@ -694,20 +697,20 @@ async fn a_step_that_builds_on_a_failed_one_is_not_sent() {
 }
 
 #[tokio::test]
-async fn an_old_device_without_the_command_says_beforehand_what_cannot_be_undone() {
+async fn an_old_device_without_the_command_installs_what_is_put_back() {
     let mut scenario = Scenario::spare_handset();
     scenario.extra_commands.clear();
     let place = place(scenario, 1).await;
     let own = "fer.pellmoor.tides";
     let run = place.take_out(&[(own, Change::Uninstall), (RADIO, Change::Disable), (NOTES, Change::Uninstall)]).await;
-    assert_eq!(outcomes(&run), [Outcome::Skipped, Outcome::Skipped, Outcome::Done]);
-    assert!(run.steps[0].remark.contains("could not be put back"));
+    assert_eq!(outcomes(&run), [Outcome::Done, Outcome::Skipped, Outcome::Done]);
     assert!(run.steps[1].remark.contains("debugging may not enable or disable"), "{}", run.steps[1].remark);
-    assert!(place.sim.transcript().iter().all(|line| !line.contains("disable-user") && !line.contains(own)));
-    // What is still on the device comes back by its APK.
-    let back = place.put_back(&[NOTES]).await;
-    assert_eq!((back.steps[0].way, outcomes(&back)), (Change::InstallFactory, vec![Outcome::Done]));
-    assert_eq!(place.sim.holds(NOTES, 0), Some((true, 0)));
+    assert!(place.sim.transcript().iter().all(|line| !line.contains("disable-user")));
+    // What is still on the device comes back by its APK, what is not by its copy.
+    let back = place.put_back(&[NOTES, own]).await;
+    let ways: Vec<Change> = back.steps.iter().map(|step| step.way).collect();
+    assert_eq!((ways, outcomes(&back)), (vec![Change::InstallFactory, Change::InstallCopy], vec![Outcome::Done; 2]));
+    assert_eq!([NOTES, own].map(|id| place.sim.holds(id, 0)), [Some((true, 0)); 2]);
 }
 
 /// What a device does not start without is never sent anything, whoever allows what; and by whatever id it goes there.
@@ -939,10 +942,10 @@ async fn what_goes_for_another_user_too_is_a_part_of_the_run() {
     let tray = [item(NOTES, Change::Uninstall), item(RADIO, Change::Disable)];
     let plan = plan_take_out(&inventory, &device.capabilities(), &tray, false);
     assert_eq!(plan.steps.iter().map(|s| s.along.clone()).collect::<Vec<_>>(), [vec![clone], vec![]]);
-    // Nobody keeps the last copy of an app for its parent.
+    // The clone keeps nobody's last copy: one is kept here.
     let copies = ["com.lanternquay.wordpier"].map(|i| item(i, Change::Uninstall));
     let last = plan_take_out(&inventory, &device.capabilities(), &copies, false);
-    assert_eq!(last.to_send(), usize::from(inventory.state(&copies[0].id, UserId::new(10)).installed));
+    assert_eq!(last.securing().count(), usize::from(!inventory.state(&copies[0].id, UserId::new(10)).installed));
 
     let (_stop, stopped) = watch::channel(false);
     let ended = run_plan(&workplace, &device, RunStart::New(RunKind::TakeOut, plan), stopped, &|_| {}).await;

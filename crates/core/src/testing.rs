@@ -12,11 +12,11 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use wibbet_types::{AndroidVersion, DeviceId, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId};
+use wibbet_types::{AndroidVersion, CopyId, DeviceId, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId};
 
 use crate::android::{Capabilities, DaemonFeatures};
 use crate::device::{DeviceFacts, DeviceKind, Forbidden, User, UserKind};
-use crate::package::{Enabled, Essentials, Given, Inventory, Package, PackageKind, PackageState};
+use crate::package::{CopiedFile, Enabled, Essentials, Given, Inventory, KeptCopy, Package, PackageKind, PackageState};
 use crate::plan::Change;
 use crate::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 
@@ -105,6 +105,28 @@ pub fn package(text: &str, kind: PackageKind, path: &str, states: &[(u32, Packag
     Package { path: path.parse().ok(), version: "14".into(), ..Package::bare(id(text), kind, states) }
 }
 
+/// A copy of a package, with files of 100 bytes each.
+pub fn copy(text: &str, files: &[&str]) -> KeptCopy {
+    let file = |name: &&str| CopiedFile {
+        name: (*name).to_owned(),
+        size: 100,
+        sha256: "ab".repeat(32),
+        from: format!("/data/app/{text}-1/{name}").parse().ok(),
+    };
+    KeptCopy {
+        number: CopyId::new(3),
+        device: facts().id,
+        run: Some(RunId::new(7)),
+        id: id(text),
+        version_code: Some(3402),
+        version: "14".into(),
+        installer: "io.tidewrack.installer".parse().ok(),
+        made: Timestamp(1_795_424_820_000),
+        folder: "S/7/x".into(),
+        files: files.iter().map(file).collect(),
+    }
+}
+
 /// Users and packages, with nothing missing.
 pub fn inventory(users: &[User], packages: impl IntoIterator<Item = Package>) -> Inventory {
     let packages: BTreeMap<_, _> =
@@ -123,6 +145,7 @@ pub fn step(index: usize, text: &str) -> Step {
         before: IN_USE,
         target: None,
         apk: None,
+        copy: None,
         for_good: false,
         given: Vec::new(),
         returned: None,

@@ -9,6 +9,7 @@
 
 mod apps;
 mod claim;
+mod copies;
 mod error;
 mod jobs;
 mod notes;
@@ -23,7 +24,8 @@ use wibbet_core::package::{Given, PackageState};
 use wibbet_core::plan::{Change, Terms};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepEvent, StepState, Unasked};
 use wibbet_types::{
-    AndroidVersion, DeviceId, DevicePath, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, private_folder,
+    AndroidVersion, CopyId, DeviceId, DevicePath, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId,
+    private_folder,
 };
 
 pub use claim::{Claim, ClaimError, MeetingPlaces};
@@ -65,6 +67,8 @@ pub struct NewStep {
     pub target: Option<PackageState>,
     /// The APK on the device that is installed, where the change is of that kind.
     pub apk: Option<DevicePath>,
+    /// The copy that is installed, where the change is of that kind.
+    pub copy: Option<CopyId>,
     /// What people have given the package for the user, or what it is to be given again.
     pub given: Vec<Given>,
     /// It has no way back, and somebody has allowed it all the same.
@@ -226,8 +230,8 @@ impl Logbook {
                 None => jobs::take_at_hand(&change, number, device)?,
             }
             let mut insert = change.prepare(
-                "INSERT INTO steps (run, place, package, user, way, words, before, state, outcome, remark, target, for_good, apk, given) \
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14)",
+                "INSERT INTO steps (run, place, package, user, way, words, before, state, outcome, remark, target, for_good, apk, given, copy) \
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15)",
             )?;
             for (place, step) in steps.iter().enumerate() {
                 let (state, outcome) = match step.skip {
@@ -248,7 +252,8 @@ impl Logbook {
                     step.target.map(|target| target.to_string()),
                     step.for_good,
                     step.apk.as_ref().map(DevicePath::as_str),
-                    lines(&step.given)
+                    lines(&step.given),
+                    step.copy.map(CopyId::number)
                 ])?;
             }
             drop(insert);
@@ -281,7 +286,7 @@ impl Logbook {
         };
         let sql = "UPDATE steps SET before = ?3, state = ?4, answer = ?5, after = ?6, outcome = ?7, settled = ?8, remark = ?9, \
                    tries = tries + (?10 IS NOT NULL), sent = coalesce(?10, sent), answered = coalesce(?11, answered), \
-                   sent_order = nullif(?12, 0), returned = ?13 WHERE run = ?1 AND place = ?2";
+                   sent_order = nullif(?12, 0), returned = ?13, copy = ?14 WHERE run = ?1 AND place = ?2";
         let values = params![
             run.number(),
             index.get() as i64,
@@ -295,7 +300,8 @@ impl Logbook {
             sent,
             answered,
             step.order,
-            step.returned.as_deref().map(lines)
+            step.returned.as_deref().map(lines),
+            step.copy.map(CopyId::number)
         ];
         change.execute(sql, values).map_err(failed)?;
         if let Some(at) = event.at() {
@@ -475,7 +481,7 @@ fn read_steps(
     index: Option<StepIndex>,
 ) -> rusqlite::Result<(Vec<Step>, Vec<String>)> {
     let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, settled, remark, target, \
-               for_good, coalesce(sent_order, 0), apk, given, returned FROM steps \
+               for_good, coalesce(sent_order, 0), apk, given, returned, copy FROM steps \
                WHERE run = ?1 AND (?2 IS NULL OR place = ?2) ORDER BY place";
     let mut statement = connection.prepare_cached(sql)?;
     let mut rows = statement.query(params![run.number(), index.map(|index| index.get() as i64)])?;
@@ -499,6 +505,10 @@ fn step_of(row: &Row<'_>) -> rusqlite::Result<Step> {
     if way == Change::InstallFactory && apk.is_none() {
         return Err(bad_value(15, error::UnknownWord("no APK".into())));
     }
+    let copy = row.get::<_, Option<i64>>(18)?.map(CopyId::new);
+    if way == Change::InstallCopy && copy.is_none() {
+        return Err(bad_value(18, error::UnknownWord("no copy".into())));
+    }
     Ok(Step {
         index: StepIndex::new(row.get::<_, i64>(0)?.try_into().unwrap_or(0)),
         id: parsed(row, 1)?,
@@ -518,6 +528,7 @@ fn step_of(row: &Row<'_>) -> rusqlite::Result<Step> {
         returned: read_lines(row, 17)?,
         order: row.get(14)?,
         apk,
+        copy,
     })
 }
 
@@ -591,6 +602,7 @@ mod tests {
             before: PackageState::IN_USE,
             target: None,
             apk: None,
+            copy: None,
             for_good: false,
             given: Vec::new(),
             skip: None,

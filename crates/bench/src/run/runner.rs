@@ -287,7 +287,9 @@ impl<'a, D: Device> Runner<'a, D> {
             let item = TrayItem { id: step.id.clone(), user: step.user, way: step.way };
             (item, &seen[step.index.get()].told)
         });
-        let stuck = without_way_back(taking_out, &self.device.capabilities());
+        let (to_secure, mut stuck) = without_way_back(taking_out, &self.device.capabilities());
+        // What has a copy comes back from it, whatever becomes of the device.
+        stuck.retain(|(id, user)| !waiting.iter().any(|s| s.copy.is_some() && s.id == *id && s.user == *user));
         let kinds = waiting.iter().filter_map(|step| match &seen[step.index.get()].told {
             ReadBack::States(kind, _) => Some((&step.id, *kind)),
             _ => None,
@@ -307,7 +309,7 @@ impl<'a, D: Device> Runner<'a, D> {
                 self.record(step.index, event).await?;
             }
         }
-        Ok(())
+        self.secure(&to_secure).await
     }
 
     /// Who does what the device does not start without, where that matters.

@@ -1,20 +1,22 @@
 //! Carrying out steps: sending, and reading back.
 
+use std::path::PathBuf;
 use std::sync::{Arc, PoisonError};
 
 use futures_util::{StreamExt as _, stream};
 use tokio::time::Instant;
-use wibbet_core::package::PackageState;
+use wibbet_core::package::{KeptCopy, PackageState};
+use wibbet_core::plan::Change;
 use wibbet_core::read::ReadBack;
 use wibbet_core::run::{Finding, Outcome, Refusal, Reply, Response, RunKind, Step, StepEvent, judge, read_reply};
-use wibbet_types::{PackageId, PlainText, StepIndex};
+use wibbet_types::{CopyId, PackageId, PlainText, StepIndex};
 
 use super::error::{RunError, RunNews};
 use super::heard::{Heard, Led};
 use super::runner::{Left, Runner};
 use crate::device::{AskError, Device};
 use crate::logbook::now;
-use crate::ops::{Sight, give_back, look_at_some};
+use crate::ops::{Sight, checked, give_back, install, look_at_some};
 
 /// So many bytes of an answer are kept.
 const MOST_KEPT: usize = 16 * 1024;
@@ -37,11 +39,22 @@ impl<D: Device> Runner<'_, D> {
             Former::Open => return Ok(None),
         }
         let request = step.way.request(&step.id, step.user, step.apk.as_ref());
+        let copy = match (step.way, step.copy) {
+            (Change::InstallCopy, Some(number)) => match self.copy_to_install(number).await? {
+                Ok(copy) => Some(copy),
+                Err(why) => return self.settle(index, Outcome::Skipped, None, &why).await.map(|()| None),
+            },
+            _ => None,
+        };
         let mut troubled = None;
         loop {
             self.record(index, StepEvent::Sent { at: now(), order: 0 }).await?;
             let start = self.device.start();
-            let response = match self.device.ask(&request, &mut |_| {}).await {
+            let asked = match &copy {
+                None => self.device.ask(&request, &mut |_| {}).await,
+                Some((copy, files)) => install(self.device, copy, files, step.user).await,
+            };
+            let response = match asked {
                 Ok(answer) if answer.says_service_died() => {
                     self.answered(index, &answer.text()).await?;
                     Response::ServiceDied
@@ -103,6 +116,18 @@ impl<D: Device> Runner<'_, D> {
         drop(given_back);
         led.extend(self.replace_refused().await?.into_iter().map(|(index, id)| Led::Instead(index, id)));
         Ok(led)
+    }
+
+    /// A kept copy with its files, as they were; or why it cannot be installed, in words.
+    async fn copy_to_install(&self, number: CopyId) -> Result<Result<(KeptCopy, Vec<PathBuf>), String>, Left> {
+        let found = self.book.with(move |book| book.copy(number)).await?;
+        let Some(copy) = found else {
+            return Ok(Err(format!("the logbook has no copy {number}, so nothing was sent")));
+        };
+        match checked(self.book.folder(), &copy) {
+            Ok(files) => Ok(Ok((copy, files))),
+            Err(why) => Ok(Err(format!("{why}; nothing was sent"))),
+        }
     }
 
     /// Writes down what is tried in the place of what was refused, as was chosen before the run.

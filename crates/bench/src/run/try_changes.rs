@@ -55,6 +55,7 @@ pub async fn try_changes(workplace: &Workplace, device: &AdbDevice, inventory: &
         before,
         target: Some(before),
         apk: None,
+        copy: None,
         for_good: false,
         given: Vec::new(),
         skip: None,

@@ -7,7 +7,7 @@ use wibbet_core::android::Capabilities;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::holds::Judged;
 use wibbet_core::link::Ladder;
-use wibbet_core::package::{AppNames, Elsewhere, Inventory, Metrics, Note, Ties};
+use wibbet_core::package::{AppNames, Elsewhere, Inventory, KeptCopy, Metrics, Note, Ties};
 use wibbet_core::plan::Job;
 use wibbet_core::run::Run;
 use wibbet_types::{PackageId, Timestamp, UserId};
@@ -58,6 +58,8 @@ pub enum SessionEvent {
     Front(Option<(PackageId, UserId)>),
     /// The runs of the device, read from the logbook.
     Runs(Arc<Vec<Run>>),
+    /// The copies of its packages that are kept on this computer.
+    Copies(Arc<Vec<KeptCopy>>),
     /// A run that is being carried out.
     Run(RunNews),
     /// A run has ended; why, if not by itself.

@@ -167,8 +167,13 @@ impl Actor {
 
     pub(super) async fn tell_runs(&self) {
         let Some(facts) = self.device.facts() else { return };
-        match self.workplace.book.with(move |book| book.runs(Some(&facts.id))).await {
-            Ok(runs) => self.tell(SessionEvent::Runs(Arc::new(runs))),
+        let read =
+            move |book: &mut wibbet_logbook::Logbook| Ok((book.copies(Some(&facts.id))?, book.runs(Some(&facts.id))?));
+        match self.workplace.book.with(read).await {
+            Ok((copies, runs)) => {
+                self.tell(SessionEvent::Copies(Arc::new(copies)));
+                self.tell(SessionEvent::Runs(Arc::new(runs)));
+            }
             Err(error) => self.tell(SessionEvent::Note(error.to_string())),
         }
     }

@@ -200,6 +200,22 @@ impl Capabilities {
         self.suspends()
     }
 
+    /// Whether the paths of a package are asked for by user.
+    pub(crate) fn names_paths_by_user(&self) -> bool {
+        self.sdk >= ANDROID_7
+    }
+
+    /// Whether apps that were made for a very old Android are not installed unless that is asked for. Source:
+    /// `InstallPackageHelper`, `MIN_INSTALLABLE_TARGET_SDK`.
+    pub(crate) fn blocks_old_targets(&self) -> bool {
+        self.sdk >= ANDROID_14
+    }
+
+    /// Whether the update of a part of the system goes with its last user. Source: `DeletePackageHelper.deletePackageLIF`.
+    pub(crate) fn drops_updates_with_their_last_user(&self) -> bool {
+        self.sdk >= ANDROID_14
+    }
+
     /// Whether the shell may suspend packages. Source: `PackageManagerService.setPackagesSuspendedAsUser`; before it took the
     /// permission to manage users.
     pub fn suspends(&self) -> bool {
@@ -246,6 +262,7 @@ impl Capabilities {
         let early = match word(0) {
             "list" => word(1) != "users",
             "uninstall" | "suspend" | "unsuspend" => true,
+            "install-create" | "install-write" | "install-commit" | "install-abandon" => true,
             "query-activities" | "query-services" | "query-receivers" | "resolve-activity" | "set-home-activity" => {
                 true
             }

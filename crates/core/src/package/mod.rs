@@ -1,6 +1,7 @@
 //! What a package is.
 
 mod app;
+mod copy;
 mod declared;
 mod elsewhere;
 mod essential;
@@ -14,6 +15,7 @@ mod state;
 mod ties;
 
 pub use app::{ApkFingerprint, AppFacts, AppNames, HomeEntry};
+pub use copy::{CopiedFile, KeptCopy};
 pub use declared::{Declared, DeclaredPart, PartKind};
 pub use elsewhere::Elsewhere;
 pub use essential::Essentials;

@@ -23,6 +23,8 @@ pub enum Change {
     Reinstall,
     /// Install the APK that is on the device for the user, over itself: the way back where there is no other command for it.
     InstallFactory,
+    /// Install the copy of its APKs that is kept on this computer.
+    InstallCopy,
     /// Set to "enabled".
     Enable,
     /// Set to "as the package's manifest says".
@@ -34,13 +36,14 @@ pub enum Change {
 }
 
 impl Change {
-    const ALL: [Self; 10] = [
+    const ALL: [Self; 11] = [
         Self::Uninstall,
         Self::UninstallKeepData,
         Self::Disable,
         Self::Suspend,
         Self::Reinstall,
         Self::InstallFactory,
+        Self::InstallCopy,
         Self::Enable,
         Self::DefaultState,
         Self::Unhide,
@@ -59,6 +62,7 @@ impl Change {
             Self::Suspend => "suspend",
             Self::Reinstall => "reinstall",
             Self::InstallFactory => "install-factory",
+            Self::InstallCopy => "install-copy",
             Self::Enable => "enable",
             Self::DefaultState => "default-state",
             Self::Unhide => "unhide",
@@ -72,6 +76,7 @@ impl Change {
             Self::UninstallKeepData => "uninstall, keep data",
             Self::DefaultState => "set to default",
             Self::InstallFactory => "install anew",
+            Self::InstallCopy => "install its copy",
             other => other.name(),
         }
     }
@@ -86,7 +91,8 @@ impl Change {
         matches!(self, Self::Uninstall | Self::UninstallKeepData)
     }
 
-    /// The request that makes the change. `apk` is what [`Change::InstallFactory`] installs; nothing else needs it.
+    /// The request that makes the change; of [`Change::InstallCopy`], which takes several, the last one's name only (see
+    /// `read::install`). `apk` is what [`Change::InstallFactory`] installs; nothing else needs it.
     pub fn request(self, id: &PackageId, user: UserId, apk: Option<&DevicePath>) -> Request {
         if let (Self::InstallFactory, Some(apk)) = (self, apk) {
             let words = ["install", "-r", "--user"].map(str::to_owned).into_iter();
@@ -113,7 +119,7 @@ impl Change {
             Self::Uninstall | Self::UninstallKeepData => !state.installed,
             Self::Disable => state.installed && state.enabled.is_off(),
             Self::Suspend => state.installed && state.suspended,
-            Self::Reinstall | Self::InstallFactory => state.installed && !state.hidden,
+            Self::Reinstall | Self::InstallFactory | Self::InstallCopy => state.installed && !state.hidden,
             Self::Enable => state.installed && state.enabled == Enabled::Enabled,
             Self::DefaultState => state.installed && state.enabled == Enabled::Default,
             Self::Unhide => state.installed && !state.hidden,

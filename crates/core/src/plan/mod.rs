@@ -15,7 +15,7 @@ pub use change::Change;
 pub use instead::Instead;
 pub use on_refusal::OnRefusal;
 pub use plan::{AppData, Plan, PlannedStep, Reversal, SkipReason, StartLoss};
-pub use put_back::plan_put_back;
+pub use put_back::{plan_put_back, plan_put_back_with};
 pub use take_out::{plan_take_out, without_way_back};
 pub use terms::{Job, Terms};
 pub use tray::TrayItem;

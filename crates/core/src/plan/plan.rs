@@ -8,7 +8,8 @@ use wibbet_types::{DevicePath, PackageId, UserId, bytes_words, named};
 use super::change::Change;
 use super::terms::Terms;
 use crate::android::{Capabilities, Essential};
-use crate::package::{Given, PackageState, given_words};
+use crate::package::{Given, KeptCopy, PackageState, given_words};
+use crate::read::install_words;
 
 /// Whether a step can be undone on this device, known before it is done.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -25,6 +26,11 @@ impl Reversal {
     /// The app comes back, and not what its user had in it. Special access is what Android calls so in its settings: drawing over
     /// other apps and the like, which is granted there by hand.
     pub const WITHOUT_DATA: Self = Self::Approximate("it comes back without its data, accounts and special access");
+
+    /// As [`Reversal::WITHOUT_DATA`], from the copy that is kept on this computer.
+    pub const FROM_COPY: Self = Self::Approximate(
+        "it comes back from the copy that is kept on this computer, without its data, accounts and special access",
+    );
 
     /// As [`Reversal::WITHOUT_DATA`]; parts that it has switched off or on itself are as its manifest has them again.
     pub const WITHOUT_DATA_AND_PARTS: Self = Self::Approximate(
@@ -182,6 +188,11 @@ pub struct PlannedStep {
     pub target: Option<PackageState>,
     /// The APK on the device that is installed; of [`Change::InstallFactory`] only.
     pub apk: Option<DevicePath>,
+    /// The copy that is installed; of [`Change::InstallCopy`] only.
+    pub copy: Option<KeptCopy>,
+    /// A copy of its APKs is kept on this computer before it goes: it could not be had from the device again, or only in an older
+    /// version.
+    pub secures: bool,
     /// What people have given the package for the user: of a step that takes out what goes with it, of one that puts back what
     /// is given to it again.
     pub given: Vec<Given>,
@@ -236,7 +247,10 @@ impl PlannedStep {
 
     /// The words that go to the device.
     pub fn command(&self, capabilities: &Capabilities) -> String {
-        self.way.request(&self.id, self.user, self.apk.as_ref()).words(capabilities)
+        match &self.copy {
+            Some(copy) => install_words(capabilities, copy, self.user),
+            None => self.way.request(&self.id, self.user, self.apk.as_ref()).words(capabilities),
+        }
     }
 }
 
@@ -305,6 +319,11 @@ impl Plan {
             }
         }
         self
+    }
+
+    /// The steps that will be sent and for which a copy is kept first.
+    pub fn securing(&self) -> impl Iterator<Item = &PlannedStep> {
+        self.steps.iter().filter(|step| step.skip.is_none() && step.secures)
     }
 
     /// The steps that will be sent and with which an app's data go.

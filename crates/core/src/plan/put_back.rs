@@ -1,25 +1,42 @@
 //! Planning to put packages back.
 
+use std::collections::BTreeSet;
+
 use wibbet_types::{PackageId, UserId};
 
 use super::change::Change;
 use super::plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
 use crate::android::Capabilities;
-use crate::package::{Condition, Enabled, Inventory, Package, PackageKind, PackageState};
+use crate::package::{Condition, Enabled, Inventory, KeptCopy, Package, PackageKind, PackageState};
 
-/// Plans putting packages back, each to the state that is named with it.
+/// Plans putting packages back, each to the state that is named with it, without any copies.
 pub fn plan_put_back(
     inventory: &Inventory,
     capabilities: &Capabilities,
     wanted: &[(PackageId, UserId, PackageState)],
 ) -> Plan {
+    plan_put_back_with(inventory, capabilities, wanted, &[])
+}
+
+/// Plans putting packages back, each to the state that is named with it: out of what is on the device, and where that is not enough
+/// out of these copies, of which the last one made of a package counts.
+pub fn plan_put_back_with(
+    inventory: &Inventory,
+    capabilities: &Capabilities,
+    wanted: &[(PackageId, UserId, PackageState)],
+    copies: &[KeptCopy],
+) -> Plan {
     let mut steps = Vec::new();
+    // Whoever comes behind the first one has it from the device.
+    let mut installed: BTreeSet<&PackageId> = BTreeSet::new();
     for (id, user, target) in wanted {
         let before = inventory.state(id, *user);
         let apk = inventory.packages.get(id).and_then(|package| package.apk.clone());
+        let copy = copies.iter().filter(|copy| copy.id == *id).max_by_key(|copy| copy.number);
         let mut push = |way, skip| {
             let (id, target) = (id.clone(), Some(*target));
             let apk = apk.clone().filter(|_| way == Change::InstallFactory);
+            let copy = copy.cloned().filter(|_| way == Change::InstallCopy);
             steps.push(PlannedStep {
                 id,
                 user: *user,
@@ -27,6 +44,8 @@ pub fn plan_put_back(
                 before,
                 target,
                 apk,
+                copy,
+                secures: false,
                 given: Vec::new(),
                 along: Vec::new(),
                 back: Reversal::Exact,
@@ -42,7 +61,20 @@ pub fn plan_put_back(
             continue;
         };
         let Some(package) = inventory.packages.get(id) else {
-            push(usual, Some(SkipReason::NotOnDevice));
+            let may_not = match forbidden {
+                _ if forbidden.debugging => Some(SkipReason::NoDebugging),
+                _ if forbidden.installing => Some(SkipReason::Forbidden),
+                _ => None,
+            };
+            match copy {
+                None => push(usual, Some(SkipReason::NotOnDevice)),
+                Some(_) => {
+                    let first = installed.insert(id);
+                    push(if first { Change::InstallCopy } else { Change::Reinstall }, may_not);
+                    let rest = changes_to(PackageState::IN_USE, *target, capabilities).unwrap_or_default();
+                    rest.into_iter().for_each(|way| push(way, may_not));
+                }
+            }
             continue;
         };
         if before.unreadable {
@@ -64,16 +96,24 @@ pub fn plan_put_back(
                     !capabilities.install_existing && capabilities.installs_what_is_there() && package.apk.is_some();
                 let needs_apk =
                     ways.contains(&Change::Reinstall) && (gone || (!capabilities.install_existing && !by_apk));
+                // The factory version is there, and what was taken out was newer.
+                let newer = package.kind == PackageKind::System
+                    && !package.states.values().any(|state| state.installed)
+                    && copy.is_some_and(|copy| copy.version_code > package.about.version_code);
+                let by_copy = (needs_apk || newer) && copy.is_some() && ways.contains(&Change::Reinstall);
+                let needs_apk = needs_apk && !by_copy;
+                let first = by_copy && installed.insert(id);
                 for way in ways {
                     let way = match way {
-                        Change::Reinstall if by_apk && !needs_apk => Change::InstallFactory,
+                        Change::Reinstall if first => Change::InstallCopy,
+                        Change::Reinstall if by_apk && !needs_apk && !by_copy => Change::InstallFactory,
                         way => way,
                     };
                     let sets = matches!(way, Change::Enable | Change::DefaultState | Change::Disable);
                     let may_not = (sets && !capabilities.disables).then_some(SkipReason::MayNotDisable);
                     let forbidden = match way {
                         _ if forbidden.debugging => Some(SkipReason::NoDebugging),
-                        Change::Reinstall | Change::InstallFactory if forbidden.installing => {
+                        Change::Reinstall | Change::InstallFactory | Change::InstallCopy if forbidden.installing => {
                             Some(SkipReason::Forbidden)
                         }
                         _ => None,

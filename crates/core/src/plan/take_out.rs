@@ -85,6 +85,8 @@ pub fn plan_take_out(
             before,
             target,
             apk: None,
+            copy: None,
+            secures: false,
             given: package.map_or_else(Vec::new, |p| {
                 let goes = |given: &Given| match item.way {
                     Change::Suspend => false,
@@ -104,21 +106,28 @@ pub fn plan_take_out(
     for step in &mut steps {
         let item = TrayItem { id: step.id.clone(), user: step.user, way: step.way };
         if let Some(package) = inventory.packages.get(&step.id) {
-            step.back = way_back(package, &item, step.before, left.others_have(&item), capabilities);
+            let others = left.others_have(&item);
+            step.back = way_back(package, &item, step.before, others, capabilities);
+            let may_install = inventory.user(step.user).is_none_or(|user| !user.forbidden.installing);
+            step.secures =
+                step.skip.is_none() && may_install && needs_copy(package, &item, step.before, others, capabilities);
         }
     }
     Plan { steps, ..Plan::default() }
 }
 
-/// Of steps that are about to be sent, in their order: those that have no way back on the device as it is told now.
+/// Of steps that are about to be sent, in their order: those of which a copy has to be kept first, and those that have no way back on
+/// the device as it is told now without one.
 pub fn without_way_back<'a>(
     steps: impl IntoIterator<Item = (TrayItem, &'a ReadBack)>,
     capabilities: &Capabilities,
-) -> HashSet<(PackageId, UserId)> {
+) -> (HashSet<(PackageId, UserId)>, HashSet<(PackageId, UserId)>) {
     let (mut tray, mut packages) = (Vec::new(), BTreeMap::new());
     for (item, told) in steps {
         if let ReadBack::States(kind, states) = told {
-            let package = Package::bare(item.id.clone(), *kind, states.clone());
+            // Where its APK is is asked when the copy is made.
+            let apk = "/".parse().ok();
+            let package = Package { apk, ..Package::bare(item.id.clone(), *kind, states.clone()) };
             packages.insert(item.id.clone(), Arc::new(package));
             tray.push(item);
         }
@@ -126,8 +135,10 @@ pub fn without_way_back<'a>(
     let users = users_by_number(packages.values().flat_map(|package| package.states.keys().copied()));
     let inventory = Inventory { users, packages, essential: Essentials::default(), gaps: Vec::new() };
     let plan = plan_take_out(&inventory, capabilities, &tray, false);
-    let stuck = plan.steps.into_iter().filter(|step| step.skip == Some(SkipReason::NoWayBack));
-    stuck.map(|step| (step.id, step.user)).collect()
+    let of = |is: &dyn Fn(&PlannedStep) -> bool| {
+        plan.steps.iter().filter(|step| is(step)).map(|step| (step.id.clone(), step.user)).collect()
+    };
+    (of(&|step| step.secures), of(&|step| step.skip == Some(SkipReason::NoWayBack)))
 }
 
 /// Makers number profiles with clones from here on.
@@ -199,6 +210,27 @@ fn data_of(kind: PackageKind, way: Change, before: PackageState, capabilities: &
     }
 }
 
+/// Whether a copy of its APKs has to be kept on this computer before a package goes, so that it can be had again in its version.
+fn needs_copy(
+    package: &Package,
+    item: &TrayItem,
+    before: PackageState,
+    others: bool,
+    capabilities: &Capabilities,
+) -> bool {
+    if !item.way.uninstalls() || others || !before.installed || package.apk.is_none() {
+        return false;
+    }
+    match package.kind {
+        PackageKind::User => true,
+        // Its factory version stays; before, the update does too.
+        PackageKind::UpdatedSystem => {
+            item.way == Change::Uninstall && capabilities.drops_updates_with_their_last_user()
+        }
+        PackageKind::System | PackageKind::Library => false,
+    }
+}
+
 /// Whether taking out can be undone: to exactly the recorded state, nearly, or not at all.
 fn way_back(
     package: &Package,
@@ -212,6 +244,14 @@ fn way_back(
         return Reversal::Exact;
     }
     if item.way.uninstalls() {
+        if package.kind == PackageKind::User && needs_copy(package, item, before, others, capabilities) {
+            return match item.way {
+                Change::UninstallKeepData => Reversal::Approximate(
+                    "it comes back from the copy that is kept on this computer; its data stay, accounts and keys do not",
+                ),
+                _ => Reversal::FROM_COPY,
+            };
+        }
         if !capabilities.install_existing && package.kind != PackageKind::User && capabilities.installs_what_is_there()
         {
             return Reversal::Approximate(
@@ -225,7 +265,14 @@ fn way_back(
         }
         match package.kind {
             PackageKind::User if !others => {
-                return Reversal::Impossible("it is not part of the system: its APK goes with it, and no copy is kept");
+                return Reversal::Impossible(
+                    "it is not part of the system: its APK goes with it, and where that is the device does not tell",
+                );
+            }
+            PackageKind::UpdatedSystem if needs_copy(package, item, before, others, capabilities) => {
+                return Reversal::Approximate(
+                    "it comes back with its update, of which a copy is kept on this computer, and without its data, accounts and special access",
+                );
             }
             PackageKind::UpdatedSystem if !others => {
                 return Reversal::Approximate("it may come back as the factory version, without its update");

@@ -8,6 +8,7 @@ mod essential;
 mod foreground;
 mod given;
 mod help;
+mod install;
 mod languages;
 mod lines;
 mod metrics;
@@ -36,6 +37,10 @@ pub use essential::{essential_request, read_essential};
 pub use foreground::{FrontEvents, front_events_request, front_request, read_front};
 pub use given::{Choices, given_request, read_choices};
 pub use help::{HELP, commands_requests, read_commands};
+pub use install::{
+    abandon_request, commit_request, create_request, install_words, paths_request, read_created, read_paths, read_sums,
+    sums_request, write_file_request,
+};
 pub use languages::{language_request, read_languages};
 pub use metrics::{MeasureReader, measure_requests, sizes_request, sizing_request};
 pub use pace::Pace;

@@ -1,7 +1,7 @@
 //! What happens to a step, and the one rule of what that makes of it: for the record, for whoever carries the run out,
 //! and for the screen.
 
-use wibbet_types::{PlainText, StepIndex, Timestamp};
+use wibbet_types::{CopyId, PlainText, StepIndex, Timestamp};
 
 use super::record::{Outcome, Run, Step, StepState};
 use crate::package::{PackageState, Returned};
@@ -11,6 +11,11 @@ use crate::package::{PackageState, Returned};
 pub enum StepEvent {
     /// The state of the package turned out to be another before the step was first sent.
     BeforeWas(PackageState),
+    /// A copy of the package is kept, and has been checked.
+    Secured {
+        /// Which.
+        copy: CopyId,
+    },
     /// The step is about to be sent. What an earlier sending brought is forgotten.
     Sent {
         /// When.
@@ -58,7 +63,7 @@ impl StepEvent {
             | Self::Answered { at, .. }
             | Self::Settled { at, .. }
             | Self::Returned { at, .. } => Some(*at),
-            Self::BeforeWas(_) | Self::WaitsAgain { .. } => None,
+            Self::BeforeWas(_) | Self::Secured { .. } | Self::WaitsAgain { .. } => None,
         }
     }
 }
@@ -68,6 +73,7 @@ impl Step {
     pub fn apply(&mut self, event: &StepEvent) {
         match event {
             StepEvent::BeforeWas(state) => self.before = *state,
+            StepEvent::Secured { copy } => self.copy = Some(*copy),
             StepEvent::Sent { order, .. } => {
                 self.state = StepState::Sent;
                 self.order = *order;

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use wibbet_types::{DeviceId, DevicePath, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, named};
+use wibbet_types::{CopyId, DeviceId, DevicePath, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, named};
 
 use crate::android::Capabilities;
 use crate::package::{Given, PackageState, Returned};
@@ -100,6 +100,9 @@ pub struct Step {
     pub target: Option<PackageState>,
     /// The APK on the device that is installed; of [`Change::InstallFactory`] only.
     pub apk: Option<DevicePath>,
+    /// Of a step that takes out, the copy of the package that was kept first; of one that puts back by it, the copy that is
+    /// installed.
+    pub copy: Option<CopyId>,
     /// What people had given the package for the user: of a step that takes out what it had, of one that puts back what it is
     /// to have again.
     pub given: Vec<Given>,

@@ -125,6 +125,7 @@ mod tests {
             before: PackageState::IN_USE,
             target: None,
             apk: None,
+            copy: None,
             for_good: false,
             given: Vec::new(),
             returned: None,

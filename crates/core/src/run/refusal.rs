@@ -35,6 +35,20 @@ pub enum Refusal {
     Aborted,
     /// A policy or a maker's switch forbids installing for this user.
     MayNotInstall,
+    /// What is installed is signed by somebody else.
+    OtherSigner,
+    /// A newer version is installed.
+    Downgrade,
+    /// There is no room for it.
+    NoRoom,
+    /// It needs a newer Android, or another processor.
+    NotForThisDevice,
+    /// It was made for an Android so old that this one does not install it.
+    TooOldATarget,
+    /// It is no APK, or not all of its parts are there.
+    BadApk,
+    /// Something that checks apps did not let it pass.
+    NotVerified,
     /// The service has no such command on this version.
     NoSuchCommand,
     /// The package service is not up yet.
@@ -69,6 +83,13 @@ impl Refusal {
             }
             Self::Aborted => "the device broke it off",
             Self::MayNotInstall => "installing is forbidden for this user",
+            Self::OtherSigner => "the app that is installed is signed by somebody else",
+            Self::Downgrade => "a newer version of it is installed",
+            Self::NoRoom => "there is no room for it on the device",
+            Self::NotForThisDevice => "it needs a newer Android or another processor",
+            Self::TooOldATarget => "it was made for an Android so old that this one does not install it",
+            Self::BadApk => "it is no APK, or not all of its parts are there",
+            Self::NotVerified => "the device's check of apps did not let it pass",
             Self::NoSuchCommand => "this version of Android has no such command or option",
             Self::NotReady => "the package service is not up yet",
             Self::Internal => "the package manager itself failed",
@@ -104,6 +125,13 @@ impl Refusal {
             Self::MayNotInstall => {
                 "some makers have a switch for installing over USB in the developer options; else ask whoever manages the device"
             }
+            Self::OtherSigner => "uninstall the one that is there for all users first; its data go with it",
+            Self::Downgrade => "keep the newer one, or uninstall it for all users first",
+            Self::NoRoom => "make room on the device, then retry",
+            Self::NotForThisDevice => "look for a build of the app that is made for this device",
+            Self::TooOldATarget => "look for a newer build of the app",
+            Self::BadApk => "give all parts that belong together, the base among them",
+            Self::NotVerified => "unlock the screen and answer what it asks, then retry",
             Self::NoSuchCommand => "what can't be had this way needs the APK",
             Self::NotReady => "wait until the device has started, then retry",
             Self::Internal | Self::MakersCode => "disabling instead of uninstalling may work",
@@ -123,6 +151,18 @@ pub(crate) const REFUSALS: &[(&str, Refusal)] = &[
     ("DELETE_FAILED_ABORTED", Refusal::Aborted),
     ("DELETE_FAILED_INTERNAL_ERROR", Refusal::Internal),
     ("INSTALL_FAILED_USER_RESTRICTED", Refusal::MayNotInstall),
+    ("INSTALL_FAILED_UPDATE_INCOMPATIBLE", Refusal::OtherSigner),
+    ("INSTALL_FAILED_SHARED_USER_INCOMPATIBLE", Refusal::OtherSigner),
+    ("INSTALL_FAILED_VERSION_DOWNGRADE", Refusal::Downgrade),
+    ("INSTALL_FAILED_INSUFFICIENT_STORAGE", Refusal::NoRoom),
+    ("INSTALL_FAILED_MEDIA_UNAVAILABLE", Refusal::NoRoom),
+    ("INSTALL_FAILED_DEPRECATED_SDK_VERSION", Refusal::TooOldATarget),
+    ("INSTALL_FAILED_OLDER_SDK", Refusal::NotForThisDevice),
+    ("INSTALL_FAILED_NO_MATCHING_ABIS", Refusal::NotForThisDevice),
+    ("INSTALL_FAILED_MISSING_SPLIT", Refusal::BadApk),
+    ("INSTALL_FAILED_INVALID_APK", Refusal::BadApk),
+    ("INSTALL_PARSE_FAILED", Refusal::BadApk),
+    ("INSTALL_FAILED_VERIFICATION", Refusal::NotVerified),
     ("Cannot disable a protected package", Refusal::Protected),
     // A maker's.
     ("Cannot disable system packages", Refusal::MakersList),

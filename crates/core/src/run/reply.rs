@@ -35,7 +35,7 @@ pub fn read_reply(way: Change, before: PackageState, answer: &Output) -> Reply {
         return Reply::Refused(if number { Refusal::MakersCode } else { Refusal::Other });
     }
     let yes = match way {
-        Change::Uninstall | Change::UninstallKeepData | Change::InstallFactory => {
+        Change::Uninstall | Change::UninstallKeepData | Change::InstallFactory | Change::InstallCopy => {
             text.lines().any(|line| line.trim() == "Success")
         }
         Change::Reinstall => text.contains("installed for user"),
@@ -142,7 +142,7 @@ mod tests {
             (
                 Change::InstallFactory,
                 "\tpkg: /system/app/A/A.apk\nFailure [INSTALL_FAILED_INVALID_APK]\n",
-                Refused(R::Other),
+                Refused(R::BadApk),
             ),
             (Change::Reinstall, "Error: unknown command 'install-existing'", Refused(R::NoSuchCommand)),
             (Change::Disable, "cmd: Can't find service: package", Refused(R::NotReady)),

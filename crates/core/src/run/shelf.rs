@@ -2,10 +2,10 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use wibbet_types::{PackageId, RunId, Timestamp, UserId};
+use wibbet_types::{CopyId, PackageId, RunId, Timestamp, UserId};
 
 use super::record::{Outcome, Run, RunKind, Step};
-use crate::package::{Condition, Given, Inventory, PackageState};
+use crate::package::{Condition, Given, Inventory, KeptCopy, Package, PackageKind, PackageState};
 
 /// Who took a package out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -34,6 +34,8 @@ pub struct ShelfEntry {
     pub origin: Origin,
     /// The state that putting it back leads to.
     pub target: PackageState,
+    /// The copy that it comes back from, where the device has nothing of it any more.
+    pub copy: Option<CopyId>,
 }
 
 /// What is off, the latest run first, then what was off before.
@@ -47,8 +49,14 @@ pub struct Shelf {
 }
 
 impl Shelf {
-    /// The shelf of a device: what its inventory shows as off, told apart by its runs (any order).
+    /// As [`Shelf::with_copies`], without any.
     pub fn of(inventory: &Inventory, runs: &[Run]) -> Self {
+        Self::with_copies(inventory, runs, &[])
+    }
+
+    /// The shelf of a device: what its inventory shows as off, told apart by its runs (any order), and what its runs took out that
+    /// is not on the device at all any more and has a copy.
+    pub fn with_copies(inventory: &Inventory, runs: &[Run], copies: &[KeptCopy]) -> Self {
         let mut entries: Vec<ShelfEntry> = Vec::new();
         let mut not_given = BTreeMap::new();
         let record = Record::of(runs.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step))));
@@ -63,8 +71,24 @@ impl Shelf {
                     }
                     // Off before and still off as it was: putting back means using it again.
                     let target = if package.state(user.id) == target { PackageState::IN_USE } else { target };
-                    entries.push(ShelfEntry { id: package.id.clone(), user: user.id, condition, origin, target });
+                    let of = copy_of(copies, &package.id).filter(|_| is_gone(package));
+                    entries.push(ShelfEntry {
+                        id: package.id.clone(),
+                        user: user.id,
+                        condition,
+                        origin,
+                        target,
+                        copy: of,
+                    });
                 }
+            }
+        }
+        for (id, user) in record.taken.iter().filter(|(_, taken)| !taken.is_empty()).map(|(place, _)| *place) {
+            let known = inventory.packages.contains_key(id) || inventory.user(user).is_none();
+            if let Some(copy) = copy_of(copies, id).filter(|_| !known) {
+                let (origin, target) = record.origin(id, user);
+                let condition = Condition::Uninstalled;
+                entries.push(ShelfEntry { id: id.clone(), user, condition, origin, target, copy: Some(copy) });
             }
         }
         entries.sort_by(|a, b| {
@@ -76,6 +100,16 @@ impl Shelf {
         });
         Self { entries, not_given }
     }
+}
+
+/// The last copy that was made of a package.
+fn copy_of(copies: &[KeptCopy], id: &PackageId) -> Option<CopyId> {
+    copies.iter().filter(|copy| copy.id == *id).map(|copy| copy.number).max()
+}
+
+/// Whether the device has nothing of it that could be installed.
+fn is_gone(package: &Package) -> bool {
+    package.kind == PackageKind::User && !package.states.values().any(|state| state.installed)
 }
 
 /// The state that a package had before Wibbet first took it out since it was last in use; "in use" where no run says
@@ -165,7 +199,7 @@ mod tests {
     use wibbet_types::StepIndex;
 
     use crate::device::UserKind;
-    use crate::package::{Enabled, PackageKind};
+    use crate::package::Enabled;
     use crate::plan::Change;
     use crate::run::record::{RunState, StepState};
 
@@ -183,6 +217,7 @@ mod tests {
             before,
             target: None,
             apk: None,
+            copy: None,
             for_good: false,
             given: Vec::new(),
             returned: None,

@@ -116,7 +116,7 @@ fn write_package(out: &mut String, id: &str, package: &InstalledPackage, sdk: u3
     }
     let _ = writeln!(out, "    pkg=Package{{{:x} {id}}}", package.uid ^ 0x0ff0);
     let _ = writeln!(out, "    codePath={path}\n    resourcePath={path}");
-    let code = sdk * 100 + (crate::seed::mix(id) % 100) as u32;
+    let code = package.version_code(sdk);
     let min = if old { String::new() } else { format!(" minSdk={}", sdk.min(23)) };
     let _ = writeln!(out, "    versionCode={code}{min} targetSdk={sdk}\n    versionName={version}");
     if old {

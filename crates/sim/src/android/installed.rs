@@ -34,6 +34,10 @@ pub(crate) struct InstalledPackage {
     pub(super) given: BTreeMap<u32, BTreeSet<String>>,
     /// It was uninstalled with its data kept, and its code went with its last user.
     pub(super) code_gone: bool,
+    /// Whether it comes in parts, where that was seen when it was installed.
+    pub(super) comes_apart: Option<bool>,
+    /// Its version, where it was installed.
+    pub(super) version_code: Option<u32>,
     /// A user for whom the package is going to be back when it is looked at again, and whether it has been looked at.
     pub(super) returning: Option<(u32, bool)>,
 }
@@ -69,10 +73,31 @@ impl InstalledPackage {
                 false => has.iter().map(|user| (*user, [data.parts_off.clone(), data.parts_on.clone()])).collect(),
             };
             let given = has.iter().map(|user| (*user, usage::given(&data.id, *user))).collect();
-            let package = Self { users, uid, parts, given, code_gone: false, data: data.clone(), returning: None };
+            let package = Self { users, parts, given, ..Self::new(data.clone(), uid) };
             (data.id.clone(), package)
         };
         scenario.inventory.packages.iter().enumerate().map(holding).collect()
+    }
+
+    /// One that nobody has yet.
+    pub(super) fn new(data: SimPackage, uid: u32) -> Self {
+        Self {
+            data,
+            users: BTreeMap::new(),
+            uid,
+            parts: BTreeMap::new(),
+            given: BTreeMap::new(),
+            code_gone: false,
+            comes_apart: None,
+            version_code: None,
+            returning: None,
+        }
+    }
+
+    /// Its version: an update is newer than what came with the system.
+    pub(crate) fn version_code(&self, sdk: u32) -> u32 {
+        let own = self.version_code.filter(|_| self.data.kind == SimKind::User || self.data.update.is_some());
+        own.unwrap_or_else(|| Plan::version_code(&self.data, sdk))
     }
 
     /// Whether it is in use for a user.
@@ -123,7 +148,7 @@ impl InstalledPackage {
 
     /// The names of its parts beside the base.
     pub(crate) fn splits(&self) -> Vec<&'static str> {
-        match Plan::has_splits(&self.data) {
+        match self.comes_apart.unwrap_or_else(|| Plan::has_splits(&self.data)) {
             true => vec!["config.de", "config.en", "config.ja", "config.xxhdpi"],
             false => Vec::new(),
         }

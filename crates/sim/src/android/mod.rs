@@ -8,6 +8,7 @@ mod dump_package;
 mod dump_system;
 mod files;
 mod foreground;
+mod install;
 mod installed;
 mod metrics;
 mod output;

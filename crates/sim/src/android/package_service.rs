@@ -75,6 +75,7 @@ impl State {
             ("install-existing" | "has-feature", Via::Cmd) => sdk >= 26,
             ("has-feature", Via::Pm) => false,
             ("list" | "help" | "uninstall" | "suspend" | "unsuspend", Via::Cmd) => true,
+            ("install-create" | "install-write" | "install-commit" | "install-abandon", Via::Cmd) => true,
             ("query-activities" | "query-services" | "query-receivers", Via::Cmd) => true,
             (_, Via::Cmd) => false,
             ("query-activities" | "query-services" | "query-receivers", Via::Pm) => false,
@@ -168,6 +169,9 @@ impl State {
                 };
                 output.out.insert_str(0, &head);
                 output
+            }
+            "install-create" | "install-write" | "install-commit" | "install-abandon" => {
+                self.install_session(command, rest)
             }
             "install-existing" => {
                 let user = given.user.unwrap_or(0);
@@ -318,7 +322,7 @@ impl State {
             None if package.data.update.take().is_some() => return Output::ok("Success\n"),
             None if package.data.kind == SimKind::System => return failure("DELETE_FAILED_INTERNAL_ERROR"),
             None => {
-                self.packages.remove(id);
+                self.is_gone(id);
                 return Output::ok("Success\n");
             }
         };
@@ -351,7 +355,7 @@ impl State {
         let Some(package) = self.packages.get_mut(id) else { return Output::ok("Success\n") };
         let nobody = package.users.values().all(|u| !u.installed);
         match package.data.kind {
-            SimKind::User if nobody && !keep => drop(self.packages.remove(id)),
+            SimKind::User if nobody && !keep => self.is_gone(id),
             SimKind::User if nobody => {
                 package.code_gone = true;
                 // Up to Android 13 the flag is set again, so that whoever listens is told.
@@ -367,6 +371,16 @@ impl State {
             _ => {}
         }
         Output::ok("Success\n")
+    }
+
+    /// A package has no user any more: its code goes with it.
+    fn is_gone(&mut self, id: &str) {
+        let Some(package) = self.packages.remove(id) else { return };
+        let folder = format!("{}/", package.code_path());
+        if folder.starts_with("/data/") {
+            self.files.retain(|path, _| !path.starts_with(&folder));
+        }
+        self.gone.insert(id.to_owned(), package);
     }
 
     /// An APK of the system installed over itself: it is an update on the data partition from then on.

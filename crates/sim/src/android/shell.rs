@@ -208,6 +208,8 @@ impl State {
             },
             "date" => self.date(rest),
             "ps" => self.ps(rest),
+            // It came with the toybox of Android 8.
+            "sha256sum" if !self.no_tools && self.scenario.android.sdk >= 26 => self.sums(rest),
             "dd" if self.no_tools => Output::failed(127, format!("/system/bin/sh: {program}: not found\n")),
             "dd" => self.dd(rest),
             "settings" => return self.settings(rest),

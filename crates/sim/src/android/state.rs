@@ -99,6 +99,15 @@ pub(crate) struct State {
     pub(crate) pairing: Option<PairingDialog>,
     /// When the job that works sizes out will have done so, where it has not yet.
     pub(super) sizes_from: Option<Option<Instant>>,
+    /// Packages that are gone with their last user, as they were: their APKs may be installed again.
+    pub(super) gone: BTreeMap<String, InstalledPackage>,
+    /// Install sessions that have not been committed, and the number of the last.
+    pub(super) sessions: BTreeMap<u32, super::install::InstallSession>,
+    pub(super) last_session: u32,
+    /// What was written to the command that is carried out.
+    pub(crate) input: Vec<u8>,
+    /// What has room on the partition with the apps.
+    pub(super) free_bytes: u64,
     /// Changes that are not on the disk yet.
     pub(super) unwritten: Option<super::installed::Unwritten>,
 }
@@ -155,6 +164,11 @@ impl State {
             asks: None,
             pairing: None,
             sizes_from: scenario.sizes_not_worked_out.then_some(None),
+            gone: BTreeMap::new(),
+            sessions: BTreeMap::new(),
+            last_session: 0,
+            input: Vec::new(),
+            free_bytes: 40 << 30,
             unwritten: None,
             scenario,
         }
@@ -192,6 +206,7 @@ impl State {
             Fault::NoLog => self.log_is_kept_back = true,
             Fault::Renames => self.renames = Some(1),
             Fault::FrameworkCrashes(times) => self.framework_starts += times,
+            Fault::Full => self.free_bytes = 0,
             Fault::SlowDumps(seconds) => self.dumps_take = seconds,
             Fault::Says(command, answer) => {
                 self.says.insert(command, answer);

@@ -89,6 +89,10 @@ impl State {
         if !self.has_toybox() {
             return Output::failed(127, format!("{program}: not found\n"));
         }
+        // From a place on, counted from 1.
+        if let ("tail", Some(from), [path]) = (program.as_str(), len.strip_prefix('+'), paths) {
+            return self.range(path, from.parse::<u64>().unwrap_or(1).saturating_sub(1), u64::MAX);
+        }
         let len = len.parse::<u64>().unwrap_or(0);
         let mut all = Vec::new();
         for path in paths {
@@ -101,5 +105,22 @@ impl State {
             all.extend(self.range(path, from, len).raw.unwrap_or_default());
         }
         Output::raw(all)
+    }
+
+    /// `sha256sum FILE …`
+    pub(crate) fn sums(&self, paths: &[String]) -> Output {
+        use sha2::Digest as _;
+        let mut output = Output::default();
+        for path in paths {
+            let Some(file) = self.files.get(path) else {
+                output.err.push_str(&format!("sha256sum: {path}: No such file or directory\n"));
+                output.code = 1;
+                continue;
+            };
+            let sum = sha2::Sha256::digest(file.data.read(0, usize::MAX));
+            let sum: String = sum.iter().map(|byte| format!("{byte:02x}")).collect();
+            output.out.push_str(&format!("{sum}  {path}\n"));
+        }
+        Output { merged: output.together(), ..output }
     }
 }

@@ -124,7 +124,7 @@ impl Plan {
             oddity: if splits { Oddity::None } else { oddity },
             launcher: !service,
             version: version.to_owned(),
-            version_code: sdk * 100 + (seed % 100) as u32,
+            version_code: Self::version_code(package, sdk),
             sdk,
             tv,
             overlay,
@@ -142,6 +142,11 @@ impl Plan {
             languages,
             seed,
         }
+    }
+
+    /// The version of what is installed: an update is newer than what came with the system.
+    pub(crate) fn version_code(package: &SimPackage, sdk: u32) -> u32 {
+        sdk * 100 + (mix(&package.id) % 100) as u32 + if package.update.is_some() { 1000 } else { 0 }
     }
 
     /// Whether a package comes in parts: what somebody installed from a store.

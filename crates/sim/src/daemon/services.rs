@@ -4,7 +4,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use tokio::sync::mpsc;
-use wibbet_adb::{Command, Packet, ShellId, encode_shell};
+use wibbet_adb::{Command, Packet, ShellDecoder, ShellId, encode_shell};
 
 use super::sync::{SyncSession, SyncStep};
 use crate::android::{Effect, Output, State, Via};
@@ -123,11 +123,21 @@ pub(crate) async fn run(
     }
     tokio::time::sleep(latency).await;
     stream.pass(0).await;
+    // What a command reads before it does anything.
+    let input = match &service {
+        Service::Shell(line, framing) => read_input(State::takes_input(line), *framing, &mut inbox).await,
+        Service::Package(words, framing) => {
+            read_input(State::takes_input(&words.join(" ")), *framing, &mut inbox).await
+        }
+        _ => Some(Vec::new()),
+    };
+    let Some(input) = input else { return };
     match service {
         Service::Shell(line, framing) => {
             let takes = shared.state().work_of(&line);
             let changes = line.contains("uninstall ") || line.contains("disable");
             let run = move |state: &mut State| {
+                state.input = input;
                 let before = (state.programs, state.packed);
                 let (output, effect) = state.shell(&line);
                 let (programs, packed) = (state.programs - before.0, state.packed - before.1);
@@ -155,7 +165,10 @@ pub(crate) async fn run(
                 let words: Vec<&str> = words.iter().map(String::as_str).collect();
                 shared.state().work_at(&words)
             };
-            let call = move |state: &mut State| state.package_service(&words, Via::Cmd);
+            let call = move |state: &mut State| {
+                state.input = input;
+                state.package_service(&words, Via::Cmd)
+            };
             let Some(output) = at_work(&shared, takes, call).await else { return };
             crate::machine::after_change(&shared);
             say(output, framing, stream).await;
@@ -187,6 +200,30 @@ pub(crate) async fn run(
             }
         }
     }
+}
+
+/// So many bytes of what the host writes to a command, or fewer where it ends before. `None` when the host has gone.
+async fn read_input(
+    wanted: Option<usize>,
+    framing: Framing,
+    inbox: &mut mpsc::UnboundedReceiver<Vec<u8>>,
+) -> Option<Vec<u8>> {
+    let Some(wanted) = wanted else { return Some(Vec::new()) };
+    let (mut input, mut ended) = (Vec::new(), false);
+    let mut decoder = ShellDecoder::default();
+    while input.len() < wanted && !ended {
+        let bytes = inbox.recv().await?;
+        match framing {
+            Framing::Frames => decoder.feed(&bytes, &mut |id, data| match id {
+                ShellId::In => input.extend_from_slice(data),
+                ShellId::CloseIn => ended = true,
+                _ => {}
+            }),
+            _ => input.extend_from_slice(&bytes),
+        }
+    }
+    input.truncate(wanted);
+    Some(input)
 }
 
 /// Does something once the package service has got to it. Whoever asked may have gone by then: it is done all the same, unless

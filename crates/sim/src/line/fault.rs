@@ -73,6 +73,8 @@ pub enum Fault {
     NoLog,
     /// Its announcements are not withdrawn, so that what it announces next is renamed: ` (2)` stands behind the name, and so on.
     Renames,
+    /// There is no room for anything more to be installed.
+    Full,
     /// Android's framework has crashed so many times, and started again.
     FrameworkCrashes(u32),
     /// Every dump takes so many seconds of the time that it is given; what has not come by then is cut off.
@@ -89,7 +91,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), work=MS:MS (a change, a look), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, kernel-loops, no-log, renames, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), work=MS:MS (a change, a look), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, kernel-loops, no-log, renames, full, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON, says=COMMAND:TEXT"
 )]
 pub struct BadFault(String);
@@ -135,6 +137,7 @@ impl FromStr for Fault {
             "kernel-loops" => Self::KernelLoops,
             "no-log" => Self::NoLog,
             "renames" => Self::Renames,
+            "full" => Self::Full,
             "crashes" => Self::FrameworkCrashes(value.parse().map_err(|_| bad())?),
             "slow-dumps" => Self::SlowDumps(value.parse().map_err(|_| bad())?),
             "says-yes" => Self::Package(id(value)?, Flaw::SaysYes),
@@ -190,6 +193,7 @@ mod tests {
             ("kernel-loops", Fault::KernelLoops),
             ("no-log", Fault::NoLog),
             ("renames", Fault::Renames),
+            ("full", Fault::Full),
             ("crashes=2", Fault::FrameworkCrashes(2)),
             ("comes-back=a.b", Fault::Package(id.clone(), Flaw::ComesBack)),
             ("says=dumpsys package:x: y", Fault::Says("dumpsys package".into(), "x: y".into())),

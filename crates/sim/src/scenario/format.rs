@@ -262,7 +262,7 @@ pub enum Flaw {
 }
 
 /// A package.
-#[derive(Debug, Clone, Deserialize)]
+#[derive(Debug, Clone, Deserialize, Default)]
 #[serde(deny_unknown_fields)]
 pub struct SimPackage {
     /// The id.

@@ -175,10 +175,12 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
         }
         SessionEvent::Run(RunNews::Stands(run)) => device.pane = RunPane::Shown(run),
         SessionEvent::Run(RunNews::Step(index, event)) => {
+            device.securing = None;
             if let RunPane::Shown(run) = &mut device.pane {
                 Arc::make_mut(run).apply(index, &event);
             }
         }
+        SessionEvent::Run(RunNews::Securing(index, bytes, of)) => device.securing = Some((index, bytes, of)),
         SessionEvent::Run(RunNews::Waiting(why)) => device.waiting = why,
         SessionEvent::Run(RunNews::Found(words)) => model.app.tell(format!("{name}{words}")),
         SessionEvent::Run(RunNews::States(id, told)) => {
@@ -195,6 +197,10 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
         SessionEvent::Notes(notes) => {
             let notes = Arc::new(notes_by_package(notes.to_vec()));
             device.learn(|catalog| catalog.notes = notes);
+        }
+        SessionEvent::Copies(copies) => {
+            device.copies = copies;
+            device.refresh();
         }
         SessionEvent::Job(job) => device.job = job,
         SessionEvent::Reading(what) => device.reading = what,

@@ -10,19 +10,21 @@ use wibbet_bench::ops::{Details, claim, details, device_languages, look_at_all, 
 use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::catalog::Catalog;
 use wibbet_core::holds::HoldSource;
-use wibbet_core::package::{Inventory, Metrics, PackageState, returned_words};
+use wibbet_core::package::{Inventory, KeptCopy, Metrics, PackageState, returned_words};
 use wibbet_core::plan::{
-    Change, Job, OnRefusal, Plan, Reversal, SkipReason, Terms, TrayItem, Upshot, plan_put_back, plan_take_out, upshot,
+    Change, Job, OnRefusal, Plan, Reversal, SkipReason, Terms, TrayItem, Upshot, plan_put_back_with, plan_take_out,
+    upshot,
 };
 use wibbet_core::run::{Origin, Outcome, Run, RunKind, Shelf, ShelfEntry, recorded_gifts, recorded_state};
-use wibbet_types::{PackageId, RunId, UserId};
+use wibbet_logbook::Logbook;
+use wibbet_types::{PackageId, RunId, UserId, bytes_words};
 
 use super::look::{check_user, how_far, read};
 use crate::cli::args::{How, WantedBack};
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
-use crate::out::{line, tell};
+use crate::out::{line, progress, tell};
 
 /// What `run` is asked for.
 pub(crate) struct TakeOut {
@@ -127,7 +129,12 @@ fn what_it_does(catalog: &Catalog, user: UserId, items: &[(PackageId, Change)]) 
 }
 
 /// Each package that is to be put back with the user for whom, and the state that leads to.
-fn meant_by(wanted: &WantedBack, inventory: &Inventory, runs: &[Run]) -> Vec<(PackageId, UserId, PackageState)> {
+fn meant_by(
+    wanted: &WantedBack,
+    inventory: &Inventory,
+    runs: &[Run],
+    copies: &[KeptCopy],
+) -> Vec<(PackageId, UserId, PackageState)> {
     if let (Some(user), false) = (wanted.user, wanted.ids.is_empty()) {
         let target = |id: &PackageId| {
             let recorded = recorded_state(runs, id, user);
@@ -143,7 +150,7 @@ fn meant_by(wanted: &WantedBack, inventory: &Inventory, runs: &[Run]) -> Vec<(Pa
         };
         by_run && wanted.user.is_none_or(|user| user == entry.user)
     };
-    let shelf = Shelf::of(inventory, runs).entries.into_iter().filter(meant);
+    let shelf = Shelf::with_copies(inventory, runs, copies).entries.into_iter().filter(meant);
     shelf.map(|entry| (entry.id, entry.user, entry.target)).collect()
 }
 
@@ -164,15 +171,16 @@ pub(crate) async fn put_back(
     let told = details(&device).await;
     inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
     wanted.user.map_or(Ok(()), |user| check_user(&inventory, user))?;
-    let runs = finder.workplace.book.with(move |book| book.runs(Some(&facts.id))).await?;
+    let read = move |book: &mut Logbook| Ok((book.runs(Some(&facts.id))?, book.copies(Some(&facts.id))?));
+    let (runs, copies) = finder.workplace.book.with(read).await?;
     // Whoever carries it out claims the device again.
     drop(claims);
-    let meant = meant_by(&wanted, &inventory, &runs);
+    let meant = meant_by(&wanted, &inventory, &runs, &copies);
     if meant.is_empty() {
         let what = wanted.run.map_or_else(|| "by Wibbet".to_owned(), |run| format!("by run {run}"));
         return Err(Failure::new(Exit::Nothing, format!("nothing that was taken out {what} is off the device now")));
     }
-    let mut plan = plan_put_back(&inventory, &device.capabilities(), &meant)
+    let mut plan = plan_put_back_with(&inventory, &device.capabilities(), &meant, &copies)
         .giving_back(|id, user| recorded_gifts(&runs, id, user));
     plan.terms.job = job;
     carry_out(finder, &device, RunKind::PutBack, &plan, told, how).await
@@ -305,17 +313,17 @@ async fn carry_out(
     finish(finder, device, RunStart::New(kind, plan.clone()), how).await
 }
 
-/// Carries out a run; Ctrl-C stops it after the step that is on its way, and a second
+/// Carries out a run; Ctrl-C stops it after what is on its way, and a second
 /// one ends the program where it is.
 async fn finish(finder: &Finder<'_>, device: &AdbDevice, start: RunStart, how: How) -> Result<Exit, Failure> {
     let (stop, stopped) = watch::channel(false);
     let interrupt = tokio::spawn(async move {
         if tokio::signal::ctrl_c().await.is_ok() {
-            tell("stopping after the step that is on its way");
+            tell("stopping after what is on its way");
             stop.send_replace(true);
         }
         if tokio::signal::ctrl_c().await.is_ok() {
-            tell("ended; the step that was on its way is settled at the next start");
+            tell("ended; what was on its way is settled at the next start");
             std::process::exit(Exit::Unsettled as i32);
         }
         // The run listens to the sender until it ends.
@@ -333,6 +341,10 @@ async fn finish(finder: &Finder<'_>, device: &AdbDevice, start: RunStart, how: H
                 tell(format_args!("{why}; waiting"));
             }
             *last = why;
+        }
+        RunNews::Securing(index, bytes, of) => {
+            let words = format!("keeping a copy for step {index}: {} of {}", bytes_words(bytes), bytes_words(of));
+            progress((bytes < of).then_some(words.as_str()));
         }
         _ => {}
     };
@@ -410,6 +422,9 @@ fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, met
                 }
             }
             _ => {}
+        }
+        if step.secures && step.skip.is_none() {
+            line(format_args!("           a copy of its APKs is kept on this computer first"));
         }
         if let (None, Reversal::Approximate(why) | Reversal::Impossible(why)) = (step.skip, step.back) {
             line(format_args!("           {why}"));

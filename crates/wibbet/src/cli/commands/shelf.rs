@@ -3,6 +3,7 @@
 use wibbet_bench::ops::details;
 use wibbet_core::package::PackageState;
 use wibbet_core::run::{Origin, Shelf, ShelfEntry};
+use wibbet_logbook::Logbook;
 use wibbet_types::UserId;
 
 use super::look::{check_user, read};
@@ -24,8 +25,9 @@ pub(crate) async fn shelf(
     inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
     user.map_or(Ok(()), |user| check_user(&inventory, user))?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
-    let runs = finder.workplace.book.with(move |book| book.runs(Some(&facts.id))).await?;
-    let mut shelf = Shelf::of(&inventory, &runs);
+    let read = move |book: &mut Logbook| Ok((book.runs(Some(&facts.id))?, book.copies(Some(&facts.id))?));
+    let (runs, copies) = finder.workplace.book.with(read).await?;
+    let mut shelf = Shelf::with_copies(&inventory, &runs, &copies);
     let told_of =
         |id: UserId| inventory.users_to_tell(user).any(|own| own.id == id) && user.is_none_or(|user| user == id);
     shelf.entries.retain(|entry| told_of(entry.user));
@@ -52,6 +54,7 @@ fn print(entry: &ShelfEntry) {
         PackageState::IN_USE => "in use".to_owned(),
         other => other.condition().word().to_owned(),
     };
+    let back = if entry.copy.is_some() { format!("{back}, from its copy on this computer") } else { back };
     line(format_args!(
         "{:<8} {:<52} user {:<4} {:<12} back to: {back}",
         by,

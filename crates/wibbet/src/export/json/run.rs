@@ -30,6 +30,10 @@ struct JsonStep {
     #[serde(skip_serializing_if = "Option::is_none")]
     target: Option<State>,
     #[serde(skip_serializing_if = "Option::is_none")]
+    copy: Option<i64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    secures: Option<bool>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     back: Option<&'static str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     data: Option<&'static str>,
@@ -117,6 +121,8 @@ impl Steps {
             target: step.target.map(Into::into),
             words: step.words.clone(),
             remark: step.remark.clone(),
+            copy: step.copy.map(|copy| copy.number()),
+            secures: None,
             back: None,
             data: None,
             data_bytes: None,
@@ -162,6 +168,8 @@ impl Steps {
                 (None, Reversal::Approximate(why) | Reversal::Impossible(why)) => why.to_owned(),
                 (None, Reversal::Exact) => String::new(),
             },
+            copy: step.copy.as_ref().map(|copy| copy.number.number()),
+            secures: step.way.takes_out().then_some(step.secures && step.skip.is_none()),
             back: Some(match step.back {
                 Reversal::Exact => "sure",
                 Reversal::Approximate(_) => "nearly",

@@ -22,6 +22,8 @@ struct JsonEntry {
     state: &'static str,
     origin: Option<JsonOrigin>,
     back_to: State,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    copy: Option<i64>,
 }
 
 impl From<&ShelfEntry> for JsonEntry {
@@ -36,6 +38,7 @@ impl From<&ShelfEntry> for JsonEntry {
             state: entry.condition.name(),
             origin,
             back_to: entry.target.into(),
+            copy: entry.copy.map(|copy| copy.number()),
         }
     }
 }

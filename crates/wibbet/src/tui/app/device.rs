@@ -13,11 +13,11 @@ use wibbet_core::ask::DeviceSetting;
 use wibbet_core::catalog::{Catalog, CatalogEntry, Chosen, Column};
 use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::link::{Ladder, Rung, RungStatus};
-use wibbet_core::package::{Inventory, PackageState};
-use wibbet_core::plan::{Change, Job, OnRefusal, Plan, TrayItem, Upshot, plan_put_back, plan_take_out, upshot};
+use wibbet_core::package::{Inventory, KeptCopy, PackageState};
+use wibbet_core::plan::{Change, Job, OnRefusal, Plan, TrayItem, Upshot, plan_put_back_with, plan_take_out, upshot};
 use wibbet_core::run::{Origin, Run, RunKind, Shelf, recorded_gifts};
 use wibbet_core::search::{Matcher, Search};
-use wibbet_types::{PackageId, RunId, UserId};
+use wibbet_types::{PackageId, RunId, StepIndex, UserId};
 
 use super::run_pane::{Allowed, Review, RunPane};
 use crate::tui::keys::View;
@@ -47,6 +47,10 @@ pub(crate) struct DeviceModel {
     /// What is on it.
     pub(crate) front: Option<(PackageId, UserId)>,
     pub(crate) runs: Arc<Vec<Run>>,
+    /// The copies of its packages that are kept here.
+    pub(crate) copies: Arc<Vec<KeptCopy>>,
+    /// A copy that is being kept for a step: so many bytes of so many.
+    pub(crate) securing: Option<(StepIndex, u64, u64)>,
     /// The job that it is at.
     pub(crate) job: Job,
     pub(crate) pane: RunPane,
@@ -98,6 +102,8 @@ impl DeviceModel {
             following: false,
             front: None,
             runs: Arc::default(),
+            copies: Arc::default(),
+            securing: None,
             job: Job::default(),
             pane: RunPane::Nothing,
             running: false,
@@ -191,7 +197,7 @@ impl DeviceModel {
     /// New facts: what is derived from inventory, runs and search is worked out again.
     pub(crate) fn refresh(&mut self) {
         if let Some(inventory) = &self.inventory {
-            self.shelf = Shelf::of(inventory, &self.runs);
+            self.shelf = Shelf::with_copies(inventory, &self.runs, &self.copies);
             let on_shelf: BTreeSet<_> = self.shelf.entries.iter().map(|e| (e.id.clone(), e.user)).collect();
             self.shelf_marks.retain(|mark| on_shelf.contains(mark));
             self.shelf_at = self.shelf_at.min(self.shelf.entries.len().saturating_sub(1));
@@ -349,7 +355,7 @@ impl DeviceModel {
                     .minding_the_start(loss, &allowed.despite_start)
                     .in_order(place)
             }
-            false => plan_put_back(inventory, &self.capabilities, &wanted)
+            false => plan_put_back_with(inventory, &self.capabilities, &wanted, &self.copies)
                 .giving_back(|id, user| recorded_gifts(&self.runs, id, user)),
         };
         plan.terms.on_refusal = allowed.on_refusal;

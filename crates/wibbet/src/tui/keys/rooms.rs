@@ -14,7 +14,7 @@ pub(super) const EVERYWHERE: &[Binding] = &[
         &[letter('x')],
         "Stop the run",
         "stop",
-        "Stops the run after the step that is on its way. It can be carried on.",
+        "Stops the run: what is on its way is finished and read back. It can be carried on.",
     ),
     bind(
         Action::UndoRun,

@@ -84,7 +84,7 @@ pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
         }
         Action::Stop => {
             out.extend(app.device().map(|d| Effect::Bench(BenchCommand::StopRun(d.card))));
-            app.tell("Stopping after the step that is on its way.");
+            app.tell("Stopping after what is on its way.");
         }
         Action::CarryOn => {
             let Some((device, number)) =

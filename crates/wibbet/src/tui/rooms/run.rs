@@ -421,6 +421,9 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         (None, Reversal::Approximate(why)) => under(format!("when put back: {why}"), theme.plain),
         (None, Reversal::Exact) => {}
     }
+    if step.secures && step.skip.is_none() {
+        under("a copy of its APKs is kept on this computer first".to_owned(), theme.plain);
+    }
     if let Some(start) = step.start.as_ref().filter(|_| step.skip.is_none()) {
         under(format!("▲ {}", start.words()), theme.alert);
     }
@@ -475,7 +478,14 @@ fn carried_out<'a>(app: &App, step: &Step, device: &DeviceModel, theme: &Theme, 
         None => theme.accent,
     };
     let going = step.outcome.is_none() && step.state != StepState::Waiting && device.running;
-    let stage = if going { format!("{} {}", stage(step), spinner(app.tick)) } else { stage(step).to_owned() };
+    let securing = device.securing.filter(|(index, ..)| *index == step.index && device.running);
+    let stage = if let Some((_, bytes, of)) = securing {
+        format!("copying {}%", bytes.saturating_mul(100) / of.max(1))
+    } else if going {
+        format!("{} {}", stage(step), spinner(app.tick))
+    } else {
+        stage(step).to_owned()
+    };
     let (stage_cells, way, id) = match cells {
         0..70 => (0, way, id.saturating_sub(2)),
         70..110 => (11, 10, cells - 43),
@@ -505,6 +515,9 @@ fn carried_out<'a>(app: &App, step: &Step, device: &DeviceModel, theme: &Theme, 
                 .map(|l| Line::styled(format!("{}{l}", " ".repeat(indent)), style)),
         );
     };
+    if let Some(copy) = step.copy.filter(|_| step.way.takes_out() && step.outcome == Some(Outcome::Done)) {
+        under(&format!("its APKs are kept on this computer as copy {copy}"), theme.dim);
+    }
     if !step.remark.is_empty() {
         let quiet = matches!(step.outcome, Some(Outcome::Done | Outcome::Skipped) | None);
         under(&step.remark, if quiet { theme.dim } else { theme.alert });

@@ -35,6 +35,6 @@ impl Form for Quit {
 
     fn draw(&self, _app: &App, theme: &Theme, frame: &mut Frame<'_>) {
         let room = framed(" A run is going on ", (64, 1), (Layer::Quit, ALL), theme, frame);
-        frame.render_widget(Line::raw("The step on its way is settled at the next start."), room);
+        frame.render_widget(Line::raw("What is on its way is settled at the next start."), room);
     }
 }

@@ -1,0 +1,299 @@
+//! Keeping copies of packages' APKs on this computer, and checking them.
+//!
+//! A file that has been fetched in part goes on where it was: what is there is asked for from there on. A copy is written down only
+//! when all its files are there and have been checked: against the device's own sums where it has the tool for them, else against the
+//! lengths that it tells.
+
+use std::fs::{File, OpenOptions};
+use std::io::{Read as _, Seek as _, SeekFrom, Write as _};
+use std::path::{Path, PathBuf};
+
+use sha2::{Digest as _, Sha256};
+use thiserror::Error;
+use wibbet_core::package::{CopiedFile, KeptCopy};
+use wibbet_core::read::{DumpReader, paths_request, read_back_request, read_paths, read_sums, sums_request};
+use wibbet_types::{DeviceId, DevicePath, PackageId, RunId, UserId, new_private_file, private_folder};
+
+use crate::device::{AskError, Device};
+
+/// The folder of all copies, beside the logbook.
+pub const COPIES: &str = "copies";
+
+/// Why no copy could be made, or one cannot be used.
+#[derive(Debug, Error)]
+pub enum CopyError {
+    /// The device cannot be asked.
+    #[error(transparent)]
+    Ask(#[from] AskError),
+    /// The device does not let it be read.
+    #[error("its APK cannot be copied: {0}")]
+    Unreadable(String),
+    /// What came is not what the device has.
+    #[error("what was copied of {path} is not what is there: {why}")]
+    Differs {
+        /// The file.
+        path: String,
+        /// In what.
+        why: String,
+    },
+    /// The disk of this computer.
+    #[error("{path}: {why}")]
+    Disk {
+        /// The file or folder.
+        path: String,
+        /// What came in the way.
+        why: String,
+    },
+    /// There is no room on this computer.
+    #[error(
+        "copies of {needed} bytes are to be kept in {folder}, and {free} bytes are free there: make room, or leave out what they are of"
+    )]
+    NoRoom {
+        /// Bytes that are needed.
+        needed: u64,
+        /// Bytes that are free.
+        free: u64,
+        /// Where.
+        folder: String,
+    },
+    /// A kept file is not what it was.
+    #[error("{path} is not what was kept there: {why}")]
+    Damaged {
+        /// The file.
+        path: String,
+        /// In what.
+        why: String,
+    },
+}
+
+fn disk(path: &Path) -> impl Fn(std::io::Error) -> CopyError + '_ {
+    |error| CopyError::Disk { path: path.display().to_string(), why: error.to_string() }
+}
+
+/// What is to be copied of a package.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct ToCopy {
+    /// The package.
+    pub(crate) id: PackageId,
+    /// Its files with their lengths, the base first.
+    pub(crate) files: Vec<(DevicePath, u64)>,
+    /// `versionCode` and `versionName`, where they are known.
+    pub(crate) version: (Option<u64>, String),
+    /// Who installed it.
+    pub(crate) installer: Option<PackageId>,
+}
+
+impl ToCopy {
+    /// Bytes of all files.
+    pub(crate) fn size(&self) -> u64 {
+        self.files.iter().fold(0, |sum, (_, size)| sum.saturating_add(*size))
+    }
+}
+
+/// Finds out what there is to be copied of a package that a user has.
+///
+/// # Errors
+/// When the device cannot be asked, or does not tell.
+pub(crate) async fn what_to_copy<D: Device>(device: &D, id: &PackageId, user: UserId) -> Result<ToCopy, CopyError> {
+    let unreadable = |why: &str| CopyError::Unreadable(format!("{id}: {why}"));
+    let said = device.ask(&paths_request(&device.capabilities(), id, user), &mut |_| {}).await?;
+    let paths = read_paths(&said);
+    if paths.is_empty() {
+        return Err(unreadable("the device does not tell where it is"));
+    }
+    let lengths = device.lengths(&paths).await?;
+    let files: Option<Vec<(DevicePath, u64)>> =
+        paths.into_iter().zip(lengths).map(|(path, length)| Some((path, length?))).collect();
+    let files = files.ok_or_else(|| unreadable("the device does not let the shell read it"))?;
+    let mut reader = DumpReader::default();
+    device.ask(&read_back_request(&device.capabilities(), id), &mut |piece| reader.feed(piece)).await?;
+    let told = reader.finish().packages.remove(id);
+    let version = told.as_ref().map(|told| (told.about.version_code, told.version.to_string())).unwrap_or_default();
+    Ok(ToCopy { id: id.clone(), files, version, installer: told.and_then(|told| told.about.installer) })
+}
+
+/// The folder for the copies of a run, below that of all copies.
+pub(crate) fn folder_of(device: &DeviceId, run: RunId, id: &PackageId) -> String {
+    let plain =
+        |c: char| if c.is_ascii_alphanumeric() || c == '-' { c.to_string() } else { format!("_{:x}", u32::from(c)) };
+    let device: String = device.as_str().chars().map(plain).collect();
+    format!("{device}/run-{run}/{id}")
+}
+
+/// Copies a package's files into a folder. `progress` hears how many bytes of it are there.
+///
+/// # Errors
+/// When the device cannot be asked, the disk does not take it, or what came is not what the device has.
+pub(crate) async fn copy_files<D: Device>(
+    device: &D,
+    what: &ToCopy,
+    folder: &Path,
+    progress: &(dyn Fn(u64) + Send + Sync),
+) -> Result<Vec<CopiedFile>, CopyError> {
+    private_folder(folder).map_err(disk(folder))?;
+    let mut done = 0;
+    let mut copied = Vec::with_capacity(what.files.len());
+    for (n, (path, size)) in what.files.iter().enumerate() {
+        let name = path.as_str().rsplit('/').next().unwrap_or_default();
+        // Whatever a device calls it, it is a plain name here.
+        let name = if CopiedFile::is_name(name) { name.to_owned() } else { format!("part-{n}.apk") };
+        let file = folder.join(&name);
+        fetch(device, path, *size, &file, &|bytes| progress(done + bytes)).await?;
+        done += size;
+        let sha256 = sum_of(&file)?;
+        copied.push(CopiedFile { name, size: *size, sha256, from: Some(path.clone()) });
+    }
+    let paths: Vec<DevicePath> = what.files.iter().map(|(path, _)| path.clone()).collect();
+    // Devices without the tool say so, and tell no sum.
+    let sums = match device.ask(&sums_request(&paths), &mut |_| {}).await {
+        Ok(said) => read_sums(&said),
+        Err(AskError::Refused(_) | AskError::Broken(_) | AskError::Silent(_)) => Vec::new(),
+        Err(error) => return Err(error.into()),
+    };
+    for (file, path) in copied.iter().zip(&paths) {
+        if let Some((_, sum)) = sums.iter().find(|(of, _)| of == path)
+            && *sum != file.sha256
+        {
+            // It is fetched from the beginning the next time.
+            let _ = std::fs::remove_file(folder.join(&file.name));
+            return Err(CopyError::Differs { path: path.to_string(), why: "its SHA-256 is another one".into() });
+        }
+    }
+    Ok(copied)
+}
+
+/// Fetches a file, or what is missing of it: whole under its name or not there.
+async fn fetch<D: Device>(
+    device: &D,
+    path: &DevicePath,
+    size: u64,
+    to: &Path,
+    progress: &(dyn Fn(u64) + Send + Sync),
+) -> Result<(), CopyError> {
+    if to.metadata().is_ok_and(|there| there.len() == size) {
+        progress(size);
+        return Ok(());
+    }
+    let mut part = to.as_os_str().to_owned();
+    part.push(".part");
+    let part = PathBuf::from(part);
+    if !part.exists() {
+        drop(new_private_file(&part).map_err(disk(&part))?);
+    }
+    let mut file = OpenOptions::new().append(true).open(&part).map_err(disk(&part))?;
+    let mut there = file.metadata().map_err(disk(&part))?.len();
+    if there > size {
+        file.set_len(0).map_err(disk(&part))?;
+        there = 0;
+    }
+    let mut trouble = None;
+    let mut at = there;
+    let came = device
+        .fetch_from(path, there, size, &mut |piece| {
+            if trouble.is_some() {
+                return;
+            }
+            match file.write_all(piece) {
+                Ok(()) => at += piece.len() as u64,
+                Err(error) => trouble = Some(error),
+            }
+            progress(at.min(size));
+        })
+        .await;
+    if let Some(error) = trouble {
+        return Err(disk(&part)(error));
+    }
+    came?;
+    if at != size {
+        drop(std::fs::remove_file(&part));
+        let why = format!("{at} bytes came, and the device told {size}");
+        return Err(CopyError::Differs { path: path.to_string(), why });
+    }
+    // On the disk before anything goes that it stands for.
+    file.sync_all().map_err(disk(&part))?;
+    std::fs::rename(&part, to).map_err(disk(to))
+}
+
+fn sum_of(path: &Path) -> Result<String, CopyError> {
+    let mut file = File::open(path).map_err(disk(path))?;
+    let mut sum = Sha256::new();
+    let mut piece = vec![0; 256 * 1024];
+    loop {
+        let read = file.read(&mut piece).map_err(disk(path))?;
+        if read == 0 {
+            return Ok(sum.finalize().iter().map(|byte| format!("{byte:02x}")).collect());
+        }
+        sum.update(&piece[..read]);
+    }
+}
+
+/// The files of a copy, checked against what was written down of them.
+///
+/// # Errors
+/// When one is missing or is not what it was.
+pub(crate) fn checked(folder: &Path, copy: &KeptCopy) -> Result<Vec<PathBuf>, CopyError> {
+    let mut paths = Vec::with_capacity(copy.files.len());
+    for file in &copy.files {
+        let path = folder.join(COPIES).join(&copy.folder).join(&file.name);
+        let damaged = |why: String| CopyError::Damaged { path: path.display().to_string(), why };
+        let length = path.metadata().map_err(|error| damaged(error.to_string()))?.len();
+        if length != file.size {
+            return Err(damaged(format!("it has {length} bytes, and had {}", file.size)));
+        }
+        if sum_of(&path)? != file.sha256 {
+            return Err(damaged("its SHA-256 is another one".into()));
+        }
+        paths.push(path);
+    }
+    Ok(paths)
+}
+
+/// What there is of a file, a piece at a time, from its beginning.
+pub(crate) fn pieces_of(path: &Path) -> std::io::Result<impl FnMut() -> std::io::Result<Vec<u8>> + Send + use<>> {
+    let mut file = File::open(path)?;
+    file.seek(SeekFrom::Start(0))?;
+    Ok(move || {
+        let mut piece = vec![0; 64 * 1024];
+        let read = file.read(&mut piece)?;
+        piece.truncate(read);
+        Ok(piece)
+    })
+}
+
+/// Writes beside the files what they are, for whoever finds them.
+///
+/// # Errors
+/// When the disk does not take it.
+pub(crate) fn describe(folder: &Path, copy: &KeptCopy, given: &[String]) -> Result<(), CopyError> {
+    let path = folder.join("copy.txt");
+    let mut text = format!("package {}\nversion {}\ndevice {}\n", copy.id, copy.version, copy.device);
+    if let Some(code) = copy.version_code {
+        text.push_str(&format!("version code {code}\n"));
+    }
+    if let Some(installer) = &copy.installer {
+        text.push_str(&format!("installed by {installer}\n"));
+    }
+    for file in &copy.files {
+        let from = file.from.as_ref().map_or("a file of this computer", DevicePath::as_str);
+        text.push_str(&format!("file {} bytes {} sha256 {} from {from}\n", file.name, file.size, file.sha256));
+    }
+    for given in given {
+        text.push_str(&format!("had {given}\n"));
+    }
+    std::fs::write(&path, text).map_err(disk(&path))
+}
+
+/// How many bytes are free where a folder is; `None` where the system does not tell.
+pub(crate) fn free_bytes(folder: &Path) -> Option<u64> {
+    #[cfg(unix)]
+    {
+        let found = folder.ancestors().find(|path| path.exists())?;
+        let room = rustix::fs::statvfs(found).ok()?;
+        Some(room.f_bavail.saturating_mul(room.f_frsize))
+    }
+    #[cfg(not(unix))]
+    {
+        let _ = folder;
+        None
+    }
+}

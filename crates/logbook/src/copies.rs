@@ -1,0 +1,66 @@
+//! Copies of packages' APKs that are kept on this computer: what there is, and what was in them. The files themselves lie in a folder
+//! beside the logbook.
+
+use rusqlite::{Row, params};
+use wibbet_core::package::KeptCopy;
+use wibbet_types::{CopyId, DeviceId, PlainText, RunId, Timestamp};
+
+use crate::{Logbook, Result, bad_value, error, lines, parsed, read_lines, understood};
+
+fn copy_of(row: &Row<'_>) -> rusqlite::Result<KeptCopy> {
+    let installer: Option<String> = row.get(6)?;
+    let folder: String = row.get(8)?;
+    // Whatever the row says, nothing outside of the folder of copies is read or written.
+    let inside = !folder.is_empty() && folder.split('/').all(|part| !part.is_empty() && !part.starts_with('.'));
+    if !inside || folder.contains('\\') {
+        return Err(bad_value(8, error::UnknownWord(folder)));
+    }
+    Ok(KeptCopy {
+        number: CopyId::new(row.get(0)?),
+        device: parsed(row, 1)?,
+        run: row.get::<_, Option<i64>>(2)?.map(RunId::new),
+        id: parsed(row, 3)?,
+        version_code: row.get::<_, Option<i64>>(4)?.and_then(|code| code.try_into().ok()),
+        version: PlainText::new(&row.get::<_, String>(5)?),
+        installer: installer.map(|_| parsed(row, 6)).transpose()?,
+        made: Timestamp(row.get(7)?),
+        folder,
+        files: read_lines(row, 9)?.unwrap_or_default(),
+    })
+}
+
+impl Logbook {
+    /// Writes down a copy whose files are all there and have been checked; its number is given here.
+    pub fn add_copy(&mut self, copy: &KeptCopy) -> Result<CopyId> {
+        let sql = "INSERT INTO copies (device, run, package, version_code, version, installer, made, folder, files) \
+                   VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)";
+        let values = params![
+            copy.device.as_str(),
+            copy.run.map(RunId::number),
+            copy.id.as_str(),
+            copy.version_code.and_then(|code| i64::try_from(code).ok()),
+            copy.version.as_str(),
+            copy.installer.as_ref().map(|id| id.as_str().to_owned()),
+            copy.made.0,
+            copy.folder,
+            lines(&copy.files)
+        ];
+        self.connection.execute(sql, values).map_err(self.failed())?;
+        Ok(CopyId::new(self.connection.last_insert_rowid()))
+    }
+
+    /// The copies that are kept for a device, or all, the latest first. One that is not understood is left alone.
+    pub fn copies(&self, device: Option<&DeviceId>) -> Result<Vec<KeptCopy>> {
+        let sql = "SELECT number, device, run, package, version_code, version, installer, made, folder, files FROM copies \
+                   WHERE ?1 IS NULL OR device = ?1 ORDER BY number DESC";
+        let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
+        let rows =
+            statement.query_map(params![device.map(DeviceId::as_str)], |row| understood(copy_of(row), &mut Vec::new()));
+        rows.and_then(|rows| rows.filter_map(rusqlite::Result::transpose).collect()).map_err(self.failed())
+    }
+
+    /// One copy.
+    pub fn copy(&self, number: CopyId) -> Result<Option<KeptCopy>> {
+        Ok(self.copies(None)?.into_iter().find(|copy| copy.number == number))
+    }
+}
