@@ -5,11 +5,11 @@ use std::path::PathBuf;
 use crate::support::{id, in_memory, patience};
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::ops::survey;
+use wibbet_bench::ops::{import_copy, survey};
 use wibbet_bench::run::{RunNews, RunStart, run_plan};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::package::{Inventory, KeptCopy, PackageKind, PackageState};
-use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back_with, plan_take_out};
+use wibbet_core::plan::{Change, Plan, TrayItem, plan_install, plan_put_back_with, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, Shelf, StepEvent};
 use wibbet_sim::{CutAt, Direction, Fault, SampleApk, Scenario, SimDevice};
 use wibbet_types::{PackageId, UserId};
@@ -248,4 +248,63 @@ async fn an_update_comes_back_in_its_version() {
     place.put_back(std::slice::from_ref(&id(updated.as_str()))).await;
     let is = place.inventory().await.packages[&updated].clone();
     assert_eq!((is.kind, is.state(OWNER), is.about.version_code), (was.kind, was.state(OWNER), was.about.version_code));
+}
+
+/// A replacement is there before what it replaces goes; where it is refused nothing goes, and the run can be carried on.
+#[tokio::test(start_paused = true)]
+async fn a_replacement_comes_first_or_nothing_goes() {
+    let scenario = Scenario::crew_phone();
+    let place = place(scenario.clone()).await;
+    let app = own(&place.inventory().await).remove(0);
+    assert_eq!(outcomes(&place.take_out(std::slice::from_ref(&app)).await), [Outcome::Done]);
+    // Its files, as somebody has them on this computer: in an archive, with something beside them.
+    let kept = place.copies().await.remove(0);
+    let archive = place.folder.path().join("app.zip");
+    let mut zip = zip::ZipWriter::new(std::fs::File::create(&archive).unwrap());
+    for (path, bytes) in place.files(&kept).into_iter().rev() {
+        let name = path.file_name().unwrap().to_str().unwrap().to_owned();
+        zip.start_file(format!("parts/{name}"), zip::write::SimpleFileOptions::default()).unwrap();
+        std::io::Write::write_all(&mut zip, &bytes).unwrap();
+    }
+    zip.start_file("readme.txt", zip::write::SimpleFileOptions::default()).unwrap();
+    zip.finish().unwrap();
+    let device = place.device.facts().unwrap().id;
+    let copy = import_copy(&place.workplace.book, &device, &[archive]).await.unwrap();
+    assert_eq!((&copy.id, copy.version_code, copy.files[0].name.as_str()), (&app, kept.version_code, "base.apk"));
+    assert_eq!(
+        copy.files.iter().map(|f| &f.sha256).collect::<std::collections::BTreeSet<_>>(),
+        kept.files.iter().map(|f| &f.sha256).collect()
+    );
+
+    let music = [TrayItem { id: id("com.android.music"), user: OWNER, way: Change::Uninstall }];
+    let inventory = place.inventory().await;
+    let mut plan = plan_take_out(&inventory, &place.device.capabilities(), &music, false);
+    plan.steps.extend(plan_install(&inventory, &copy, OWNER).steps);
+    place.sim.set_fault(Fault::Full);
+    let (_stop, stopped) = watch::channel(false);
+    let start = RunStart::New(RunKind::TakeOut, plan.clone());
+    let ended = run_plan(&place.workplace, &place.device, start, stopped, &|_| {}).await;
+    let error = ended.result.unwrap_err().to_string();
+    assert!(error.contains("was not installed, so nothing was taken out") && error.contains("no room"), "{error}");
+    assert_eq!(place.sim.holds("com.android.music", 0), Some((true, 0)));
+
+    // There is room again: a new run has the replacement first, wherever it stands in the plan.
+    let place = {
+        let again = self::place(scenario).await;
+        let device = again.device.facts().unwrap().id;
+        let folder = place.folder.path().join("copies").join(&copy.folder);
+        let copy = import_copy(&again.workplace.book, &device, &[folder]).await.unwrap();
+        let mut newer = plan;
+        newer.steps[1].copy = Some(copy);
+        let run = again.run(RunKind::TakeOut, newer).await;
+        assert_eq!(outcomes(&run), [Outcome::Done; 2], "{:#?}", run.steps);
+        let order: Vec<i64> = run.steps.iter().map(|step| step.order).collect();
+        assert!(order[1] < order[0], "{order:?}");
+        again
+    };
+    // It was not taken out, so it is not on the shelf.
+    let runs = place.workplace.book.with(|book| book.runs(None)).await.unwrap();
+    let shelf = Shelf::with_copies(&place.inventory().await, &runs, &place.copies().await);
+    assert!(shelf.entries.iter().any(|entry| entry.id.as_str() == "com.android.music"));
+    assert!(shelf.entries.iter().all(|entry| entry.id != app));
 }

@@ -6,7 +6,7 @@ use std::time::Duration;
 use wibbet_bench::around::Surroundings;
 use wibbet_core::plan::Terms;
 
-use crate::cli::commands::{change, links, look, packages, shelf, why};
+use crate::cli::commands::{change, files, links, look, packages, shelf, why};
 use crate::cli::{Arguments, Command, Finder};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -25,12 +25,19 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Close { json, .. }
             | Command::Shelf { json, .. }
             | Command::Restart { json, .. }
+            | Command::Pull { json, .. }
+            | Command::Push { json, .. }
             | Command::Runs { json, .. },
         ) => *json,
         Some(Command::Packages { wanted, .. }) => wanted.json,
         Some(Command::Why { wanted, .. }) => wanted.json,
         Some(Command::Upshot { tray, .. }) => tray.json,
-        Some(Command::Run { how, .. } | Command::PutBack { how, .. } | Command::CarryOn { how, .. }) => how.json,
+        Some(
+            Command::Run { how, .. }
+            | Command::PutBack { how, .. }
+            | Command::Install { how, .. }
+            | Command::CarryOn { how, .. },
+        ) => how.json,
         _ => false,
     };
     match done(arguments).await {
@@ -105,6 +112,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             uninstall,
             disable,
             suspend,
+            install,
             policy,
             from,
             from_disable,
@@ -122,6 +130,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
                 uninstall,
                 disable,
                 suspend,
+                install,
                 list,
                 from_disable,
                 keep_data,
@@ -135,6 +144,11 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Command::PutBack { device, wanted, job, how } => {
             change::put_back(&finder, &device, wanted, job.job(), how).await
         }
+        Command::Install { device, files, user, job, how } => {
+            files::install(&finder, &device, &files, user, (job.job(), how)).await
+        }
+        Command::Pull { device, there, here, json } => files::pull(&finder, &device, there, here, json).await,
+        Command::Push { device, here, there, json } => files::push(&finder, &device, &here, there, json).await,
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
         Command::Demo { .. } | Command::Sim(_) | Command::Score(_) | Command::UsbRule | Command::Runs { .. } => {
             Ok(Exit::Done)

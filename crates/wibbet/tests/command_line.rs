@@ -1,5 +1,7 @@
 //! The command line as scripts see it: objects, exit codes, and what happens when it is killed.
 
+use std::path::Path;
+
 use crate::support::{Sim, command, home, json, run};
 use serde_json::{Value, json as object};
 
@@ -883,4 +885,99 @@ fn a_private_space_is_not_on_the_shelf_unasked() {
     assert_eq!(shelf["not_given"], object!({}));
     let (shelf, _) = json(home.path(), &["shelf", sim.address(), "--user", "10", "--json"]);
     assert!(shelf["not_given"]["10"].is_number(), "{shelf}");
+}
+
+/// An app that somebody installed goes with a copy kept, in a run with a policy and a job; it is on the shelf, comes back from the
+/// copy, and the copy's files install it for somebody else too. Files are brought both ways.
+#[test]
+fn an_own_app_goes_and_comes_back_and_files_are_brought() {
+    const APP: &str = "com.wrenandkelp.radio";
+    let sim = Sim::start(&["--device", "crew-phone", "--fault", "refuse=com.android.calendar:-1000"]);
+    let home = home();
+    let at = sim.address();
+    let job = ["--technician", "Ines", "--ticket", "P-77", "--note", "radio app goes"];
+    let out = [
+        "run",
+        at,
+        "--user",
+        "0",
+        "--uninstall",
+        APP,
+        "com.android.calendar",
+        "--policy",
+        "disable",
+        "--yes",
+        "--json",
+    ];
+    let (ran, code) = json(home.path(), &[&out[..], &job].concat());
+    assert_eq!(code, 0, "the policy did it: {ran}");
+    let ways: Vec<(&str, &str)> = ran["steps"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|step| (step["way"].as_str().unwrap(), step["outcome"].as_str().unwrap()))
+        .collect();
+    assert!(ways.contains(&("disable", "done")) && ways.contains(&("uninstall", "refused")), "{ran}");
+    assert_eq!((&ran["policy"], &ran["job"]["ticket"]), (&object!("disable"), &object!("P-77")));
+    let copy = ran["steps"].as_array().unwrap().iter().find(|step| step["id"] == APP).unwrap()["copy"].clone();
+    assert!(copy.is_i64(), "{ran}");
+    let (found, _) = json(home.path(), &["runs", "--search", "p-77 ines", "--json"]);
+    assert_eq!(found["runs"].as_array().unwrap().len(), 1);
+    let (found, _) = json(home.path(), &["runs", "--search", "p-78", "--json"]);
+    assert!(found["runs"].as_array().unwrap().is_empty());
+
+    let (shelf, _) = json(home.path(), &["shelf", at, "--user", "0", "--json"]);
+    let entry = shelf["shelf"].as_array().unwrap().iter().find(|entry| entry["id"] == APP);
+    assert_eq!(entry.unwrap()["copy"], copy, "{shelf}");
+    let (back, code) = json(home.path(), &["put-back", at, "--run", "1", "--yes", "--json"]);
+    assert_eq!(code, 0, "{back}");
+    assert!(back["steps"].as_array().unwrap().iter().any(|step| step["way"] == "install-copy" && step["copy"] == copy));
+
+    // The files of the copy are an app that can be installed for another user.
+    let folder = walk(home.path()).into_iter().find(|path| path.ends_with(APP)).unwrap();
+    let files = folder.to_str().unwrap();
+    let (dry, code) = json(home.path(), &["install", at, files, "--user", "10", "--dry-run", "--json"]);
+    assert_eq!((code, &dry["steps"][0]["way"]), (0, &object!("install-copy")), "{dry}");
+    let (installed, code) = json(home.path(), &["install", at, files, "--user", "10", "--yes", "--json"]);
+    assert_eq!((code, &installed["kind"]), (0, &object!("install")), "{installed}");
+    let (packages, _) = json(home.path(), &["packages", at, "--search", APP, "--json"]);
+    let states = &packages["packages"][0]["states"];
+    assert_eq!((&states["0"]["state"], &states["10"]["state"]), (&object!("in-use"), &object!("in-use")), "{states}");
+
+    // Both ways, byte for byte.
+    let file = home.path().join("a note.txt");
+    std::fs::write(&file, b"for the customer").unwrap();
+    let (pushed, code) = json(home.path(), &["push", at, file.to_str().unwrap(), "/sdcard/Download/", "--json"]);
+    assert_eq!((code, &pushed["same"], &pushed["there"]), (0, &object!(true), &object!("/sdcard/Download/a note.txt")));
+    let there = home.path().join("back.txt");
+    let (pulled, code) =
+        json(home.path(), &["pull", at, "/sdcard/Download/a note.txt", there.to_str().unwrap(), "--json"]);
+    assert_eq!((code, &pulled["sha256"]), (0, &pushed["sha256"]), "{pulled}");
+    assert_eq!(std::fs::read(&there).unwrap(), b"for the customer");
+    // Nothing is written over, and what is not there is said.
+    for arguments in [
+        ["pull", at, "/sdcard/Download/a note.txt", there.to_str().unwrap()],
+        ["pull", at, "/sdcard/none", "none"],
+        ["push", at, file.to_str().unwrap(), "/system/x"],
+        ["install", at, file.to_str().unwrap(), "--user=0"],
+    ] {
+        assert_ne!(
+            run(home.path(), &[&arguments[..], &["--yes"][usize::from(arguments[0] != "install")..]].concat())
+                .status
+                .code(),
+            Some(0),
+            "{arguments:?}"
+        );
+    }
+}
+
+/// All folders below one.
+fn walk(folder: &Path) -> Vec<std::path::PathBuf> {
+    let own = std::fs::read_dir(folder)
+        .into_iter()
+        .flatten()
+        .flatten()
+        .map(|entry| entry.path())
+        .filter(|path| path.is_dir());
+    own.flat_map(|path| [vec![path.clone()], walk(&path)].concat()).collect()
 }

@@ -91,7 +91,17 @@ fn the_shapes_of_all_objects_are_those_promised() {
     let out = ["--user", "0", "--uninstall", "com.android.music", "com.corvane.fota"];
     ask("run dry", &[&["run", phone, "--dry-run"][..], &out].concat(), 0);
     ask("run", &[&["run", phone, "--yes"][..], &out].concat(), 3);
+    let own = ["--user", "0", "--uninstall", "com.wrenandkelp.radio", "--policy", "disable", "--ticket", "P-77"];
+    ask("run dry", &[&["run", phone, "--dry-run"][..], &own].concat(), 0);
+    ask("run", &[&["run", phone, "--yes"][..], &own].concat(), 0);
     ask("shelf", &["shelf", phone], 0);
+    ask("put-back", &["put-back", phone, "--user", "0", "com.wrenandkelp.radio", "--yes"], 0);
+    let note = home.path().join("note.txt");
+    std::fs::write(&note, "for the customer").unwrap();
+    ask("push", &["push", phone, note.to_str().unwrap(), "/sdcard/Download/"], 0);
+    let back = home.path().join("back.txt");
+    ask("pull", &["pull", phone, "/sdcard/Download/note.txt", back.to_str().unwrap()], 0);
+    ask("error", &["install", phone, note.to_str().unwrap(), "--user", "0", "--yes"], 2);
     ask("put-back", &["put-back", phone, "--user", "0", "com.android.music", "--yes"], 0);
     let silent = ["--user", "0", "--uninstall", "com.android.egg", "--answer-within", "2", "--yes"];
     ask("run", &[&["run", phone][..], &silent].concat(), 4);

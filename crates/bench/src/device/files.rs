@@ -50,6 +50,23 @@ impl AdbDevice {
         fetched.await.map(|_| ()).map_err(|e| asked(&e))
     }
 
+    /// Sends a file, its bytes from `next` until that gives none; `time` in seconds since 1970.
+    pub(crate) async fn send_file(
+        &self,
+        path: &DevicePath,
+        time: u32,
+        next: &mut (dyn FnMut() -> std::io::Result<Vec<u8>> + Send),
+    ) -> Result<(), AskError> {
+        /// Like any file that the shell makes.
+        const MODE: u32 = 0o644;
+        let link = self.link(&mut |_| {}).await?;
+        let sent = async {
+            let mut sync = SyncClient::open(&link, self.patience.change).await?;
+            sync.send_from(path, (MODE, time), next).await
+        };
+        sent.await.map_err(|e| asked(&e))
+    }
+
     /// Runs a command whose output is no text.
     pub(crate) async fn raw(&self, command: &str, out: &mut (dyn FnMut(&[u8]) + Send)) -> Result<(), AskError> {
         let link = self.link(&mut |_| {}).await?;

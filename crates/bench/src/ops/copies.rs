@@ -56,6 +56,20 @@ pub enum CopyError {
         /// Where.
         folder: String,
     },
+    /// The device has no such file, or does not let it be seen.
+    #[error("{path} is not on the device, or the shell may not see it")]
+    NoFile {
+        /// The file.
+        path: String,
+    },
+    /// A file of this computer is no APK, or does not belong to the others.
+    #[error("{path} cannot be installed: {why}")]
+    Unusable {
+        /// The file.
+        path: String,
+        /// Why not.
+        why: String,
+    },
     /// A kept file is not what it was.
     #[error("{path} is not what was kept there: {why}")]
     Damaged {
@@ -66,7 +80,7 @@ pub enum CopyError {
     },
 }
 
-fn disk(path: &Path) -> impl Fn(std::io::Error) -> CopyError + '_ {
+pub(super) fn disk(path: &Path) -> impl Fn(std::io::Error) -> CopyError + '_ {
     |error| CopyError::Disk { path: path.display().to_string(), why: error.to_string() }
 }
 
@@ -114,10 +128,16 @@ pub(crate) async fn what_to_copy<D: Device>(device: &D, id: &PackageId, user: Us
 
 /// The folder for the copies of a run, below that of all copies.
 pub(crate) fn folder_of(device: &DeviceId, run: RunId, id: &PackageId) -> String {
-    let plain =
-        |c: char| if c.is_ascii_alphanumeric() || c == '-' { c.to_string() } else { format!("_{:x}", u32::from(c)) };
-    let device: String = device.as_str().chars().map(plain).collect();
-    format!("{device}/run-{run}/{id}")
+    format!("{}/run-{run}/{id}", plain_name(device))
+}
+
+/// A device's id as the name of a folder.
+pub(super) fn plain_name(device: &DeviceId) -> String {
+    let plain = |c: char| match c {
+        c if c.is_ascii_alphanumeric() || c == '-' => c.to_string(),
+        c => format!("_{:x}", u32::from(c)),
+    };
+    device.as_str().chars().map(plain).collect()
 }
 
 /// Copies a package's files into a folder. `progress` hears how many bytes of it are there.
@@ -163,7 +183,7 @@ pub(crate) async fn copy_files<D: Device>(
 }
 
 /// Fetches a file, or what is missing of it: whole under its name or not there.
-async fn fetch<D: Device>(
+pub(super) async fn fetch<D: Device>(
     device: &D,
     path: &DevicePath,
     size: u64,
@@ -214,7 +234,7 @@ async fn fetch<D: Device>(
     std::fs::rename(&part, to).map_err(disk(to))
 }
 
-fn sum_of(path: &Path) -> Result<String, CopyError> {
+pub(super) fn sum_of(path: &Path) -> Result<String, CopyError> {
     let mut file = File::open(path).map_err(disk(path))?;
     let mut sum = Sha256::new();
     let mut piece = vec![0; 256 * 1024];

@@ -10,10 +10,10 @@ use futures_util::{FutureExt as _, StreamExt as _};
 use tokio::sync::watch;
 use tokio::time::{Instant, sleep_until, timeout};
 use wibbet_core::package::{Essentials, PackageState};
-use wibbet_core::plan::{SkipReason, TrayItem, without_way_back};
+use wibbet_core::plan::{Change, SkipReason, TrayItem, without_way_back};
 use wibbet_core::read::{ReadBack, says_written, write_request};
 use wibbet_core::run::{
-    Outcome, Run, RunState, Schedule, Since, Step, StepEvent, StepState, before_sending, came_back, is_fresh,
+    Outcome, Run, RunKind, RunState, Schedule, Since, Step, StepEvent, StepState, before_sending, came_back, is_fresh,
     not_as_recorded, settle_open,
 };
 use wibbet_logbook::LogbookError;
@@ -159,7 +159,19 @@ impl<'a, D: Device> Runner<'a, D> {
         for index in owing {
             self.give_back(index).await?;
         }
-        let left = self.all_that_waits(waiting).await;
+        // What is to take the place of something is there before that goes.
+        let kind = self.run().kind;
+        let (first, waiting): (Vec<_>, Vec<_>) = match kind {
+            RunKind::TakeOut => waiting.into_iter().partition(|(index, _)| self.is_replacement(*index)),
+            _ => (Vec::new(), waiting),
+        };
+        let mut left = self.all_that_waits(first).await;
+        if left.is_none() && !waiting.is_empty() {
+            left = self.without_its_replacement();
+        }
+        if left.is_none() {
+            left = self.all_that_waits(waiting).await;
+        }
         match left {
             Some(left @ Left::Failed(_)) => Err(left),
             Some(left) => {
@@ -236,6 +248,20 @@ impl<'a, D: Device> Runner<'a, D> {
                 }
             }
         }
+    }
+
+    fn is_replacement(&self, index: StepIndex) -> bool {
+        self.run().steps.get(index.get()).is_some_and(|step| step.way == Change::InstallCopy)
+    }
+
+    /// Why the rest of the run is left alone: something that was to be there first is not.
+    fn without_its_replacement(&self) -> Option<Left> {
+        let run = self.run();
+        let done =
+            |step: &Step| step.outcome == Some(Outcome::Done) || step.way.is_met_by(step.after.unwrap_or(step.before));
+        let missing = run.steps.iter().find(|step| step.way == Change::InstallCopy && !done(step))?;
+        let words = format!("{} was not installed, so nothing was taken out: {}", missing.id, missing.remark);
+        (run.kind == RunKind::TakeOut).then(|| Left::Failed(RunError::Device(words)))
     }
 
     /// Has the device write down what was changed, which it would do some seconds later by itself: one that goes down before

@@ -8,7 +8,9 @@ use tokio::time::Instant;
 use wibbet_core::package::{KeptCopy, PackageState};
 use wibbet_core::plan::Change;
 use wibbet_core::read::ReadBack;
-use wibbet_core::run::{Finding, Outcome, Refusal, Reply, Response, RunKind, Step, StepEvent, judge, read_reply};
+use wibbet_core::run::{
+    Finding, Outcome, Refusal, Reply, Response, RunKind, Step, StepEvent, judge, judge_update, read_reply,
+};
 use wibbet_types::{CopyId, PackageId, PlainText, StepIndex};
 
 use super::error::{RunError, RunNews};
@@ -160,7 +162,10 @@ impl<D: Device> Runner<'_, D> {
         // Before the outcome is: so it is not lost to a kill in between.
         self.note_unasked(step, &sight).await?;
         let after = sight.found.state();
-        let verdict = judge(step.way, heard.response, sight.found);
+        let verdict = match step.updates() {
+            true => judge_update(heard.response, sight.found),
+            false => judge(step.way, heard.response, sight.found),
+        };
         let tries = {
             let mut tries = self.tries.lock().unwrap_or_else(PoisonError::into_inner);
             let tries = tries.entry(step.index).or_default();

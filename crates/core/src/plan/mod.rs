@@ -2,6 +2,7 @@
 
 mod change;
 mod giving;
+mod install;
 mod instead;
 mod on_refusal;
 mod plan;
@@ -12,11 +13,12 @@ mod tray;
 mod upshot;
 
 pub use change::Change;
+pub use install::plan_install;
 pub use instead::Instead;
 pub use on_refusal::OnRefusal;
 pub use plan::{AppData, Plan, PlannedStep, Reversal, SkipReason, StartLoss};
 pub use put_back::{plan_put_back, plan_put_back_with};
-pub use take_out::{plan_take_out, without_way_back};
+pub use take_out::{Places, plan_take_out, without_way_back};
 pub use terms::{Job, Terms};
 pub use tray::TrayItem;
 pub use upshot::{StartOutlook, Upshot, upshot};

@@ -116,12 +116,15 @@ pub fn plan_take_out(
     Plan { steps, ..Plan::default() }
 }
 
+/// Packages, each for a user.
+pub type Places = HashSet<(PackageId, UserId)>;
+
 /// Of steps that are about to be sent, in their order: those of which a copy has to be kept first, and those that have no way back on
 /// the device as it is told now without one.
 pub fn without_way_back<'a>(
     steps: impl IntoIterator<Item = (TrayItem, &'a ReadBack)>,
     capabilities: &Capabilities,
-) -> (HashSet<(PackageId, UserId)>, HashSet<(PackageId, UserId)>) {
+) -> (Places, Places) {
     let (mut tray, mut packages) = (Vec::new(), BTreeMap::new());
     for (item, told) in steps {
         if let ReadBack::States(kind, states) = told {

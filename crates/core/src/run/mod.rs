@@ -24,4 +24,4 @@ pub use reply::{Reply, read_reply};
 pub use schedule::Schedule;
 pub use shelf::{Origin, Shelf, ShelfEntry, recorded_gifts, recorded_state};
 pub use unasked::{Unasked, unasked};
-pub use verdict::{Response, Verdict, judge};
+pub use verdict::{Response, Verdict, judge, judge_update};

@@ -32,13 +32,15 @@ pub enum RunKind {
     TakeOut,
     /// Packages are put back.
     PutBack,
+    /// An app of this computer is installed.
+    Install,
     /// It is tried whether changes are permitted, on what stays as it is.
     Try,
     /// Not known: another version wrote it.
     Unknown,
 }
 
-named!(RunKind { TakeOut => "take-out", PutBack => "put-back", Try => "try", Unknown => "unknown" });
+named!(RunKind { TakeOut => "take-out", PutBack => "put-back", Install => "install", Try => "try", Unknown => "unknown" });
 
 impl RunKind {
     /// The words for people.
@@ -46,6 +48,7 @@ impl RunKind {
         match self {
             Self::TakeOut => "take out",
             Self::PutBack => "put back",
+            Self::Install => "install",
             Self::Try => "try",
             Self::Unknown => "not known",
         }
@@ -134,6 +137,11 @@ impl Step {
             && !self.given.is_empty()
             && self.returned.is_none()
             && self.outcome == Some(Outcome::Done)
+    }
+
+    /// Whether it installs another version over one that is there.
+    pub fn updates(&self) -> bool {
+        self.way == Change::InstallCopy && self.way.is_met_by(self.before)
     }
 
     /// Whether it has to be asked about before the run can be carried on.

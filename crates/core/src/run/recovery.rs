@@ -15,6 +15,13 @@ const BY_ITSELF: i64 = 5 * 60 * 1000;
 /// what the technician was told. Whoever carries the run on has been asked to, so that step waits again. One of which
 /// nothing can be read stays open: it may have been done. One that puts back waits again, since sending it does no harm.
 pub fn settle_open(step: &Step, found: Finding, carrying_on: bool, at: Timestamp) -> Option<StepEvent> {
+    // Another version over one that is there: whether that was done the state does not tell. It is sent again, which does no harm.
+    if step.updates() {
+        return match found {
+            Finding::NoSuchUser => Some(no_such_user(at)),
+            _ => carrying_on.then(|| StepEvent::WaitsAgain { remark: String::new() }),
+        };
+    }
     match found {
         Finding::State(state) if step.way.is_met_by(state) => Some(StepEvent::Settled {
             outcome: Outcome::Done,

@@ -20,7 +20,7 @@ pub fn remembered<'a>(runs: impl IntoIterator<Item = &'a Run>) -> BTreeMap<Packa
         for step in run.steps.iter().filter(|step| step.outcome == Some(Outcome::Done)) {
             let place = (&step.id, &run.device);
             match run.kind {
-                RunKind::TakeOut => drop((out.insert(place, run.number), back.remove(&place))),
+                RunKind::TakeOut if step.way.takes_out() => drop((out.insert(place, run.number), back.remove(&place))),
                 RunKind::PutBack if out.contains_key(&place) => drop(back.insert(place)),
                 _ => {}
             }

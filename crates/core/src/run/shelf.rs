@@ -146,6 +146,8 @@ impl<'a> Record<'a> {
         for (run, step) in done {
             let taken = record.taken.entry((&step.id, step.user)).or_default();
             match run.kind {
+                // A replacement that came with it was not taken out.
+                RunKind::TakeOut if !step.way.takes_out() => {}
                 RunKind::TakeOut => {
                     // It was in use: whatever was taken out before has been put back by somebody.
                     if step.before.condition() == Condition::InUse {
@@ -154,7 +156,7 @@ impl<'a> Record<'a> {
                     taken.push((run, step));
                 }
                 // Nothing was taken out or put back by it, as far as is known.
-                RunKind::Try | RunKind::Unknown => {}
+                RunKind::Install | RunKind::Try | RunKind::Unknown => {}
                 RunKind::PutBack => {
                     let of_this = |s: &&Step| s.id == step.id && s.user == step.user;
                     let last = run.steps.iter().rfind(of_this);

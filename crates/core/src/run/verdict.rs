@@ -30,6 +30,22 @@ pub struct Verdict {
     pub remark: String,
 }
 
+/// Judges the installing of another version over one that is there: the state is the same before and after, so what was heard has to
+/// tell.
+pub fn judge_update(heard: Response, found: Finding) -> Verdict {
+    match (heard, found) {
+        (Response::Replied(Reply::Success), found) => judge(Change::InstallCopy, heard, found),
+        (_, Finding::NoSuchUser | Finding::Unclear(_)) => judge(Change::InstallCopy, heard, found),
+        (Response::Replied(Reply::Refused(why)), _) => {
+            Verdict { outcome: Outcome::Refused, remark: refused_in_words(why) }
+        }
+        _ => {
+            let remark = "no whole answer came; whether the version that is installed now is the new one is not known";
+            Verdict { outcome: Outcome::Unsettled, remark: remark.into() }
+        }
+    }
+}
+
 /// Judges a step from what was heard and from what a look at the device showed afterwards.
 pub fn judge(way: Change, heard: Response, found: Finding) -> Verdict {
     let verdict = |outcome, remark: String| Verdict { outcome, remark };

@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand};
 use wibbet_core::plan::{Job, OnRefusal};
-use wibbet_types::{Address, PackageId, PlainText, RunId, UserId};
+use wibbet_types::{Address, DevicePath, PackageId, PlainText, RunId, UserId};
 
 use crate::sim;
 
@@ -151,6 +151,9 @@ pub(crate) enum Command {
         /// Packages to suspend for the user: they stay, greyed out, and cannot be opened (Android 9 on).
         #[arg(long, value_name = "ID", num_args = 1..)]
         suspend: Vec<PackageId>,
+        /// Install this app first: an APK, or a folder or archive with the parts of one. Where it is refused nothing is taken out.
+        #[arg(long, value_name = "FILE")]
+        install: Vec<std::path::PathBuf>,
         /// What is tried by itself where the device refuses a step: leave, disable, suspend, or disable,suspend.
         #[arg(long, value_name = "POLICY", default_value = "leave")]
         policy: OnRefusal,
@@ -197,6 +200,45 @@ pub(crate) enum Command {
         job: WantedJob,
         #[command(flatten)]
         how: How,
+    },
+    /// Installs an app for a user out of files of this computer: an APK, all parts of an app, a folder of them, or an archive of them.
+    Install {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// The files.
+        #[arg(required = true, value_name = "FILE")]
+        files: Vec<std::path::PathBuf>,
+        /// The user for whom.
+        #[arg(long)]
+        user: UserId,
+        #[command(flatten)]
+        job: WantedJob,
+        #[command(flatten)]
+        how: How,
+    },
+    /// Brings a file from a device. One that was broken off goes on where it was.
+    Pull {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// The file on the device.
+        there: DevicePath,
+        /// Where to, a file or a folder; here under its own name when left out.
+        here: Option<std::path::PathBuf>,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Brings a file to a device.
+    Push {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// The file on this computer.
+        here: std::path::PathBuf,
+        /// Where to on the device: a file, or a folder with `/` at its end, such as /sdcard/Download/.
+        there: DevicePath,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
     },
     /// Carries on with a run that was stopped or interrupted.
     CarryOn {

@@ -2,18 +2,21 @@
 
 use std::collections::BTreeSet;
 use std::io::{IsTerminal as _, Write as _};
+use std::path::PathBuf;
 use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::ops::{Details, claim, details, device_languages, look_at_all, read_catalog, read_sizes, survey};
+use wibbet_bench::ops::{
+    Details, claim, details, device_languages, import_copy, look_at_all, read_catalog, read_sizes, survey,
+};
 use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::catalog::Catalog;
 use wibbet_core::holds::HoldSource;
 use wibbet_core::package::{Inventory, KeptCopy, Metrics, PackageState, returned_words};
 use wibbet_core::plan::{
-    Change, Job, OnRefusal, Plan, Reversal, SkipReason, Terms, TrayItem, Upshot, plan_put_back_with, plan_take_out,
-    upshot,
+    Change, Job, OnRefusal, Plan, Reversal, SkipReason, Terms, TrayItem, Upshot, plan_install, plan_put_back_with,
+    plan_take_out, upshot,
 };
 use wibbet_core::run::{Origin, Outcome, Run, RunKind, Shelf, ShelfEntry, recorded_gifts, recorded_state};
 use wibbet_logbook::Logbook;
@@ -32,6 +35,8 @@ pub(crate) struct TakeOut {
     pub(crate) uninstall: Vec<PackageId>,
     pub(crate) disable: Vec<PackageId>,
     pub(crate) suspend: Vec<PackageId>,
+    /// Files of apps that are installed first.
+    pub(crate) install: Vec<PathBuf>,
     /// What goes for the run as a whole.
     pub(crate) terms: Terms,
     /// A plain list of ids.
@@ -87,6 +92,15 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
         .minding_the_start(|id, _| does.starts.get(id).cloned(), &despite_start)
         .in_order(|id, _| does.order.iter().position(|own| own == id));
     plan.terms = wanted.terms;
+    // Each is one app, whole.
+    let mut first = Vec::new();
+    for file in wanted.install {
+        let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+        let copy = import_copy(&finder.workplace.book, &facts.id, &[file]).await;
+        let copy = copy.map_err(|error| Failure::new(Exit::Usage, error.to_string()))?;
+        first.extend(plan_install(&catalog.inventory, &copy, user).steps);
+    }
+    plan.steps.splice(0..0, first);
     if !how.json {
         // Of what is sent; standard output has the plan itself, or its run.
         let sent = plan.steps.iter().filter(|step| step.skip.is_none());
@@ -251,7 +265,7 @@ async fn is_all_so(device: &AdbDevice, run: &Run) -> Result<bool, Failure> {
 }
 
 /// Without a terminal nobody can be asked.
-fn may_change(how: How) -> Result<(), Failure> {
+pub(crate) fn may_change(how: How) -> Result<(), Failure> {
     if how.dry_run { Ok(()) } else { may_ask(how.yes, "add --yes to send it, or --dry-run to see it") }
 }
 
@@ -277,7 +291,7 @@ async fn settle(finder: &Finder<'_>, device: &AdbDevice, id: &wibbet_types::Devi
     Ok(())
 }
 
-async fn carry_out(
+pub(crate) async fn carry_out(
     finder: &Finder<'_>,
     device: &AdbDevice,
     kind: RunKind,

@@ -2,6 +2,7 @@
 
 pub(crate) mod change;
 mod drawing;
+pub(crate) mod files;
 pub(crate) mod links;
 pub(crate) mod look;
 pub(crate) mod packages;

@@ -2,6 +2,7 @@
 
 mod device;
 mod error;
+mod file;
 mod link;
 mod packages;
 mod run;
@@ -11,6 +12,7 @@ mod why;
 
 pub(crate) use device::{Bench, Device};
 pub(crate) use error::{print, print_failure};
+pub(crate) use file::Brought;
 pub(crate) use link::{Closed, JsonLadder, Paired, Restarted};
 pub(crate) use packages::Packages;
 pub(crate) use run::{Runs, Steps, time};

@@ -1,0 +1,190 @@
+//! Taking APKs of this computer in as a copy, to be installed on a device: files, folders of them, and archives with the parts of one
+//! app.
+
+use std::fs::File;
+use std::io::{Read, Seek as _, SeekFrom, Write as _};
+use std::path::{Path, PathBuf};
+
+use sha2::{Digest as _, Sha256};
+use wibbet_apk::{ApkReader, Manifest, Question, Step, Stride};
+use wibbet_core::package::{CopiedFile, KeptCopy};
+use wibbet_types::{CopyId, DeviceId, PackageId, new_private_file, private_folder};
+
+use super::copies::{COPIES, CopyError, disk};
+use crate::logbook::{SharedLogbook, now};
+
+/// The most that is taken in at once, in bytes: what an archive says of its parts is not believed beyond that.
+const MOST: u64 = 8 << 30;
+
+/// The most parts of one app.
+const MOST_PARTS: usize = 200;
+
+/// An APK that is taken in: where it lies, and what it says of itself.
+struct Part {
+    path: PathBuf,
+    size: u64,
+    sha256: String,
+    manifest: std::sync::Arc<Manifest>,
+}
+
+/// Takes APKs in as a copy that is meant for a device. All of them are parts of one app: one base, and its splits.
+///
+/// # Errors
+/// When one cannot be read, is no APK, or they do not belong together; and those of the disk.
+pub async fn import_copy(book: &SharedLogbook, device: &DeviceId, from: &[PathBuf]) -> Result<KeptCopy, CopyError> {
+    let at = now();
+    let folder = format!("{}/given-{}", super::copies::plain_name(device), at.0);
+    let to = book.folder().join(COPIES).join(&folder);
+    private_folder(&to).map_err(disk(&to))?;
+    let taken = take_in(from, &to);
+    let copy = taken.and_then(|parts| {
+        let (id, version_code, version) = belongs_together(&parts)?;
+        let mut files = Vec::with_capacity(parts.len());
+        for part in parts {
+            let name = match part.manifest.split.as_ref() {
+                "" => "base.apk".to_owned(),
+                split if CopiedFile::is_name(&format!("split_{split}.apk")) => format!("split_{split}.apk"),
+                _ => format!("split-{}.apk", files.len()),
+            };
+            let there = to.join(&name);
+            std::fs::rename(&part.path, &there).map_err(disk(&there))?;
+            files.push(CopiedFile { name, size: part.size, sha256: part.sha256, from: None });
+        }
+        files.sort_by_key(|file| file.name != "base.apk");
+        Ok(KeptCopy {
+            number: CopyId::new(0),
+            device: device.clone(),
+            run: None,
+            id,
+            version_code: Some(version_code),
+            version: version.as_str().into(),
+            installer: None,
+            made: at,
+            folder,
+            files,
+        })
+    });
+    let copy = match copy {
+        Ok(copy) => copy,
+        Err(error) => {
+            // What is of no use is not left lying about.
+            let _ = std::fs::remove_dir_all(&to);
+            return Err(error);
+        }
+    };
+    let noted = copy.clone();
+    let number = book
+        .with(move |book| book.add_copy(&noted))
+        .await
+        .map_err(|error| CopyError::Disk { path: to.display().to_string(), why: error.to_string() })?;
+    Ok(KeptCopy { number, ..copy })
+}
+
+fn unusable(path: &Path, why: impl std::fmt::Display) -> CopyError {
+    CopyError::Unusable { path: path.display().to_string(), why: why.to_string() }
+}
+
+/// Brings all parts into a folder, under names of their own.
+fn take_in(from: &[PathBuf], to: &Path) -> Result<Vec<Part>, CopyError> {
+    let mut parts = Vec::new();
+    let mut left = MOST;
+    let mut take = |name: &Path, mut source: &mut dyn Read, parts: &mut Vec<Part>| -> Result<(), CopyError> {
+        if parts.len() == MOST_PARTS {
+            return Err(unusable(name, "there are too many parts"));
+        }
+        let path = to.join(format!("part-{}", parts.len()));
+        let mut file = new_private_file(&path).map_err(disk(&path))?;
+        let (mut sum, mut size) = (Sha256::new(), 0u64);
+        let mut piece = vec![0; 256 * 1024];
+        loop {
+            let read = Read::read(&mut source, &mut piece).map_err(|error| unusable(name, error))?;
+            if read == 0 {
+                break;
+            }
+            left = left.checked_sub(read as u64).ok_or_else(|| unusable(name, "it is too long"))?;
+            sum.update(&piece[..read]);
+            file.write_all(&piece[..read]).map_err(disk(&path))?;
+            size += read as u64;
+        }
+        file.sync_all().map_err(disk(&path))?;
+        let manifest = manifest_of(&path).map_err(|why| unusable(name, why))?;
+        let sha256 = sum.finalize().iter().map(|byte| format!("{byte:02x}")).collect();
+        parts.push(Part { path, size, sha256, manifest });
+        Ok(())
+    };
+    let is_apk = |path: &Path| path.extension().is_some_and(|end| end.eq_ignore_ascii_case("apk"));
+    for path in from {
+        if path.is_dir() {
+            let entries = std::fs::read_dir(path).map_err(|error| unusable(path, error))?;
+            let mut files: Vec<PathBuf> =
+                entries.filter_map(|entry| Some(entry.ok()?.path())).filter(|p| is_apk(p)).collect();
+            files.sort();
+            if files.is_empty() {
+                return Err(unusable(path, "no APK is in this folder"));
+            }
+            for file in files {
+                take(&file, &mut File::open(&file).map_err(|error| unusable(&file, error))?, &mut parts)?;
+            }
+        } else if is_apk(path) {
+            take(path, &mut File::open(path).map_err(|error| unusable(path, error))?, &mut parts)?;
+        } else {
+            let file = File::open(path).map_err(|error| unusable(path, error))?;
+            let mut archive = zip::ZipArchive::new(file)
+                .map_err(|error| unusable(path, format!("it is neither an APK nor an archive of them: {error}")))?;
+            let names: Vec<String> =
+                archive.file_names().filter(|name| is_apk(Path::new(name))).map(str::to_owned).collect();
+            if names.is_empty() {
+                return Err(unusable(path, "no APK is in this archive"));
+            }
+            for name in names {
+                let mut entry = archive.by_name(&name).map_err(|error| unusable(path, error))?;
+                take(&path.join(Path::new(&name).file_name().unwrap_or_default()), &mut entry, &mut parts)?;
+            }
+        }
+    }
+    Ok(parts)
+}
+
+/// What an APK says of itself.
+fn manifest_of(path: &Path) -> Result<std::sync::Arc<Manifest>, String> {
+    let mut file = File::open(path).map_err(|error| error.to_string())?;
+    let size = file.metadata().map_err(|error| error.to_string())?.len();
+    let mut reader = ApkReader::new(size, Question::Label, Vec::new(), Stride::SHORT);
+    loop {
+        match reader.step() {
+            Step::Done(Ok(facts)) => return Ok(facts.manifest),
+            Step::Done(Err(error)) => return Err(error.to_string()),
+            Step::Wants(wants) => {
+                for want in wants {
+                    let mut bytes = vec![0; want.len];
+                    let read = file.seek(SeekFrom::Start(want.start)).and_then(|_| file.read_exact(&mut bytes));
+                    read.map_err(|error| error.to_string())?;
+                    reader.feed(want.start, &bytes);
+                }
+            }
+        }
+    }
+}
+
+/// The one app that all parts are of.
+fn belongs_together(parts: &[Part]) -> Result<(PackageId, u64, String), CopyError> {
+    let wrong = |why: String| CopyError::Unusable { path: "these files".into(), why };
+    let bases: Vec<&Part> = parts.iter().filter(|part| part.manifest.split.is_empty()).collect();
+    let [base] = bases.as_slice() else {
+        return Err(wrong(match bases.len() {
+            0 => "the base is not among them, only parts of an app".to_owned(),
+            n => format!("{n} apps are among them; they are installed one after the other"),
+        }));
+    };
+    let (id, code) = (&base.manifest.package, base.manifest.version_code);
+    if let Some(odd) = parts.iter().find(|part| part.manifest.package != *id || part.manifest.version_code != code) {
+        let (other, version) = (&odd.manifest.package, odd.manifest.version_code);
+        return Err(wrong(format!("one is of {other} version {version}, and the base is {id} version {code}")));
+    }
+    let version = match &base.manifest.version_name {
+        Some(wibbet_apk::Value::Text(text)) => text.to_string(),
+        _ => String::new(),
+    };
+    let id = id.parse().map_err(|error: wibbet_types::BadId| wrong(error.to_string()))?;
+    Ok((id, code, version))
+}

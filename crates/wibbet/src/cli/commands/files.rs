@@ -1,0 +1,100 @@
+//! `wibbet pull`, `wibbet push`, `wibbet install`: files between this computer and a device, and apps out of them.
+
+use std::path::{Path, PathBuf};
+
+use wibbet_bench::ops::{Brought, claim, details, import_copy, pull as bring, push as take};
+use wibbet_core::plan::{Job, plan_install};
+use wibbet_core::run::RunKind;
+use wibbet_types::{DevicePath, UserId, bytes_words};
+
+use super::change::{carry_out, may_change};
+use super::look::{check_user, read};
+use crate::cli::args::How;
+use crate::cli::resolve::Finder;
+use crate::exit::{Exit, Failure};
+use crate::export::json;
+use crate::out::{line, progress, tell};
+
+fn how_far(done: u64, of: u64) {
+    let words = format!("{} of {}", bytes_words(done), bytes_words(of));
+    progress((done < of).then_some(words.as_str()));
+}
+
+fn told(brought: &Brought, as_json: bool) -> Exit {
+    if as_json {
+        json::print(&json::Brought::of(brought));
+    } else {
+        let sure = match brought.same {
+            Some(true) => "the same on both sides by SHA-256",
+            Some(false) => "NOT the same on both sides",
+            None => "the device has no tool to sum it up",
+        };
+        line(format_args!("{}  {}  {sure}", bytes_words(brought.bytes), brought.sha256));
+    }
+    if brought.same == Some(false) { Exit::Partly } else { Exit::Done }
+}
+
+/// Brings a file from a device, to a name of its own or into a folder.
+pub(crate) async fn pull(
+    finder: &Finder<'_>,
+    name: &str,
+    there: DevicePath,
+    here: Option<PathBuf>,
+    as_json: bool,
+) -> Result<Exit, Failure> {
+    let own = there.as_str().rsplit('/').next().unwrap_or_default();
+    let here = match here {
+        Some(folder) if folder.is_dir() => folder.join(own),
+        Some(file) => file,
+        None => PathBuf::from(own),
+    };
+    if here.file_name().is_none_or(|name| name == "..") || here.as_os_str().is_empty() {
+        return Err(Failure::new(Exit::Usage, "name the file to bring it to"));
+    }
+    let device = finder.link(name).await?;
+    let brought = bring(&device, &there, &here, &how_far).await.map_err(Failure::trouble)?;
+    tell(format_args!("{there} is in {} now", here.display()));
+    Ok(told(&brought, as_json))
+}
+
+/// Brings a file to a device.
+pub(crate) async fn push(
+    finder: &Finder<'_>,
+    name: &str,
+    here: &Path,
+    there: DevicePath,
+    as_json: bool,
+) -> Result<Exit, Failure> {
+    // A folder of the device is named with `/` behind it.
+    let there = match (there.as_str().ends_with('/'), here.file_name().and_then(|name| name.to_str())) {
+        (true, Some(own)) => format!("{there}{own}").parse().map_err(Failure::trouble)?,
+        (true, None) => return Err(Failure::new(Exit::Usage, "name the file that is to be brought there")),
+        (false, _) => there,
+    };
+    let device = finder.link(name).await?;
+    let _claims = claim(finder.workplace, &device)?;
+    let brought = take(&device, here, &there, &how_far).await.map_err(Failure::trouble)?;
+    tell(format_args!("{} is at {there} now", here.display()));
+    Ok(told(&brought, as_json))
+}
+
+/// Installs an app out of files of this computer.
+pub(crate) async fn install(
+    finder: &Finder<'_>,
+    name: &str,
+    files: &[PathBuf],
+    user: UserId,
+    (job, how): (Option<Job>, How),
+) -> Result<Exit, Failure> {
+    may_change(how)?;
+    let (device, inventory) = read(finder, name).await?;
+    check_user(&inventory, user)?;
+    let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    let copy = import_copy(&finder.workplace.book, &facts.id, files).await;
+    let copy = copy.map_err(|error| Failure::new(Exit::Usage, error.to_string()))?;
+    tell(format_args!("{} {} in {} files, {}", copy.id, copy.version, copy.files.len(), bytes_words(copy.size())));
+    let mut plan = plan_install(&inventory, &copy, user);
+    plan.terms.job = job;
+    let told = details(&device).await;
+    carry_out(finder, &device, RunKind::Install, &plan, told, how).await
+}
