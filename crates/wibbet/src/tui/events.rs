@@ -190,7 +190,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
                 device.take_inventory(Arc::new(inventory));
             }
         }
-        SessionEvent::Names(names) => device.learn(|catalog| catalog.names = names),
+        SessionEvent::Names(names) => device.take_names(names),
         SessionEvent::Judged(evidence) => device.take_evidence(evidence),
         SessionEvent::Elsewhere(elsewhere) => device.learn(|catalog| catalog.elsewhere = elsewhere),
         SessionEvent::Metrics(metrics) => device.learn(|catalog| catalog.metrics = metrics),

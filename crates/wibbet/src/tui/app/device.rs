@@ -1,6 +1,6 @@
 //! One device as the screen knows it.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use tui_input::Input;
@@ -13,11 +13,11 @@ use wibbet_core::ask::DeviceSetting;
 use wibbet_core::catalog::{Catalog, CatalogEntry, Chosen, Column};
 use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::link::{Ladder, Rung, RungStatus};
-use wibbet_core::package::{Inventory, KeptCopy, PackageState};
+use wibbet_core::package::{AppFacts, AppNames, Inventory, KeptCopy, PackageState};
 use wibbet_core::plan::{Change, Job, OnRefusal, Plan, TrayItem, Upshot, plan_put_back_with, plan_take_out, upshot};
 use wibbet_core::run::{Origin, Run, RunKind, Shelf, recorded_gifts};
 use wibbet_core::search::{Matcher, Search};
-use wibbet_types::{PackageId, RunId, StepIndex, UserId};
+use wibbet_types::{PackageId, PlainText, RunId, StepIndex, UserId};
 
 use super::run_pane::{Allowed, Review, RunPane};
 use crate::tui::keys::View;
@@ -47,6 +47,8 @@ pub(crate) struct DeviceModel {
     /// What is on it.
     pub(crate) front: Option<(PackageId, UserId)>,
     pub(crate) runs: Arc<Vec<Run>>,
+    /// The labels that have been read of it, also of what has gone since.
+    labels: BTreeMap<PackageId, PlainText>,
     /// The copies of its packages that are kept here.
     pub(crate) copies: Arc<Vec<KeptCopy>>,
     /// A copy that is being kept for a step: so many bytes of so many.
@@ -102,6 +104,7 @@ impl DeviceModel {
             following: false,
             front: None,
             runs: Arc::default(),
+            labels: BTreeMap::new(),
             copies: Arc::default(),
             securing: None,
             job: Job::default(),
@@ -224,9 +227,16 @@ impl DeviceModel {
         self.catalog.as_ref()?.entry(id, self.user())
     }
 
+    /// The label of a package, also of one that was on the device and is gone.
+    pub(crate) fn label_of(&self, id: &PackageId) -> Option<String> {
+        let here = self.entry(id).and_then(|entry| entry.label().map(str::to_owned));
+        here.or_else(|| self.labels.get(id).map(ToString::to_string))
+    }
+
     /// The name that people know a package by, or a guess.
     pub(crate) fn name_of(&self, id: &PackageId) -> String {
-        self.entry(id).map_or_else(|| id.to_string(), |entry| entry.name().text.into_owned())
+        let named = self.entry(id).map(|entry| entry.name().text.into_owned());
+        named.or_else(|| self.label_of(id)).unwrap_or_else(|| id.to_string())
     }
 
     /// The search, or what it looks at, has changed. The cursor stays on its package if that is
@@ -498,6 +508,13 @@ impl DeviceModel {
     pub(crate) fn stays_awake(&self) -> bool {
         let now = self.details.as_ref().and_then(|d| d.vitals.stays_awake);
         now == Some(DeviceSetting::awake_always(&self.capabilities))
+    }
+
+    /// Takes in what their APKs tell of its packages.
+    pub(crate) fn take_names(&mut self, names: Arc<AppNames>) {
+        let label = |app: &AppFacts| app.label.clone();
+        self.labels.extend(names.apps.iter().filter_map(|(id, app)| Some((id.clone(), label(app)?))));
+        self.learn(|catalog| catalog.names = names);
     }
 
     /// Something has become known of its packages.

@@ -42,7 +42,7 @@ pub(crate) fn becoming(way: Change) -> (Condition, &'static str) {
 pub(crate) fn named(device: &DeviceModel, id: &PackageId, cells: usize) -> String {
     /// Less of an id says nothing.
     const LEAST: usize = 10;
-    let Some(label) = device.entry(id).and_then(|s| s.label().map(str::to_owned)) else { return id.to_string() };
+    let Some(label) = device.label_of(id) else { return id.to_string() };
     let id = id.as_str();
     let room = cells.saturating_sub(width(&label) + 2);
     match room {

@@ -258,6 +258,12 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 let wrapped = wrap(&words, cells.saturating_sub(1)).into_iter();
                 lines.extend(wrapped.map(|line| Line::styled(format!(" {line}"), theme.alert)));
             }
+            let copies = review.plan.securing().map(|step| &step.id).collect::<std::collections::BTreeSet<_>>().len();
+            if copies > 0 {
+                let apps = if copies == 1 { "1 app" } else { &format!("{copies} apps") };
+                let words = format!(" First the APKs of {apps} are copied to this computer, to come back from there.");
+                lines.push(Line::styled(truncate(&words, cells), theme.plain));
+            }
             for (user, does) in review.does.iter().filter(|(_, does)| !does.is_quiet()) {
                 let words = missed_words(device, does);
                 let whom =
@@ -330,7 +336,10 @@ fn items<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Ve
             }
             items
         }
-        RunPane::Shown(run) => run.steps.iter().map(|step| carried_out(app, step, device, theme, cells)).collect(),
+        RunPane::Shown(run) => {
+            let item = |step: &Step| carried_out(app, (step, run.is_replaced(step)), device, theme, cells);
+            run.steps.iter().map(item).collect()
+        }
         _ => Vec::new(),
     };
     if let Some(item) = items.get_mut(device.run_at)
@@ -421,9 +430,6 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         (None, Reversal::Approximate(why)) => under(format!("when put back: {why}"), theme.plain),
         (None, Reversal::Exact) => {}
     }
-    if step.secures && step.skip.is_none() {
-        under("a copy of its APKs is kept on this computer first".to_owned(), theme.plain);
-    }
     if let Some(start) = step.start.as_ref().filter(|_| step.skip.is_none()) {
         under(format!("▲ {}", start.words()), theme.alert);
     }
@@ -470,9 +476,17 @@ fn stage(step: &Step) -> &'static str {
     }
 }
 
-fn carried_out<'a>(app: &App, step: &Step, device: &DeviceModel, theme: &Theme, cells: usize) -> Item<'a> {
+/// A step of a run; one in whose place another way was taken is told aside.
+fn carried_out<'a>(
+    app: &App,
+    (step, replaced): (&Step, bool),
+    device: &DeviceModel,
+    theme: &Theme,
+    cells: usize,
+) -> Item<'a> {
     let (way, id, user) = widths(cells);
     let style = match step.outcome {
+        Some(_) if replaced => theme.dim,
         Some(outcome) => theme.outcome(outcome),
         None if step.state == StepState::Waiting => theme.dim,
         None => theme.accent,
@@ -520,7 +534,7 @@ fn carried_out<'a>(app: &App, step: &Step, device: &DeviceModel, theme: &Theme, 
     }
     if !step.remark.is_empty() {
         let quiet = matches!(step.outcome, Some(Outcome::Done | Outcome::Skipped) | None);
-        under(&step.remark, if quiet { theme.dim } else { theme.alert });
+        under(&step.remark, if quiet || replaced { theme.dim } else { theme.alert });
     }
     if let Some(returned) = step.returned.as_deref().filter(|returned| !returned.is_empty()) {
         let all = returned.iter().all(|one| one.done);

@@ -134,7 +134,8 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
         }
         if cells >= 100 {
             let goal = entry.target.condition();
-            spans.push(Span::styled(format!(" back to {}", goal.word()), theme.dim));
+            let from = if entry.copy.is_some() { ", from its copy" } else { "" };
+            spans.push(Span::styled(format!(" back to {}{from}", goal.word()), theme.dim));
         }
         let line = Line::from(spans);
         list.push(if here { under_cursor(line, theme, cells) } else { line });

@@ -15,7 +15,7 @@ use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, hint};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::rooms::not_done_of;
-use crate::tui::widgets::{Theme, capitalize, draw_list, truncate, wrap};
+use crate::tui::widgets::{Theme, draw_list, truncate, wrap};
 
 /// What there was when it was opened, a line for each choice, and which the cursor is on.
 #[derive(Debug, Clone)]
@@ -45,12 +45,13 @@ impl Choices {
     }
 }
 
-/// Why a step was not done, in words.
-fn why(group: &NotDone) -> String {
+/// What became of a step, in words.
+fn became(group: &NotDone) -> String {
+    let way = group.way.label();
     match (&group.said, group.why) {
-        (Some(said), Some(why)) => format!("{}: {said}", why.meaning()),
-        (_, Some(why)) => why.meaning().to_owned(),
-        (_, None) => "the device said yes, and nothing changed".to_owned(),
+        (Some(said), Some(why)) => format!("{way} was refused, since {}: {said}", why.meaning()),
+        (_, Some(why)) => format!("{way} was refused, since {}", why.meaning()),
+        (_, None) => format!("{way} had no effect, though the device said yes"),
     }
 }
 
@@ -125,7 +126,7 @@ impl Form for Choices {
         let cells = usize::from(columns.saturating_sub(4));
         let mut below: Vec<Line<'_>> = vec![Line::raw("")];
         if let Some((group, choice)) = self.lines.get(self.at) {
-            let asked = format!("{} to {}: {}.", capitalize(&self.whom(device, group)), group.way.label(), why(group));
+            let asked = format!("{}: {}.", self.whom(device, group), became(group));
             below.extend(wrap(&asked, cells).into_iter().map(|line| Line::styled(line, theme.strong)));
             let mut does = match choice {
                 Choice::Page(page) => format!("This is sent at once: {}. ", opening_words(device, page, self, group)),
