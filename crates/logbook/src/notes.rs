@@ -3,7 +3,8 @@
 use rusqlite::{OptionalExtension as _, params};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::package::{Note, Scope};
-use wibbet_types::{PlainText, Timestamp};
+use wibbet_core::plan::TrayItem;
+use wibbet_types::{DeviceId, PlainText, Timestamp};
 
 use crate::{Logbook, Result};
 
@@ -60,5 +61,17 @@ impl Logbook {
     pub fn choose(&self, name: &str, value: &str) -> Result<()> {
         let sql = "INSERT OR REPLACE INTO choices (name, value) VALUES (?1, ?2)";
         self.connection.execute(sql, [name, value]).map(|_| ()).map_err(self.failed())
+    }
+
+    /// What was chosen on a device and has not been sent. What of it is not understood is left out.
+    pub fn tray(&self, device: &DeviceId) -> Result<Vec<TrayItem>> {
+        let kept = self.choice(&format!("tray {device}"))?.unwrap_or_default();
+        Ok(kept.lines().filter_map(|line| line.parse().ok()).collect())
+    }
+
+    /// Keeps what is chosen on a device.
+    pub fn keep_tray(&self, device: &DeviceId, tray: &[TrayItem]) -> Result<()> {
+        let lines: Vec<String> = tray.iter().map(ToString::to_string).collect();
+        self.choose(&format!("tray {device}"), &lines.join("\n"))
     }
 }

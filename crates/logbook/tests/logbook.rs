@@ -4,7 +4,7 @@ use std::path::Path;
 
 use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
 use wibbet_core::package::PackageState;
-use wibbet_core::plan::{Change, Job, OnRefusal, Terms};
+use wibbet_core::plan::{Change, Job, OnRefusal, Terms, TrayItem};
 use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent, StepState};
 use wibbet_logbook::{Logbook, LogbookError, NewStep};
 use wibbet_types::{AndroidVersion, DeviceId, PlainText, RunId, StepIndex, Timestamp, UserId};
@@ -425,6 +425,12 @@ fn jobs_and_other_ways_are_kept() {
     assert_eq!(read(&book, first).on_refusal, policy);
     book.set_job(third, &job("P-79")).unwrap();
     assert!(read(&book, third).is_about("p-79 ines") && !read(&book, third).is_about("p-79 nobody"));
+
+    let tray: Vec<TrayItem> = ["disable 10 a.b", "uninstall 0 c.d"].map(|item| item.parse().unwrap()).to_vec();
+    book.keep_tray(&device(), &tray).unwrap();
+    assert_eq!(book.tray(&device()).unwrap(), tray);
+    book.keep_tray(&device(), &[]).unwrap();
+    assert!(book.tray(&device()).unwrap().is_empty());
 
     let added = book.replace(first, StepIndex::new(0), Change::Disable, "package disable-user --user 0 a").unwrap();
     let run = read(&book, first);

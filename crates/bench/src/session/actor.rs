@@ -64,6 +64,8 @@ pub(crate) struct Actor {
     pub(super) workplace: Workplace,
     pub(super) events: Arc<dyn Fn(SessionEvent) + Send + Sync>,
     pub(super) inbox: mpsc::UnboundedReceiver<SessionCommand>,
+    /// What was chosen another time has been told.
+    pub(super) told_tray: bool,
     /// How often in a row a device that was only ever announced was tried in vain.
     pub(super) tries: u32,
     /// Commands that came while the link was made.
@@ -153,6 +155,7 @@ impl Actor {
                 }
                 Some(SessionCommand::Note(note)) => self.write_note(note).await,
                 Some(SessionCommand::Job(run, job)) => self.write_job(run, job).await,
+                Some(SessionCommand::KeepTray(tray)) => self.keep_tray(tray).await,
                 Some(command) => self.refuse(&command),
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
             }
@@ -166,7 +169,7 @@ impl Actor {
         let nothing_sent = "there is no link to the device; nothing was sent".to_owned();
         match command {
             SessionCommand::Survey | SessionCommand::Languages(_) | SessionCommand::Follow(_) => {}
-            SessionCommand::Note(_) | SessionCommand::Job(..) => {}
+            SessionCommand::Note(_) | SessionCommand::Job(..) | SessionCommand::KeepTray(_) => {}
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
                 self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
             }
@@ -216,6 +219,7 @@ impl Actor {
                 }
                 Some(SessionCommand::Note(note)) => self.write_note(note).await,
                 Some(SessionCommand::Job(run, job)) => self.write_job(run, job).await,
+                Some(SessionCommand::KeepTray(tray)) => self.keep_tray(tray).await,
                 Some(command) => self.refuse(&command),
                 // The session is being dropped; its task is ended from outside.
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
@@ -299,6 +303,10 @@ impl Actor {
                 }
                 Some(SessionCommand::Job(run, job)) => {
                     self.write_job(run, job).await;
+                    true
+                }
+                Some(SessionCommand::KeepTray(tray)) => {
+                    self.keep_tray(tray).await;
                     true
                 }
                 Some(SessionCommand::Run(kind, plan)) => {

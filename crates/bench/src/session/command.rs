@@ -2,7 +2,7 @@
 
 use wibbet_core::ask::Opening;
 use wibbet_core::package::Note;
-use wibbet_core::plan::{Job, Plan};
+use wibbet_core::plan::{Job, Plan, TrayItem};
 use wibbet_core::run::RunKind;
 use wibbet_types::{Locale, RunId};
 
@@ -35,6 +35,8 @@ pub enum SessionCommand {
     SwitchOnWireless,
     /// Write a note down.
     Note(Note),
+    /// Keep what is chosen and has not been sent.
+    KeepTray(Vec<TrayItem>),
     /// Write down of what job a run is a part; without a run, those that are begun from now on.
     Job(Option<RunId>, Job),
     /// Put back what was changed for the link's sake, switch debugging off on the device, and let go of it.

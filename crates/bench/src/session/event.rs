@@ -8,7 +8,7 @@ use wibbet_core::device::DeviceFacts;
 use wibbet_core::holds::Judged;
 use wibbet_core::link::Ladder;
 use wibbet_core::package::{AppNames, Elsewhere, Inventory, KeptCopy, Metrics, Note, Ties};
-use wibbet_core::plan::Job;
+use wibbet_core::plan::{Job, TrayItem};
 use wibbet_core::run::Run;
 use wibbet_types::{PackageId, Timestamp, UserId};
 
@@ -52,6 +52,8 @@ pub enum SessionEvent {
     Notes(Arc<Vec<Note>>),
     /// The job that the device is at.
     Job(Job),
+    /// What was chosen on it another time and has not been sent.
+    Tray(Vec<TrayItem>),
     /// What is being read beside everything else, in words.
     Reading(Option<String>),
     /// What is on the device's screen now, while that is followed.

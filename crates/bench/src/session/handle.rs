@@ -65,6 +65,7 @@ impl Session {
             workplace,
             events: Arc::new(events),
             inbox,
+            told_tray: false,
             tries: 0,
             waiting: VecDeque::new(),
             stop: Arc::clone(&stop),

@@ -1,9 +1,9 @@
-//! Technicians' notes, and the job that they are at.
+//! Technicians' notes, the job that they are at, and what they have chosen.
 
 use std::sync::Arc;
 
 use wibbet_core::package::Note;
-use wibbet_core::plan::Job;
+use wibbet_core::plan::{Job, TrayItem};
 use wibbet_types::RunId;
 
 use super::actor::Actor;
@@ -47,5 +47,23 @@ impl Actor {
         }
         self.tell_job().await;
         self.tell_runs().await;
+    }
+
+    /// Tells what was chosen another time, once.
+    pub(super) async fn tell_tray(&mut self) {
+        let Some(facts) = self.device.facts().filter(|_| !std::mem::replace(&mut self.told_tray, true)) else { return };
+        // It is a convenience: without it somebody chooses again.
+        if let Ok(tray) = self.workplace.book.with(move |book| book.tray(&facts.id)).await
+            && !tray.is_empty()
+        {
+            self.tell(SessionEvent::Tray(tray));
+        }
+    }
+
+    pub(super) async fn keep_tray(&self, tray: Vec<TrayItem>) {
+        let Some(facts) = self.device.facts() else { return };
+        if let Err(error) = self.workplace.book.with(move |book| book.keep_tray(&facts.id, &tray)).await {
+            self.tell(SessionEvent::Note(error.to_string()));
+        }
     }
 }

@@ -135,6 +135,7 @@ impl Actor {
                 self.tell_runs().await;
                 self.tell_notes().await;
                 self.tell_job().await;
+                self.tell_tray().await;
                 self.tell_elsewhere().await;
                 self.read_about();
                 true

@@ -20,5 +20,5 @@ pub use plan::{AppData, Plan, PlannedStep, Reversal, SkipReason, StartLoss};
 pub use put_back::{plan_put_back, plan_put_back_with};
 pub use take_out::{Places, plan_take_out, without_way_back};
 pub use terms::{Job, Terms};
-pub use tray::TrayItem;
+pub use tray::{TrayItem, first_way};
 pub use upshot::{StartOutlook, Upshot, upshot};

@@ -1,22 +1,13 @@
 //! Installing by sessions: `install-create`, `install-write`, `install-commit`. Source: `PackageManagerShellCommand`,
 //! `PackageInstallerSession`, `Pm.java` of Android 5 to 8.1.
 
-use std::collections::BTreeMap;
-
 use super::files::{Contents, File, REGULAR};
 use super::installed::{InstalledPackage, UserState};
 use super::output::Output;
+use super::sessions::InstallSession;
 use super::state::State;
 use crate::apk::{Head, head_of};
 use crate::scenario::{SimKind, SimPackage};
-
-/// A session that has not been committed.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct InstallSession {
-    user: Option<u32>,
-    downgrade: bool,
-    files: BTreeMap<String, Vec<u8>>,
-}
 
 fn failure(reason: &str) -> Output {
     Output { out: format!("Failure [{reason}]\n"), code: 1, ..Output::default() }
@@ -50,7 +41,7 @@ impl State {
                 }
                 self.last_session += 1;
                 let number = 1_000_000 + self.last_session;
-                let session = InstallSession { user, downgrade: plain.contains(&"-d"), files: BTreeMap::new() };
+                let session = InstallSession { user, downgrade: plain.contains(&"-d"), ..InstallSession::default() };
                 self.sessions.insert(number, session);
                 Output::ok(format!("Success: created install session [{number}]\n"))
             }

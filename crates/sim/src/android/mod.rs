@@ -16,6 +16,7 @@ mod package_service;
 mod properties;
 mod queries;
 mod selections;
+mod sessions;
 mod settings;
 mod shell;
 mod short_dumps;

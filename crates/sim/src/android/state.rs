@@ -102,7 +102,7 @@ pub(crate) struct State {
     /// Packages that are gone with their last user, as they were: their APKs may be installed again.
     pub(super) gone: BTreeMap<String, InstalledPackage>,
     /// Install sessions that have not been committed, and the number of the last.
-    pub(super) sessions: BTreeMap<u32, super::install::InstallSession>,
+    pub(super) sessions: BTreeMap<u32, super::sessions::InstallSession>,
     pub(super) last_session: u32,
     /// What was written to the command that is carried out.
     pub(crate) input: Vec<u8>,

@@ -203,6 +203,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
             device.refresh();
         }
         SessionEvent::Job(job) => device.job = job,
+        SessionEvent::Tray(tray) => device.take_tray(tray),
         SessionEvent::Reading(what) => device.reading = what,
         SessionEvent::Front(front) => device.front = front,
         SessionEvent::RunEnded(trouble) => {

@@ -3,18 +3,31 @@
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use tui_input::backend::crossterm::EventHandler as _;
 use tui_input::{Input, InputRequest};
+use wibbet_bench::session::SessionCommand;
 use wibbet_types::PlainText;
 
-use super::app::App;
+use super::app::{App, DeviceModel};
 use super::draw::{Hit, hit};
 use super::keys::{Action, Layer, View};
-use super::message::{Effect, Message};
+use super::message::{Effect, Message, to_session};
 use super::model::Model;
 use super::rooms;
 use super::windows::{Flow, IdList, Window};
 
 /// Takes a message in.
 pub(crate) fn update(model: &mut Model, message: Message) -> Vec<Effect> {
+    let effects = take_in(model, message);
+    // Before anything else is done: what is sent is not kept as chosen.
+    let keep = |device: &mut DeviceModel| {
+        let tray = device.tray_to_keep()?;
+        Some(to_session(device.card, SessionCommand::KeepTray(tray)))
+    };
+    let mut out: Vec<Effect> = model.app.devices.iter_mut().filter_map(keep).collect();
+    out.extend(effects);
+    out
+}
+
+fn take_in(model: &mut Model, message: Message) -> Vec<Effect> {
     let mut out = Vec::new();
     let app = &mut model.app;
     match message {

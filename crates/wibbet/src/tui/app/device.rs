@@ -14,7 +14,9 @@ use wibbet_core::catalog::{Catalog, CatalogEntry, Chosen, Column};
 use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::link::{Ladder, Rung, RungStatus};
 use wibbet_core::package::{AppFacts, AppNames, Inventory, KeptCopy, PackageState};
-use wibbet_core::plan::{Change, Job, OnRefusal, Plan, TrayItem, Upshot, plan_put_back_with, plan_take_out, upshot};
+use wibbet_core::plan::{
+    Change, Job, OnRefusal, Plan, TrayItem, Upshot, first_way, plan_put_back_with, plan_take_out, upshot,
+};
 use wibbet_core::run::{Origin, Run, RunKind, Shelf, recorded_gifts};
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{PackageId, PlainText, RunId, StepIndex, UserId};
@@ -65,6 +67,9 @@ pub(crate) struct DeviceModel {
     user_at: Option<usize>,
     pub(crate) tray: Vec<TrayItem>,
     tray_history: Vec<Vec<TrayItem>>,
+    tray_undone: Vec<Vec<TrayItem>>,
+    /// The tray as the logbook has it.
+    tray_kept: Vec<TrayItem>,
     /// What ties the packages, once it has been worked out.
     pub(crate) evidence: Option<Arc<Evidence>>,
     /// What the tray does to each of its users, and what that was worked out of.
@@ -116,6 +121,8 @@ impl DeviceModel {
             user_at: None,
             tray: Vec::new(),
             tray_history: Vec::new(),
+            tray_undone: Vec::new(),
+            tray_kept: Vec::new(),
             evidence: None,
             upshots: Vec::new(),
             upshots_of: None,
@@ -317,6 +324,37 @@ impl DeviceModel {
         change(&mut self.tray);
         if self.tray != before {
             self.tray_history.push(before);
+            self.tray_undone.clear();
+            self.work_out_upshots();
+        }
+    }
+
+    /// Takes in what was chosen another time, where nothing has been chosen since.
+    pub(crate) fn take_tray(&mut self, tray: Vec<TrayItem>) {
+        if self.tray.is_empty() && self.tray_history.is_empty() {
+            self.tray_kept.clone_from(&tray);
+            self.tray = tray;
+            self.refresh_found();
+        }
+    }
+
+    /// The tray, where it is not yet as the logbook has it; it is taken for kept then.
+    pub(crate) fn tray_to_keep(&mut self) -> Option<Vec<TrayItem>> {
+        if self.facts.is_none() || self.tray == self.tray_kept {
+            return None;
+        }
+        self.tray_kept.clone_from(&self.tray);
+        Some(self.tray.clone())
+    }
+
+    pub(crate) fn can_redo_tray(&self) -> bool {
+        !self.tray_undone.is_empty()
+    }
+
+    /// Does again what was taken back last.
+    pub(crate) fn redo_tray(&mut self) {
+        if let Some(after) = self.tray_undone.pop() {
+            self.tray_history.push(std::mem::replace(&mut self.tray, after));
             self.work_out_upshots();
         }
     }
@@ -327,7 +365,7 @@ impl DeviceModel {
 
     pub(crate) fn undo_tray(&mut self) {
         if let Some(before) = self.tray_history.pop() {
-            self.tray = before;
+            self.tray_undone.push(std::mem::replace(&mut self.tray, before));
             self.work_out_upshots();
         }
     }
@@ -525,13 +563,19 @@ impl DeviceModel {
         }
     }
 
-    /// Takes packages into the tray that are not in it yet; how many those are.
-    pub(crate) fn mark_all(&mut self, ids: &[PackageId], way: Change) -> usize {
+    /// The way that a package is marked with at first.
+    fn first_way(&self, id: &PackageId) -> Change {
+        let entry = self.entry(id);
+        first_way(entry.as_ref().and_then(|entry| entry.judgement), &self.capabilities)
+    }
+
+    /// Takes packages into the tray that are not in it yet, each with the way that suits it; how many those are.
+    pub(crate) fn mark_all(&mut self, ids: &[PackageId]) -> usize {
         let user = self.user();
         let new: Vec<TrayItem> = ids
             .iter()
             .filter(|id| self.chosen(id, user).is_none())
-            .map(|id| TrayItem { id: id.clone(), user, way })
+            .map(|id| TrayItem { id: id.clone(), user, way: self.first_way(id) })
             .collect();
         let count = new.len();
         self.change_tray(|tray| tray.extend(new));

@@ -39,6 +39,7 @@ pub(crate) enum Action {
     NextUser,
     EmptyTray,
     Undo,
+    Redo,
     Send,
     ToDisable,
     AllowNoWayBack,

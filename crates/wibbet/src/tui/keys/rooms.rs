@@ -185,7 +185,7 @@ pub(super) const PACKAGES: &[Binding] = &[
         &[letter(' ')],
         "Mark or unmark",
         "mark",
-        "Puts the package under the cursor into the tray, or takes it out.",
+        "Puts the package under the cursor into the tray, or takes it out: to be uninstalled, or disabled where something needs it.",
     ),
     bind(
         Action::NextWay,
@@ -216,6 +216,7 @@ pub(super) const PACKAGES: &[Binding] = &[
         "Shows the plan that puts back the package under the cursor.",
     ),
     bind(Action::Undo, &[letter('z')], "Undo", "undo", "Takes back the last change to the tray."),
+    bind(Action::Redo, &[letter('Y')], "Redo", "", "Does again what was taken back last of the tray."),
     bind(Action::NextUser, &[letter('u')], "Next user", "user", "Works on the next user or profile of the device."),
     bind(
         Action::MarkFound,

@@ -18,7 +18,7 @@ use wibbet_core::device::{Battery, DeviceFacts, UserKind, Vitals};
 use wibbet_core::holds::Judgement;
 use wibbet_core::link::{Advice, Ladder, LinkTrouble, Rung, RungStatus};
 use wibbet_core::package::{Inventory, PackageKind, PackageState};
-use wibbet_core::plan::Change;
+use wibbet_core::plan::{Change, TrayItem};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, Step, StepState};
 use wibbet_core::testing;
 use wibbet_types::{PlainText, RunId, UserId};
@@ -91,12 +91,23 @@ fn ready() -> Ladder {
 struct Screen {
     model: Model,
     effects: Vec<Effect>,
+    /// The trays that were to be kept: every change asks for that, and is no business of most tests.
+    kept: Vec<Vec<TrayItem>>,
 }
 
 impl Screen {
+    fn take(&mut self, effects: Vec<Effect>) {
+        for effect in effects {
+            match effect {
+                Effect::Bench(BenchCommand::Session(_, SessionCommand::KeepTray(tray))) => self.kept.push(tray),
+                other => self.effects.push(other),
+            }
+        }
+    }
+
     fn empty(columns: u16, lines: u16) -> Self {
         let model = Model::new(App::new(true, (columns, lines), jiff::tz::TimeZone::UTC));
-        let mut screen = Self { model, effects: Vec::new() };
+        let mut screen = Self { model, effects: Vec::new(), kept: Vec::new() };
         screen.card(0, "127.0.0.1:40001");
         screen
     }
@@ -137,7 +148,8 @@ impl Screen {
     }
 
     fn bench(&mut self, event: BenchEvent) {
-        self.effects.extend(update(&mut self.model, Message::Bench(event)));
+        let effects = update(&mut self.model, Message::Bench(event));
+        self.take(effects);
     }
 
     fn tell(&mut self, event: SessionEvent) {
@@ -146,7 +158,8 @@ impl Screen {
 
     fn code(&mut self, code: KeyCode) {
         let event = Event::Key(KeyEvent::new(code, KeyModifiers::NONE));
-        self.effects.extend(update(&mut self.model, Message::Terminal(event)));
+        let effects = update(&mut self.model, Message::Terminal(event));
+        self.take(effects);
     }
 
     /// Types characters; `\n` is Enter and `\x1b` is Esc.

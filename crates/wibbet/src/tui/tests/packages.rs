@@ -50,3 +50,28 @@ fn the_cursor_keeps_its_package() {
     assert_eq!(screen.model.app.devices[0].found.len(), 1);
     assert!(screen.shows("1 of 6 found"));
 }
+
+/// What is chosen is kept with each change, taken in where nothing has been chosen since, undone and done again.
+#[test]
+fn a_tray_outlives_the_program_and_goes_both_ways() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2/music\n ");
+    let kept = screen.kept.last().cloned().unwrap();
+    assert_eq!(kept.iter().map(ToString::to_string).collect::<Vec<_>>(), ["uninstall 0 com.android.music"]);
+    screen.keys("z");
+    assert!(screen.kept.last().unwrap().is_empty());
+    screen.keys("Y");
+    assert_eq!(screen.kept.last(), Some(&kept));
+
+    let mut other = Screen::linked(128, 40);
+    other.tell(SessionEvent::Tray(kept.clone()));
+    other.keys("2");
+    assert!(other.shows("1 chosen: uninstall 1"), "{}", other.text());
+    assert!(other.kept.is_empty(), "it is as it was kept");
+    // What somebody chooses meanwhile is not thrown away for it.
+    let mut busy = Screen::linked(128, 40);
+    busy.keys("2/calend\n ");
+    busy.tell(SessionEvent::Tray(kept));
+    assert_eq!(busy.model.app.devices[0].tray.len(), 1);
+    assert_eq!(busy.model.app.devices[0].tray[0].id.as_str(), "com.android.calendar");
+}

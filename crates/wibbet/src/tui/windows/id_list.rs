@@ -6,7 +6,6 @@ use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use wibbet_core::catalog;
-use wibbet_core::plan::Change;
 use wibbet_types::{PackageId, PlainText};
 
 use super::form::{ALL, Flow, Form, framed};
@@ -78,7 +77,7 @@ impl Form for IdList {
             self.merge(device, list);
             return Flow::Stay;
         }
-        let count = device.mark_all(&self.here, Change::Uninstall);
+        let count = device.mark_all(&self.here);
         app.tell(match self.here.len() {
             0 => "Nothing of the list is installed here, and nothing was marked.".to_owned(),
             _ => format!("{count} more packages in the tray. {undo} takes them out again."),

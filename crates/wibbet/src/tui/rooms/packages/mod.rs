@@ -61,6 +61,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         Action::Next | Action::EmptyTray => !device.tray.is_empty(),
         Action::PutBack => id.is_some_and(|id| inventory.condition(id, device.user()).is_off()),
         Action::Undo => device.can_undo_tray(),
+        Action::Redo => device.can_redo_tray(),
         Action::MarkFound | Action::Back => !device.search.value().is_empty(),
         Action::NextUser => inventory.users.len() > 1,
         Action::SortOtherWay => device.sort.0.is_some(),
@@ -86,6 +87,7 @@ pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
         Action::NextUser => device.next_user(),
         Action::EmptyTray => device.change_tray(Vec::clear),
         Action::Undo => device.undo_tray(),
+        Action::Redo => device.redo_tray(),
         Action::PutBack => put_back(app),
         Action::Back => {
             device.search.reset();
@@ -141,7 +143,7 @@ fn mark(app: &mut App) {
         app.tell(format!("{id}: {why}."));
         return;
     } else if state.installed {
-        device.mark_all(&[id], Change::Uninstall);
+        device.mark_all(&[id]);
     } else {
         let word = state.condition().word();
         let back = if state.condition().is_off() { format!(" {back} puts it back.") } else { String::new() };
@@ -180,7 +182,7 @@ fn mark_found(app: &mut App) {
         |id: &&wibbet_types::PackageId| matches!(inventory.condition(id, user), Condition::InUse | Condition::Dormant);
     let may_go = |id: &&wibbet_types::PackageId| tray::never(device, &inventory, id, user).is_none();
     let ids: Vec<_> = device.found.iter().filter(in_use).filter(may_go).cloned().collect();
-    let count = device.mark_all(&ids, Change::Uninstall);
+    let count = device.mark_all(&ids);
     app.tell(format!("{count} more packages in the tray. {undo} takes them out again."));
 }
 

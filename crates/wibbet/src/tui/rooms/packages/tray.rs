@@ -97,7 +97,7 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
             Line::styled(
                 truncate(
                     &format!(
-                        " Empty. {} marks a package to be uninstalled; {} chooses another way, such as disable.",
+                        " Empty. {} marks a package: uninstall, where it is needed disable; {} changes that.",
                         hint(View::Packages, Action::Mark),
                         hint(View::Packages, Action::NextWay)
                     ),
