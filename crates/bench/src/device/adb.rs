@@ -19,6 +19,9 @@ use super::device::{AskError, Device};
 use crate::around::{Route, Surroundings};
 use crate::policy::RunPolicy;
 
+/// So many bytes of a file are asked for in one command.
+const AT_ONCE: u64 = 16 << 20;
+
 /// How long a link may take to answer when it is asked whether it is there yet.
 const STILL_THERE: Duration = Duration::from_secs(5);
 
@@ -289,8 +292,25 @@ impl Device for AdbDevice {
     ) -> Result<(), AskError> {
         match from {
             0 => self.fetch_all(path, size, out).await,
-            // The sync service knows no places in files.
-            _ => self.raw(&format!("tail -c +{} {}", from + 1, path.quoted()), out).await,
+            // The sync service knows no places in files. A piece at a time: one answer may take but so long.
+            mut at => {
+                while at < size {
+                    let length = (size - at).min(AT_ONCE);
+                    let mut came = 0;
+                    let command = format!("tail -c +{} {} | head -c {length}", at + 1, path.quoted());
+                    let mut piece = |data: &[u8]| {
+                        came += data.len() as u64;
+                        out(data);
+                    };
+                    self.raw(&command, &mut piece).await?;
+                    // What a file does not have does not come by asking again.
+                    if came != length {
+                        return Ok(());
+                    }
+                    at += length;
+                }
+                Ok(())
+            }
         }
     }
 

@@ -185,7 +185,12 @@ impl<'a, D: Device> Runner<'a, D> {
     /// Sends what waits, in order and some of it at the same time, so that no step is waited for over the line while the device
     /// could be at the next one. What has been answered is read back meanwhile, many steps at once.
     async fn all_that_waits(&self, waiting: Vec<(StepIndex, PackageId)>) -> Option<Left> {
-        let mut schedule = Schedule::new(waiting, self.patience.window);
+        // Before Android 7 each command is a runtime of its own, and several of them at a time are more than such devices have room for.
+        let window = match self.device.capabilities().starts_a_runtime_for_each_command() {
+            true => 1,
+            false => self.patience.window,
+        };
+        let mut schedule = Schedule::new(waiting, window);
         let mut on_the_way = FuturesUnordered::new();
         let mut reading = FuturesUnordered::new();
         let mut unread: Vec<Heard> = Vec::new();
@@ -261,7 +266,7 @@ impl<'a, D: Device> Runner<'a, D> {
             |step: &Step| step.outcome == Some(Outcome::Done) || step.way.is_met_by(step.after.unwrap_or(step.before));
         let missing = run.steps.iter().find(|step| step.way == Change::InstallCopy && !done(step))?;
         let words = format!("{} was not installed, so nothing was taken out: {}", missing.id, missing.remark);
-        (run.kind == RunKind::TakeOut).then(|| Left::Failed(RunError::Device(words)))
+        (run.kind == RunKind::TakeOut).then_some(Left::Failed(RunError::Device(words)))
     }
 
     /// Has the device write down what was changed, which it would do some seconds later by itself: one that goes down before

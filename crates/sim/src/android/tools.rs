@@ -78,7 +78,11 @@ impl State {
             return Output::failed(127, "tail: not found\n");
         }
         let size = self.files.get(path).map_or(0, |file| file.data.len());
-        let from = size.saturating_sub(from.parse().unwrap_or(0));
+        let from = match from.strip_prefix('+') {
+            // From a place on, counted from 1.
+            Some(place) => place.parse::<u64>().unwrap_or(1).saturating_sub(1),
+            None => size.saturating_sub(from.parse().unwrap_or(0)),
+        };
         self.range(path, from, len.parse().unwrap_or(0))
     }
 
