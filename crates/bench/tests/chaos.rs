@@ -10,9 +10,9 @@ use wibbet_bench::ops::survey;
 use wibbet_bench::run::{RunNews, Runner, begin_run};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::package::{Inventory, PackageState};
-use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_take_out};
+use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_put_back_with, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, RunState, recorded_state};
-use wibbet_sim::{CutAt, Direction, Fault, Flaw, Scenario, SimDevice, Work};
+use wibbet_sim::{CutAt, Direction, Fault, Flaw, SampleApk, Scenario, SimDevice, Work};
 use wibbet_types::{PackageId, RunId, UserId};
 
 const OWNER: UserId = UserId::OWNER;
@@ -354,6 +354,54 @@ impl Chaos {
         let steps =
             "UPDATE steps SET sent = sent + ?1, answered = answered + ?1, settled = settled + ?1 WHERE run = ?2";
         book.execute(steps, values).unwrap();
+    }
+}
+
+/// Apps that somebody installed, over cuts, restarts, stops and kills: none goes without a copy that is byte for byte what was there,
+/// and all come back.
+async fn own_apps(seed: u64) -> Vec<String> {
+    let random = fastrand::Rng::with_seed(seed);
+    let scenario = Scenario::crew_phone();
+    let own = ["fer.pellmoor.tides", "com.lanternquay.wordpier", "com.wrenandkelp.radio"].map(id);
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = in_memory(scenario.clone(), seed, folder.path(), patience(3)).await;
+    let device = workplace.device(sim.address());
+    device.connect(&mut |_| {}).await.unwrap();
+    let mut chaos = Chaos { random, sim, device, workplace, seed };
+    let inventory = chaos.survey().await;
+    let tray: Vec<TrayItem> =
+        own.iter().map(|id| TrayItem { id: id.clone(), user: OWNER, way: Change::Uninstall }).collect();
+    let plan = plan_take_out(&inventory, &chaos.device.capabilities(), &tray, false);
+    assert_eq!(plan.securing().count(), own.len());
+    let number = chaos.begin(RunKind::TakeOut, &plan).await;
+    let run = chaos.finish(number, true).await;
+    let copies = chaos.workplace.book.with(|book| book.copies(None)).await.unwrap();
+    for step in &run.steps {
+        assert_eq!(step.outcome, Some(Outcome::Done), "seed {seed}: {step:?}");
+        assert_eq!(chaos.sim.holds(step.id.as_str(), 0), None, "seed {seed}");
+        let copy = copies.iter().find(|copy| Some(copy.number) == step.copy).unwrap();
+        let base = folder.path().join("copies").join(&copy.folder).join("base.apk");
+        let was = SampleApk::all_of(&scenario).find(|apk| apk.id == step.id.as_str()).unwrap();
+        assert!(std::fs::read(base).unwrap() == was.read(0, usize::MAX), "seed {seed}: {}", step.id);
+    }
+    let inventory = chaos.survey().await;
+    let wanted: Vec<_> = own.iter().map(|id| (id.clone(), OWNER, PackageState::IN_USE)).collect();
+    let plan = plan_put_back_with(&inventory, &chaos.device.capabilities(), &wanted, &copies);
+    let number = chaos.begin(RunKind::PutBack, &plan).await;
+    let run = chaos.finish(number, true).await;
+    assert!(run.steps.iter().all(|step| step.outcome == Some(Outcome::Done)), "seed {seed}: {run:#?}");
+    assert!(own.iter().all(|id| chaos.sim.holds(id.as_str(), 0) == Some((true, 0))), "seed {seed}");
+    chaos.sim.transcript()
+}
+
+#[tokio::test(start_paused = true)]
+async fn own_apps_come_back_whatever_happens() {
+    for seed in 0..8 {
+        let asked = own_apps(seed).await;
+        assert!(asked.len() > 20, "seed {seed}: {asked:#?}");
+        if seed % 6 == 0 {
+            assert!(own_apps(seed).await == asked, "seed {seed} took another course");
+        }
     }
 }
 

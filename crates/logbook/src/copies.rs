@@ -63,4 +63,11 @@ impl Logbook {
     pub fn copy(&self, number: CopyId) -> Result<Option<KeptCopy>> {
         Ok(self.copies(None)?.into_iter().find(|copy| copy.number == number))
     }
+
+    /// Forgets a copy, unless a step of a run names it. Whether it did.
+    pub fn forget_copy(&self, number: CopyId) -> Result<bool> {
+        let sql = "DELETE FROM copies WHERE number = ?1 AND NOT EXISTS (SELECT 1 FROM steps WHERE copy = ?1)";
+        let gone = self.connection.execute(sql, [number.number()]).map_err(self.failed())?;
+        Ok(gone > 0)
+    }
 }

@@ -938,7 +938,10 @@ fn an_own_app_goes_and_comes_back_and_files_are_brought() {
     let files = folder.to_str().unwrap();
     let (dry, code) = json(home.path(), &["install", at, files, "--user", "10", "--dry-run", "--json"]);
     assert_eq!((code, &dry["steps"][0]["way"]), (0, &object!("install-copy")), "{dry}");
+    let given = |home: &Path| walk(home).iter().filter(|path| path.to_string_lossy().contains("/given-")).count();
+    assert_eq!(given(home.path()), 0, "what was only looked at leaves nothing behind");
     let (installed, code) = json(home.path(), &["install", at, files, "--user", "10", "--yes", "--json"]);
+    assert_eq!(given(home.path()), 1);
     assert_eq!((code, &installed["kind"]), (0, &object!("install")), "{installed}");
     let (packages, _) = json(home.path(), &["packages", at, "--search", APP, "--json"]);
     let states = &packages["packages"][0]["states"];

@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use sha2::{Digest as _, Sha256};
 use wibbet_apk::{ApkReader, Manifest, Question, Step, Stride};
 use wibbet_core::package::{CopiedFile, KeptCopy};
+use wibbet_logbook::LogbookError;
 use wibbet_types::{CopyId, DeviceId, PackageId, new_private_file, private_folder};
 
 use super::copies::{COPIES, CopyError, disk};
@@ -78,6 +79,18 @@ pub async fn import_copy(book: &SharedLogbook, device: &DeviceId, from: &[PathBu
         .await
         .map_err(|error| CopyError::Disk { path: to.display().to_string(), why: error.to_string() })?;
     Ok(KeptCopy { number, ..copy })
+}
+
+/// Drops a copy that was taken in and that nothing was done with.
+///
+/// # Errors
+/// Those of the logbook. Files that cannot be removed stay.
+pub async fn drop_copy(book: &SharedLogbook, copy: &KeptCopy) -> Result<(), LogbookError> {
+    let number = copy.number;
+    if book.with(move |book| book.forget_copy(number)).await? {
+        let _ = std::fs::remove_dir_all(book.folder().join(COPIES).join(&copy.folder));
+    }
+    Ok(())
 }
 
 fn unusable(path: &Path, why: impl std::fmt::Display) -> CopyError {

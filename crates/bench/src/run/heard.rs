@@ -1,8 +1,8 @@
 //! What has been heard of steps that were sent, and what reading them back leads to.
 
 use tokio::time::Instant;
-use wibbet_core::run::Response;
-use wibbet_types::{PackageId, StepIndex};
+use wibbet_core::run::{Response, RunKind, Step};
+use wibbet_types::{PackageId, StepIndex, UserId};
 
 /// A step that has been sent, with what was heard of it.
 #[derive(Debug, Clone)]
@@ -21,11 +21,19 @@ impl Heard {
     }
 }
 
+/// What a step is about, of which only one is on its way at a time: a package for a user in a run that takes out, else the whole
+/// package, since what comes for one user may come by what has come for another.
+pub(super) type About = (PackageId, Option<UserId>);
+
+pub(super) fn about(kind: RunKind, step: &Step) -> About {
+    (step.id.clone(), (kind == RunKind::TakeOut).then_some(step.user))
+}
+
 /// What reading a step back has led to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum Led {
     /// Another way is to be taken in the place of one that was refused: a step of its own.
-    Instead(StepIndex, PackageId),
+    Instead(StepIndex, About),
     /// It has its outcome.
     Settled(StepIndex),
     /// It is to be sent again.

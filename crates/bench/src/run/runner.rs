@@ -20,7 +20,7 @@ use wibbet_logbook::LogbookError;
 use wibbet_types::{PackageId, RunId, StepIndex, UserId};
 
 use super::error::{RunError, RunNews};
-use super::heard::{Heard, Led};
+use super::heard::{About, Heard, Led, about};
 use crate::device::{AskError, Device};
 use crate::logbook::{SharedLogbook, now};
 use crate::ops::{Answers, Sight, SurveyError, essential_answers, look_at_all};
@@ -150,9 +150,9 @@ impl<'a, D: Device> Runner<'a, D> {
         }
         // What an interruption kept from being written down.
         self.replace_refused().await?;
-        let waiting: Vec<(StepIndex, PackageId)> = {
+        let waiting: Vec<(StepIndex, About)> = {
             let run = self.run();
-            run.steps.iter().filter(|s| s.state == StepState::Waiting).map(|s| (s.index, s.id.clone())).collect()
+            run.steps.iter().filter(|s| s.state == StepState::Waiting).map(|s| (s.index, about(run.kind, s))).collect()
         };
         // What an interruption left owing.
         let owing: Vec<StepIndex> = self.run().steps.iter().filter(|step| step.owes()).map(|step| step.index).collect();
@@ -184,7 +184,7 @@ impl<'a, D: Device> Runner<'a, D> {
 
     /// Sends what waits, in order and some of it at the same time, so that no step is waited for over the line while the device
     /// could be at the next one. What has been answered is read back meanwhile, many steps at once.
-    async fn all_that_waits(&self, waiting: Vec<(StepIndex, PackageId)>) -> Option<Left> {
+    async fn all_that_waits(&self, waiting: Vec<(StepIndex, About)>) -> Option<Left> {
         // Before Android 7 each command is a runtime of its own, and several of them at a time are more than such devices have room for.
         let window = match self.device.capabilities().starts_a_runtime_for_each_command() {
             true => 1,
@@ -195,6 +195,7 @@ impl<'a, D: Device> Runner<'a, D> {
         let mut reading = FuturesUnordered::new();
         let mut unread: Vec<Heard> = Vec::new();
         let (mut pace, mut reads_what_is_odd) = (READ_BACK_AFTER, false);
+        let (begun, mut answered) = (Instant::now(), 0u32);
         let mut left: Option<Left> = None;
         loop {
             if *self.stop.borrow() {
@@ -207,7 +208,11 @@ impl<'a, D: Device> Runner<'a, D> {
             while let Some(index) = schedule.next_ready() {
                 on_the_way.push(async move { (index, self.send(index).await) });
             }
-            let oldest = unread.first().map(|heard| heard.at + pace);
+            // Where the rest is done soon, all is read back in one go then.
+            let rest = u32::try_from(schedule.waiting()).unwrap_or(u32::MAX);
+            let rest_takes = begun.elapsed().saturating_mul(rest) / answered.max(1);
+            let wait = if rest_takes < pace { pace * 2 } else { pace };
+            let oldest = unread.first().map(|heard| heard.at + wait);
             if reading.is_empty() && !unread.is_empty() {
                 let enough = is_odd || on_the_way.is_empty() || unread.len() >= READ_BACK_AT_ONCE;
                 if enough || oldest.is_some_and(|oldest| oldest <= Instant::now()) {
@@ -229,7 +234,7 @@ impl<'a, D: Device> Runner<'a, D> {
                         match led {
                             Led::Again(index) if left.is_none() => schedule.again(index),
                             Led::Settled(index) | Led::Again(index) => schedule.finish(index),
-                            Led::Instead(index, id) if left.is_none() => schedule.first(index, id),
+                            Led::Instead(index, about) if left.is_none() => schedule.first(index, about),
                             // It waits, and is sent when the run is carried on.
                             Led::Instead(..) => {}
                         }
@@ -238,6 +243,7 @@ impl<'a, D: Device> Runner<'a, D> {
                 Some((index, sent)) = on_the_way.next() => sent.map(|heard| match heard {
                     Some(heard) => {
                         schedule.answered(index);
+                        answered += 1;
                         unread.push(heard);
                     }
                     None => schedule.finish(index),

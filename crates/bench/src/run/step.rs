@@ -11,10 +11,10 @@ use wibbet_core::read::ReadBack;
 use wibbet_core::run::{
     Finding, Outcome, Refusal, Reply, Response, RunKind, Step, StepEvent, judge, judge_update, read_reply,
 };
-use wibbet_types::{CopyId, PackageId, PlainText, StepIndex};
+use wibbet_types::{CopyId, PlainText, StepIndex};
 
 use super::error::{RunError, RunNews};
-use super::heard::{Heard, Led};
+use super::heard::{About, Heard, Led, about};
 use super::runner::{Left, Runner};
 use crate::device::{AskError, Device};
 use crate::logbook::now;
@@ -116,7 +116,7 @@ impl<D: Device> Runner<'_, D> {
             given_back?;
         }
         drop(given_back);
-        led.extend(self.replace_refused().await?.into_iter().map(|(index, id)| Led::Instead(index, id)));
+        led.extend(self.replace_refused().await?.into_iter().map(|(index, about)| Led::Instead(index, about)));
         Ok(led)
     }
 
@@ -133,7 +133,7 @@ impl<D: Device> Runner<'_, D> {
     }
 
     /// Writes down what is tried in the place of what was refused, as was chosen before the run.
-    pub(super) async fn replace_refused(&self) -> Result<Vec<(StepIndex, PackageId)>, Left> {
+    pub(super) async fn replace_refused(&self) -> Result<Vec<(StepIndex, About)>, Left> {
         let capabilities = self.device.capabilities();
         let all = self.run().to_replace(&capabilities);
         let mut added = Vec::with_capacity(all.len());
@@ -144,7 +144,7 @@ impl<D: Device> Runner<'_, D> {
                 (run.number, way.request(&step.id, step.user, None).words(&capabilities))
             };
             let step = self.book.with(move |book| book.replace(number, refused, way, &words)).await?;
-            added.push((step.index, step.id.clone()));
+            added.push((step.index, about(RunKind::TakeOut, &step)));
             let stands = {
                 let mut run = self.run();
                 run.steps.push(step);

@@ -1,27 +1,28 @@
 //! Which steps may be on their way at the same time, and when what has been answered is read back.
 
 use std::collections::{HashMap, HashSet, VecDeque};
+use std::hash::Hash;
 
-use wibbet_types::{PackageId, StepIndex};
+use wibbet_types::StepIndex;
 
 /// So many answered steps may wait to be read back; then nothing more is sent.
 const MOST_UNREAD: usize = 64;
 
 /// Gives out steps, at most a window of them on their way at a time and in order. A step that has been answered makes room for
-/// the next one before it is read back; but two steps for the same package never are between sending and reading back together:
-/// the later one builds on the earlier one's result.
+/// the next one before it is read back; but two steps about the same thing `K`, a package or one for a user, never are between
+/// sending and reading back together: the later one builds on the earlier one's result.
 #[derive(Debug)]
-pub struct Schedule {
-    waiting: VecDeque<(StepIndex, PackageId)>,
-    on_the_way: HashMap<StepIndex, PackageId>,
-    unread: HashMap<StepIndex, PackageId>,
+pub struct Schedule<K> {
+    waiting: VecDeque<(StepIndex, K)>,
+    on_the_way: HashMap<StepIndex, K>,
+    unread: HashMap<StepIndex, K>,
     window: usize,
     held: bool,
 }
 
-impl Schedule {
+impl<K: Eq + Hash> Schedule<K> {
     /// A schedule of steps by place, with at most `window` (at least 1) on their way.
-    pub fn new(steps: impl IntoIterator<Item = (StepIndex, PackageId)>, window: usize) -> Self {
+    pub fn new(steps: impl IntoIterator<Item = (StepIndex, K)>, window: usize) -> Self {
         let waiting = steps.into_iter().collect();
         Self { waiting, on_the_way: HashMap::new(), unread: HashMap::new(), window: window.max(1), held: false }
     }
@@ -31,7 +32,7 @@ impl Schedule {
         if self.held || self.on_the_way.len() >= self.window || self.unread.len() >= MOST_UNREAD {
             return None;
         }
-        let mut busy: HashSet<&PackageId> = self.on_the_way.values().chain(self.unread.values()).collect();
+        let mut busy: HashSet<&K> = self.on_the_way.values().chain(self.unread.values()).collect();
         let ready = self.waiting.iter().position(|(_, id)| busy.insert(id))?;
         let (index, id) = self.waiting.remove(ready)?;
         self.on_the_way.insert(index, id);
@@ -53,8 +54,8 @@ impl Schedule {
     }
 
     /// A step has come to it, and is to be sent before all others.
-    pub fn first(&mut self, index: StepIndex, id: PackageId) {
-        self.waiting.push_front((index, id));
+    pub fn first(&mut self, index: StepIndex, about: K) {
+        self.waiting.push_front((index, about));
     }
 
     /// A step has its outcome.
@@ -73,6 +74,11 @@ impl Schedule {
         self.waiting.clear();
     }
 
+    /// How many have not gone yet.
+    pub fn waiting(&self) -> usize {
+        self.waiting.len()
+    }
+
     /// Whether nothing is left.
     pub fn is_over(&self) -> bool {
         self.waiting.is_empty() && self.on_the_way.is_empty() && self.unread.is_empty()
@@ -83,12 +89,13 @@ impl Schedule {
 mod tests {
     use super::*;
     use proptest::prelude::*;
+    use wibbet_types::PackageId;
 
     fn steps(ids: &[&str]) -> Vec<(StepIndex, PackageId)> {
         ids.iter().enumerate().map(|(i, id)| (StepIndex::new(i), id.parse().unwrap())).collect()
     }
 
-    fn next(schedule: &mut Schedule) -> Option<usize> {
+    fn next(schedule: &mut Schedule<PackageId>) -> Option<usize> {
         schedule.next_ready().map(StepIndex::get)
     }
 

@@ -8,7 +8,7 @@ use std::sync::{Mutex, PoisonError};
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{
-    Details, claim, details, device_languages, import_copy, look_at_all, read_catalog, read_sizes, survey,
+    Details, claim, details, device_languages, drop_copy, import_copy, look_at_all, read_catalog, read_sizes, survey,
 };
 use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::catalog::Catalog;
@@ -93,12 +93,13 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
         .in_order(|id, _| does.order.iter().position(|own| own == id));
     plan.terms = wanted.terms;
     // Each is one app, whole.
-    let mut first = Vec::new();
+    let (mut first, mut taken_in) = (Vec::new(), Vec::new());
     for file in wanted.install {
         let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
         let copy = import_copy(&finder.workplace.book, &facts.id, &[file]).await;
         let copy = copy.map_err(|error| Failure::new(Exit::Usage, error.to_string()))?;
         first.extend(plan_install(&catalog.inventory, &copy, user).steps);
+        taken_in.push(copy);
     }
     plan.steps.splice(0..0, first);
     if !how.json {
@@ -108,7 +109,12 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
         let missed = what_it_does(&catalog, user, &sent).missed(ToString::to_string);
         missed.iter().for_each(|words| tell(format_args!("beware: {words}")));
     }
-    carry_out(finder, &device, RunKind::TakeOut, &plan, told, how).await
+    let done = carry_out(finder, &device, RunKind::TakeOut, &plan, told, how).await;
+    // What was only looked at, or not agreed to, leaves nothing behind.
+    for copy in taken_in {
+        drop_copy(&finder.workplace.book, &copy).await?;
+    }
+    done
 }
 
 /// What ties the packages for a user, worked out of what the device says now. What could not be read is told.

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use wibbet_bench::ops::{Brought, claim, details, import_copy, pull as bring, push as take};
+use wibbet_bench::ops::{Brought, claim, details, drop_copy, import_copy, pull as bring, push as take};
 use wibbet_core::plan::{Job, plan_install};
 use wibbet_core::run::RunKind;
 use wibbet_types::{DevicePath, UserId, bytes_words};
@@ -96,5 +96,8 @@ pub(crate) async fn install(
     let mut plan = plan_install(&inventory, &copy, user);
     plan.terms.job = job;
     let told = details(&device).await;
-    carry_out(finder, &device, RunKind::Install, &plan, told, how).await
+    let done = carry_out(finder, &device, RunKind::Install, &plan, told, how).await;
+    // What was only looked at, or not agreed to, leaves nothing behind.
+    drop_copy(&finder.workplace.book, &copy).await?;
+    done
 }
