@@ -8,15 +8,11 @@
 #![allow(clippy::unwrap_used, clippy::print_stdout, reason = "a benchmark")]
 
 use std::collections::BTreeSet;
-use std::sync::Arc;
 use std::time::Duration;
 
 use tokio::sync::watch;
 use tokio::time::Instant;
-use wibbet_adb::{HostKey, KeyRing, Timeouts};
-use wibbet_bench::around::Surroundings;
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::survey;
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::run::{RunStart, run_plan};
@@ -25,10 +21,13 @@ use wibbet_core::ask::Request;
 use wibbet_core::package::{Condition, PackageKind};
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind};
-use wibbet_sim::{Allow, Fault, Options, Scenario, SimDevice, SimNetwork, SimUser};
+use wibbet_sim::{Fault, Scenario, SimDevice, SimUser};
 use wibbet_types::UserId;
 
-const PEM: &str = include_str!("../../adb/tests/key.pem");
+#[path = "../tests/support/mod.rs"]
+mod support;
+
+use support::in_memory;
 
 fn main() {
     // Asked for by `cargo test --benches`: nothing is measured then.
@@ -48,26 +47,10 @@ struct Place {
 
 async fn place(trip: u32, change: u32) -> Place {
     let folder = tempfile::tempdir().unwrap();
-    let long = Duration::from_secs(60);
-    let network = SimNetwork::default();
-    let options = Options {
-        allow: Allow::After(Duration::ZERO),
-        network: Some(network.clone()),
-        in_memory: true,
-        ..Options::default()
-    };
     let mut scenario = Scenario::crew_phone();
     let guest = SimUser { id: 11, name: "Guest".into(), flags: 0x414, ..scenario.users[0].clone() };
     scenario.users.push(guest);
-    let sim = SimDevice::start(scenario, options).await.unwrap();
-    let workplace = Workplace {
-        book: SharedLogbook::open(folder.path()).unwrap().working_inline(),
-        meeting: wibbet_logbook::MeetingPlaces::only(folder.path()),
-        keys: Arc::new(KeyRing::of(HostKey::from_pem(PEM, "bench@mark", "key".as_ref()).unwrap())),
-        limits: Timeouts { connect: long, answer: long, tap: long, idle: long, write: long },
-        patience: RunPolicy::default(),
-        surroundings: Arc::new(Surroundings::default().with_network(Arc::new(network))),
-    };
+    let (sim, workplace) = in_memory(scenario, 1, folder.path(), RunPolicy::default()).await;
     let device = workplace.device(sim.address());
     device.connect(&mut |_| {}).await.unwrap();
     sim.set_fault(format!("line={trip}:30:35").parse::<Fault>().unwrap());

@@ -287,8 +287,15 @@ async fn a_replacement_comes_first_or_nothing_goes() {
     let error = ended.result.unwrap_err().to_string();
     assert!(error.contains("was not installed, so nothing was taken out") && error.contains("no room"), "{error}");
     assert_eq!(place.sim.holds("com.android.music", 0), Some((true, 0)));
+    // There is room again: whoever carries on has the replacement tried again, and then the rest.
+    place.sim.make_room();
+    let runs = place.workplace.book.with(|book| book.runs(None)).await.unwrap();
+    let (_stop, stopped) = watch::channel(false);
+    let ended = run_plan(&place.workplace, &place.device, RunStart::Resume(runs[0].number), stopped, &|_| {}).await;
+    assert_eq!(outcomes(&ended.result.unwrap()), [Outcome::Done; 2]);
+    assert_eq!(place.sim.holds("com.android.music", 0), Some((false, 0)));
 
-    // There is room again: a new run has the replacement first, wherever it stands in the plan.
+    // On another device a new run has the replacement first, wherever it stands in the plan.
     let place = {
         let again = self::place(scenario).await;
         let device = again.device.facts().unwrap().id;
@@ -307,4 +314,36 @@ async fn a_replacement_comes_first_or_nothing_goes() {
     let shelf = Shelf::with_copies(&place.inventory().await, &runs, &place.copies().await);
     assert!(shelf.entries.iter().any(|entry| entry.id.as_str() == "com.android.music"));
     assert!(shelf.entries.iter().all(|entry| entry.id != app));
+}
+
+/// A copy that an earlier go has made counts only as long as it is whole: else it is made anew before anything goes.
+#[tokio::test(start_paused = true)]
+async fn a_copy_that_was_damaged_meanwhile_is_made_anew() {
+    let scenario = Scenario::crew_phone();
+    let place = place(scenario.clone()).await;
+    let inventory = place.inventory().await;
+    let app = own(&inventory).remove(0);
+    let tray = [TrayItem { id: app.clone(), user: OWNER, way: Change::Uninstall }];
+    let plan = plan_take_out(&inventory, &place.device.capabilities(), &tray, false);
+    let (stop, stopped) = watch::channel(false);
+    let news = |news| {
+        if let RunNews::Step(_, StepEvent::Secured { .. }) = news {
+            stop.send_replace(true);
+        }
+    };
+    let ended = run_plan(&place.workplace, &place.device, RunStart::New(RunKind::TakeOut, plan), stopped, &news).await;
+    let run = ended.result.unwrap();
+    let first = run.steps[0].copy.unwrap();
+    assert_eq!(run.steps[0].outcome, None);
+    let copy = place.copies().await.remove(0);
+    let (path, mut bytes) = place.files(&copy).remove(0);
+    bytes[100] ^= 1;
+    std::fs::write(&path, &bytes).unwrap();
+    let (_stop, stopped) = watch::channel(false);
+    let ended = run_plan(&place.workplace, &place.device, RunStart::Resume(run.number), stopped, &|_| {}).await;
+    let run = ended.result.unwrap();
+    assert_eq!(outcomes(&run), [Outcome::Done]);
+    assert_ne!(run.steps[0].copy, Some(first));
+    let copy = place.copies().await.remove(0);
+    assert_eq!((Some(copy.number), &place.files(&copy)[0].1), (run.steps[0].copy, &image(&scenario, &app)));
 }

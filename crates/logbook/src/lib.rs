@@ -321,11 +321,7 @@ impl Logbook {
         let behavior = TransactionBehavior::Immediate;
         let change = self.connection.transaction_with_behavior(behavior).map_err(failed)?;
         let made = (|| {
-            let place: i64 = change.query_row(
-                "SELECT coalesce(max(place), -1) + 1 FROM steps WHERE run = ?1",
-                [run.number()],
-                |row| row.get(0),
-            )?;
+            let place = next_place(&change, run)?;
             change.execute(
                 "INSERT INTO steps (run, place, package, user, way, words, before, after, state, outcome, remark, given, settled, sent_order) \
                  VALUES (?1, ?2, ?3, ?4, ?5, '', ?6, ?7, ?8, ?9, ?10, '', ?11, (SELECT coalesce(max(sent_order), 0) + 1 FROM steps))",
@@ -363,11 +359,7 @@ impl Logbook {
         let behavior = TransactionBehavior::Immediate;
         let change = self.connection.transaction_with_behavior(behavior).map_err(failed)?;
         let made = (|| {
-            let place: i64 = change.query_row(
-                "SELECT coalesce(max(place), -1) + 1 FROM steps WHERE run = ?1",
-                [run.number()],
-                |row| row.get(0),
-            )?;
+            let place = next_place(&change, run)?;
             change.execute(
                 "INSERT INTO steps (run, place, package, user, way, words, before, state, remark, given, for_good) \
                  SELECT run, ?3, package, user, ?4, ?5, coalesce(after, before), ?6, '', given, 0 \
@@ -493,6 +485,12 @@ fn read_steps(
         gaps.extend(unclear.into_iter().map(|why| format!("step {}: {why}", place.saturating_add(1))));
     }
     Ok((steps, gaps))
+}
+
+/// The place behind all steps of a run.
+fn next_place(connection: &Connection, run: RunId) -> rusqlite::Result<i64> {
+    let sql = "SELECT coalesce(max(place), -1) + 1 FROM steps WHERE run = ?1";
+    connection.query_row(sql, [run.number()], |row| row.get(0))
 }
 
 fn step_of(row: &Row<'_>) -> rusqlite::Result<Step> {

@@ -12,12 +12,15 @@ use sha2::{Digest as _, Sha256};
 use thiserror::Error;
 use wibbet_core::package::{CopiedFile, KeptCopy};
 use wibbet_core::read::{DumpReader, paths_request, read_back_request, read_paths, read_sums, sums_request};
-use wibbet_types::{DeviceId, DevicePath, PackageId, RunId, UserId, new_private_file, private_folder};
+use wibbet_types::{DeviceId, DevicePath, PackageId, RunId, UserId, new_private_file, private_file, private_folder};
 
 use crate::device::{AskError, Device};
 
 /// The folder of all copies, beside the logbook.
 pub const COPIES: &str = "copies";
+
+/// The most parts of one app.
+pub(super) const MOST_PARTS: usize = 200;
 
 /// Why no copy could be made, or one cannot be used.
 #[derive(Debug, Error)]
@@ -115,6 +118,9 @@ pub(crate) async fn what_to_copy<D: Device>(device: &D, id: &PackageId, user: Us
     if paths.is_empty() {
         return Err(unreadable("the device does not tell where it is"));
     }
+    if paths.len() > MOST_PARTS {
+        return Err(unreadable("the device says that it comes in too many parts"));
+    }
     let lengths = device.lengths(&paths).await?;
     let files: Option<Vec<(DevicePath, u64)>> =
         paths.into_iter().zip(lengths).map(|(path, length)| Some((path, length?))).collect();
@@ -155,31 +161,46 @@ pub(crate) async fn copy_files<D: Device>(
     let mut copied = Vec::with_capacity(what.files.len());
     for (n, (path, size)) in what.files.iter().enumerate() {
         let name = path.as_str().rsplit('/').next().unwrap_or_default();
-        // Whatever a device calls it, it is a plain name here.
-        let name = if CopiedFile::is_name(name) { name.to_owned() } else { format!("part-{n}.apk") };
+        // Whatever a device calls it, it is a plain name here, of its own, and none that anything else in the folder has.
+        let taken = |name: &str| copied.iter().any(|file: &CopiedFile| file.name.eq_ignore_ascii_case(name));
+        let name = match CopiedFile::is_name(name) && name.ends_with(".apk") && !taken(name) {
+            true => name.to_owned(),
+            false => format!("part-{n}.apk"),
+        };
         let file = folder.join(&name);
         fetch(device, path, *size, &file, &|bytes| progress(done + bytes)).await?;
         done += size;
         let sha256 = sum_of(&file)?;
         copied.push(CopiedFile { name, size: *size, sha256, from: Some(path.clone()) });
     }
-    let paths: Vec<DevicePath> = what.files.iter().map(|(path, _)| path.clone()).collect();
-    // Devices without the tool say so, and tell no sum.
+    if let Some(odd) = differing(device, &copied).await? {
+        // It is fetched from the beginning the next time.
+        let _ = std::fs::remove_file(folder.join(&odd.name));
+        let path = odd.from.as_ref().map_or_else(String::new, ToString::to_string);
+        return Err(CopyError::Differs { path, why: "its SHA-256 is another one".into() });
+    }
+    Ok(copied)
+}
+
+/// The first file that is another one on the device now, by its own sum. Devices without the tool for it tell of none.
+///
+/// # Errors
+/// When the device cannot be asked.
+pub(crate) async fn differing<'a, D: Device>(
+    device: &D,
+    files: &'a [CopiedFile],
+) -> Result<Option<&'a CopiedFile>, CopyError> {
+    let paths: Vec<DevicePath> = files.iter().filter_map(|file| file.from.clone()).collect();
     let sums = match device.ask(&sums_request(&paths), &mut |_| {}).await {
         Ok(said) => read_sums(&said),
         Err(AskError::Refused(_) | AskError::Broken(_) | AskError::Silent(_)) => Vec::new(),
         Err(error) => return Err(error.into()),
     };
-    for (file, path) in copied.iter().zip(&paths) {
-        if let Some((_, sum)) = sums.iter().find(|(of, _)| of == path)
-            && *sum != file.sha256
-        {
-            // It is fetched from the beginning the next time.
-            let _ = std::fs::remove_file(folder.join(&file.name));
-            return Err(CopyError::Differs { path: path.to_string(), why: "its SHA-256 is another one".into() });
-        }
-    }
-    Ok(copied)
+    let is_other = |file: &&CopiedFile| {
+        let told = sums.iter().find(|(path, _)| file.from.as_ref() == Some(path));
+        told.is_some_and(|(_, sum)| *sum != file.sha256)
+    };
+    Ok(files.iter().find(is_other))
 }
 
 /// Fetches a file, or what is missing of it: whole under its name or not there.
@@ -197,8 +218,11 @@ pub(super) async fn fetch<D: Device>(
     let mut part = to.as_os_str().to_owned();
     part.push(".part");
     let part = PathBuf::from(part);
-    if !part.exists() {
-        drop(new_private_file(&part).map_err(disk(&part))?);
+    match part.symlink_metadata() {
+        Ok(there) if there.is_file() => {}
+        // Nothing that leads elsewhere is written through.
+        Ok(_) => return Err(disk(&part)(std::io::Error::other("it is no file"))),
+        Err(_) => drop(new_private_file(&part).map_err(disk(&part))?),
     }
     let mut file = OpenOptions::new().append(true).open(&part).map_err(disk(&part))?;
     let mut there = file.metadata().map_err(disk(&part))?.len();
@@ -234,6 +258,11 @@ pub(super) async fn fetch<D: Device>(
     std::fs::rename(&part, to).map_err(disk(to))
 }
 
+/// A sum in hexadecimal digits, as devices print it.
+pub(super) fn hex(sum: Sha256) -> String {
+    sum.finalize().iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
 pub(super) fn sum_of(path: &Path) -> Result<String, CopyError> {
     let mut file = File::open(path).map_err(disk(path))?;
     let mut sum = Sha256::new();
@@ -241,7 +270,7 @@ pub(super) fn sum_of(path: &Path) -> Result<String, CopyError> {
     loop {
         let read = file.read(&mut piece).map_err(disk(path))?;
         if read == 0 {
-            return Ok(sum.finalize().iter().map(|byte| format!("{byte:02x}")).collect());
+            return Ok(hex(sum));
         }
         sum.update(&piece[..read]);
     }
@@ -300,7 +329,7 @@ pub(crate) fn describe(folder: &Path, copy: &KeptCopy, given: &[String]) -> Resu
     for given in given {
         text.push_str(&format!("had {given}\n"));
     }
-    std::fs::write(&path, text).map_err(disk(&path))
+    private_file(&path).and_then(|()| std::fs::write(&path, text)).map_err(disk(&path))
 }
 
 /// How many bytes are free where a folder is; `None` where the system does not tell.

@@ -4,6 +4,7 @@
 use std::fs::File;
 use std::io::{Read, Seek as _, SeekFrom, Write as _};
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU32, Ordering};
 
 use sha2::{Digest as _, Sha256};
 use wibbet_apk::{ApkReader, Manifest, Question, Step, Stride};
@@ -11,14 +12,11 @@ use wibbet_core::package::{CopiedFile, KeptCopy};
 use wibbet_logbook::LogbookError;
 use wibbet_types::{CopyId, DeviceId, PackageId, new_private_file, private_folder};
 
-use super::copies::{COPIES, CopyError, disk};
+use super::copies::{COPIES, CopyError, MOST_PARTS, disk, hex, plain_name};
 use crate::logbook::{SharedLogbook, now};
 
 /// The most that is taken in at once, in bytes: what an archive says of its parts is not believed beyond that.
 const MOST: u64 = 8 << 30;
-
-/// The most parts of one app.
-const MOST_PARTS: usize = 200;
 
 /// An APK that is taken in: where it lies, and what it says of itself.
 struct Part {
@@ -34,7 +32,10 @@ struct Part {
 /// When one cannot be read, is no APK, or they do not belong together; and those of the disk.
 pub async fn import_copy(book: &SharedLogbook, device: &DeviceId, from: &[PathBuf]) -> Result<KeptCopy, CopyError> {
     let at = now();
-    let folder = format!("{}/given-{}", super::copies::plain_name(device), at.0);
+    // Nobody else's, whoever takes something in at the same moment.
+    static TAKEN_IN: AtomicU32 = AtomicU32::new(0);
+    let own = (std::process::id(), TAKEN_IN.fetch_add(1, Ordering::Relaxed));
+    let folder = format!("{}/given-{}-{}-{}", plain_name(device), at.0, own.0, own.1);
     let to = book.folder().join(COPIES).join(&folder);
     private_folder(&to).map_err(disk(&to))?;
     let taken = take_in(from, &to);
@@ -121,8 +122,7 @@ fn take_in(from: &[PathBuf], to: &Path) -> Result<Vec<Part>, CopyError> {
         }
         file.sync_all().map_err(disk(&path))?;
         let manifest = manifest_of(&path).map_err(|why| unusable(name, why))?;
-        let sha256 = sum.finalize().iter().map(|byte| format!("{byte:02x}")).collect();
-        parts.push(Part { path, size, sha256, manifest });
+        parts.push(Part { path, size, sha256: hex(sum), manifest });
         Ok(())
     };
     let is_apk = |path: &Path| path.extension().is_some_and(|end| end.eq_ignore_ascii_case("apk"));

@@ -24,7 +24,7 @@ pub(crate) use catalog::put_together;
 pub use catalog::{read_catalog, remembered_elsewhere};
 pub use claim::claim;
 pub use copies::{COPIES, CopyError};
-pub(crate) use copies::{ToCopy, checked, copy_files, describe, folder_of, free_bytes, what_to_copy};
+pub(crate) use copies::{ToCopy, checked, copy_files, describe, differing, folder_of, free_bytes, what_to_copy};
 pub(crate) use essential::{Answers, essential_answers};
 pub use evidence::{fill_in_answers, read_ties};
 pub use files::{Brought, pull, push};

@@ -150,6 +150,7 @@ impl<'a, D: Device> Runner<'a, D> {
         }
         // What an interruption kept from being written down.
         self.replace_refused().await?;
+        self.ask_again_for_replacements().await?;
         let waiting: Vec<(StepIndex, About)> = {
             let run = self.run();
             run.steps.iter().filter(|s| s.state == StepState::Waiting).map(|s| (s.index, about(run.kind, s))).collect()
@@ -259,6 +260,26 @@ impl<'a, D: Device> Runner<'a, D> {
                 }
             }
         }
+    }
+
+    /// Whoever carries on with a run that stands still for a replacement that was not installed wants that tried again.
+    async fn ask_again_for_replacements(&self) -> Result<(), Left> {
+        let again: Vec<StepIndex> = {
+            let run = self.run();
+            let stands = run.kind == RunKind::TakeOut && run.steps.iter().any(|step| step.state == StepState::Waiting);
+            let failed = |step: &&Step| {
+                // What the plan left out stays so.
+                let left_out = step.outcome == Some(Outcome::Skipped) && step.settled.is_none();
+                let failed = matches!(step.outcome, Some(Outcome::Refused | Outcome::NoEffect | Outcome::Skipped));
+                let not_done = failed && !left_out;
+                step.way == Change::InstallCopy && not_done && !step.way.is_met_by(step.after.unwrap_or(step.before))
+            };
+            run.steps.iter().filter(|_| stands).filter(failed).map(|step| step.index).collect()
+        };
+        for index in again {
+            self.record(index, StepEvent::WaitsAgain { remark: String::new() }).await?;
+        }
+        Ok(())
     }
 
     fn is_replacement(&self, index: StepIndex) -> bool {

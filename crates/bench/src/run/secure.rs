@@ -13,7 +13,9 @@ use super::error::{RunError, RunNews};
 use super::runner::{Left, Runner};
 use crate::device::{AskError, Device};
 use crate::logbook::now;
-use crate::ops::{COPIES, CopyError, ToCopy, checked, copy_files, describe, folder_of, free_bytes, what_to_copy};
+use crate::ops::{
+    COPIES, CopyError, ToCopy, checked, copy_files, describe, differing, folder_of, free_bytes, what_to_copy,
+};
 
 /// More than what is to be copied has to be free: the logbook goes on being written.
 const KEEP_FREE: u64 = 64 << 20;
@@ -23,11 +25,11 @@ const TOLD_EVERY: u64 = 512 << 10;
 
 impl<D: Device> Runner<'_, D> {
     /// Keeps a copy of each package that is to have one before it goes: all of them before anything is changed. One of which none can
-    /// be made is not sent.
+    /// be made is not sent. A copy that an earlier go has made counts as long as the device has what it is of.
     pub(super) async fn secure(&self, wanted: &HashSet<(PackageId, UserId)>) -> Result<(), Left> {
         let of: Vec<Step> = {
             let run = self.run();
-            let waits = |step: &&Step| step.outcome.is_none() && step.way.takes_out() && step.copy.is_none();
+            let waits = |step: &&Step| step.outcome.is_none() && step.way.takes_out();
             let meant = |step: &&Step| wanted.contains(&(step.id.clone(), step.user));
             run.steps.iter().filter(waits).filter(meant).cloned().collect()
         };
@@ -62,6 +64,7 @@ impl<D: Device> Runner<'_, D> {
         }
         for (step, what) in plans {
             match self.keep_copy(&step, &what).await? {
+                Ok(copy) if step.copy == Some(copy) => {}
                 Ok(copy) => self.record(step.index, StepEvent::Secured { copy }).await?,
                 Err(why) => self.not_secured(&step, &why).await?,
             }
@@ -78,13 +81,26 @@ impl<D: Device> Runner<'_, D> {
         };
         let of = device.clone();
         let kept = self.book.with(move |book| book.copies(Some(&of))).await?;
-        if let Some(copy) = kept.iter().find(|copy| is_of(copy, what))
-            && checked(self.book.folder(), copy).is_ok()
-        {
-            return Ok(Ok(copy.number));
+        let alike = kept.iter().find(|copy| is_of(copy, what) && checked(self.book.folder(), copy).is_ok());
+        let mut troubled = None;
+        while let Some(copy) = alike {
+            match self.until_stopped(differing(self.device, &copy.files)).await? {
+                Ok(None) => return Ok(Ok(copy.number)),
+                // Another build under the same version.
+                Ok(Some(_)) => break,
+                Err(why) => {
+                    if let Some(why) = self.or_own(&mut troubled, why).await? {
+                        return Ok(Err(why));
+                    }
+                }
+            }
         }
         let below = folder_of(&device, run, &step.id);
         let folder = self.book.folder().join(COPIES).join(&below);
+        // What lies there of a copy that is of no use any more is not gone on with.
+        if kept.iter().any(|copy| copy.folder == below) {
+            let _ = std::fs::remove_dir_all(&folder);
+        }
         let told = AtomicU64::new(0);
         let news = |bytes: u64| {
             let last = told.load(Ordering::Relaxed);

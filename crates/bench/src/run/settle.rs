@@ -66,7 +66,9 @@ async fn settle_run<D: Device>(book: &SharedLogbook, device: &D, run: &Run) -> R
         }
     }
     let waiting = run.steps.iter().filter(|s| s.state == StepState::Waiting).count();
-    let unfinished = undone + open + waiting > 0;
+    // What was to be tried in the place of a refused step may not have been written down yet.
+    let to_replace = run.to_replace(&device.capabilities()).len();
+    let unfinished = undone + open + waiting + to_replace > 0;
     if !unfinished {
         // The last look at all of them, which the interruption may have kept from being taken.
         let at = now();
@@ -85,7 +87,7 @@ async fn settle_run<D: Device>(book: &SharedLogbook, device: &D, run: &Run) -> R
     Ok(worth_telling.then(|| {
         format!(
             "run {number} was interrupted: of the steps then on their way {done} turned out done, {undone} not; {} are left to do",
-            waiting + undone
+            waiting + undone + to_replace
         )
     }))
 }

@@ -82,6 +82,11 @@ pub struct KeptCopy {
 }
 
 impl KeptCopy {
+    /// The last copy of a package that was made of what was on the device. What somebody gave to be installed is not what was there.
+    pub fn last_of<'a>(copies: &'a [Self], id: &PackageId) -> Option<&'a Self> {
+        copies.iter().filter(|copy| copy.id == *id && copy.run.is_some()).max_by_key(|copy| copy.number)
+    }
+
     /// Bytes of all files.
     pub fn size(&self) -> u64 {
         self.files.iter().fold(0, |sum, file| sum.saturating_add(file.size))
@@ -91,6 +96,16 @@ impl KeptCopy {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_was_given_to_be_installed_is_not_what_was_there() {
+        let made = crate::testing::copy("a.b", &["base.apk"]);
+        let given = KeptCopy { number: CopyId::new(9), run: None, ..made.clone() };
+        let other = KeptCopy { number: CopyId::new(8), ..crate::testing::copy("c.d", &["base.apk"]) };
+        let copies = [given, made.clone(), other];
+        assert_eq!(KeptCopy::last_of(&copies, &made.id).map(|copy| copy.number), Some(made.number));
+        assert_eq!(KeptCopy::last_of(&copies[..1], &made.id), None);
+    }
 
     #[test]
     fn files_are_written_down_and_read_again() {

@@ -278,8 +278,7 @@ impl Plan {
         loss: impl Fn(&PackageId, UserId) -> Option<StartLoss>,
         despite: &BTreeSet<PackageId>,
     ) -> Self {
-        // What is suspended cannot be opened; its parts go on answering the system.
-        for step in self.steps.iter_mut().filter(|step| step.way.takes_out() && step.way != Change::Suspend) {
+        for step in self.steps.iter_mut().filter(|step| step.way.takes_out()) {
             step.start = loss(&step.id, step.user);
             if let (None, Some(start)) = (step.skip, &step.start)
                 && (start.is_final() || !despite.contains(&step.id))

@@ -32,7 +32,7 @@ pub fn plan_put_back_with(
     for (id, user, target) in wanted {
         let before = inventory.state(id, *user);
         let apk = inventory.packages.get(id).and_then(|package| package.apk.clone());
-        let copy = copies.iter().filter(|copy| copy.id == *id).max_by_key(|copy| copy.number);
+        let copy = KeptCopy::last_of(copies, id);
         let mut push = |way, skip| {
             let (id, target) = (id.clone(), Some(*target));
             let apk = apk.clone().filter(|_| way == Change::InstallFactory);

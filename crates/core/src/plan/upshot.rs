@@ -102,9 +102,7 @@ impl Upshot {
 
 /// Works out what taking packages out does, all of them together. `judged` is what ties each of them while the others are there.
 pub fn upshot(known: &Known<'_>, judged: &Judged, tray: &[(PackageId, Change)]) -> Upshot {
-    // What is suspended cannot be opened; its parts go on answering others.
-    let goes = |way: Change| way.takes_out() && way != Change::Suspend;
-    let here = tray.iter().filter(|(id, way)| judged.packages.contains_key(id) && goes(*way));
+    let here = tray.iter().filter(|(id, way)| judged.packages.contains_key(id) && way.takes_out());
     let ways: BTreeMap<&PackageId, Change> = here.map(|(id, way)| (id, *way)).collect();
     let gone: BTreeSet<PackageId> = ways.keys().map(|id| (*id).clone()).collect();
     // What has gone since that was worked out does nothing for anybody any more.

@@ -102,9 +102,9 @@ impl Shelf {
     }
 }
 
-/// The last copy that was made of a package.
+/// The copy that a package comes back from.
 fn copy_of(copies: &[KeptCopy], id: &PackageId) -> Option<CopyId> {
-    copies.iter().filter(|copy| copy.id == *id).map(|copy| copy.number).max()
+    KeptCopy::last_of(copies, id).map(|copy| copy.number)
 }
 
 /// Whether the device has nothing of it that could be installed.

@@ -33,6 +33,9 @@ pub(crate) struct Switches {
     pub(crate) wireless: bool,
 }
 
+/// What has room for apps at first, in bytes.
+const FREE: u64 = 40 << 30;
+
 /// The state of a device.
 #[derive(Debug)]
 pub(crate) struct State {
@@ -168,7 +171,7 @@ impl State {
             sessions: BTreeMap::new(),
             last_session: 0,
             input: Vec::new(),
-            free_bytes: 40 << 30,
+            free_bytes: FREE,
             unwritten: None,
             scenario,
         }
@@ -189,6 +192,11 @@ impl State {
     pub(crate) fn start_anew(&mut self) {
         self.boot_id = new_boot_id();
         self.framework_starts = 1;
+    }
+
+    /// There is room for apps again.
+    pub(crate) fn make_room(&mut self) {
+        self.free_bytes = FREE;
     }
 
     /// Sets a fault of the device or its line.

@@ -178,6 +178,11 @@ impl SimDevice {
         self.shared.state().mute = false;
     }
 
+    /// Makes room again after [`Fault::Full`].
+    pub fn make_room(&self) {
+        self.shared.state().make_room();
+    }
+
     /// What has been asked of the device, a line for each service that was opened.
     pub fn transcript(&self) -> Vec<String> {
         self.shared.state().transcript.clone()

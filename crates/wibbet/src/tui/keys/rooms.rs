@@ -125,15 +125,18 @@ pub(super) const BENCH: &[Binding] = &[
     ),
 ];
 
+/// The same in the menus of two rooms.
+const JOB: Binding = bind(
+    Action::Job,
+    &[letter('j')],
+    "Technician, ticket, note",
+    "job",
+    "Writes down who does this, the ticket, and a note for the customer: of the run that is shown, or of every run on the device from now on.",
+);
+
 /// Rarer actions on the bench.
 pub(super) const BENCH_MENU: &[Binding] = &[
-    bind(
-        Action::Job,
-        &[letter('j')],
-        "Technician, ticket, note",
-        "job",
-        "Writes down who does this, the ticket, and a note for the customer: of the run that is shown, or of every run on the device from now on.",
-    ),
+    JOB,
     bind(
         Action::CloseLink,
         &[letter('l')],
@@ -459,13 +462,7 @@ pub(super) const RUN: &[Binding] = &[
 
 /// Rarer actions on plans and runs.
 pub(super) const RUN_MENU: &[Binding] = &[
-    bind(
-        Action::Job,
-        &[letter('j')],
-        "Technician, ticket, note",
-        "job",
-        "Writes down who does this, the ticket, and a note for the customer: of the run that is shown, or of every run on the device from now on.",
-    ),
+    JOB,
     bind(
         Action::AllowNoWayBack,
         &[letter('o')],

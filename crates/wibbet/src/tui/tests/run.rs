@@ -235,10 +235,21 @@ fn what_else_may_work_is_chosen_from_a_list() {
         step.answer = Some(PlainText::new(said));
     }
     screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(refused))));
+    let again = screen.model.app.devices[0].shown_run().cloned().unwrap();
     screen.keys("3O ");
     assert!(!screen.shows("and 1 more"), "{}", screen.text());
     screen.keys("\n");
     assert_eq!(screen.model.app.devices[0].tray.len(), 1);
+    // What a switch on the device is in the way of: its page is opened, and the plan to ask again is shown.
+    screen.tell(SessionEvent::Run(RunNews::Stands(again)));
+    screen.keys("3_O");
+    assert!(screen.shows("open the developer options on the device"), "{}", screen.text());
+    screen.keys("\n");
+    let opened = |effect: &Effect| {
+        matches!(effect, Effect::Bench(BenchCommand::Session(0, SessionCommand::OpenDeveloperOptions)))
+    };
+    assert!(screen.effects.last().is_some_and(opened), "{:?}", screen.effects);
+    assert!(screen.shows("Plan: take out"), "{}", screen.text());
 }
 
 /// Technician, ticket and note: of what is begun from now on, or of the run that is shown.
