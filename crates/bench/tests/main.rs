@@ -7,6 +7,7 @@ mod copies;
 mod given;
 mod holds;
 mod labels;
+mod round_trip;
 mod runs;
 mod server;
 mod session;

@@ -1,6 +1,8 @@
 //! Tests of the built program. One program, with a file for each subject.
 #![allow(clippy::unwrap_used, reason = "tests")]
 
+#[cfg(target_os = "linux")]
+mod campaign;
 mod command_line;
 #[cfg(target_os = "linux")]
 mod daemon;

@@ -174,11 +174,12 @@ impl<'a, D: Device> Runner<'a, D> {
             left = self.all_that_waits(waiting).await;
         }
         match left {
-            Some(left @ Left::Failed(_)) => Err(left),
-            Some(left) => {
+            // Nothing can be written down here, which is no reason that the device should not.
+            Some(left @ (Left::Stopped | Left::Failed(RunError::Logbook(_)))) => {
                 self.have_it_written().await;
                 Err(left)
             }
+            Some(left) => Err(left),
             None => join(self.have_it_written(), self.look_last()).await.1,
         }
     }

@@ -55,8 +55,10 @@ pub fn read_shared_users(text: &str) -> SharedUsers {
             list = Some(head);
         } else if let Some(number) = line.strip_prefix("User ").and_then(|l| l.strip_suffix(':')) {
             (list, user) = (None, number.parse().ok());
-        } else if let (Some(list), Some((name, true))) = (list, permission(line)) {
-            take_permission(about, list, Arc::from(name));
+        } else if let (Some(list), Some((name, granted))) = (list, permission(line)) {
+            if granted {
+                take_permission(about, list, Arc::from(name));
+            }
         } else {
             list = None;
         }
@@ -81,7 +83,7 @@ mod tests {
 
     const TEXT: &str = "Shared users:\n  SharedUser [android.uid.phone] (1f):\n    appId=1001\n    Packages\n      PackageSetting{5a com.android.phone/1001}\n\
     install permissions:\n      android.permission.INTERNET: granted=true\n      android.permission.NOT: granted=false\n    User 0: \n      gids=[3003]\n      runtime permissions:\n\
-        android.permission.READ_SMS: granted=true, flags=[ ]\n        android.permission.CAMERA: granted=false, flags=[ ]\n    User 10: \n      runtime permissions:\n        android.permission.CAMERA: granted=true\n  \
+        android.permission.READ_SMS: granted=true, flags=[ ]\n        android.permission.CAMERA: granted=false, flags=[ ]\n    User 10: \n      runtime permissions:\n        android.permission.AUDIO: granted=false, flags=[ ]\n        android.permission.CAMERA: granted=true\n  \
 SharedUser [twice] (2):\n    install permissions:\n      a.b: granted=true\n  SharedUser [twice] (3):\n    install permissions:\n      a.c: granted=true\n  \
 SharedUser [old] (4):\n    userId=10077\n    grantedPermissions:\n      android.permission.VIBRATE\n";
 

@@ -84,12 +84,22 @@ impl Shelf {
             }
         }
         for (id, user) in record.taken.iter().filter(|(_, taken)| !taken.is_empty()).map(|(place, _)| *place) {
-            let known = inventory.packages.contains_key(id) || inventory.user(user).is_none();
-            if let Some(copy) = copy_of(copies, id).filter(|_| !known) {
-                let (origin, target) = record.origin(id, user);
-                let condition = Condition::Uninstalled;
-                entries.push(ShelfEntry { id: id.clone(), user, condition, origin, target, copy: Some(copy) });
+            if inventory.user(user).is_none() {
+                continue;
             }
+            let copy = match inventory.packages.get(id) {
+                // The device says no more of it than of what its user never had: somebody else has it.
+                Some(package) if package.condition(user) == Condition::Absent => {
+                    copy_of(copies, id).filter(|_| is_gone(package))
+                }
+                Some(_) => continue,
+                None => match copy_of(copies, id) {
+                    Some(copy) => Some(copy),
+                    None => continue,
+                },
+            };
+            let (origin, target) = record.origin(id, user);
+            entries.push(ShelfEntry { id: id.clone(), user, condition: Condition::Uninstalled, origin, target, copy });
         }
         entries.sort_by(|a, b| {
             let run = |e: &ShelfEntry| match e.origin {
@@ -279,6 +289,19 @@ mod tests {
         assert_eq!(of_profile.map(|e| e.id.as_str()).collect::<Vec<_>>(), ["b", "c"]);
         assert_eq!(shelf.entries.len(), 5);
         assert_eq!(shelf.not_given, BTreeMap::from([(UserId::new(10), 1)]));
+    }
+
+    /// An app that somebody installed is as good as unknown for whoever has it no more while somebody else has it.
+    #[test]
+    fn what_was_taken_from_one_of_two_is_off_for_that_one() {
+        let users = [testing::user(0, "", UserKind::Owner), testing::user(10, "", UserKind::Work)];
+        let states = [(0, PackageState::IN_USE), (10, PackageState::ABSENT)];
+        let packages = ["a", "b"].map(|id| testing::package(id, PackageKind::User, "/data/app/a", &states));
+        let mut taken = run(1, RunKind::TakeOut, "a", Change::UninstallKeepData, PackageState::IN_USE, Outcome::Done);
+        taken.steps[0].user = UserId::new(10);
+        let shelf = Shelf::of(&testing::inventory(&users, packages), &[taken]);
+        let seen: Vec<_> = shelf.entries.iter().map(|e| (e.id.as_str(), e.user, e.target, e.copy)).collect();
+        assert_eq!(seen, [("a", UserId::new(10), PackageState::IN_USE, None)]);
     }
 
     #[test]

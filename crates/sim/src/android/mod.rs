@@ -1,5 +1,6 @@
 //! The system inside: its state, and what its programs print. No bytes on a wire.
 
+mod account;
 mod bindings;
 mod breaking;
 mod choosing;

@@ -213,7 +213,10 @@ impl State {
                 }
             }
             "clear" => match self.user_state(target, given.user.unwrap_or(0)) {
-                Some(state) if state.installed => Output::ok("Success\n"),
+                Some(state) if state.installed => {
+                    self.data_go(target, given.user.unwrap_or(0));
+                    Output::ok("Success\n")
+                }
                 _ => Output::failed(1, "Failed\n"),
             },
             other => self.no_such(other, via),
@@ -339,6 +342,9 @@ impl State {
                 package.forget(user);
             }
             _ => return not_installed(user),
+        }
+        if !keep {
+            self.data_go(id, user);
         }
         self.deselect(id, user, true);
         // What goes for the parent goes for the profile with the clones of its apps too, and nothing is said of it. Source:

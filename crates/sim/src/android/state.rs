@@ -111,6 +111,8 @@ pub(crate) struct State {
     pub(crate) input: Vec<u8>,
     /// What has room on the partition with the apps.
     pub(super) free_bytes: u64,
+    /// How often apps have lost their data, for each user.
+    pub(super) data_lost: BTreeMap<(String, u32), u32>,
     /// Changes that are not on the disk yet.
     pub(super) unwritten: Option<super::installed::Unwritten>,
 }
@@ -172,6 +174,7 @@ impl State {
             last_session: 0,
             input: Vec::new(),
             free_bytes: FREE,
+            data_lost: BTreeMap::new(),
             unwritten: None,
             scenario,
         }

@@ -215,6 +215,16 @@ impl SimDevice {
         self.shared.state().chosen(id, user)
     }
 
+    /// What is so of every package for every user, in a line each: state, version, parts that are switched, what was given and chosen.
+    pub fn account(&self) -> std::collections::BTreeMap<(String, u32), String> {
+        self.shared.state().account()
+    }
+
+    /// How often a package has lost its data for a user since the device came.
+    pub fn data_lost(&self, id: &str, user: u32) -> u32 {
+        self.shared.state().data_lost(id, user)
+    }
+
     /// Its owner revokes what computers were allowed: each is asked about again when it connects the next time.
     pub fn forget_computers(&self) {
         self.shared.state().trusted.clear();
