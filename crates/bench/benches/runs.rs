@@ -15,7 +15,7 @@ use tokio::time::Instant;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::survey;
 use wibbet_bench::policy::RunPolicy;
-use wibbet_bench::run::{RunStart, run_plan};
+use wibbet_bench::run::{Control, RunStart, run_plan};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::ask::Request;
 use wibbet_core::package::{Condition, PackageKind};
@@ -82,7 +82,7 @@ impl Place {
 
     async fn run(&self, plan: Plan) -> (Run, Duration, Duration, usize) {
         let (worked, asked) = (self.sim.worked(), self.sim.transcript().len());
-        let (_stop, stopped) = watch::channel(false);
+        let (_stop, stopped) = watch::channel(Control::Go);
         let begun = Instant::now();
         let ended =
             run_plan(&self.workplace, &self.device, RunStart::New(RunKind::TakeOut, plan), stopped, &|_| {}).await;

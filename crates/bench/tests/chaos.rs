@@ -7,7 +7,7 @@ use crate::support::{id, in_memory, patience};
 use tokio::sync::watch;
 use wibbet_bench::device::Device as _;
 use wibbet_bench::ops::survey;
-use wibbet_bench::run::{RunNews, Runner, begin_run};
+use wibbet_bench::run::{Control, RunNews, Runner, begin_run};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::package::{Inventory, PackageState};
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_put_back_with, plan_take_out};
@@ -66,7 +66,7 @@ impl Chaos {
             }
             let stop_after = if calm || self.random.bool() { u32::MAX } else { self.random.u32(0..12) };
             let kill = kills && self.random.bool();
-            let (stop, stopped) = watch::channel(false);
+            let (stop, stopped) = watch::channel(Control::Go);
             let killed = tokio::sync::Notify::new();
             let count = std::sync::atomic::AtomicU32::new(0);
             let news = |news| {
@@ -75,7 +75,7 @@ impl Chaos {
                 {
                     match kill {
                         true => killed.notify_one(),
-                        false => drop(stop.send_replace(true)),
+                        false => drop(stop.send_replace(Control::Stop)),
                     }
                 }
             };

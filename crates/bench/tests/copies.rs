@@ -6,7 +6,7 @@ use crate::support::{id, in_memory, patience};
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{import_copy, survey};
-use wibbet_bench::run::{RunNews, RunStart, run_plan};
+use wibbet_bench::run::{Control, RunNews, RunStart, run_plan};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::package::{Inventory, KeptCopy, PackageKind, PackageState};
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_install, plan_put_back_with, plan_take_out};
@@ -37,7 +37,7 @@ impl Place {
     }
 
     async fn run(&self, kind: RunKind, plan: Plan) -> Run {
-        let (_stop, stopped) = watch::channel(false);
+        let (_stop, stopped) = watch::channel(Control::Go);
         let ended = run_plan(&self.workplace, &self.device, RunStart::New(kind, plan), stopped, &|_| {}).await;
         ended.result.unwrap()
     }
@@ -186,12 +186,12 @@ async fn a_copy_that_was_stopped_goes_on_where_it_was() {
     place.sim.set_fault("line=5:1:0".parse().unwrap());
     let tray = [TrayItem { id: large.clone(), user: OWNER, way: Change::Uninstall }];
     let plan = plan_take_out(&inventory, &place.device.capabilities(), &tray, false);
-    let (stop, stopped) = watch::channel(false);
+    let (stop, stopped) = watch::channel(Control::Go);
     let news = |news| {
         if let RunNews::Securing(_, bytes, of) = news
             && bytes > of / 3
         {
-            stop.send_replace(true);
+            stop.send_replace(Control::Stop);
         }
     };
     let start = RunStart::New(RunKind::TakeOut, plan);
@@ -200,7 +200,7 @@ async fn a_copy_that_was_stopped_goes_on_where_it_was() {
     assert_eq!((run.steps[0].outcome, run.steps[0].copy), (None, None));
     assert_eq!(place.sim.holds(large.as_str(), 0), Some((true, 0)));
     let asked = place.sim.transcript().len();
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let first = std::sync::Mutex::new(None);
     let news = |news| match news {
         RunNews::Securing(_, bytes, _) => {
@@ -269,7 +269,7 @@ async fn a_replacement_comes_first_or_nothing_goes() {
     zip.start_file("readme.txt", zip::write::SimpleFileOptions::default()).unwrap();
     zip.finish().unwrap();
     let device = place.device.facts().unwrap().id;
-    let copy = import_copy(&place.workplace.book, &device, &[archive]).await.unwrap();
+    let copy = import_copy(&place.workplace.book, &device, &[archive]).await.unwrap().copy;
     assert_eq!((&copy.id, copy.version_code, copy.files[0].name.as_str()), (&app, kept.version_code, "base.apk"));
     assert_eq!(
         copy.files.iter().map(|f| &f.sha256).collect::<std::collections::BTreeSet<_>>(),
@@ -279,9 +279,9 @@ async fn a_replacement_comes_first_or_nothing_goes() {
     let music = [TrayItem { id: id("com.android.music"), user: OWNER, way: Change::Uninstall }];
     let inventory = place.inventory().await;
     let mut plan = plan_take_out(&inventory, &place.device.capabilities(), &music, false);
-    plan.steps.extend(plan_install(&inventory, &copy, OWNER).steps);
+    plan.steps.push(plan_install(&inventory, &copy, OWNER));
     place.sim.set_fault(Fault::Full);
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let start = RunStart::New(RunKind::TakeOut, plan.clone());
     let ended = run_plan(&place.workplace, &place.device, start, stopped, &|_| {}).await;
     let error = ended.result.unwrap_err().to_string();
@@ -290,7 +290,7 @@ async fn a_replacement_comes_first_or_nothing_goes() {
     // There is room again: whoever carries on has the replacement tried again, and then the rest.
     place.sim.make_room();
     let runs = place.workplace.book.with(|book| book.runs(None)).await.unwrap();
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let ended = run_plan(&place.workplace, &place.device, RunStart::Resume(runs[0].number), stopped, &|_| {}).await;
     assert_eq!(outcomes(&ended.result.unwrap()), [Outcome::Done; 2]);
     assert_eq!(place.sim.holds("com.android.music", 0), Some((false, 0)));
@@ -300,7 +300,7 @@ async fn a_replacement_comes_first_or_nothing_goes() {
         let again = self::place(scenario).await;
         let device = again.device.facts().unwrap().id;
         let folder = place.folder.path().join("copies").join(&copy.folder);
-        let copy = import_copy(&again.workplace.book, &device, &[folder]).await.unwrap();
+        let copy = import_copy(&again.workplace.book, &device, &[folder]).await.unwrap().copy;
         let mut newer = plan;
         newer.steps[1].copy = Some(copy);
         let run = again.run(RunKind::TakeOut, newer).await;
@@ -325,10 +325,10 @@ async fn a_copy_that_was_damaged_meanwhile_is_made_anew() {
     let app = own(&inventory).remove(0);
     let tray = [TrayItem { id: app.clone(), user: OWNER, way: Change::Uninstall }];
     let plan = plan_take_out(&inventory, &place.device.capabilities(), &tray, false);
-    let (stop, stopped) = watch::channel(false);
+    let (stop, stopped) = watch::channel(Control::Go);
     let news = |news| {
         if let RunNews::Step(_, StepEvent::Secured { .. }) = news {
-            stop.send_replace(true);
+            stop.send_replace(Control::Stop);
         }
     };
     let ended = run_plan(&place.workplace, &place.device, RunStart::New(RunKind::TakeOut, plan), stopped, &news).await;
@@ -339,7 +339,7 @@ async fn a_copy_that_was_damaged_meanwhile_is_made_anew() {
     let (path, mut bytes) = place.files(&copy).remove(0);
     bytes[100] ^= 1;
     std::fs::write(&path, &bytes).unwrap();
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let ended = run_plan(&place.workplace, &place.device, RunStart::Resume(run.number), stopped, &|_| {}).await;
     let run = ended.result.unwrap();
     assert_eq!(outcomes(&run), [Outcome::Done]);

@@ -5,7 +5,7 @@ use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::logbook::now;
 use wibbet_bench::ops::survey;
-use wibbet_bench::run::{Runner, begin_run};
+use wibbet_bench::run::{Control, Runner, begin_run};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::package::Returned;
 use wibbet_core::plan::{Change, Plan, TrayItem, plan_put_back, plan_take_out};
@@ -40,7 +40,7 @@ impl Place {
     }
 
     async fn carry_on(&self, number: RunId) -> Run {
-        let (_stop, stopped) = watch::channel(false);
+        let (_stop, stopped) = watch::channel(Control::Go);
         Runner::carry_out(&self.device, &self.workplace.book, patience(1), number, stopped, &|_| {}).await.unwrap()
     }
 

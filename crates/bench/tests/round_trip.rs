@@ -7,7 +7,7 @@ use crate::support::{in_memory, patience};
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::survey;
-use wibbet_bench::run::{RunStart, run_plan};
+use wibbet_bench::run::{Control, RunStart, run_plan};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::package::{Inventory, PackageKind};
 use wibbet_core::plan::{Change, Plan, Reversal, TrayItem, plan_put_back_with, plan_take_out};
@@ -38,7 +38,7 @@ fn tray(inventory: &Inventory, sim: &SimDevice, turn: usize) -> Vec<TrayItem> {
 }
 
 async fn carry_out(workplace: &Workplace, device: &AdbDevice, kind: RunKind, plan: Plan) -> Run {
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     run_plan(workplace, device, RunStart::New(kind, plan), stopped, &|_| {}).await.result.unwrap()
 }
 

@@ -13,7 +13,7 @@ use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::{claim, note_met, survey};
 use wibbet_bench::policy::RunPolicy;
-use wibbet_bench::run::{RunError, RunNews, RunStart, Runner, begin_run, run_plan, settle_interrupted};
+use wibbet_bench::run::{Control, RunError, RunNews, RunStart, Runner, begin_run, run_plan, settle_interrupted};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::package::{Enabled, Essentials, Inventory, PackageState};
 use wibbet_core::plan::{Change, Plan, SkipReason, TrayItem, plan_put_back, plan_put_back_with, plan_take_out};
@@ -58,7 +58,7 @@ impl Place {
     }
 
     async fn carry_on(&self, number: RunId) -> Result<Run, RunError> {
-        let (_stop, stopped) = watch::channel(false);
+        let (_stop, stopped) = watch::channel(Control::Go);
         Runner::carry_out(&self.device, &self.book, self.patience, number, stopped, &|_| {}).await
     }
 
@@ -116,15 +116,15 @@ async fn what_is_refused_is_done_another_way_where_that_was_chosen() {
     sim.set_fault(Fault::Says(format!("package disable-user --user 0 {RADIO}"), list.into()));
     plan.terms.on_refusal = "disable,suspend".parse().unwrap();
     // It is stopped as soon as the first refusal is known, and carried on.
-    let (stop, stopped) = watch::channel(false);
+    let (stop, stopped) = watch::channel(Control::Go);
     let news = |news| {
         if let RunNews::Step(_, StepEvent::Settled { outcome: Refused, .. }) = news {
-            stop.send_replace(true);
+            stop.send_replace(Control::Stop);
         }
     };
     let ended = run_plan(&workplace, &device, RunStart::New(RunKind::TakeOut, plan), stopped, &news).await;
     let number = ended.result.unwrap().number;
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let ended = run_plan(&workplace, &device, RunStart::Resume(number), stopped, &|_| {}).await;
     let run = ended.result.unwrap();
     let mut told: Vec<(&str, Change, Outcome)> =
@@ -149,7 +149,7 @@ async fn what_is_refused_is_done_another_way_where_that_was_chosen() {
     let inventory = survey(&device, &mut |_| {}).await.unwrap();
     assert_eq!(inventory.condition(&crate::support::id(RADIO), OWNER), wibbet_core::package::Condition::Suspended);
     let plan = plan_put_back(&inventory, &device.capabilities(), &wanted);
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let ended = run_plan(&workplace, &device, RunStart::New(RunKind::PutBack, plan), stopped, &|_| {}).await;
     assert_eq!(outcomes(&ended.result.unwrap()), [Done; 3]);
     let inventory = survey(&device, &mut |_| {}).await.unwrap();
@@ -177,7 +177,7 @@ async fn read_backs_are_few() {
             order.lock().unwrap().push((what, index.get()));
         }
     };
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let ended = run_plan(&workplace, &device, RunStart::New(RunKind::TakeOut, plan), stopped, &news).await;
     assert_eq!(outcomes(&ended.result.unwrap()), [Outcome::Done; 4]);
     let order = order.into_inner().unwrap();
@@ -398,7 +398,7 @@ async fn a_user_who_is_gone_is_told() {
             }
             _ => {
                 // The user goes when the first one has been answered, before it is read back.
-                let (_stop, stopped) = watch::channel(false);
+                let (_stop, stopped) = watch::channel(Control::Go);
                 let removed = std::sync::atomic::AtomicBool::new(false);
                 let news = |news: RunNews| {
                     if let RunNews::Step(_, StepEvent::Answered { .. }) = news
@@ -573,7 +573,7 @@ async fn a_kill_at_every_packet_is_settled_by_the_next_start() {
         // The news come synchronously: the first word of waiting is the moment of the cut, and the
         // task never runs again after it.
         let cut = tokio::sync::Notify::new();
-        let (_stop, stopped) = watch::channel(false);
+        let (_stop, stopped) = watch::channel(Control::Go);
         let news = |news| {
             if matches!(news, RunNews::Waiting(Some(_))) {
                 cut.notify_one();
@@ -603,10 +603,10 @@ async fn a_kill_at_every_packet_is_settled_by_the_next_start() {
 async fn a_run_can_be_stopped_and_carried_on() {
     let place = place(Scenario::crew_phone(), 1).await;
     let number = place.begin(&THREE).await;
-    let (stop, stopped) = watch::channel(false);
+    let (stop, stopped) = watch::channel(Control::Go);
     let news = |news| {
         if matches!(news, RunNews::Step(_, StepEvent::Sent { .. })) {
-            stop.send_replace(true);
+            stop.send_replace(Control::Stop);
         }
     };
     let run = Runner::carry_out(&place.device, &place.book, place.patience, number, stopped, &news).await.unwrap();
@@ -626,7 +626,7 @@ async fn a_device_that_stays_away_ends_the_run_with_a_reason() {
     let address = gone.address();
     drop(gone);
     let device = AdbDevice::new(vec![Route::Address(address)], Arc::default(), keys(), limits, place.patience);
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let error = Runner::carry_out(&device, &place.book, place.patience, number, stopped, &|_| {}).await.unwrap_err();
     assert!(error.to_string().contains("can be carried on"), "{error}");
     let run = place.kept(number).await;
@@ -653,7 +653,7 @@ async fn another_device_at_the_same_address_is_never_sent_to() {
         imposter = SimDevice::start(Scenario::spare_handset(), options.clone()).await;
     }
     let imposter = imposter.unwrap();
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let error = Runner::carry_out(&device, &book, patience, number, stopped, &|_| {}).await.unwrap_err();
     assert!(error.to_string().contains("OP-66-1083"), "{error}");
     assert!(imposter.transcript().iter().all(|line| !line.contains("uninstall") && !line.contains("disable")));
@@ -776,7 +776,7 @@ async fn what_was_done_is_on_the_disk_of_the_device_when_the_run_ends() {
                 sim.restart();
             }
         };
-        let (_stop, stopped) = watch::channel(false);
+        let (_stop, stopped) = watch::channel(Control::Go);
         let run =
             Runner::carry_out(&place.device, book, place.workplace.patience, number, stopped, &news).await.unwrap();
         assert_eq!(outcomes(&run), [Outcome::NoEffect], "{run:?}");
@@ -810,7 +810,7 @@ async fn a_change_that_takes_the_device_down_is_not_sent_again_by_itself() {
         place.sim.set_fault(Fault::Latency(Duration::ZERO));
         place.sim.restart();
     };
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let carried_out = Runner::carry_out(&place.device, &place.book, place.patience, number, stopped, &news);
     let (run, ()) = tokio::join!(carried_out, goes_down);
     let run = run.unwrap();
@@ -831,7 +831,7 @@ async fn a_device_that_does_not_say_that_it_has_written_is_not_to_be_restarted()
             told.lock().unwrap().push(words);
         }
     };
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let run = Runner::carry_out(&place.device, &place.book, place.workplace.patience, number, stopped, &news).await;
     assert_eq!(outcomes(&run.unwrap()), [Outcome::Done]);
     let told = told.into_inner().unwrap();
@@ -871,7 +871,7 @@ async fn a_record_that_cannot_be_kept_stops_the_sending() {
     let file = place.book.folder().join(wibbet_logbook::Logbook::FILE);
     spoil(&file);
     let seen: Mutex<Vec<String>> = Mutex::default();
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let news = |news| seen.lock().unwrap().push(format!("{news:?}"));
     let ended = Runner::carry_out(&place.device, &place.book, place.patience, number, stopped, &news).await;
     assert!(matches!(ended, Err(RunError::Logbook(_))), "{ended:?}");
@@ -947,7 +947,7 @@ async fn what_goes_for_another_user_too_is_a_part_of_the_run() {
     let last = plan_take_out(&inventory, &device.capabilities(), &copies, false);
     assert_eq!(last.securing().count(), usize::from(!inventory.state(&copies[0].id, UserId::new(10)).installed));
 
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let ended = run_plan(&workplace, &device, RunStart::New(RunKind::TakeOut, plan), stopped, &|_| {}).await;
     let run = ended.result.unwrap();
     let steps: Vec<_> = run.steps.iter().map(|s| (s.id.as_str(), s.user, s.outcome, s.words.is_empty())).collect();
@@ -964,7 +964,7 @@ async fn what_goes_for_another_user_too_is_a_part_of_the_run() {
     let wanted: Vec<_> = of_the_run.map(|e| (e.id.clone(), e.user, e.target)).collect();
     assert_eq!(wanted.len(), 3, "{:?}", shelf.entries);
     let plan = plan_put_back(&inventory, &device.capabilities(), &wanted);
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let ended = run_plan(&workplace, &device, RunStart::New(RunKind::PutBack, plan), stopped, &|_| {}).await;
     assert!(outcomes(&ended.result.unwrap()).iter().all(|outcome| *outcome == Outcome::Done));
     for user in [0, 999] {
@@ -987,7 +987,7 @@ async fn a_link_that_dies_without_a_word_is_made_anew() {
             }
         }
     };
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let begun = tokio::time::Instant::now();
     let ended = run_plan(&workplace, &device, RunStart::New(RunKind::TakeOut, plan), stopped, &news).await;
     assert_eq!(outcomes(&ended.result.unwrap()), [Outcome::Done; 3]);
@@ -1002,12 +1002,12 @@ async fn a_link_that_dies_without_a_word_is_made_anew() {
 async fn a_stop_ends_what_is_read() {
     let folder = tempfile::tempdir().unwrap();
     let (sim, workplace, device, plan) = planned(folder.path(), &[NOTES, RADIO]).await;
-    let (stop, stopped) = watch::channel(false);
+    let (stop, stopped) = watch::channel(Control::Go);
     let asked = Mutex::new(None);
     let news = |news| {
         if let RunNews::Step(_, StepEvent::Answered { .. }) = news {
             sim.set_fault(Fault::Latency(Duration::from_secs(50)));
-            stop.send_replace(true);
+            stop.send_replace(Control::Stop);
             *asked.lock().unwrap() = Some(tokio::time::Instant::now());
         }
     };
@@ -1021,7 +1021,38 @@ async fn a_stop_ends_what_is_read() {
     );
     // Nothing of it is lost.
     sim.set_fault(Fault::Latency(Duration::ZERO));
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     let ended = run_plan(&workplace, &device, RunStart::Resume(run.number), stopped, &|_| {}).await;
     assert_eq!(outcomes(&ended.result.unwrap()), [Outcome::Done; 2]);
+}
+
+/// A run that is paused sends nothing more and reads back what is on its way, however long the pause is; then it goes on by itself.
+#[tokio::test(start_paused = true)]
+async fn a_paused_run_sends_nothing_until_it_goes_on() {
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace, device, plan) = planned(folder.path(), &[NOTES, RADIO, EGG]).await;
+    let workplace = Workplace { patience: RunPolicy { window: 1, ..workplace.patience }, ..workplace };
+    let (control, controlled) = watch::channel(Control::Go);
+    let told = Mutex::new(Vec::new());
+    let news = |news| {
+        if let RunNews::Step(index, event) = news {
+            if matches!(event, StepEvent::Sent { .. }) && index.get() == 0 {
+                control.send_replace(Control::Pause);
+            }
+            told.lock().unwrap().push(event);
+        }
+    };
+    let run = run_plan(&workplace, &device, RunStart::New(RunKind::TakeOut, plan), controlled, &news);
+    let watching = async {
+        // Time goes on by itself when there is nothing else to do.
+        tokio::time::sleep(Duration::from_secs(3600)).await;
+        let changes = |sim: &SimDevice| sim.transcript().iter().filter(|line| line.contains("uninstall")).count();
+        let settled = |event: &StepEvent| matches!(event, StepEvent::Settled { outcome: Outcome::Done, .. });
+        let read_back = told.lock().unwrap().iter().filter(|event| settled(event)).count();
+        assert_eq!((changes(&sim), read_back), (1, 1));
+        control.send_replace(Control::Go);
+    };
+    let (ended, ()) = tokio::join!(run, watching);
+    let run = ended.result.unwrap();
+    assert_eq!((outcomes(&run), run.state), (vec![Outcome::Done; 3], RunState::Finished));
 }

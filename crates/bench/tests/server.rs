@@ -14,7 +14,7 @@ use wibbet_bench::around::{Route, Surroundings};
 use wibbet_bench::device::Device as _;
 use wibbet_bench::fleet::{Bench, BenchEvent};
 use wibbet_bench::ops::survey;
-use wibbet_bench::run::{Runner, begin_run};
+use wibbet_bench::run::{Control, Runner, begin_run};
 use wibbet_bench::session::SessionEvent;
 use wibbet_core::plan::{Change, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, RunKind, RunState};
@@ -261,7 +261,7 @@ async fn a_device_that_goes_in_the_middle_of_a_change_is_looked_at() {
             let serial = device.facts().unwrap().id;
             let capabilities = device.capabilities();
             let number = begin_run(&workplace.book, &serial, RunKind::TakeOut, &plan, &capabilities).await.unwrap();
-            let (_stop, stopped) = watch::channel(false);
+            let (_stop, stopped) = watch::channel(Control::Go);
             let run = Runner::carry_out(&device, &workplace.book, workplace.patience, number, stopped, &|_| {});
             let run = run.await.unwrap();
             let what = format!("{features} {pull:?}: {:?}", run.steps);

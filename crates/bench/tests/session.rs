@@ -10,6 +10,7 @@ use wibbet_bench::around::{Route, Surroundings};
 use wibbet_bench::device::{AskError, Device as _};
 use wibbet_bench::logbook::now;
 use wibbet_bench::ops::{claim, details, note_met};
+use wibbet_bench::run::Control;
 use wibbet_bench::run::{RunNews, begin_run};
 use wibbet_bench::session::{CloseStep, Session, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
@@ -252,7 +253,7 @@ async fn a_run_is_stopped_on_demand() {
     let plan = plan_take_out(&inventory, &Capabilities::new(34, DaemonFeatures::default()), &items, false);
     seen.session.send(SessionCommand::Run(RunKind::TakeOut, plan));
     seen.until(|e| matches!(e, SessionEvent::Run(RunNews::States(..))).then_some(())).await;
-    seen.session.stop_run();
+    seen.session.control(Control::Stop);
     assert_eq!(seen.ended().await, None);
     let runs = seen.workplace.book.with(|book| book.runs(None)).await.unwrap();
     assert_eq!(runs[0].state, RunState::Stopped);

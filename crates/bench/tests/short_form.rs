@@ -4,7 +4,7 @@ use crate::support::{device, id, patience, workplace};
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{read_metrics, survey};
-use wibbet_bench::run::{Runner, begin_run};
+use wibbet_bench::run::{Control, Runner, begin_run};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::package::{Condition, Inventory};
 use wibbet_core::plan::{Change, TrayItem, plan_take_out};
@@ -29,7 +29,7 @@ async fn take_out(workplace: &Workplace, device: &AdbDevice, inventory: &Invento
     let plan = plan_take_out(inventory, &device.capabilities(), &tray, false);
     let of = device.facts().unwrap().id;
     let number = begin_run(&workplace.book, &of, RunKind::TakeOut, &plan, &device.capabilities()).await.unwrap();
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     Runner::carry_out(device, &workplace.book, patience(1), number, stopped, &|_| {}).await.unwrap()
 }
 

@@ -6,7 +6,7 @@ use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::{details, read_labels, survey};
-use wibbet_bench::run::{Runner, begin_run};
+use wibbet_bench::run::{Control, Runner, begin_run};
 use wibbet_core::plan::{Change, Plan, Reversal, SkipReason, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};
 use wibbet_sim::Scenario;
@@ -17,7 +17,7 @@ const OWNER: UserId = UserId::OWNER;
 async fn carry_out(device: &AdbDevice, book: &SharedLogbook, kind: RunKind, plan: &Plan) -> Run {
     let of = device.facts().unwrap().id;
     let number = begin_run(book, &of, kind, plan, &device.capabilities()).await.unwrap();
-    let (_stop, stopped) = watch::channel(false);
+    let (_stop, stopped) = watch::channel(Control::Go);
     Runner::carry_out(device, book, patience(1), number, stopped, &|_| {}).await.unwrap()
 }
 

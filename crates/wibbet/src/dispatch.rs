@@ -88,7 +88,8 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         anyhow::Ok(workplace)
     };
     let Some(command) = command else {
-        let prepare = async { Ok(Start { workplace: open().await?, addresses: at, demo: None, passing: None }) };
+        let prepare =
+            async { Ok(Start { workplace: open().await?, addresses: at, demo: None, apps: None, passing: None }) };
         return tui::run(false, prepare).await.map_err(Failure::trouble);
     };
     let workplace = open().await.map_err(Failure::trouble)?;

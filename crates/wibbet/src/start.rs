@@ -27,9 +27,13 @@ async fn prepare(answer_within: Option<Duration>, more: Vec<Scenario>) -> anyhow
             (made.path().to_owned(), Some(made))
         }
     };
+    // An app to try installing with.
+    let apps = folder.join("apps");
+    std::fs::create_dir_all(&apps)?;
+    std::fs::write(apps.join("pier-keys.apk"), wibbet_sim::SampleApk::keyboard().read(0, usize::MAX))?;
     let opened = tokio::task::spawn_blocking(move || Folders::apart(&folder).open(answer_within, None));
     let mut workplace = opened.await??;
     workplace.surroundings = Arc::new(surroundings);
     let addresses = demo.addresses();
-    Ok(Start { workplace, addresses, demo: Some(Arc::new(demo)), passing })
+    Ok(Start { workplace, addresses, demo: Some(Arc::new(demo)), apps: Some(apps), passing })
 }

@@ -7,6 +7,7 @@ use wibbet_types::{Address, PackageId};
 
 use crate::around::Route;
 use crate::ops::PairNews;
+use crate::run::Control;
 use crate::session::{SessionCommand, SessionEvent};
 
 /// What names a card. It stays as long as the program runs.
@@ -19,8 +20,8 @@ pub enum BenchCommand {
     Session(CardId, SessionCommand),
     /// Somebody looks at these packages of a card: what is read of them comes first.
     LookAt(CardId, HashSet<PackageId>),
-    /// Stop the run of a card after the steps that are on their way.
-    StopRun(CardId),
+    /// Pause or stop the run of a card after the steps that are on their way, or have it go on.
+    Control(CardId, Control),
     /// A device at an address.
     Add(Address),
     /// Pair with the device that offers it at an address and shows a code.

@@ -265,9 +265,9 @@ impl FleetTask {
                     of.session.look_at(ids);
                 }
             }
-            BenchCommand::StopRun(card) => {
+            BenchCommand::Control(card, control) => {
                 if let Some(of) = self.cards.get(&card) {
-                    of.session.stop_run();
+                    of.session.control(control);
                 }
             }
             BenchCommand::Add(address) => self.add_address(address),

@@ -8,7 +8,7 @@ use std::sync::atomic::{AtomicU32, Ordering};
 
 use sha2::{Digest as _, Sha256};
 use wibbet_apk::{ApkReader, Manifest, Question, Step, Stride};
-use wibbet_core::package::{CopiedFile, KeptCopy};
+use wibbet_core::package::{CopiedFile, Declared, KeptCopy};
 use wibbet_logbook::LogbookError;
 use wibbet_types::{CopyId, DeviceId, PackageId, new_private_file, private_folder};
 
@@ -26,11 +26,20 @@ struct Part {
     manifest: std::sync::Arc<Manifest>,
 }
 
+/// What was taken in.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TakenIn {
+    /// The copy.
+    pub copy: KeptCopy,
+    /// What its manifest declares.
+    pub declared: Declared,
+}
+
 /// Takes APKs in as a copy that is meant for a device. All of them are parts of one app: one base, and its splits.
 ///
 /// # Errors
 /// When one cannot be read, is no APK, or they do not belong together; and those of the disk.
-pub async fn import_copy(book: &SharedLogbook, device: &DeviceId, from: &[PathBuf]) -> Result<KeptCopy, CopyError> {
+pub async fn import_copy(book: &SharedLogbook, device: &DeviceId, from: &[PathBuf]) -> Result<TakenIn, CopyError> {
     let at = now();
     // Nobody else's, whoever takes something in at the same moment.
     static TAKEN_IN: AtomicU32 = AtomicU32::new(0);
@@ -41,6 +50,8 @@ pub async fn import_copy(book: &SharedLogbook, device: &DeviceId, from: &[PathBu
     let taken = take_in(from, &to);
     let copy = taken.and_then(|parts| {
         let (id, version_code, version) = belongs_together(&parts)?;
+        let base = parts.iter().find(|part| part.manifest.split.is_empty());
+        let declared = base.map_or_else(Declared::default, |base| Declared::of(&base.manifest));
         let mut files = Vec::with_capacity(parts.len());
         for part in parts {
             let name = match part.manifest.split.as_ref() {
@@ -53,7 +64,7 @@ pub async fn import_copy(book: &SharedLogbook, device: &DeviceId, from: &[PathBu
             files.push(CopiedFile { name, size: part.size, sha256: part.sha256, from: None });
         }
         files.sort_by_key(|file| file.name != "base.apk");
-        Ok(KeptCopy {
+        let copy = KeptCopy {
             number: CopyId::new(0),
             device: device.clone(),
             run: None,
@@ -64,22 +75,23 @@ pub async fn import_copy(book: &SharedLogbook, device: &DeviceId, from: &[PathBu
             made: at,
             folder,
             files,
-        })
+        };
+        Ok(TakenIn { copy, declared })
     });
-    let copy = match copy {
-        Ok(copy) => copy,
+    let taken = match copy {
+        Ok(taken) => taken,
         Err(error) => {
             // What is of no use is not left lying about.
             let _ = std::fs::remove_dir_all(&to);
             return Err(error);
         }
     };
-    let noted = copy.clone();
+    let noted = taken.copy.clone();
     let number = book
         .with(move |book| book.add_copy(&noted))
         .await
         .map_err(|error| CopyError::Disk { path: to.display().to_string(), why: error.to_string() })?;
-    Ok(KeptCopy { number, ..copy })
+    Ok(TakenIn { copy: KeptCopy { number, ..taken.copy }, ..taken })
 }
 
 /// Drops a copy that was taken in and that nothing was done with.

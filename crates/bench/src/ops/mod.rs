@@ -30,7 +30,7 @@ pub use evidence::{fill_in_answers, read_ties};
 pub use files::{Brought, pull, push};
 pub use foreground::{Front, follow_front, in_front};
 pub(crate) use given::give_back;
-pub use import::{drop_copy, import_copy};
+pub use import::{TakenIn, drop_copy, import_copy};
 pub(crate) use install::install;
 pub use labels::{Awaited, LabelCost, LabelNews, device_languages, read_labels, read_labels_for};
 pub use metrics::{read_metrics, read_sizes, work_out_sizes};

@@ -5,8 +5,9 @@ use wibbet_core::plan::Plan;
 use wibbet_core::run::{Run, RunKind};
 
 use super::begin::begin_run;
+use super::control::{Control, stopped};
 use super::error::{RunError, RunNews};
-use super::runner::{Runner, stopped};
+use super::runner::Runner;
 use super::settle::settle_interrupted;
 use wibbet_types::RunId;
 
@@ -38,7 +39,7 @@ pub async fn run_plan(
     workplace: &Workplace,
     device: &AdbDevice,
     start: RunStart,
-    stop: watch::Receiver<bool>,
+    stop: watch::Receiver<Control>,
     news: &(dyn Fn(RunNews) + Send + Sync),
 ) -> RunEnded {
     let mut number = None;
@@ -50,7 +51,7 @@ async fn carry_out(
     workplace: &Workplace,
     device: &AdbDevice,
     start: RunStart,
-    stop: watch::Receiver<bool>,
+    stop: watch::Receiver<Control>,
     news: &(dyn Fn(RunNews) + Send + Sync),
     number: &mut Option<RunId>,
 ) -> Result<Run, RunError> {

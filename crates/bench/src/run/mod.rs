@@ -1,6 +1,7 @@
 //! Carrying out runs.
 
 mod begin;
+mod control;
 mod entry;
 mod error;
 mod heard;
@@ -12,6 +13,7 @@ mod try_changes;
 mod unasked;
 
 pub use begin::begin_run;
+pub use control::Control;
 pub use entry::{RunEnded, RunStart, run_plan};
 pub use error::{RunError, RunNews};
 pub use runner::Runner;

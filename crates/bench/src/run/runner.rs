@@ -9,7 +9,7 @@ use futures_util::stream::FuturesUnordered;
 use futures_util::{FutureExt as _, StreamExt as _};
 use tokio::sync::watch;
 use tokio::time::{Instant, sleep_until, timeout};
-use wibbet_core::package::{Essentials, PackageState};
+use wibbet_core::package::{Essentials, PackageState, returned_words};
 use wibbet_core::plan::{Change, SkipReason, TrayItem, without_way_back};
 use wibbet_core::read::{ReadBack, says_written, write_request};
 use wibbet_core::run::{
@@ -19,6 +19,7 @@ use wibbet_core::run::{
 use wibbet_logbook::LogbookError;
 use wibbet_types::{PackageId, RunId, StepIndex, UserId};
 
+use super::control::{Control, goes_on, stopped};
 use super::error::{RunError, RunNews};
 use super::heard::{About, Heard, Led, about};
 use crate::device::{AskError, Device};
@@ -32,7 +33,7 @@ pub struct Runner<'a, D> {
     pub(super) book: &'a SharedLogbook,
     pub(super) patience: RunPolicy,
     pub(super) news: &'a (dyn Fn(RunNews) + Send + Sync),
-    stop: watch::Receiver<bool>,
+    stop: watch::Receiver<Control>,
     /// Ends when somebody asks to stop. One for all who wait for that: whoever waits at a `watch` is woken in an order that
     /// chance decides.
     stopping: Shared<BoxFuture<'static, ()>>,
@@ -80,7 +81,7 @@ impl<'a, D: Device> Runner<'a, D> {
         book: &'a SharedLogbook,
         patience: RunPolicy,
         number: RunId,
-        stop: watch::Receiver<bool>,
+        stop: watch::Receiver<Control>,
         news: &'a (dyn Fn(RunNews) + Send + Sync),
     ) -> Result<Run, RunError> {
         let run = book.with(move |book| book.run(number)).await?.ok_or(RunError::NoSuchRun(number))?;
@@ -156,7 +157,12 @@ impl<'a, D: Device> Runner<'a, D> {
             run.steps.iter().filter(|s| s.state == StepState::Waiting).map(|s| (s.index, about(run.kind, s))).collect()
         };
         // What an interruption left owing.
-        let owing: Vec<StepIndex> = self.run().steps.iter().filter(|step| step.owes()).map(|step| step.index).collect();
+        let owing: Vec<StepIndex> = {
+            let run = self.run();
+            let stands = run.steps.iter().any(|step| step.state == StepState::Waiting);
+            let owes = |step: &&Step| step.owes() || (stands && step.took_over_nothing());
+            run.steps.iter().filter(owes).map(|step| step.index).collect()
+        };
         for index in owing {
             self.give_back(index).await?;
         }
@@ -200,13 +206,15 @@ impl<'a, D: Device> Runner<'a, D> {
         let (begun, mut answered) = (Instant::now(), 0u32);
         let mut left: Option<Left> = None;
         loop {
-            if *self.stop.borrow() {
+            let control = *self.stop.borrow();
+            if control == Control::Stop {
                 schedule.stop();
                 left.get_or_insert(Left::Stopped);
             }
+            let pauses = control == Control::Pause && left.is_none() && schedule.waiting() > 0;
             // What went wrong shows what the device is now before anything else is done to it.
             let is_odd = unread.iter().any(Heard::is_odd);
-            schedule.hold(is_odd || reads_what_is_odd);
+            schedule.hold(is_odd || reads_what_is_odd || pauses);
             while let Some(index) = schedule.next_ready() {
                 on_the_way.push(async move { (index, self.send(index).await) });
             }
@@ -251,6 +259,8 @@ impl<'a, D: Device> Runner<'a, D> {
                     None => schedule.finish(index),
                 }),
                 () = sleep_until(oldest.unwrap_or_else(Instant::now)), if oldest.is_some() && reading.is_empty() => Ok(()),
+                // Whatever was asked for meanwhile is done then.
+                () = goes_on(self.stop.clone()), if pauses => Ok(()),
                 else => return left,
             };
             if let Err(why) = ended {
@@ -292,8 +302,15 @@ impl<'a, D: Device> Runner<'a, D> {
         let run = self.run();
         let done =
             |step: &Step| step.outcome == Some(Outcome::Done) || step.way.is_met_by(step.after.unwrap_or(step.before));
-        let missing = run.steps.iter().find(|step| step.way == Change::InstallCopy && !done(step))?;
-        let words = format!("{} was not installed, so nothing was taken out: {}", missing.id, missing.remark);
+        let mut first = run.steps.iter().filter(|step| step.way == Change::InstallCopy);
+        let words = match first.clone().find(|step| !done(step)) {
+            Some(missing) => format!("{} was not installed, so nothing was taken out: {}", missing.id, missing.remark),
+            None => {
+                let missing = first.find(|step| step.took_over_nothing())?;
+                let said = returned_words(missing.returned.as_deref().unwrap_or_default());
+                format!("{} was installed and did not take over, so nothing was taken out: {said}", missing.id)
+            }
+        };
         (run.kind == RunKind::TakeOut).then_some(Left::Failed(RunError::Device(words)))
     }
 
@@ -477,13 +494,5 @@ impl<'a, D: Device> Runner<'a, D> {
             read = reading => Ok(read),
             () = enough => Err(Left::Stopped),
         }
-    }
-}
-
-/// Waits until somebody asks to stop.
-pub(super) async fn stopped(mut stop: watch::Receiver<bool>) {
-    if stop.wait_for(|stop| *stop).await.is_err() {
-        // A sender that has gone cannot stop anything any more.
-        std::future::pending::<()>().await;
     }
 }

@@ -192,7 +192,7 @@ impl<D: Device> Runner<'_, D> {
     /// which changes nothing.
     pub(super) async fn give_back(&self, index: StepIndex) -> Result<(), Left> {
         let step = self.run().steps[index.get()].clone();
-        if !step.owes() {
+        if !step.owes() && !step.took_over_nothing() {
             return Ok(());
         }
         let mut troubled = None;

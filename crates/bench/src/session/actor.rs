@@ -19,7 +19,7 @@ use super::event::{CloseStep, SessionEvent};
 use super::reading::follow;
 use crate::device::AdbDevice;
 use crate::ops::{Awaited, Details, open_developer_options, open_on_device};
-use crate::run::RunStart;
+use crate::run::{Control, RunStart};
 use crate::workplace::Workplace;
 
 impl Actor {
@@ -70,7 +70,7 @@ pub(crate) struct Actor {
     pub(super) tries: u32,
     /// Commands that came while the link was made.
     pub(super) waiting: VecDeque<SessionCommand>,
-    pub(super) stop: Arc<watch::Sender<bool>>,
+    pub(super) stop: Arc<watch::Sender<Control>>,
     pub(super) wake: Arc<Notify>,
     pub(super) ladder: Ladder,
     pub(super) details: Details,
@@ -156,6 +156,8 @@ impl Actor {
                 Some(SessionCommand::Note(note)) => self.write_note(note).await,
                 Some(SessionCommand::Job(run, job)) => self.write_job(run, job).await,
                 Some(SessionCommand::KeepTray(tray)) => self.keep_tray(tray).await,
+                Some(SessionCommand::TakeIn(user, path)) => self.take_app_in(user, path).await,
+                Some(SessionCommand::DropCopy(copy)) => self.drop_copy(copy).await,
                 Some(command) => self.refuse(&command),
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
             }
@@ -170,6 +172,7 @@ impl Actor {
         match command {
             SessionCommand::Survey | SessionCommand::Languages(_) | SessionCommand::Follow(_) => {}
             SessionCommand::Note(_) | SessionCommand::Job(..) | SessionCommand::KeepTray(_) => {}
+            SessionCommand::TakeIn(..) | SessionCommand::DropCopy(_) => {}
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
                 self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
             }
@@ -220,6 +223,8 @@ impl Actor {
                 Some(SessionCommand::Note(note)) => self.write_note(note).await,
                 Some(SessionCommand::Job(run, job)) => self.write_job(run, job).await,
                 Some(SessionCommand::KeepTray(tray)) => self.keep_tray(tray).await,
+                Some(SessionCommand::TakeIn(user, path)) => self.take_app_in(user, path).await,
+                Some(SessionCommand::DropCopy(copy)) => self.drop_copy(copy).await,
                 Some(command) => self.refuse(&command),
                 // The session is being dropped; its task is ended from outside.
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
@@ -307,6 +312,14 @@ impl Actor {
                 }
                 Some(SessionCommand::KeepTray(tray)) => {
                     self.keep_tray(tray).await;
+                    true
+                }
+                Some(SessionCommand::TakeIn(user, path)) => {
+                    self.take_app_in(user, path).await;
+                    true
+                }
+                Some(SessionCommand::DropCopy(copy)) => {
+                    self.drop_copy(copy).await;
                     true
                 }
                 Some(SessionCommand::Run(kind, plan)) => {

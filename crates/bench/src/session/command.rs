@@ -1,10 +1,12 @@
 //! What a session is told to do.
 
+use std::path::PathBuf;
+
 use wibbet_core::ask::Opening;
-use wibbet_core::package::Note;
+use wibbet_core::package::{KeptCopy, Note};
 use wibbet_core::plan::{Job, Plan, TrayItem};
 use wibbet_core::run::RunKind;
-use wibbet_types::{Locale, RunId};
+use wibbet_types::{Locale, RunId, UserId};
 
 /// What a session can be told to do. Commands are carried out one after the other.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -35,6 +37,10 @@ pub enum SessionCommand {
     SwitchOnWireless,
     /// Write a note down.
     Note(Note),
+    /// Take an app of this computer's in, to be installed for a user: an APK, a folder or an archive of its parts.
+    TakeIn(UserId, PathBuf),
+    /// What was taken in is not to be installed after all.
+    DropCopy(KeptCopy),
     /// Keep what is chosen and has not been sent.
     KeepTray(Vec<TrayItem>),
     /// Write down of what job a run is a part; without a run, those that are begun from now on.

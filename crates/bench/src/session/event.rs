@@ -13,7 +13,7 @@ use wibbet_core::run::Run;
 use wibbet_types::{PackageId, Timestamp, UserId};
 
 use crate::around::Route;
-use crate::ops::Details;
+use crate::ops::{Details, TakenIn};
 use crate::run::RunNews;
 
 /// What ties the packages of a device, with what the device told for that alone.
@@ -52,6 +52,8 @@ pub enum SessionEvent {
     Notes(Arc<Vec<Note>>),
     /// The job that the device is at.
     Job(Job),
+    /// An app of this computer's was taken in, to be installed for a user.
+    TakenIn(UserId, Box<TakenIn>),
     /// What was chosen on it another time and has not been sent.
     Tray(Vec<TrayItem>),
     /// What is being read beside everything else, in words.

@@ -17,13 +17,14 @@ use super::command::SessionCommand;
 use super::event::SessionEvent;
 use crate::device::AdbDevice;
 use crate::ops::Details;
+use crate::run::Control;
 use crate::workplace::Workplace;
 
 /// A session with one device. It ends when this is dropped.
 #[derive(Debug)]
 pub struct Session {
     commands: mpsc::UnboundedSender<SessionCommand>,
-    stop: Arc<watch::Sender<bool>>,
+    stop: Arc<watch::Sender<Control>>,
     wake: Arc<Notify>,
     awaited: watch::Sender<Arc<HashSet<PackageId>>>,
     device: Arc<AdbDevice>,
@@ -56,7 +57,7 @@ impl Session {
         events: impl Fn(SessionEvent) + Send + Sync + 'static,
     ) -> Self {
         let (commands, inbox) = mpsc::unbounded_channel();
-        let stop = Arc::new(watch::Sender::new(false));
+        let stop = Arc::new(watch::Sender::new(Control::Go));
         let wake = Arc::new(Notify::new());
         let (awaited, first) = watch::channel(Arc::default());
         let device = Arc::new(device);
@@ -128,9 +129,16 @@ impl Session {
         self.awaited.send_replace(Arc::new(ids));
     }
 
-    /// Ends the run that is being carried out, after the steps that are on their way.
-    pub fn stop_run(&self) {
-        self.stop.send_replace(true);
+    /// Pauses the run that is being carried out, or ends it, after the steps that are on their way; or has a paused one go on.
+    pub fn control(&self, control: Control) {
+        self.stop.send_if_modified(|now| {
+            // Who wanted it to end does not get it going again by asking for something else.
+            let changes = *now != Control::Stop && *now != control;
+            if changes {
+                *now = control;
+            }
+            changes
+        });
     }
 }
 

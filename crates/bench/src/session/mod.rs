@@ -1,6 +1,7 @@
 //! One device as the screen sees it.
 
 mod actor;
+mod apps;
 mod background;
 mod command;
 mod event;

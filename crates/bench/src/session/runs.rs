@@ -6,7 +6,7 @@ use wibbet_types::RunId;
 
 use super::actor::Actor;
 use super::event::SessionEvent;
-use crate::run::{RunNews, RunStart, run_plan, try_changes};
+use crate::run::{Control, RunNews, RunStart, run_plan, try_changes};
 
 impl Actor {
     /// What the answers of a run say of the permission.
@@ -51,7 +51,7 @@ impl Actor {
 
     /// Carries out a run. Its number, and why it ended early.
     pub(super) async fn run(&self, start: RunStart) -> (Option<RunId>, Option<String>) {
-        self.stop.send_replace(false);
+        self.stop.send_replace(Control::Go);
         let events = &self.events;
         let news = move |news| match news {
             RunNews::Found(words) => events(SessionEvent::Note(words)),

@@ -3,11 +3,11 @@
 use wibbet_types::UserId;
 
 use super::change::Change;
-use super::plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
+use super::plan::{AppData, PlannedStep, Reversal, SkipReason};
 use crate::package::{Inventory, KeptCopy, PackageKind};
 
 /// Plans installing a copy for a user.
-pub fn plan_install(inventory: &Inventory, copy: &KeptCopy, user: UserId) -> Plan {
+pub fn plan_install(inventory: &Inventory, copy: &KeptCopy, user: UserId) -> PlannedStep {
     let before = inventory.state(&copy.id, user);
     let known = inventory.packages.get(&copy.id);
     let forbidden = inventory.user(user).map(|user| user.forbidden);
@@ -24,9 +24,9 @@ pub fn plan_install(inventory: &Inventory, copy: &KeptCopy, user: UserId) -> Pla
             "it is an update then: the version before comes back when that is uninstalled for all users",
         ),
         Some(_) if !same => Reversal::Approximate("the version before does not come back from here"),
-        _ => Reversal::Approximate("uninstalling it undoes it"),
+        _ => Reversal::Approximate("uninstalled"),
     };
-    let step = PlannedStep {
+    PlannedStep {
         id: copy.id.clone(),
         user,
         way: Change::InstallCopy,
@@ -42,8 +42,7 @@ pub fn plan_install(inventory: &Inventory, copy: &KeptCopy, user: UserId) -> Pla
         keeping: None,
         start: None,
         skip,
-    };
-    Plan { steps: vec![step], ..Plan::default() }
+    }
 }
 
 #[cfg(test)]
@@ -61,13 +60,13 @@ mod tests {
             let about = PackageDetails { version_code: Some(code), ..PackageDetails::default() };
             testing::inventory(&[testing::user(0, "", UserKind::Owner)], [Package { about, ..package }])
         };
-        let skip = |inventory: &Inventory, user: u32| plan_install(inventory, &copy, UserId::new(user)).steps[0].skip;
+        let skip = |inventory: &Inventory, user: u32| plan_install(inventory, &copy, UserId::new(user)).skip;
         assert_eq!(skip(&with(3402), 0), Some(SkipReason::AlreadySo));
         assert_eq!(skip(&with(3401), 0), None);
         assert_eq!(skip(&with(3402), 7), Some(SkipReason::NoSuchUser));
         let nothing = testing::inventory(&[testing::user(0, "", UserKind::Owner)], []);
         assert_eq!(skip(&nothing, 0), None);
-        let plan = plan_install(&nothing, &copy, UserId::OWNER);
-        assert!(plan.steps[0].command(&testing::capabilities(34)).contains("install-create -S 100 --user 0"));
+        let step = plan_install(&nothing, &copy, UserId::OWNER);
+        assert!(step.command(&testing::capabilities(34)).contains("install-create -S 100 --user 0"));
     }
 }

@@ -217,7 +217,12 @@ impl PlannedStep {
         let (_, by_hand) = self.gives_back(capabilities);
         let again = given_words(self.given.iter().filter(|given| !by_hand.contains(given)));
         let by_hand = given_words(by_hand);
-        let when = if self.way.takes_out() { "given back when it is put back" } else { "given back with it" };
+        let when = match self.way {
+            way if way.takes_out() => "given back when it is put back",
+            // Nobody had given it anything: others go.
+            Change::InstallCopy if self.target.is_none() => "takes over",
+            _ => "given back with it",
+        };
         match (again.as_str(), by_hand.as_str()) {
             ("", "") => None,
             (again, "") => Some(format!("{when}: {again}")),

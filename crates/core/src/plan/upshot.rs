@@ -11,9 +11,10 @@ use crate::holds::{HoldKind, HoldSource, Judged, Known, What};
 use crate::package::PackageKind;
 
 /// Whether the device is expected to start afterwards.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Default)]
 pub enum StartOutlook {
     /// Nothing was found that speaks against it.
+    #[default]
     Expected,
     /// What could show that was not read.
     NotKnown,
@@ -30,7 +31,7 @@ named!(StartOutlook {
 });
 
 /// What a tray does to the device, for one user.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Upshot {
     /// Whether a start is expected to work.
     pub start: StartOutlook,
@@ -108,19 +109,7 @@ pub fn upshot(known: &Known<'_>, judged: &Judged, tray: &[(PackageId, Change)]) 
     // What has gone since that was worked out does nothing for anybody any more.
     let away: BTreeSet<PackageId> = judged.packages.keys().filter(|id| !known.in_use(id)).cloned().collect();
     let uninstalled = |id: &PackageId| ways.get(id).is_some_and(|way| matches!(way, Change::Uninstall));
-    let mut all = Upshot {
-        start: StartOutlook::Expected,
-        starts: BTreeMap::new(),
-        roles_emptied: BTreeSet::new(),
-        needs_lost: BTreeMap::new(),
-        accounts_lost: BTreeMap::new(),
-        lost: BTreeMap::new(),
-        data_bytes: None,
-        code_bytes: None,
-        memory_bytes: None,
-        instead: Vec::new(),
-        order: Vec::new(),
-    };
+    let mut all = Upshot::default();
     let unread = judged.unread.iter().any(|source| matches!(source, HoldSource::Packages | HoldSource::Manifests));
     let own_unread = gone.iter().any(|id| judged.packages.get(id).is_some_and(|one| !one.unread.is_empty()));
     if !gone.is_empty() && (unread || own_unread) {

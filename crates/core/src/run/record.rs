@@ -139,6 +139,12 @@ impl Step {
             && self.outcome == Some(Outcome::Done)
     }
 
+    /// Whether it installed an app that was to take something over from what goes, and did not.
+    pub fn took_over_nothing(&self) -> bool {
+        let failed = |returned: &[Returned]| returned.iter().any(|one| !one.done);
+        self.way == Change::InstallCopy && self.returned.as_deref().is_some_and(failed)
+    }
+
     /// Whether it installs another version over one that is there.
     pub fn updates(&self) -> bool {
         self.way == Change::InstallCopy && self.way.is_met_by(self.before)

@@ -125,7 +125,7 @@ impl State {
             _ => return Output::failed(255, "Unknown argument\n"),
         };
         let id = component.split('/').next().unwrap_or("");
-        if !self.here(id, user) || !KEYBOARDS.contains(&component) {
+        if !self.here(id, user) || !self.is_keyboard(component) {
             return Output::failed(
                 255,
                 format!("Unknown input method {component} cannot be enabled for user #{user}\n"),
@@ -150,6 +150,16 @@ impl State {
             }
             _ => Output::failed(255, format!("Unknown input method {component} cannot be selected for user #{user}\n")),
         }
+    }
+
+    /// Whether a part is a keyboard, by the manifest of its package.
+    fn is_keyboard(&self, component: &str) -> bool {
+        let Some((id, class)) = component.split_once('/') else { return false };
+        let class = if class.starts_with('.') { format!("{id}{class}") } else { class.to_owned() };
+        let is_it =
+            |part: &&crate::scenario::Element| part.all("action").any(|action| action == "android.view.InputMethod");
+        let declared = self.scenario.declared(id);
+        KEYBOARDS.contains(&component) || declared.into_iter().filter(is_it).any(|part| part.class == class)
     }
 
     /// `cmd notification allow_listener COMPONENT [USER]` (Android 8 on).

@@ -3,7 +3,7 @@
 use super::image::Image;
 use super::plan::{Oddity, Plan};
 use crate::catalogue::labels::translation;
-use crate::scenario::Scenario;
+use crate::scenario::{Scenario, SimKind, SimPackage};
 
 /// An APK of a bench device.
 #[derive(Debug)]
@@ -23,6 +23,14 @@ impl SampleApk {
             let plan = scenario.apk_plan(package);
             Self { id: package.id.clone(), launcher: plan.launcher, image: plan.write(true), plan }
         })
+    }
+
+    /// An app that no bench device has: a keyboard of the workshop's own, as it would be got from somewhere else.
+    pub fn keyboard() -> Self {
+        let scenario = Scenario::crew_phone();
+        let package = SimPackage { id: "fer.pellmoor.keys".into(), kind: SimKind::User, ..SimPackage::default() };
+        let plan = scenario.apk_plan(&package);
+        Self { id: package.id, launcher: plan.launcher, image: plan.write(true), plan }
     }
 
     /// Its length in bytes.

@@ -1,6 +1,6 @@
 //! Does what an update asked for, beside everything else; what comes of it is a message.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use tokio::sync::mpsc::UnboundedSender;
@@ -8,7 +8,7 @@ use wibbet_bench::fleet::Bench;
 use wibbet_bench::logbook::SharedLogbook;
 
 use super::app::App;
-use super::message::{Effect, Message};
+use super::message::{AppFile, Effect, Message};
 use crate::demo::Demo;
 
 /// What effects work with.
@@ -54,6 +54,12 @@ impl Effects {
                     let _ = messages.send(message);
                 });
             }
+            Effect::ListApps(folder) => {
+                tokio::task::spawn_blocking(move || {
+                    let files = list_apps(&folder).map_err(|why| format!("{} cannot be read: {why}", folder.display()));
+                    let _ = messages.send(Message::Apps(folder, files));
+                });
+            }
             Effect::ReadLog => {
                 let logbook = self.logbook.clone();
                 tokio::spawn(async move {
@@ -75,6 +81,29 @@ impl Effects {
             }
         });
     }
+}
+
+/// So many files of a folder are offered.
+const MOST_FILES: usize = 2000;
+
+/// Folders, and files that may be an app; folders first, by name.
+fn list_apps(folder: &Path) -> std::io::Result<Vec<AppFile>> {
+    let mut found = Vec::new();
+    for entry in std::fs::read_dir(folder)? {
+        let entry = entry?;
+        let Ok(name) = entry.file_name().into_string() else { continue };
+        let Ok(about) = std::fs::metadata(entry.path()) else { continue };
+        let end = Path::new(&name).extension().and_then(|end| end.to_str()).unwrap_or("").to_lowercase();
+        let may_be = about.is_dir() || (about.is_file() && ["apk", "zip"].contains(&end.as_str()));
+        if may_be && !name.starts_with('.') {
+            found.push(AppFile { name, is_folder: about.is_dir(), bytes: about.len() });
+        }
+        if found.len() == MOST_FILES {
+            break;
+        }
+    }
+    found.sort_by(|a, b| b.is_folder.cmp(&a.is_folder).then_with(|| a.name.cmp(&b.name)));
+    Ok(found)
 }
 
 /// Gives a text to the terminal for its clipboard: OSC 52 of xterm.

@@ -5,13 +5,13 @@ use std::sync::Arc;
 use wibbet_bench::fleet::{BenchCommand, BenchEvent};
 use wibbet_bench::ops::PairNews;
 use wibbet_bench::run::RunNews;
-use wibbet_bench::session::{CloseStep, SessionEvent};
+use wibbet_bench::session::{CloseStep, SessionCommand, SessionEvent};
 use wibbet_core::link::Ladder;
 use wibbet_core::package::notes_by_package;
 use wibbet_core::run::{Outcome, RunKind, RunState};
 use wibbet_types::PlainText;
 
-use super::message::Effect;
+use super::message::{Effect, to_session};
 use super::model::Model;
 use super::windows::{Pair, Window};
 use crate::tui::app::{DeviceModel, Notice, RunPane};
@@ -47,7 +47,9 @@ pub(super) fn bench(model: &mut Model, event: BenchEvent) -> Vec<Effect> {
         }
         BenchEvent::Session(card, event) => {
             if let Some(place) = model.app.devices.iter().position(|d| d.card == card) {
-                session(model, place, event);
+                let mut out = Vec::new();
+                session(model, place, event, &mut out);
+                return out;
             }
         }
         BenchEvent::Offers(offers) => {
@@ -130,7 +132,7 @@ pub(super) fn closed(model: &mut Model, place: usize, steps: Vec<CloseStep>) {
     }
 }
 
-pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
+pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out: &mut Vec<Effect>) {
     let several = model.app.devices.len() > 1;
     let Some(device) = model.app.devices.get_mut(place) else { return };
     let name = if several { format!("{}: ", device.name()) } else { String::new() };
@@ -203,11 +205,25 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent) {
             device.refresh();
         }
         SessionEvent::Job(job) => device.job = job,
+        SessionEvent::TakenIn(user, taken) => {
+            let words = match device.inventory.as_ref().is_some_and(|i| i.packages.contains_key(&taken.copy.id)) {
+                true => "installed over what is there",
+                false => "installed",
+            };
+            let note = format!("{} {} is {words} before anything goes.", taken.copy.id, taken.copy.version);
+            let card = device.card;
+            let dropped = device.take_newcomer(user, *taken);
+            if device.reviewed().is_some_and(|review| review.kind != RunKind::PutBack) {
+                device.review_tray();
+            }
+            model.app.tell(note);
+            out.extend(dropped.into_iter().map(|copy| to_session(card, SessionCommand::DropCopy(copy))));
+        }
         SessionEvent::Tray(tray) => device.take_tray(tray),
         SessionEvent::Reading(what) => device.reading = what,
         SessionEvent::Front(front) => device.front = front,
         SessionEvent::RunEnded(trouble) => {
-            device.running = false;
+            (device.running, device.paused) = (false, false);
             device.waiting = None;
             match trouble {
                 Some(trouble) => {

@@ -1,5 +1,7 @@
 //! What happens to the screen, and what it asks for.
 
+use std::path::PathBuf;
+
 use crossterm::event::Event;
 use wibbet_bench::fleet::{BenchCommand, BenchEvent, CardId};
 use wibbet_bench::session::SessionCommand;
@@ -27,6 +29,8 @@ pub(crate) enum Message {
     Choices(Option<String>, Option<String>),
     /// The runs of the logbook, or why they could not be read.
     Log(Result<Vec<wibbet_core::run::Run>, String>),
+    /// What is in a folder of this computer, of what may be an app.
+    Apps(PathBuf, Result<Vec<AppFile>, String>),
     /// Time passes.
     Tick,
 }
@@ -38,6 +42,8 @@ pub(crate) enum Effect {
     /// In the demo: somebody does something with a device, by its serial.
     Demo(String, DemoAct),
     ReadLog,
+    /// Look what of a folder may be an app.
+    ListApps(PathBuf),
     /// Remember how something was chosen: its name, and how.
     Choose(&'static str, String),
     /// Put a text into the clipboard of whoever sits at the terminal.
@@ -45,4 +51,12 @@ pub(crate) enum Effect {
     /// Write a file: the beginning of its name, the end of it, and what is in it.
     Write(String, &'static str, String),
     Quit,
+}
+
+/// Something in a folder of this computer that may be an app, or lead to one.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct AppFile {
+    pub(crate) name: String,
+    pub(crate) is_folder: bool,
+    pub(crate) bytes: u64,
 }

@@ -53,6 +53,8 @@ pub(crate) struct Start {
     pub(crate) addresses: Vec<Address>,
     /// The devices of the demo workshop, in place of real ones.
     pub(crate) demo: Option<Arc<Demo>>,
+    /// Where apps of this computer's are looked for at first; where the program was started, without.
+    pub(crate) apps: Option<std::path::PathBuf>,
     /// A folder that goes when the screen does.
     pub(crate) passing: Option<tempfile::TempDir>,
 }
@@ -86,7 +88,10 @@ async fn prepared(
     let theme = Theme::new(ColorDepth::detect());
     model.app.tell("Getting ready.");
     terminal.draw(|frame| draw(&model, &theme, frame))?;
-    let Start { mut workplace, addresses, demo, passing: _passing } = prepare.await?;
+    let Start { mut workplace, addresses, demo, apps, passing: _passing } = prepare.await?;
+    if let Some(apps) = apps.or_else(|| std::env::current_dir().ok()) {
+        model.app.apps_folder = apps;
+    }
     // Somebody sits at the screen, sees that a link is waited for, and can stop the run.
     workplace.patience.link = LINK_PATIENCE;
     model.app.notice = None;

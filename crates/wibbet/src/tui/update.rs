@@ -36,6 +36,15 @@ fn take_in(model: &mut Model, message: Message) -> Vec<Effect> {
         Message::DeviceScreens(screens) => app.device_screens = screens,
         Message::Trouble(why) | Message::Log(Err(why)) => app.alert(why),
         Message::Done(what) => app.tell(what),
+        Message::Apps(folder, files) => {
+            let form = model.windows.iter_mut().find_map(|window| match window {
+                Window::Apps(form) => Some(form),
+                _ => None,
+            });
+            if let Some(form) = form {
+                form.take(&folder, files);
+            }
+        }
         Message::Choices(columns, searches) => app.take_choices(columns.as_deref(), searches.as_deref()),
         Message::Log(Ok(runs)) => {
             app.log = runs;
@@ -86,6 +95,9 @@ fn key(model: &mut Model, event: &Event, key: KeyEvent, out: &mut Vec<Effect>) {
             (None, Some(field)) => {
                 field.handle_event(event);
                 window.edited();
+                if let Window::Apps(form) = window {
+                    out.extend(form.read());
+                }
                 Flow::Stay
             }
             (None, None) => Flow::Stay,

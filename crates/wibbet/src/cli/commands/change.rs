@@ -10,13 +10,13 @@ use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{
     Details, claim, details, device_languages, drop_copy, import_copy, look_at_all, read_catalog, read_sizes, survey,
 };
-use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
+use wibbet_bench::run::{Control, RunError, RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::catalog::Catalog;
 use wibbet_core::holds::HoldSource;
 use wibbet_core::package::{Inventory, KeptCopy, Metrics, PackageState, returned_words};
 use wibbet_core::plan::{
-    Change, Job, OnRefusal, Plan, Reversal, SkipReason, Terms, TrayItem, Upshot, plan_install, plan_put_back_with,
-    plan_take_out, upshot,
+    Change, Job, OnRefusal, Plan, Reversal, SkipReason, Terms, TrayItem, Upshot, beginning_with, plan_install,
+    plan_put_back_with, plan_take_out, upshot,
 };
 use wibbet_core::run::{Origin, Outcome, Run, RunKind, Shelf, ShelfEntry, recorded_gifts, recorded_state};
 use wibbet_logbook::Logbook;
@@ -96,12 +96,20 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     let (mut first, mut taken_in) = (Vec::new(), Vec::new());
     for file in wanted.install {
         let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
-        let copy = import_copy(&finder.workplace.book, &facts.id, &[file]).await;
-        let copy = copy.map_err(|error| Failure::new(Exit::Usage, error.to_string()))?;
-        first.extend(plan_install(&catalog.inventory, &copy, user).steps);
-        taken_in.push(copy);
+        let taken = match import_copy(&finder.workplace.book, &facts.id, &[file]).await {
+            Ok(taken) => taken,
+            Err(error) => {
+                // Those before it are of no use without it.
+                for copy in taken_in {
+                    drop_copy(&finder.workplace.book, &copy).await?;
+                }
+                return Err(Failure::new(Exit::Usage, error.to_string()));
+            }
+        };
+        first.push((plan_install(&catalog.inventory, &taken.copy, user), taken.declared));
+        taken_in.push(taken.copy);
     }
-    plan.steps.splice(0..0, first);
+    plan = beginning_with(plan, first, device.capabilities().sdk);
     if !how.json {
         // Of what is sent; standard output has the plan itself, or its run.
         let sent = plan.steps.iter().filter(|step| step.skip.is_none());
@@ -336,11 +344,11 @@ pub(crate) async fn carry_out(
 /// Carries out a run; Ctrl-C stops it after what is on its way, and a second
 /// one ends the program where it is.
 async fn finish(finder: &Finder<'_>, device: &AdbDevice, start: RunStart, how: How) -> Result<Exit, Failure> {
-    let (stop, stopped) = watch::channel(false);
+    let (stop, stopped) = watch::channel(Control::Go);
     let interrupt = tokio::spawn(async move {
         if tokio::signal::ctrl_c().await.is_ok() {
             tell("stopping after what is on its way");
-            stop.send_replace(true);
+            stop.send_replace(Control::Stop);
         }
         if tokio::signal::ctrl_c().await.is_ok() {
             tell("ended; what was on its way is settled at the next start");

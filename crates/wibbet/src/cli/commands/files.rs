@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use wibbet_bench::ops::{Brought, claim, details, drop_copy, import_copy, pull as bring, push as take};
-use wibbet_core::plan::{Job, plan_install};
+use wibbet_core::plan::{Job, Plan, plan_install};
 use wibbet_core::run::RunKind;
 use wibbet_types::{DevicePath, UserId, bytes_words};
 
@@ -91,9 +91,9 @@ pub(crate) async fn install(
     check_user(&inventory, user)?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let copy = import_copy(&finder.workplace.book, &facts.id, files).await;
-    let copy = copy.map_err(|error| Failure::new(Exit::Usage, error.to_string()))?;
+    let copy = copy.map_err(|error| Failure::new(Exit::Usage, error.to_string()))?.copy;
     tell(format_args!("{} {} in {} files, {}", copy.id, copy.version, copy.files.len(), bytes_words(copy.size())));
-    let mut plan = plan_install(&inventory, &copy, user);
+    let mut plan = Plan { steps: vec![plan_install(&inventory, &copy, user)], ..Plan::default() };
     plan.terms.job = job;
     let told = details(&device).await;
     let done = carry_out(finder, &device, RunKind::Install, &plan, told, how).await;

@@ -1,5 +1,7 @@
 //! All that the screen shows, but for the windows over it.
 
+use std::path::PathBuf;
+
 use ratatui::layout::Rect;
 use wibbet_core::catalog::{Attribute, Column};
 use wibbet_core::run::Run;
@@ -42,6 +44,8 @@ pub(crate) struct App {
     pub(crate) columns: Vec<Column>,
     /// Searches that were kept.
     pub(crate) searches: Vec<String>,
+    /// Where apps of this computer's were last found.
+    pub(crate) apps_folder: PathBuf,
     /// Columns and lines.
     pub(crate) size: (u16, u16),
     /// Counted up while something turns.
@@ -69,6 +73,7 @@ impl App {
             device_screens: Vec::new(),
             columns: Attribute::FIRST.to_vec(),
             searches: Vec::new(),
+            apps_folder: PathBuf::from("."),
             size,
             tick: 0,
             zone,

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use tui_input::Input;
 use wibbet_bench::around::Route;
 use wibbet_bench::fleet::CardId;
-use wibbet_bench::ops::Details;
+use wibbet_bench::ops::{Details, TakenIn};
 use wibbet_bench::session::Evidence;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::DeviceSetting;
@@ -15,7 +15,8 @@ use wibbet_core::device::{DeviceFacts, DeviceKind};
 use wibbet_core::link::{Ladder, Rung, RungStatus};
 use wibbet_core::package::{AppFacts, AppNames, Inventory, KeptCopy, PackageState};
 use wibbet_core::plan::{
-    Change, Job, OnRefusal, Plan, TrayItem, Upshot, first_way, plan_put_back_with, plan_take_out, upshot,
+    Change, Job, OnRefusal, Plan, PlannedStep, TrayItem, Upshot, beginning_with, first_way, plan_install,
+    plan_put_back_with, plan_take_out, upshot,
 };
 use wibbet_core::run::{Origin, Run, RunKind, Shelf, recorded_gifts};
 use wibbet_core::search::{Matcher, Search};
@@ -60,12 +61,16 @@ pub(crate) struct DeviceModel {
     pub(crate) pane: RunPane,
     /// A run is being carried out.
     pub(crate) running: bool,
+    /// And has been paused.
+    pub(crate) paused: bool,
     pub(crate) waiting: Option<String>,
     pub(crate) run_at: usize,
     pub(crate) show_words: bool,
     /// The place of the user at work among all, once somebody has chosen one.
     user_at: Option<usize>,
     pub(crate) tray: Vec<TrayItem>,
+    /// Apps that are installed before anything of the tray goes, and for whom.
+    pub(crate) newcomers: Vec<(UserId, Arc<TakenIn>)>,
     tray_history: Vec<Vec<TrayItem>>,
     tray_undone: Vec<Vec<TrayItem>>,
     /// The tray as the logbook has it.
@@ -115,11 +120,13 @@ impl DeviceModel {
             job: Job::default(),
             pane: RunPane::Nothing,
             running: false,
+            paused: false,
             waiting: None,
             run_at: 0,
             show_words: false,
             user_at: None,
             tray: Vec::new(),
+            newcomers: Vec::new(),
             tray_history: Vec::new(),
             tray_undone: Vec::new(),
             tray_kept: Vec::new(),
@@ -298,7 +305,7 @@ impl DeviceModel {
             return;
         }
         let of = (self.tray.clone(), Arc::clone(evidence), Arc::clone(&catalog.inventory));
-        self.upshots = upshots(catalog, &self.tray);
+        self.upshots = upshots(catalog, &self.tray, &self.newcomers);
         self.upshots_of = Some(of);
     }
 
@@ -370,9 +377,36 @@ impl DeviceModel {
         }
     }
 
+    /// What is to be installed, as it was taken in; what was taken in of the same app before is not.
+    pub(crate) fn take_newcomer(&mut self, user: UserId, taken: TakenIn) -> Vec<KeptCopy> {
+        let same = |(own, other): &(UserId, Arc<TakenIn>)| *own == user && other.copy.id == taken.copy.id;
+        let (before, rest) = std::mem::take(&mut self.newcomers).into_iter().partition(same);
+        self.newcomers = rest;
+        self.newcomers.push((user, Arc::new(taken)));
+        self.upshots_of = None;
+        self.work_out_upshots();
+        let dropped: Vec<(UserId, Arc<TakenIn>)> = before;
+        dropped.into_iter().map(|(_, taken)| taken.copy.clone()).collect()
+    }
+
+    /// Nothing is to be installed: what was taken in for that.
+    pub(crate) fn drop_newcomers(&mut self) -> Vec<KeptCopy> {
+        self.upshots_of = None;
+        let dropped = std::mem::take(&mut self.newcomers);
+        self.work_out_upshots();
+        dropped.into_iter().map(|(_, taken)| taken.copy.clone()).collect()
+    }
+
+    /// Whether there is something to plan.
+    pub(crate) fn has_something_to_do(&self) -> bool {
+        !self.tray.is_empty() || !self.newcomers.is_empty()
+    }
+
     /// Shows the plan for the tray.
     pub(crate) fn review_tray(&mut self) {
-        self.review(RunKind::TakeOut, self.tray.clone(), Vec::new(), Allowed::default());
+        // Where nothing goes, it is not a run that takes out.
+        let kind = if self.tray.is_empty() { RunKind::Install } else { RunKind::TakeOut };
+        self.review(kind, self.tray.clone(), Vec::new(), Allowed::default());
     }
 
     /// Shows the plan that puts these back.
@@ -388,9 +422,10 @@ impl DeviceModel {
         allowed: Allowed,
     ) {
         let Some(inventory) = &self.inventory else { return };
-        let mut plan = match kind == RunKind::TakeOut {
-            true => {
-                let does = self.catalog.as_ref().map_or_else(Vec::new, |catalog| upshots(catalog, &items));
+        let mut plan = match kind == RunKind::PutBack {
+            false => {
+                let does =
+                    self.catalog.as_ref().map_or_else(Vec::new, |catalog| upshots(catalog, &items, &self.newcomers));
                 let loss = |id: &PackageId, user: UserId| {
                     let (_, does) = does.iter().find(|(own, _)| *own == user)?;
                     does.starts.get(id).cloned()
@@ -399,18 +434,23 @@ impl DeviceModel {
                     let (_, does) = does.iter().find(|(own, _)| *own == user)?;
                     does.order.iter().position(|own| own == id)
                 };
-                plan_take_out(inventory, &self.capabilities, &items, allowed.no_way_back)
+                let plan = plan_take_out(inventory, &self.capabilities, &items, allowed.no_way_back)
                     .minding_the_start(loss, &allowed.despite_start)
-                    .in_order(place)
+                    .in_order(place);
+                let install = |(user, taken): &(UserId, Arc<TakenIn>)| {
+                    (plan_install(inventory, &taken.copy, *user), taken.declared.clone())
+                };
+                beginning_with(plan, self.newcomers.iter().map(install).collect(), self.capabilities.sdk)
             }
-            false => plan_put_back_with(inventory, &self.capabilities, &wanted, &self.copies)
+            true => plan_put_back_with(inventory, &self.capabilities, &wanted, &self.copies)
                 .giving_back(|id, user| recorded_gifts(&self.runs, id, user)),
         };
         plan.terms.on_refusal = allowed.on_refusal;
-        let sent = plan.steps.iter().filter(|step| kind == RunKind::TakeOut && step.skip.is_none());
+        let takes_out = |step: &&PlannedStep| kind == RunKind::TakeOut && step.skip.is_none() && step.way.takes_out();
+        let sent = plan.steps.iter().filter(takes_out);
         let sent: Vec<TrayItem> =
             sent.map(|step| TrayItem { id: step.id.clone(), user: step.user, way: step.way }).collect();
-        let does = self.catalog.as_ref().map_or_else(Vec::new, |catalog| upshots(catalog, &sent));
+        let does = self.catalog.as_ref().map_or_else(Vec::new, |catalog| upshots(catalog, &sent, &self.newcomers));
         self.run_at = 0;
         self.pane = RunPane::Review(Review { kind, plan, items, wanted, allowed, does });
     }
@@ -511,13 +551,14 @@ impl DeviceModel {
 }
 
 /// What a tray does to each of its users, as far as it has been worked out what ties their packages.
-fn upshots(catalog: &Catalog, tray: &[TrayItem]) -> Vec<(UserId, Upshot)> {
+fn upshots(catalog: &Catalog, tray: &[TrayItem], newcomers: &[(UserId, Arc<TakenIn>)]) -> Vec<(UserId, Upshot)> {
     let users: BTreeSet<UserId> = tray.iter().map(|item| item.user).collect();
     let of = |user: UserId| {
         let (judged, known) = (catalog.judged.get(&user)?, catalog.known(user));
         let own = tray.iter().filter(|item| item.user == user);
         let items: Vec<(PackageId, Change)> = own.map(|item| (item.id.clone(), item.way)).collect();
-        Some((user, upshot(&known, judged, &items)))
+        let new = newcomers.iter().filter(|(of, _)| *of == user).map(|(_, taken)| &taken.declared);
+        Some((user, upshot(&known, judged, &items).beside(new, catalog.sdk)))
     };
     users.into_iter().filter_map(of).collect()
 }

@@ -18,6 +18,7 @@ pub(crate) enum Layer {
     /// While the search line is being typed into.
     SearchLine,
     Address,
+    Apps,
     Close,
     Closed,
     Columns,
@@ -46,7 +47,15 @@ impl Layer {
     pub(crate) fn all() -> Vec<Self> {
         let mut all = vec![Self::Everywhere, Self::SearchLine];
         all.extend(View::ALL.into_iter().flat_map(|view| [Self::Room(view), Self::Menu(view)]));
-        all.extend([Self::Address, Self::Close, Self::Closed, Self::Columns, Self::DeviceScreens, Self::Everything]);
+        all.extend([
+            Self::Address,
+            Self::Apps,
+            Self::Close,
+            Self::Closed,
+            Self::Columns,
+            Self::DeviceScreens,
+            Self::Everything,
+        ]);
         all.extend([
             Self::Export,
             Self::IdList,
@@ -79,6 +88,7 @@ impl Layer {
             Self::Menu(View::Logbook) => &[windows::MENU],
             Self::SearchLine => &[rooms::SEARCH_LINE],
             Self::Address => &[windows::ADDRESS],
+            Self::Apps => &[windows::APPS],
             Self::Close => &[windows::CLOSE],
             Self::Closed => &[windows::CLOSED],
             Self::Columns => &[windows::COLUMNS],

@@ -17,6 +17,13 @@ pub(super) const EVERYWHERE: &[Binding] = &[
         "Stops the run: what is on its way is finished and read back. It can be carried on.",
     ),
     bind(
+        Action::Pause,
+        &[letter('P')],
+        "Pause the run, or go on",
+        "pause",
+        "Has nothing more sent for now, once what is on its way is read back; again, goes on. The run stays open meanwhile.",
+    ),
+    bind(
         Action::UndoRun,
         &[letter('Z')],
         "Undo the last run",
@@ -311,6 +318,13 @@ pub(super) const PACKAGES_MENU: &[Binding] = &[
         "Mark from a list of ids",
         "from list",
         "Marks what a pasted or typed list of ids names, and says what of it is not on the device.",
+    ),
+    bind(
+        Action::InstallApp,
+        &[letter('a')],
+        "Install an app",
+        "install app",
+        "Takes an app of this computer's into the tray. It is installed before anything goes, and takes over what that was chosen for.",
     ),
     bind(
         Action::Export,

@@ -46,6 +46,18 @@ pub(super) const MENU: &[Binding] = &[
 /// An address.
 pub(super) const ADDRESS: &[Binding] = &[foot(Action::Accept, ENTER, "adds it"), foot(Action::Leave, ESC, "not now")];
 
+/// Installing an app.
+pub(super) const APPS: &[Binding] = &[
+    foot(Action::Accept, ENTER, "takes it"),
+    foot(Action::Complete, &[key(KeyCode::Tab)], "completes"),
+    foot(Action::WholeFolder, &[control('a')], "the whole folder, as one app"),
+    foot(Action::Down, DOWN, "moves"),
+    foot(Action::Up, UP, ""),
+    foot(Action::PageDown, &[key(KeyCode::PageDown)], ""),
+    foot(Action::PageUp, &[key(KeyCode::PageUp)], ""),
+    foot(Action::Leave, ESC, "not now"),
+];
+
 /// Languages of labels.
 pub(super) const LANGUAGES: &[Binding] = &[
     foot(Action::Accept, ENTER, "reads the labels again in these"),

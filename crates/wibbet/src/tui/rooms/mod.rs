@@ -10,6 +10,7 @@ mod shelf;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use wibbet_bench::fleet::BenchCommand;
+use wibbet_bench::run::Control;
 use wibbet_bench::session::SessionCommand;
 
 use crate::tui::app::{App, DeviceModel};
@@ -27,7 +28,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
     }
     let device = |test: fn(&DeviceModel) -> bool| app.device().is_some_and(test);
     match action {
-        Action::Stop => device(|d| d.running),
+        Action::Stop | Action::Pause => device(|d| d.running),
         Action::UndoRun => device(|d| !d.running && !d.of_the_last_run().is_empty()),
         Action::NextDevice => app.devices.len() > 1,
         Action::ReadAgain => device(|d| !d.running && d.busy.is_none()),
@@ -83,8 +84,20 @@ pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
             parts::review_put_back(app, wanted);
         }
         Action::Stop => {
-            out.extend(app.device().map(|d| Effect::Bench(BenchCommand::StopRun(d.card))));
+            out.extend(app.device().map(|d| Effect::Bench(BenchCommand::Control(d.card, Control::Stop))));
             app.tell("Stopping after what is on its way.");
+        }
+        Action::Pause => {
+            let key = app.hint(Action::Pause);
+            let Some(device) = app.device_mut() else { return };
+            device.paused = !device.paused;
+            let (card, paused) = (device.card, device.paused);
+            let (control, words) = match paused {
+                true => (Control::Pause, format!("Paused: what is on its way is read back. {key} goes on.")),
+                false => (Control::Go, "Going on.".to_owned()),
+            };
+            out.push(Effect::Bench(BenchCommand::Control(card, control)));
+            app.tell(words);
         }
         Action::CarryOn => {
             let Some((device, number)) =
@@ -115,6 +128,9 @@ pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
 
 /// What an action means here and now, where the word of the keymap would say too little.
 pub(crate) fn word(app: &App, action: Action) -> Option<&'static str> {
+    if action == Action::Pause && app.device().is_some_and(|device| device.paused) {
+        return Some("go on");
+    }
     match app.view {
         View::Run => run::word(app, action),
         View::Shelf => shelf::word(app, action),

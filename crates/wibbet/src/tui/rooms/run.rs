@@ -126,9 +126,13 @@ fn send(app: &mut App, out: &mut Vec<Effect>) {
     device.pane = RunPane::Starting(review);
     device.running = true;
     device.run_at = 0;
-    match kind == RunKind::TakeOut {
-        true => device.change_tray(Vec::clear),
-        false => device.shelf_marks.clear(),
+    match kind == RunKind::PutBack {
+        false => {
+            device.change_tray(Vec::clear);
+            // They belong to the run now.
+            device.newcomers.clear();
+        }
+        true => device.shelf_marks.clear(),
     }
     out.push(to_session(device.card, SessionCommand::Run(kind, plan)));
     app.notice = None;
@@ -278,7 +282,8 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
             let job = if run.job.is_empty() { String::new() } else { format!(" · {}", run.job.words()) };
             let (what, when) = (run.kind.label(), app.clock(run.begun));
             let title = format!(" Run {}: {what} on {} · {when}{job}", run.number, device.name());
-            let mut lines = vec![Line::styled(truncate(&title, cells), theme.strong), progress(run, theme, cells)];
+            let mut lines =
+                vec![Line::styled(truncate(&title, cells), theme.strong), progress(run, device.paused, theme, cells)];
             if let Some(why) = run.not_understood.first() {
                 let words = format!(" Another version of Wibbet wrote a part of this: {why}. It is left alone.");
                 lines.push(Line::styled(truncate(&words, cells), theme.alert));
@@ -304,13 +309,14 @@ fn missed_words(device: &DeviceModel, does: &Upshot) -> String {
     missed.iter().map(|line| format!("{}.", capitalize(line))).collect::<Vec<_>>().join(" ")
 }
 
-fn progress<'a>(run: &Run, theme: &Theme, cells: usize) -> Line<'a> {
+fn progress<'a>(run: &Run, paused: bool, theme: &Theme, cells: usize) -> Line<'a> {
     let all = run.steps.len().max(1);
     let settled = run.steps.iter().filter(|s| s.outcome.is_some()).count();
     let bar = (cells / 4).clamp(8, 40);
     let full = bar * settled / all;
     let state = match run.state {
         _ if !run.not_understood.is_empty() => " · not all of it understood",
+        RunState::Open if paused => " · paused",
         RunState::Open => "",
         RunState::Stopped => " · stopped, can be carried on",
         RunState::Finished => " · finished",
@@ -366,14 +372,20 @@ fn after(way: Change, before: PackageState) -> Condition {
         Change::Disable => Condition::Disabled,
         Change::Suspend => Condition::Suspended,
         // Reinstalling may be followed by a step that disables again; by itself it leads to use.
-        _ if before.condition() == Condition::Absent => Condition::Absent,
+        _ if before.condition() == Condition::Absent && way != Change::InstallCopy => Condition::Absent,
         _ => Condition::InUse,
     }
 }
 
 /// The way in words, as many as there is room for.
-fn way_cell(way: Change, cells: usize) -> String {
-    fit(if way == Change::UninstallKeepData && cells < 20 { becoming(way).1 } else { way.label() }, cells)
+fn way_cell(way: Change, is_back: bool, cells: usize) -> String {
+    let words = match way {
+        Change::UninstallKeepData if cells < 20 => becoming(way).1,
+        // Somebody's own copy of what was there, or an app that comes from elsewhere.
+        Change::InstallCopy if !is_back => "install",
+        _ => way.label(),
+    };
+    fit(words, cells)
 }
 
 fn user_cell(device: &DeviceModel, step: wibbet_types::UserId, cells: usize) -> String {
@@ -399,7 +411,7 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
     let mut spans = vec![
         Span::styled(format!("{:>3}  ", n + 1), theme.dim),
         Span::styled(
-            format!("{} ", way_cell(step.way, way)),
+            format!("{} ", way_cell(step.way, step.target.is_some(), way)),
             if step.skip.is_some() { theme.dim } else { theme.accent },
         ),
         Span::styled(format!("{} ", fit(&named(device, &step.id, id), id)), theme.plain),
@@ -509,7 +521,7 @@ fn carried_out<'a>(
     if stage_cells > 0 {
         spans.push(Span::styled(fit(&stage, stage_cells), style));
     }
-    spans.push(Span::styled(format!("{} ", way_cell(step.way, way)), theme.plain));
+    spans.push(Span::styled(format!("{} ", way_cell(step.way, step.target.is_some(), way)), theme.plain));
     spans.push(Span::styled(format!("{} ", fit(&named(device, &step.id, id), id)), theme.plain));
     spans.push(Span::styled(user_cell(device, step.user, user), theme.dim));
     let before = step.before.condition();

@@ -1,6 +1,7 @@
 //! Plans and runs.
 
 use super::*;
+use wibbet_bench::run::Control;
 use wibbet_core::read::ReadBack;
 
 #[test]
@@ -98,7 +99,7 @@ fn a_run_that_goes_on_is_not_lost_by_leaving_it() {
     screen.keys("n");
     assert!(!screen.effects.contains(&Effect::Quit));
     screen.keys("x");
-    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::StopRun(0))));
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::Control(0, Control::Stop))));
     screen.tell(SessionEvent::RunEnded(Some("the link went".into())));
     assert!(screen.shows("the link went"));
 }

@@ -1,6 +1,7 @@
 //! Windows over a view, a file each: its form, its keys, its drawing. A new one is a file and a line in the list below.
 
 mod address;
+mod apps;
 mod choices;
 mod close;
 mod columns;
@@ -105,6 +106,7 @@ macro_rules! windows {
 
 windows![
     address::Address,
+    apps::Apps,
     choices::Choices,
     close::Close,
     columns::Columns,

@@ -44,7 +44,7 @@ fn shown_columns(app: &App) -> Vec<Column> {
 
 pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
     let Some(device) = app.device() else { return false };
-    let Some(inventory) = &device.inventory else { return action == Action::Next && !device.tray.is_empty() };
+    let Some(inventory) = &device.inventory else { return action == Action::Next && device.has_something_to_do() };
     let id = device.under_cursor();
     match action {
         Action::Mark
@@ -58,7 +58,8 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         Action::NextWay | Action::Everything | Action::Star | Action::Note => id.is_some(),
         Action::Ties => id.is_some_and(|id| device.entry(id).is_some_and(|entry| entry.judgement.is_some())),
         Action::OtherWays => device.upshot(device.user()).is_some_and(|upshot| !upshot.instead.is_empty()),
-        Action::Next | Action::EmptyTray => !device.tray.is_empty(),
+        Action::Next | Action::EmptyTray => device.has_something_to_do(),
+        Action::InstallApp => device.facts.is_some() && !device.running,
         Action::PutBack => id.is_some_and(|id| inventory.condition(id, device.user()).is_off()),
         Action::Undo => device.can_undo_tray(),
         Action::Redo => device.can_redo_tray(),
@@ -85,7 +86,11 @@ pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
         Action::NextWay => next_way(device),
         Action::MarkFound => mark_found(app),
         Action::NextUser => device.next_user(),
-        Action::EmptyTray => device.change_tray(Vec::clear),
+        Action::EmptyTray => {
+            device.change_tray(Vec::clear);
+            let dropped = device.drop_newcomers().into_iter();
+            out.extend(dropped.map(|copy| to_session(card, SessionCommand::DropCopy(copy))));
+        }
         Action::Undo => device.undo_tray(),
         Action::Redo => device.redo_tray(),
         Action::PutBack => put_back(app),

@@ -16,7 +16,7 @@ pub(super) struct Places {
 }
 
 pub(super) fn places(app: &App, body: Rect) -> Places {
-    let chosen = app.device().map_or(0, |d| d.tray.len()) as u16;
+    let chosen = app.device().map_or(0, |d| d.tray.len() + d.newcomers.len()) as u16;
     let told = app.device().map_or(0, |device| upshot_words(device).len()) as u16;
     let tray_lines = match (body.height, chosen) {
         (0..12, _) => 1,

@@ -4,7 +4,7 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_core::package::Inventory;
+use wibbet_core::package::{Condition, Inventory};
 use wibbet_core::plan::{Change, Plan, Reversal, SkipReason, StartOutlook, TrayItem, plan_take_out};
 use wibbet_types::{PackageId, UserId};
 
@@ -86,7 +86,7 @@ pub(super) fn upshot_words(device: &DeviceModel) -> Vec<(String, Weight)> {
 
 pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let cells = usize::from(area.width);
-    if device.tray.is_empty() {
+    if !device.has_something_to_do() {
         let rule = "─".repeat(cells.saturating_sub(8));
         let lines = vec![
             Line::from(vec![
@@ -123,8 +123,11 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
             parts.push(format!("{word} {n}"));
         }
     }
+    if !device.newcomers.is_empty() {
+        parts.insert(0, format!("install {}", device.newcomers.len()));
+    }
     let stuck = plan.steps.iter().filter(|s| matches!(s.back, Reversal::Impossible(_))).count();
-    let title = format!("{} chosen: {} ", device.tray.len(), parts.join(", "));
+    let title = format!("{} chosen: {} ", device.tray.len() + device.newcomers.len(), parts.join(", "));
     let rule = "─".repeat(cells.saturating_sub(7 + width(&title)));
     let mut lines = vec![Line::from(vec![
         Span::styled("─ ", theme.dim),
@@ -147,10 +150,18 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
             Line::styled(truncate(&format!(" {words}"), cells), style)
         })
         .collect();
-    let mut items: Vec<Line<'_>> = device
-        .tray
-        .iter()
-        .map(|item| {
+    let newcomers = device.newcomers.iter().map(|(user, taken)| {
+        let words = if cells < 70 { fit("install", 10) } else { fit("install first", 21) };
+        let name = format!("{} {}", taken.copy.id, taken.copy.version);
+        let room = if cells < 70 { cells.saturating_sub(26) } else { cells - 48 };
+        Line::from(vec![
+            Span::styled(format!(" +→{} {words}", glyph(Condition::InUse)), theme.accent),
+            Span::styled(fit(&name, room.clamp(12, 60)), theme.plain),
+            Span::styled(format!(" {}", device.user_words(*user)), theme.dim),
+        ])
+    });
+    let mut items: Vec<Line<'_>> = newcomers
+        .chain(device.tray.iter().map(|item| {
             let condition = inventory.condition(&item.id, item.user);
             let (becomes, short) = becoming(item.way);
             let (words, room) = if cells < 70 {
@@ -163,7 +174,7 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
                 Span::styled(fit(&named(device, &item.id, room.clamp(12, 60)), room.clamp(12, 60)), theme.plain),
                 Span::styled(format!(" {}", device.user_words(item.user)), theme.dim),
             ])
-        })
+        }))
         .collect();
     let shown = room.saturating_sub(upshot + told.len());
     if items.len() > shown && shown > 0 {
