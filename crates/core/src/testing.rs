@@ -175,6 +175,8 @@ pub fn run(number: i64, ids: &[&str]) -> Run {
     // 23 November 2026, 09:07 UTC.
     let time = Timestamp(1_795_424_820_000);
     Run {
+        figures: [None, None],
+        seen_after: Vec::new(),
         not_understood: Vec::new(),
         on_refusal: crate::plan::OnRefusal::default(),
         job: crate::plan::Job::default(),

@@ -7,6 +7,7 @@
 //!
 //! The logbook decides nothing: it keeps what it is given.
 
+mod after;
 mod apps;
 mod claim;
 mod copies;
@@ -395,7 +396,7 @@ impl Logbook {
 
     fn read_runs(&self, which: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Run>> {
         let sql = format!(
-            "SELECT number, serial, kind, state, begun, touched, technician, ticket, note, on_refusal FROM runs WHERE {which} ORDER BY number DESC"
+            "SELECT number, serial, kind, state, begun, touched, technician, ticket, note, on_refusal, figures_before, figures_after FROM runs WHERE {which} ORDER BY number DESC"
         );
         let mut statement = self.connection.prepare_cached(&sql).map_err(self.failed())?;
         let rows = statement.query_map(values, |row| {
@@ -415,6 +416,9 @@ impl Logbook {
                 steps: Vec::new(),
                 on_refusal: on_refusal.unwrap_or_default(),
                 job: jobs::job_of(row, 6)?,
+                // What cannot be read was not measured.
+                figures: [after::figures_of(row, 10)?, after::figures_of(row, 11)?],
+                seen_after: Vec::new(),
                 not_understood: gaps,
             }))
         });
@@ -424,6 +428,7 @@ impl Logbook {
             let (steps, gaps) = read_steps(&self.connection, run.number, None).map_err(self.failed())?;
             run.steps = steps;
             run.not_understood.extend(gaps);
+            run.seen_after = after::seen(&self.connection, run.number).map_err(self.failed())?;
         }
         Ok(runs)
     }

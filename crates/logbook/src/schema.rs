@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 13] = ["
+const STEPS: [&str; 14] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -143,6 +143,14 @@ CREATE TABLE copies (
 ) STRICT;
 CREATE INDEX copies_of_device ON copies (device, package);
 ALTER TABLE steps ADD COLUMN copy INTEGER;
+", "
+-- The device in figures before a run and after it; and what was seen of it afterwards.
+ALTER TABLE runs ADD COLUMN figures_before TEXT;
+ALTER TABLE runs ADD COLUMN figures_after TEXT;
+CREATE TABLE seen_after (
+    run INTEGER NOT NULL, at INTEGER NOT NULL, words TEXT NOT NULL
+) STRICT;
+CREATE INDEX seen_after_runs ON seen_after (run);
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

@@ -211,7 +211,7 @@ fn play(runtime: &tokio::runtime::Runtime, seed: u64) -> usize {
     let address = campaign.sim.address().to_string();
     let first = campaign.sim.account();
     let mut runs = Vec::new();
-    for n in 0..2 {
+    for (n, own) in OWN.iter().take(2).enumerate() {
         let before = campaign.sim.account();
         let user = if campaign.random.u8(0..3) == 0 { "10" } else { "0" };
         let (uninstall, disable, suspend): (Vec<&str>, Vec<&str>, Vec<&str>) = {
@@ -221,7 +221,7 @@ fn play(runtime: &tokio::runtime::Runtime, seed: u64) -> usize {
             let mut chosen: BTreeSet<&str> =
                 (0..6).map(|_| plain[from + campaign.random.usize(0..half)].as_str()).collect();
             if user == "0" {
-                chosen.insert(OWN[n]);
+                chosen.insert(own);
             }
             let mut ways: [Vec<&str>; 3] = Default::default();
             for id in chosen {
@@ -262,7 +262,7 @@ fn play(runtime: &tokio::runtime::Runtime, seed: u64) -> usize {
     for (number, before) in runs.iter().rev() {
         let nothing_left = {
             let runs = campaign.runs();
-            let run = runs.iter().find(|run| run["run"].to_string() == *number).unwrap();
+            let run = runs.iter().find(|run| run["run"].as_i64() == number.parse().ok()).unwrap();
             !run["steps"].as_array().unwrap().iter().any(|step| step["outcome"] == "done")
         };
         if nothing_left {

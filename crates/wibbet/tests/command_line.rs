@@ -984,3 +984,29 @@ fn walk(folder: &Path) -> Vec<std::path::PathBuf> {
         .filter(|path| path.is_dir());
     own.flat_map(|path| [vec![path.clone()], walk(&path)].concat()).collect()
 }
+
+/// Behind a run the device is measured, restarted and looked at again, and what fails is held against what went.
+#[test]
+fn what_a_device_is_behind_a_run_is_told_and_kept() {
+    let sim = Sim::start(&["--device", "crew-phone", "--fault", "comes-back=com.android.egg"]);
+    let (home, at) = (home(), sim.address());
+    let provider = "com.corvane.weather.provider";
+    let words = ["run", at, "--user", "0", "--uninstall", provider, "com.android.calendar", "--yes", "--json"];
+    let output = run(home.path(), &[&words[..], &["--figures", "--restart", "--watch", "0"]].concat());
+    let (told, err): (Value, _) =
+        (serde_json::from_slice(&output.stdout).unwrap(), String::from_utf8_lossy(&output.stderr).into_owned());
+    assert_eq!(output.status.code(), Some(0), "{told} {err}");
+    assert!(err.contains("started up, and all that was done is so still"), "{err}");
+    let figures = &told["figures"];
+    let in_use = |when: &str| figures[when]["in_use"]["0"].as_i64().unwrap();
+    assert_eq!(in_use("before") - in_use("after"), 2, "{figures}");
+    assert!(figures["before"]["free"].as_i64() < figures["after"]["free"].as_i64(), "{figures}");
+    assert!(figures["before"]["memory"].is_i64(), "{figures}");
+    let seen: Vec<&str> = told["seen_after"].as_array().unwrap().iter().filter_map(Value::as_str).collect();
+    let due = format!("com.corvane.weather crashed for user 0: it names what {provider} was there for");
+    assert!(seen.iter().any(|words| words.starts_with(&due)), "{seen:?}");
+    // What had failed before stands in no run's way.
+    assert!(!seen.iter().any(|words| words.contains("com.android.email")), "{seen:?}");
+    let (runs, _) = json(home.path(), &["runs", "--json"]);
+    assert_eq!((&runs["runs"][0]["seen_after"], &runs["runs"][0]["figures"]), (&told["seen_after"], figures));
+}

@@ -94,6 +94,8 @@ fn the_shapes_of_all_objects_are_those_promised() {
     let own = ["--user", "0", "--uninstall", "com.wrenandkelp.radio", "--policy", "disable", "--ticket", "P-77"];
     ask("run dry", &[&["run", phone, "--dry-run"][..], &own].concat(), 0);
     ask("run", &[&["run", phone, "--yes"][..], &own].concat(), 0);
+    let breaks = ["--user", "0", "--uninstall", "com.corvane.weather.provider", "--figures", "--watch", "0"];
+    ask("run", &[&["run", phone, "--yes"][..], &breaks].concat(), 0);
     ask("shelf", &["shelf", phone], 0);
     ask("put-back", &["put-back", phone, "--user", "0", "com.wrenandkelp.radio", "--yes"], 0);
     let note = home.path().join("note.txt");

@@ -1,5 +1,6 @@
 //! One file for each operation; the command line, sessions and orders call these.
 
+mod aftermath;
 mod catalog;
 mod claim;
 mod copies;
@@ -20,6 +21,7 @@ mod sight;
 mod survey;
 mod vitals;
 
+pub use aftermath::{Watch, measure};
 pub(crate) use catalog::put_together;
 pub use catalog::{read_catalog, remembered_elsewhere};
 pub use claim::claim;

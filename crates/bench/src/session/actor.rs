@@ -92,6 +92,8 @@ pub(crate) struct Actor {
     pub(super) reading: BackgroundTask,
     /// The device works out sizes.
     pub(super) sizing: BackgroundTask,
+    /// What fails behind a run is watched.
+    pub(super) watching: BackgroundTask,
     /// The device's screen is being followed.
     pub(super) following: BackgroundTask,
 }
@@ -158,6 +160,7 @@ impl Actor {
                 Some(SessionCommand::KeepTray(tray)) => self.keep_tray(tray).await,
                 Some(SessionCommand::TakeIn(user, path)) => self.take_app_in(user, path).await,
                 Some(SessionCommand::DropCopy(copy)) => self.drop_copy(copy).await,
+                Some(SessionCommand::Seen(run, words)) => self.note_seen(run, words).await,
                 Some(command) => self.refuse(&command),
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
             }
@@ -172,7 +175,7 @@ impl Actor {
         match command {
             SessionCommand::Survey | SessionCommand::Languages(_) | SessionCommand::Follow(_) => {}
             SessionCommand::Note(_) | SessionCommand::Job(..) | SessionCommand::KeepTray(_) => {}
-            SessionCommand::TakeIn(..) | SessionCommand::DropCopy(_) => {}
+            SessionCommand::TakeIn(..) | SessionCommand::DropCopy(_) | SessionCommand::Seen(..) => {}
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
                 self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
             }
@@ -225,6 +228,7 @@ impl Actor {
                 Some(SessionCommand::KeepTray(tray)) => self.keep_tray(tray).await,
                 Some(SessionCommand::TakeIn(user, path)) => self.take_app_in(user, path).await,
                 Some(SessionCommand::DropCopy(copy)) => self.drop_copy(copy).await,
+                Some(SessionCommand::Seen(run, words)) => self.note_seen(run, words).await,
                 Some(command) => self.refuse(&command),
                 // The session is being dropped; its task is ended from outside.
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
@@ -320,6 +324,10 @@ impl Actor {
                 }
                 Some(SessionCommand::DropCopy(copy)) => {
                     self.drop_copy(copy).await;
+                    true
+                }
+                Some(SessionCommand::Seen(run, words)) => {
+                    self.note_seen(run, words).await;
                     true
                 }
                 Some(SessionCommand::Run(kind, plan)) => {

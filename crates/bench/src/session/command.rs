@@ -6,7 +6,7 @@ use wibbet_core::ask::Opening;
 use wibbet_core::package::{KeptCopy, Note};
 use wibbet_core::plan::{Job, Plan, TrayItem};
 use wibbet_core::run::RunKind;
-use wibbet_types::{Locale, RunId, UserId};
+use wibbet_types::{Locale, PlainText, RunId, UserId};
 
 /// What a session can be told to do. Commands are carried out one after the other.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -41,6 +41,8 @@ pub enum SessionCommand {
     TakeIn(UserId, PathBuf),
     /// What was taken in is not to be installed after all.
     DropCopy(KeptCopy),
+    /// Write down what was seen of the device behind a run.
+    Seen(RunId, PlainText),
     /// Keep what is chosen and has not been sent.
     KeepTray(Vec<TrayItem>),
     /// Write down of what job a run is a part; without a run, those that are begun from now on.

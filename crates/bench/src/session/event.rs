@@ -4,13 +4,13 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use wibbet_core::android::Capabilities;
-use wibbet_core::device::DeviceFacts;
+use wibbet_core::device::{AppFailure, DeviceFacts};
 use wibbet_core::holds::Judged;
 use wibbet_core::link::Ladder;
 use wibbet_core::package::{AppNames, Elsewhere, Inventory, KeptCopy, Metrics, Note, Ties};
 use wibbet_core::plan::{Job, TrayItem};
 use wibbet_core::run::Run;
-use wibbet_types::{PackageId, Timestamp, UserId};
+use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 
 use crate::around::Route;
 use crate::ops::{Details, TakenIn};
@@ -66,6 +66,15 @@ pub enum SessionEvent {
     Copies(Arc<Vec<KeptCopy>>),
     /// A run that is being carried out.
     Run(RunNews),
+    /// Apps have failed on the device behind a run.
+    Failures {
+        /// The run.
+        run: RunId,
+        /// What has not been told yet.
+        new: Vec<AppFailure>,
+        /// What had failed before the run, as far back as the device's log goes.
+        before: Vec<AppFailure>,
+    },
     /// A run has ended; why, if not by itself.
     RunEnded(Option<String>),
     /// The link has been closed on purpose; what was done for it.

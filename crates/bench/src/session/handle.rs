@@ -83,6 +83,7 @@ impl Session {
             awaited: first,
             reading: BackgroundTask::default(),
             sizing: BackgroundTask::default(),
+            watching: BackgroundTask::default(),
             following: BackgroundTask::default(),
         };
         if offered {

@@ -1,11 +1,20 @@
 //! Runs of a session, and what their answers teach.
 
+use std::sync::Arc;
+use std::time::Duration;
+
+use futures_util::future::join;
+use tokio::time::Instant;
+use wibbet_core::device::{AppFailure, Figures};
 use wibbet_core::link::{Advice, Rung, RungStatus};
 use wibbet_core::run::{Outcome, Refusal, Reply, Run, read_reply};
-use wibbet_types::RunId;
+use wibbet_types::{PlainText, RunId};
 
 use super::actor::Actor;
 use super::event::SessionEvent;
+use crate::device::AdbDevice;
+use crate::logbook::now;
+use crate::ops::{Watch, measure};
 use crate::run::{Control, RunNews, RunStart, run_plan, try_changes};
 
 impl Actor {
@@ -49,31 +58,103 @@ impl Actor {
         self.tell_runs().await;
     }
 
-    /// Carries out a run. Its number, and why it ended early.
-    pub(super) async fn run(&self, start: RunStart) -> (Option<RunId>, Option<String>) {
+    /// Carries out a run.
+    pub(super) async fn run(&self, start: RunStart) -> RunDone {
         self.stop.send_replace(Control::Go);
+        let measured = async {
+            let inventory = self.inventory.clone()?;
+            measure(&*self.device, &inventory).await
+        };
+        // Neither is what the run hangs on.
+        let (before, watch) = join(measured, Watch::begin(&*self.device)).await;
         let events = &self.events;
         let news = move |news| match news {
             RunNews::Found(words) => events(SessionEvent::Note(words)),
             other => events(SessionEvent::Run(other)),
         };
         let ended = run_plan(&self.workplace, &self.device, start, self.stop.subscribe(), &news).await;
-        (ended.number, ended.result.err().map(|error| error.to_string()))
+        RunDone { number: ended.number, trouble: ended.result.err().map(|error| error.to_string()), before, watch }
     }
 
     /// Tells how a run ended, and reads the packages again: paths and kinds may have changed beside
     /// the states that were read back. False when there is no link any more.
-    pub(super) async fn after_run(&mut self, (number, trouble): (Option<RunId>, Option<String>)) -> bool {
+    pub(super) async fn after_run(&mut self, done: RunDone) -> bool {
         self.tell_runs().await;
-        self.tell(SessionEvent::RunEnded(trouble));
-        let run = match number {
+        self.tell(SessionEvent::RunEnded(done.trouble));
+        let run = match done.number {
             Some(number) => self.workplace.book.with(move |book| book.run(number)).await.ok().flatten(),
             None => None,
         };
         let up = self.read_packages().await;
         if let Some(run) = run.filter(|_| up) {
             self.learn_from(&run);
+            self.note_figures(run.number, done.before).await;
+            if let Some(watch) = done.watch.filter(|_| run.count(Outcome::Done) > 0) {
+                let (device, events) = (Arc::clone(&self.device), Arc::clone(&self.events));
+                self.watching.start(watch_failures(device, events, run.number, watch));
+            }
         }
         up
+    }
+
+    /// Writes down what the device was in figures before a run, and what it is now.
+    async fn note_figures(&self, number: RunId, before: Option<Figures>) {
+        let Some(inventory) = self.inventory.clone() else { return };
+        let after = measure(&*self.device, &inventory).await;
+        let noted = self.workplace.book.with(move |book| {
+            before.iter().try_for_each(|before| book.set_figures(number, false, before))?;
+            after.iter().try_for_each(|after| book.set_figures(number, true, after))
+        });
+        if let Err(error) = noted.await {
+            self.tell(SessionEvent::Note(error.to_string()));
+        }
+        self.tell_runs().await;
+    }
+
+    /// Writes down what was seen of the device behind a run.
+    pub(super) async fn note_seen(&self, number: RunId, words: PlainText) {
+        if let Err(error) = self.workplace.book.with(move |book| book.add_seen(number, &words, now())).await {
+            self.tell(SessionEvent::Note(error.to_string()));
+        }
+        self.tell_runs().await;
+    }
+}
+
+/// A run as it ended.
+pub(crate) struct RunDone {
+    number: Option<RunId>,
+    /// Why it ended early.
+    trouble: Option<String>,
+    /// The device in figures before it.
+    before: Option<Figures>,
+    watch: Option<Watch>,
+}
+
+/// For how long it is watched what fails behind a run, and how often it is looked.
+const WATCHED_FOR: Duration = Duration::from_secs(300);
+const LOOKED_EVERY: Duration = Duration::from_secs(15);
+
+/// Tells what fails on the device behind a run, as it happens.
+async fn watch_failures(
+    device: Arc<AdbDevice>,
+    events: Arc<dyn Fn(SessionEvent) + Send + Sync>,
+    run: RunId,
+    watch: Watch,
+) {
+    let until = Instant::now() + WATCHED_FOR;
+    let mut known: Vec<AppFailure> = Vec::new();
+    loop {
+        // What the link is lost for is told elsewhere; the log is there when it is back.
+        let found = watch.look(&*device).await.unwrap_or_default();
+        let new: Vec<AppFailure> =
+            found.into_iter().filter(|one| !known.iter().any(|known| known.is_like(one))).collect();
+        if !new.is_empty() {
+            known.extend(new.iter().cloned());
+            events(SessionEvent::Failures { run, new, before: watch.before.clone() });
+        }
+        if Instant::now() >= until {
+            return;
+        }
+        tokio::time::sleep(LOOKED_EVERY).await;
     }
 }

@@ -142,7 +142,7 @@ fn uptime(line: &str) -> Option<Duration> {
 }
 
 /// `df` of toybox counts in kibibytes; that of older systems writes `12.3G`.
-fn space(body: &str) -> Option<Space> {
+pub(super) fn space(body: &str) -> Option<Space> {
     let words: Vec<&str> =
         body.lines().find(|l| l.contains("/data") && !l.contains("No such"))?.split_whitespace().collect();
     if let Some(at) = words.iter().position(|w| w.ends_with('%')) {

@@ -1,5 +1,6 @@
 //! What is done, and what came of it.
 
+mod blame;
 mod choices;
 mod event;
 mod finding;
@@ -13,6 +14,7 @@ mod shelf;
 mod unasked;
 mod verdict;
 
+pub use blame::{Because, Sighted, Suspects};
 pub use choices::{Choice, NotDone, not_done, refusal_of};
 pub use event::StepEvent;
 pub use finding::Finding;

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use wibbet_types::{CopyId, DeviceId, DevicePath, PackageId, PlainText, RunId, StepIndex, Timestamp, UserId, named};
 
 use crate::android::Capabilities;
+use crate::device::Figures;
 use crate::package::{Given, PackageState, Returned};
 use crate::plan::{Change, Job, OnRefusal};
 
@@ -177,6 +178,10 @@ pub struct Run {
     pub on_refusal: OnRefusal,
     /// For whom and by whom.
     pub job: Job,
+    /// The device in figures before the run, and after it; `None` where it was not measured.
+    pub figures: [Option<Figures>; 2],
+    /// What was seen of the device afterwards, in words: apps that failed, and what that is likely due to.
+    pub seen_after: Vec<PlainText>,
     /// What of its record this version does not understand, in words: another one wrote it. Such a run is shown and left
     /// alone. Its steps are those that are understood.
     pub not_understood: Vec<String>,
@@ -186,6 +191,12 @@ impl Run {
     /// How many steps ended so.
     pub fn count(&self, outcome: Outcome) -> usize {
         self.steps.iter().filter(|s| s.outcome == Some(outcome)).count()
+    }
+
+    /// What has changed in figures, in words; `None` where it was not measured before and after.
+    pub fn figures_words(&self) -> Option<String> {
+        let [Some(before), Some(after)] = &self.figures else { return None };
+        Some(before.words_to(after)).filter(|words| !words.is_empty())
     }
 
     /// Whether all these words are found in what it is about: its device, its job and its packages, in whatever case.

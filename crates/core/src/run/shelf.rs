@@ -243,6 +243,8 @@ mod tests {
         };
         let device = "S".parse().unwrap();
         Run {
+            figures: [None, None],
+            seen_after: Vec::new(),
             not_understood: Vec::new(),
             on_refusal: crate::plan::OnRefusal::default(),
             job: crate::plan::Job::default(),

@@ -14,7 +14,7 @@ const TODAY: u64 = 20_780;
 const MORNING: u64 = 9 * 3600 + 1800;
 
 /// A moment as dumps print it.
-fn moment(seconds: u64) -> String {
+pub(super) fn moment(seconds: u64) -> String {
     let days = seconds / 86_400;
     // Back from the number of days to a date: counted in spans of 400 years, from March on.
     let shifted = days + 719_468;
@@ -46,13 +46,44 @@ fn moment_ms(days: u64) -> u64 {
     (TODAY - days) * 86_400_000
 }
 
+/// What its clock says when it comes.
+pub(super) fn first_clock() -> u64 {
+    TODAY * 86_400 + MORNING
+}
+
 impl State {
     /// `date '+FORMAT'`, where `%s` are the seconds since 1970 and anything else is the date and the time. The device stands
     /// in a zone where both are the same.
     pub(crate) fn date(&self, words: &[String]) -> Output {
-        let now = TODAY * 86_400 + MORNING + self.started.elapsed().as_secs();
+        let now = self.clock();
+        if words.iter().any(|w| w == "+%m-%d %H:%M:%S.000") {
+            return Output::ok(format!("{}.000\n", &moment(now)[5..]));
+        }
         let seconds = if words.iter().any(|w| w.contains("%s")) { format!(" {now}") } else { String::new() };
         Output::ok(format!("{}{seconds}\n", moment(now)))
+    }
+
+    /// Seconds since 1970, by its own clock.
+    pub(super) fn clock(&self) -> u64 {
+        first_clock() + self.started.elapsed().as_secs()
+    }
+
+    /// `/proc/meminfo`, the lines of interest: what runs takes of what there is.
+    pub(super) fn memory(&self) -> Output {
+        let users: Vec<u32> = self.scenario.users.iter().map(|user| user.id).collect();
+        let runs = |id: &str| users.iter().filter(|user| self.here(id, **user)).count() as u64;
+        let taken: u64 = self.packages.keys().map(|id| usage::memory(id).unwrap_or(0) * runs(id)).sum();
+        let total = 8_000_000_u64.max(taken + 900_000);
+        let free = total - taken;
+        let available = match self.scenario.android.sdk {
+            ..23 => String::new(),
+            _ => format!("MemAvailable:   {:>8} kB\n", free - 200_000),
+        };
+        Output::ok(format!(
+            "MemTotal:       {total:>8} kB\nMemFree:        {:>8} kB\n{available}Buffers:            2048 kB\nCached:         {:>8} kB\n",
+            free / 4,
+            free - free / 4 - 300_000
+        ))
     }
 
     pub(super) fn here(&self, id: &str, user: u32) -> bool {

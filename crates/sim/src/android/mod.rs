@@ -7,6 +7,7 @@ mod choosing;
 mod disk;
 mod dump_package;
 mod dump_system;
+mod failing;
 mod files;
 mod foreground;
 mod install;

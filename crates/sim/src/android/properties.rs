@@ -8,7 +8,9 @@ impl State {
         if self.scenario.android.sdk < 24 {
             return "Filesystem               Size     Used     Free   Blksize\n/data                    5.1G     3.4G     1.7G   4096\n".into();
         }
-        let (total, free) = (112_000_000_u64, 61_250_000_u64);
+        // What an app had kept is free when it goes.
+        let gone: u64 = self.data_lost.keys().map(|(id, _)| crate::catalogue::usage::data_sizes(id).0 / 1024).sum();
+        let (total, free) = (112_000_000_u64, 61_250_000_u64 + gone);
         format!(
             "Filesystem       1K-blocks     Used Available Use% Mounted on\n/dev/block/dm-5  {total} {} {free}  {}% /data\n",
             total - free,

@@ -213,7 +213,9 @@ impl State {
             "dd" if self.no_tools => Output::failed(127, format!("/system/bin/sh: {program}: not found\n")),
             "dd" => self.dd(rest),
             "settings" => return self.settings(rest),
+            "logcat" if rest.iter().any(|w| w == "-d") => self.logged_failures(rest),
             "logcat" => return self.logcat(rest),
+            "cat" if first == Some("/proc/meminfo") => self.memory(),
             "cat" if first == Some("/proc/uptime") => {
                 Output::ok(format!("{}.25 9000.00\n", 3600 * 26 + self.started.elapsed().as_secs()))
             }

@@ -111,6 +111,9 @@ pub(crate) struct State {
     pub(crate) input: Vec<u8>,
     /// What has room on the partition with the apps.
     pub(super) free_bytes: u64,
+    /// What its log of events has of apps that failed, and which have.
+    pub(super) logged: Vec<super::failing::LoggedEvent>,
+    pub(super) failed: BTreeSet<(String, u32, String)>,
     /// How often apps have lost their data, for each user.
     pub(super) data_lost: BTreeMap<(String, u32), u32>,
     /// Changes that are not on the disk yet.
@@ -174,6 +177,8 @@ impl State {
             last_session: 0,
             input: Vec::new(),
             free_bytes: FREE,
+            logged: Self::first_logged(super::metrics::first_clock()),
+            failed: BTreeSet::new(),
             data_lost: BTreeMap::new(),
             unwritten: None,
             scenario,

@@ -37,6 +37,11 @@ fn rules() -> &'static [BreakRule] {
     &ALL.get_or_init(|| toml::from_str(TEXT).expect("the consequences read")).breaks
 }
 
+/// The rule that says what is found.
+pub(crate) fn rule<'a>(scenario: &'a Scenario, what: &str) -> Option<&'a BreakRule> {
+    rules().iter().chain(&scenario.breaks).find(|rule| rule.what == what)
+}
+
 /// What is broken for a user that was not before: by which packages were in use then, and which are now.
 pub(crate) fn broken(
     scenario: &Scenario,

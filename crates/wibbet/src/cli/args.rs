@@ -310,6 +310,15 @@ pub(crate) struct How {
     /// Do not ask before sending.
     #[arg(long)]
     pub(crate) yes: bool,
+    /// Measure the device before and after: packages in use, free space, memory.
+    #[arg(long)]
+    pub(crate) figures: bool,
+    /// When all is done restart the device, and look again whether what was done is so still.
+    #[arg(long)]
+    pub(crate) restart: bool,
+    /// Watch for so many minutes afterwards what fails on the device, and what that is likely due to.
+    #[arg(long, value_name = "MINUTES")]
+    pub(crate) watch: Option<u32>,
     /// One JSON object on standard output.
     #[arg(long)]
     pub(crate) json: bool,

@@ -205,6 +205,17 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
             device.refresh();
         }
         SessionEvent::Job(job) => device.job = job,
+        SessionEvent::Failures { run, new, before } => {
+            let card = device.card;
+            let seen = device.sight(new, &before);
+            let undo = hint(View::Run, Action::UndoRun);
+            if let Some((_, words)) = seen.iter().find(|(due, _)| *due) {
+                model.app.alert(format!("{name}{words} {undo} puts the run back."));
+            } else if let Some((_, words)) = seen.first() {
+                model.app.tell(format!("{name}{words}"));
+            }
+            out.extend(seen.into_iter().map(|(_, words)| to_session(card, SessionCommand::Seen(run, words))));
+        }
         SessionEvent::TakenIn(user, taken) => {
             let words = match device.inventory.as_ref().is_some_and(|i| i.packages.contains_key(&taken.copy.id)) {
                 true => "installed over what is there",

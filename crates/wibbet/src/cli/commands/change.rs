@@ -18,10 +18,11 @@ use wibbet_core::plan::{
     Change, Job, OnRefusal, Plan, Reversal, SkipReason, Terms, TrayItem, Upshot, beginning_with, plan_install,
     plan_put_back_with, plan_take_out, upshot,
 };
-use wibbet_core::run::{Origin, Outcome, Run, RunKind, Shelf, ShelfEntry, recorded_gifts, recorded_state};
+use wibbet_core::run::{Origin, Outcome, Run, RunKind, Shelf, ShelfEntry, Suspects, recorded_gifts, recorded_state};
 use wibbet_logbook::Logbook;
 use wibbet_types::{PackageId, RunId, UserId, bytes_words};
 
+use super::after;
 use super::look::{check_user, how_far, read};
 use crate::cli::args::{How, WantedBack};
 use crate::cli::resolve::Finder;
@@ -117,7 +118,8 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
         let missed = what_it_does(&catalog, user, &sent).missed(ToString::to_string);
         missed.iter().for_each(|words| tell(format_args!("beware: {words}")));
     }
-    let done = carry_out(finder, &device, RunKind::TakeOut, &plan, told, how).await;
+    let suspects = suspects(&catalog, &plan, user);
+    let done = carry_out(finder, &device, RunKind::TakeOut, &plan, told, &suspects, how).await;
     // What was only looked at, or not agreed to, leaves nothing behind.
     for copy in taken_in {
         drop_copy(&finder.workplace.book, &copy).await?;
@@ -147,6 +149,19 @@ async fn what_ties(
         tell(format_args!("beware: not read: {source}; what the start needs may not all be known"));
     }
     Ok(catalog)
+}
+
+/// What a failure behind a plan could be due to.
+fn suspects(catalog: &Catalog, plan: &Plan, user: UserId) -> Suspects {
+    let goes = plan.steps.iter().filter(|step| step.skip.is_none() && step.way.takes_out());
+    let items: Vec<_> = goes.clone().map(|step| (step.id.clone(), step.way)).collect();
+    let names = |id: &PackageId| {
+        let parts = catalog.names.apps.get(id).into_iter().flat_map(|app| &app.declared.parts);
+        parts.flat_map(|part| part.names.iter().chain([&part.class])).cloned().collect()
+    };
+    let gone = goes.map(|step| (step.id.clone(), names(&step.id))).collect();
+    let lost = what_it_does(catalog, user, &items).needs_lost;
+    Suspects { gone: [(user, gone)].into(), lost: [(user, lost)].into() }
 }
 
 /// What taking some packages out does to the device.
@@ -211,7 +226,7 @@ pub(crate) async fn put_back(
     let mut plan = plan_put_back_with(&inventory, &device.capabilities(), &meant, &copies)
         .giving_back(|id, user| recorded_gifts(&runs, id, user));
     plan.terms.job = job;
-    carry_out(finder, &device, RunKind::PutBack, &plan, told, how).await
+    carry_out(finder, &device, RunKind::PutBack, &plan, told, &Suspects::default(), how).await
 }
 
 pub(crate) async fn carry_on(
@@ -263,7 +278,7 @@ pub(crate) async fn carry_on(
     }
     // Whoever carries it out claims the device again.
     drop(claims);
-    finish(finder, &device, RunStart::Resume(run.number), how).await
+    finish(finder, &device, RunStart::Resume(run.number), &Suspects::default(), how).await
 }
 
 /// Whether everything that a run was to do is so on the device now.
@@ -311,6 +326,7 @@ pub(crate) async fn carry_out(
     kind: RunKind,
     plan: &Plan,
     told: Option<Details>,
+    suspects: &Suspects,
     how: How,
 ) -> Result<Exit, Failure> {
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
@@ -327,6 +343,9 @@ pub(crate) async fn carry_out(
     if plan.to_send() > 0 {
         told.iter().flat_map(|t| t.vitals.warnings()).for_each(|warning| tell(format_args!("beware: {warning}")));
     }
+    if plan.to_send() > 0 {
+        after::warn_of_restart(device, how).await;
+    }
     if !how.yes && plan.to_send() > 0 {
         show_plan(plan, &capabilities, &sizes_of(device, plan).await);
         let steps = match plan.to_send() {
@@ -338,12 +357,19 @@ pub(crate) async fn carry_out(
             return Err(Failure::new(Exit::Nothing, "nothing was sent"));
         }
     }
-    finish(finder, device, RunStart::New(kind, plan.clone()), how).await
+    finish(finder, device, RunStart::New(kind, plan.clone()), suspects, how).await
 }
 
 /// Carries out a run; Ctrl-C stops it after what is on its way, and a second
 /// one ends the program where it is.
-async fn finish(finder: &Finder<'_>, device: &AdbDevice, start: RunStart, how: How) -> Result<Exit, Failure> {
+async fn finish(
+    finder: &Finder<'_>,
+    device: &AdbDevice,
+    start: RunStart,
+    suspects: &Suspects,
+    how: How,
+) -> Result<Exit, Failure> {
+    let before = after::Before::of(device, how).await?;
     let (stop, stopped) = watch::channel(Control::Go);
     let interrupt = tokio::spawn(async move {
         if tokio::signal::ctrl_c().await.is_ok() {
@@ -380,7 +406,13 @@ async fn finish(finder: &Finder<'_>, device: &AdbDevice, start: RunStart, how: H
     let ended = run_plan(workplace, device, start, stopped, &news).await;
     interrupt.abort();
     match ended.result {
-        Ok(run) => Ok(show(&run, how.json)),
+        Ok(run) => {
+            after::look(finder, device, &run, before, suspects, how).await?;
+            let number = run.number;
+            // What was found out since stands in the logbook.
+            let run = workplace.book.with(move |book| book.run(number)).await?.unwrap_or(run);
+            Ok(show(&run, how.json))
+        }
         Err(error) => {
             let mut failure = Failure::from(error);
             let Some(number) = ended.number else { return Err(failure) };
@@ -417,6 +449,12 @@ fn show(run: &Run, as_json: bool) -> Exit {
         if let Some(returned) = step.returned.as_deref().filter(|returned| !returned.is_empty()) {
             line(format_args!("           {}", returned_words(returned)));
         }
+    }
+    if let Some(figures) = run.figures_words() {
+        line(figures);
+    }
+    for words in &run.seen_after {
+        line(format_args!("seen afterwards: {words}"));
     }
     for why in &run.not_understood {
         line(format_args!("beware: another version of Wibbet wrote a part of this: {why}"));

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use wibbet_bench::ops::{Brought, claim, details, drop_copy, import_copy, pull as bring, push as take};
 use wibbet_core::plan::{Job, Plan, plan_install};
-use wibbet_core::run::RunKind;
+use wibbet_core::run::{RunKind, Suspects};
 use wibbet_types::{DevicePath, UserId, bytes_words};
 
 use super::change::{carry_out, may_change};
@@ -96,7 +96,7 @@ pub(crate) async fn install(
     let mut plan = Plan { steps: vec![plan_install(&inventory, &copy, user)], ..Plan::default() };
     plan.terms.job = job;
     let told = details(&device).await;
-    let done = carry_out(finder, &device, RunKind::Install, &plan, told, how).await;
+    let done = carry_out(finder, &device, RunKind::Install, &plan, told, &Suspects::default(), how).await;
     // What was only looked at, or not agreed to, leaves nothing behind.
     drop_copy(&finder.workplace.book, &copy).await?;
     done

@@ -234,7 +234,7 @@ pub(crate) async fn restart(
 
 /// Whether it is linked again in another start than before, and says that it has started up, before it is given up. Where a device tells
 /// no start apart, that its link ended and came back has to do.
-async fn comes_back(device: &AdbDevice, before: &DeviceFacts) -> bool {
+pub(super) async fn comes_back(device: &AdbDevice, before: &DeviceFacts) -> bool {
     let anew = |now: &DeviceFacts| now.boot_id.is_none() || before.boot_id.is_none() || now.started_apart(before);
     let back = async {
         loop {

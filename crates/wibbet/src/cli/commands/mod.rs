@@ -1,5 +1,6 @@
 //! A file for each group of commands.
 
+mod after;
 pub(crate) mod change;
 mod drawing;
 pub(crate) mod files;

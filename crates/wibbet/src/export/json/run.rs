@@ -2,6 +2,7 @@
 
 use serde::Serialize;
 use wibbet_core::android::Capabilities;
+use wibbet_core::device::Figures;
 use wibbet_core::package::{Metrics, Returned};
 use wibbet_core::plan::{AppData, Job, OnRefusal, Plan, Reversal};
 use wibbet_core::run::{Outcome, Run};
@@ -89,6 +90,34 @@ fn policy(of: OnRefusal) -> Option<String> {
     (of != OnRefusal::default()).then(|| of.to_string())
 }
 
+/// The device in figures before a run and after it.
+#[derive(Serialize)]
+struct JsonBeforeAfter {
+    before: Option<JsonFigures>,
+    after: Option<JsonFigures>,
+}
+
+impl JsonBeforeAfter {
+    fn of(figures: &[Option<Figures>; 2]) -> Option<Self> {
+        let [before, after] = figures.each_ref().map(|figures| figures.as_ref().map(JsonFigures::of));
+        (before.is_some() || after.is_some()).then_some(Self { before, after })
+    }
+}
+
+#[derive(Serialize)]
+struct JsonFigures {
+    in_use: std::collections::BTreeMap<String, u32>,
+    free: Option<u64>,
+    memory: Option<u64>,
+}
+
+impl JsonFigures {
+    fn of(figures: &Figures) -> Self {
+        let in_use = figures.in_use.iter().map(|(user, count)| (user.to_string(), *count)).collect();
+        Self { in_use, free: figures.free, memory: figures.memory }
+    }
+}
+
 #[derive(Serialize)]
 pub(crate) struct Steps {
     run: Option<i64>,
@@ -102,6 +131,10 @@ pub(crate) struct Steps {
     #[serde(skip_serializing_if = "Option::is_none")]
     job: Option<JsonJob>,
     steps: Vec<JsonStep>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    figures: Option<JsonBeforeAfter>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    seen_after: Vec<String>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     not_understood: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -142,6 +175,8 @@ impl Steps {
             policy: policy(run.on_refusal),
             job: JsonJob::of(&run.job),
             steps: steps.collect(),
+            figures: JsonBeforeAfter::of(&run.figures),
+            seen_after: run.seen_after.iter().map(ToString::to_string).collect(),
             not_understood: run.not_understood.clone(),
             error: None,
         }
@@ -198,6 +233,8 @@ impl Steps {
             policy: policy(plan.terms.on_refusal),
             job: plan.terms.job.as_ref().and_then(JsonJob::of),
             steps: steps.collect(),
+            figures: None,
+            seen_after: Vec::new(),
             not_understood: Vec::new(),
             error: None,
         }

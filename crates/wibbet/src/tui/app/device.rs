@@ -11,14 +11,14 @@ use wibbet_bench::session::Evidence;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::DeviceSetting;
 use wibbet_core::catalog::{Catalog, CatalogEntry, Chosen, Column};
-use wibbet_core::device::{DeviceFacts, DeviceKind};
+use wibbet_core::device::{AppFailure, DeviceFacts, DeviceKind};
 use wibbet_core::link::{Ladder, Rung, RungStatus};
 use wibbet_core::package::{AppFacts, AppNames, Inventory, KeptCopy, PackageState};
 use wibbet_core::plan::{
     Change, Job, OnRefusal, Plan, PlannedStep, TrayItem, Upshot, beginning_with, first_way, plan_install,
     plan_put_back_with, plan_take_out, upshot,
 };
-use wibbet_core::run::{Origin, Run, RunKind, Shelf, recorded_gifts};
+use wibbet_core::run::{Origin, Run, RunKind, Shelf, Suspects, recorded_gifts};
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{PackageId, PlainText, RunId, StepIndex, UserId};
 
@@ -61,6 +61,8 @@ pub(crate) struct DeviceModel {
     pub(crate) pane: RunPane,
     /// A run is being carried out.
     pub(crate) running: bool,
+    /// What a failure behind the last run that was sent could be due to.
+    suspects: Suspects,
     /// And has been paused.
     pub(crate) paused: bool,
     pub(crate) waiting: Option<String>,
@@ -119,6 +121,7 @@ impl DeviceModel {
             securing: None,
             job: Job::default(),
             pane: RunPane::Nothing,
+            suspects: Suspects::default(),
             running: false,
             paused: false,
             waiting: None,
@@ -375,6 +378,33 @@ impl DeviceModel {
             self.tray_undone.push(std::mem::replace(&mut self.tray, before));
             self.work_out_upshots();
         }
+    }
+
+    /// A plan is sent: whatever fails afterwards may be due to what it takes out.
+    pub(crate) fn suspect(&mut self, review: &Review) {
+        let names = |id: &PackageId| {
+            let declared =
+                self.catalog.as_ref().and_then(|catalog| catalog.names.apps.get(id)).map(|app| &app.declared);
+            let parts = declared.into_iter().flat_map(|declared| &declared.parts);
+            parts.flat_map(|part| part.names.iter().chain([&part.class])).cloned().collect()
+        };
+        let goes = review.plan.steps.iter().filter(|step| step.skip.is_none() && step.way.takes_out());
+        let mut suspects = Suspects::default();
+        for step in goes {
+            suspects.gone.entry(step.user).or_default().insert(step.id.clone(), names(&step.id));
+        }
+        suspects.lost = review.does.iter().map(|(user, does)| (*user, does.needs_lost.clone())).collect();
+        self.suspects = suspects;
+    }
+
+    /// What failures behind a run are likely due to, in words.
+    pub(crate) fn sight(&self, new: Vec<AppFailure>, before: &[AppFailure]) -> Vec<(bool, PlainText)> {
+        let name = |id: &PackageId| match self.label_of(id) {
+            Some(label) => format!("“{label}”"),
+            None => id.to_string(),
+        };
+        let seen = new.into_iter().map(|failure| self.suspects.sight(failure, before));
+        seen.map(|one| (!one.due_to.is_empty(), PlainText::new(&one.words(name)))).collect()
     }
 
     /// What is to be installed, as it was taken in; what was taken in of the same app before is not.

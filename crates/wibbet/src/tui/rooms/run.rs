@@ -123,6 +123,7 @@ fn send(app: &mut App, out: &mut Vec<Effect>) {
     let Some(device) = app.device_mut() else { return };
     let Some(review) = device.reviewed().cloned() else { return };
     let (kind, plan) = (review.kind, review.plan.clone());
+    device.suspect(&review);
     device.pane = RunPane::Starting(review);
     device.running = true;
     device.run_at = 0;
@@ -288,6 +289,17 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 let words = format!(" Another version of Wibbet wrote a part of this: {why}. It is left alone.");
                 lines.push(Line::styled(truncate(&words, cells), theme.alert));
             }
+            if let Some(figures) = run.figures_words() {
+                lines.push(Line::styled(truncate(&format!(" {}.", capitalize(&figures)), cells), theme.plain));
+            }
+            for words in run.seen_after.iter().take(MOST_SEEN) {
+                let wrapped = wrap(&format!("▲ {words}"), cells.saturating_sub(1)).into_iter().take(2);
+                lines.extend(wrapped.map(|line| Line::styled(format!(" {line}"), theme.strong)));
+            }
+            if run.seen_after.len() > MOST_SEEN {
+                let more = format!(" … and {} more that failed", run.seen_after.len() - MOST_SEEN);
+                lines.push(Line::styled(truncate(&more, cells), theme.dim));
+            }
             let refused: usize = not_done_of(device).iter().map(|group| group.steps.len()).sum();
             lines.push(match refused {
                 _ if device.running => Line::raw(""),
@@ -302,6 +314,9 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
         }
     }
 }
+
+/// So many failures behind a run are shown above its steps.
+const MOST_SEEN: usize = 3;
 
 /// What would be missed, in a sentence or two.
 fn missed_words(device: &DeviceModel, does: &Upshot) -> String {
