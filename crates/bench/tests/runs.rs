@@ -1056,3 +1056,61 @@ async fn a_paused_run_sends_nothing_until_it_goes_on() {
     let run = ended.result.unwrap();
     assert_eq!((outcomes(&run), run.state), (vec![Outcome::Done; 3], RunState::Finished));
 }
+
+/// What is done to an app that stays in use: what can be read back is, what cannot is said to be answered, and nothing is thrown away
+/// twice whatever becomes of the answer.
+#[tokio::test(start_paused = true)]
+async fn what_no_state_tells_is_read_back_where_it_can_be() {
+    use Change::{ClearCache, ClearData, ForceStop, Quieten};
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace, device, _) = planned(folder.path(), &[NOTES]).await;
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let item = |text: &str, way| TrayItem { id: id(text), user: OWNER, way };
+    let calendar = "com.android.calendar";
+    let tray = [item(NOTES, Quieten), item(RADIO, ForceStop), item(EGG, ClearCache), item(calendar, ClearData)];
+    let plan = plan_take_out(&inventory, &device.capabilities(), &tray, false);
+    assert_eq!(plan.to_send(), 4, "{plan:#?}");
+    // The program ends when the data have been thrown away and nobody has written down that they were.
+    let (_stop, stopped) = watch::channel(Control::Go);
+    let ended = tokio::sync::Notify::new();
+    let news = |news| {
+        if matches!(news, RunNews::Step(index, StepEvent::Sent { .. }) if index.get() == 3) {
+            ended.notify_one();
+        }
+    };
+    sim.set_fault(Fault::Package(id(calendar), Flaw::ActsSilently));
+    tokio::select! {
+        run = run_plan(&workplace, &device, RunStart::New(RunKind::TakeOut, plan), stopped, &news) => {
+            panic!("{:?}", run.result)
+        }
+        () = async { ended.notified().await; tokio::time::sleep(Duration::from_secs(20)).await; } => {}
+    }
+    device.hang_up().await;
+    let number = RunId::new(1);
+    let (_stop, stopped) = watch::channel(Control::Go);
+    let run = run_plan(&workplace, &device, RunStart::Resume(number), stopped, &|_| {}).await.result.unwrap();
+    let told: Vec<Outcome> = outcomes(&run);
+    assert_eq!(told, [Outcome::Done, Outcome::Done, Outcome::Answered, Outcome::Unsettled], "{:#?}", run.steps);
+    assert!(run.steps[3].remark.contains("not sent again"), "{}", run.steps[3].remark);
+    assert_eq!(run.state, RunState::Finished, "nothing can answer what is open");
+    assert_eq!(sim.transcript().iter().filter(|line| line.contains("clear --user 0 com.android.calendar")).count(), 1);
+    // What may not run in the background is on the shelf, and comes back from there.
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let runs = workplace.book.with(|book| book.runs(None)).await.unwrap();
+    let shelf = wibbet_core::run::Shelf::of(&inventory, &runs);
+    let entry = shelf.entries.iter().find(|entry| entry.id.as_str() == NOTES).unwrap();
+    assert!(entry.quiet && matches!(entry.origin, wibbet_core::run::Origin::Run { number: by, .. } if by == number));
+    let plan = plan_put_back(&inventory, &device.capabilities(), &[(id(NOTES), OWNER, entry.target)]);
+    let (_stop, stopped) = watch::channel(Control::Go);
+    let back = run_plan(&workplace, &device, RunStart::New(RunKind::PutBack, plan), stopped, &|_| {}).await;
+    assert_eq!(outcomes(&back.result.unwrap()), [Outcome::Done]);
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    assert!(inventory.packages[&id(NOTES)].about.quiet.is_empty());
+    // Old versions cannot do all of it, and say so before.
+    let old = place(Scenario::of_level(27).unwrap(), 1).await;
+    let inventory = survey(&old.device, &mut |_| {}).await.unwrap();
+    let tray = [item(NOTES, Quieten), item(RADIO, ClearCache), item(EGG, ForceStop)];
+    let plan = plan_take_out(&inventory, &old.device.capabilities(), &tray, false);
+    let skips: Vec<_> = plan.steps.iter().map(|step| step.skip).collect();
+    assert_eq!(skips, [Some(SkipReason::MayNotQuieten), Some(SkipReason::MayNotClearCache), None]);
+}

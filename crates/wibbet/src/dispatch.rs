@@ -4,7 +4,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use wibbet_bench::around::Surroundings;
-use wibbet_core::plan::Terms;
+use wibbet_core::plan::{Change, Terms};
 
 use crate::cli::commands::{change, files, links, look, packages, shelf, why};
 use crate::cli::{Arguments, Command, Finder};
@@ -113,6 +113,10 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             uninstall,
             disable,
             suspend,
+            quieten,
+            force_stop,
+            clear_cache,
+            clear_data,
             install,
             policy,
             from,
@@ -126,11 +130,18 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let list = packages::list_from(from.as_deref())?;
             let despite_start = despite_start.into_iter().collect();
             let terms = Terms { on_refusal: policy, job: job.job() };
+            let named = vec![
+                (Change::Uninstall, uninstall),
+                (Change::Disable, disable),
+                (Change::Suspend, suspend),
+                (Change::Quieten, quieten),
+                (Change::ForceStop, force_stop),
+                (Change::ClearCache, clear_cache),
+                (Change::ClearData, clear_data),
+            ];
             let wanted = change::TakeOut {
                 user,
-                uninstall,
-                disable,
-                suspend,
+                named,
                 install,
                 list,
                 from_disable,

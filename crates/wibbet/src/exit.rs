@@ -6,6 +6,7 @@ use wibbet_adb::LinkError;
 use wibbet_bench::device::AskError;
 use wibbet_bench::ops::{NoteError, SurveyError};
 use wibbet_bench::run::RunError;
+use wibbet_core::plan::SkipReason;
 use wibbet_core::run::{Outcome, Run, Step};
 use wibbet_logbook::ClaimError;
 
@@ -66,11 +67,13 @@ impl Exit {
 /// Whether what a step aims at is so, by what was read: done, or so already.
 fn holds(step: &Step) -> bool {
     match step.outcome {
-        Some(Outcome::Done) => true,
+        Some(Outcome::Done | Outcome::Answered) => true,
         Some(Outcome::Skipped) => {
             let state = step.after.unwrap_or(step.before);
             // What is not on the device at all is most likely a wrong id, not a success.
-            state.known && step.way.is_met_by(state)
+            // Whatever is no state was so already where it was not sent for that.
+            let act = step.way.is_act() && state.installed && step.remark == SkipReason::AlreadySo.to_string();
+            state.known && (act || step.way.is_met_by(state))
         }
         _ => false,
     }

@@ -108,9 +108,19 @@ async fn tell_beside<D: Device>(device: &D, inventory: &mut Inventory) -> Result
         let said = device.ask(&read::disabled_request(user.id), &mut |_| {}).await?;
         off.extend(read::read_installed(&said).unwrap_or_default().into_iter().map(|id| (id, user.id)));
     }
+    let mut quiet = Vec::new();
+    for user in inventory.users.iter().filter(|_| device.capabilities().quietens()) {
+        let said = device.ask(&read::quiet_request(user.id), &mut |_| {}).await?;
+        quiet.extend(read::read_quiet(&said).into_iter().map(|id| (id, user.id)));
+    }
     for package in inventory.packages.values_mut().map(Arc::make_mut) {
         shared.tell(&mut package.about);
         choices.tell(package);
+    }
+    for (id, user) in quiet {
+        if let Some(package) = inventory.packages.get_mut(&id).map(Arc::make_mut) {
+            package.about.quiet.insert(user);
+        }
     }
     for (id, user) in off {
         if let Some(package) = inventory.packages.get_mut(&id).map(Arc::make_mut)

@@ -9,7 +9,8 @@ use wibbet_core::package::{KeptCopy, PackageState};
 use wibbet_core::plan::Change;
 use wibbet_core::read::ReadBack;
 use wibbet_core::run::{
-    Finding, Outcome, Refusal, Reply, Response, RunKind, Step, StepEvent, judge, judge_update, read_reply,
+    Finding, Outcome, Proof, Refusal, Reply, Response, RunKind, Step, StepEvent, judge, judge_act, judge_update,
+    proof_request, read_proof, read_reply,
 };
 use wibbet_types::{CopyId, PlainText, StepIndex};
 
@@ -163,6 +164,7 @@ impl<D: Device> Runner<'_, D> {
         self.note_unasked(step, &sight).await?;
         let after = sight.found.state();
         let verdict = match step.updates() {
+            _ if step.way.is_act() => judge_act(step.way, heard.response, sight.found, self.proof(step).await?),
             true => judge_update(heard.response, sight.found),
             false => judge(step.way, heard.response, sight.found),
         };
@@ -177,6 +179,7 @@ impl<D: Device> Runner<'_, D> {
         let went = heard.response == Response::LinkLost
             && self.device.start() == heard.start
             && verdict.outcome == Outcome::Unsettled
+            && step.way.may_be_sent_again()
             && tries < self.patience.tries;
         let broken_off = heard.response == Response::Replied(Reply::Refused(Refusal::Aborted))
             && verdict.outcome == Outcome::Refused
@@ -186,6 +189,20 @@ impl<D: Device> Runner<'_, D> {
         }
         self.settle(step.index, verdict.outcome, after, &verdict.remark).await?;
         Ok(Led::Settled(step.index))
+    }
+
+    /// What the device says of something that no state of a package tells.
+    async fn proof(&self, step: &Step) -> Result<Proof, Left> {
+        let request = proof_request(step.way, &step.id, step.user, &self.device.capabilities());
+        let Some(request) = request else { return Ok(Proof::Untold) };
+        let mut troubled = None;
+        loop {
+            let why = match self.until_stopped(self.device.ask(&request, &mut |_| {})).await? {
+                Ok(said) => return Ok(read_proof(step.way, step.user, &said.out)),
+                Err(error) => self.or_final(error)?,
+            };
+            self.wait(&mut troubled, why).await?;
+        }
     }
 
     /// Gives a package that has just been put back what people had given it. What was sent before an interruption is sent again,
@@ -215,7 +232,7 @@ impl<D: Device> Runner<'_, D> {
         let run = self.run();
         let former = run.steps.iter().take(step.index.get()).filter(|s| s.id == step.id && s.user == step.user);
         former.fold(Former::Done, |so_far, step| match step.outcome {
-            Some(Outcome::Done) => so_far,
+            Some(Outcome::Done | Outcome::Answered) => so_far,
             _ if so_far == Former::Failed => so_far,
             None | Some(Outcome::Unsettled) => Former::Open,
             Some(Outcome::Refused | Outcome::NoEffect | Outcome::Skipped) => Former::Failed,

@@ -155,6 +155,16 @@ impl Capabilities {
         self.sdk >= ANDROID_10
     }
 
+    /// Whether the shell can keep an app from working in the background (`RUN_ANY_IN_BACKGROUND` of `AppOpsManager`).
+    pub fn quietens(&self) -> bool {
+        self.sdk >= 28
+    }
+
+    /// Whether the cache of one app can be cleared alone (`--cache-only` of `PackageManagerShellCommand`).
+    pub fn clears_caches(&self) -> bool {
+        self.sdk >= 31
+    }
+
     /// Whether a keyboard can be chosen for a user who is not in front.
     pub(crate) fn chooses_keyboards_per_user(&self) -> bool {
         self.sdk >= ANDROID_10

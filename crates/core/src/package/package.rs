@@ -144,6 +144,8 @@ pub struct PackageDetails {
     pub suspended_by: BTreeMap<UserId, PackageId>,
     /// Users for whom it is off by its own manifest, and nobody has switched it on.
     pub off_by_manifest: BTreeSet<UserId>,
+    /// Users for whom it may do nothing while nobody looks at it.
+    pub quiet: BTreeSet<UserId>,
     /// Users who have archived it.
     pub archived: BTreeSet<UserId>,
 }

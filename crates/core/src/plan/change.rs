@@ -33,10 +33,20 @@ pub enum Change {
     Unhide,
     /// Take the suspension away.
     Unsuspend,
+    /// End all that runs of it, until somebody or something starts it again.
+    ForceStop,
+    /// Throw away what it keeps for being quick.
+    ClearCache,
+    /// Throw away what it keeps for the user; it is as if it had just been installed.
+    ClearData,
+    /// It may do nothing while nobody looks at it.
+    Quieten,
+    /// It may again.
+    Unquieten,
 }
 
 impl Change {
-    const ALL: [Self; 11] = [
+    const ALL: [Self; 16] = [
         Self::Uninstall,
         Self::UninstallKeepData,
         Self::Disable,
@@ -48,10 +58,18 @@ impl Change {
         Self::DefaultState,
         Self::Unhide,
         Self::Unsuspend,
+        Self::ForceStop,
+        Self::ClearCache,
+        Self::ClearData,
+        Self::Quieten,
+        Self::Unquieten,
     ];
 
     /// The ways of taking out, in the order in which the screen offers them.
     pub const TAKE_OUT: [Self; 4] = [Self::Uninstall, Self::UninstallKeepData, Self::Disable, Self::Suspend];
+
+    /// What can be done to a package that stays in use, beside that.
+    pub const ACTS: [Self; 4] = [Self::Quieten, Self::ForceStop, Self::ClearCache, Self::ClearData];
 
     /// The word for machines and for the record.
     pub fn name(self) -> &'static str {
@@ -67,6 +85,11 @@ impl Change {
             Self::DefaultState => "default-state",
             Self::Unhide => "unhide",
             Self::Unsuspend => "unsuspend",
+            Self::ForceStop => "force-stop",
+            Self::ClearCache => "clear-cache",
+            Self::ClearData => "clear-data",
+            Self::Quieten => "quieten",
+            Self::Unquieten => "unquieten",
         }
     }
 
@@ -77,6 +100,11 @@ impl Change {
             Self::DefaultState => "set to default",
             Self::InstallFactory => "install anew",
             Self::InstallCopy => "install its copy",
+            Self::ForceStop => "force stop",
+            Self::ClearCache => "clear cache",
+            Self::ClearData => "clear data",
+            Self::Quieten => "quieten",
+            Self::Unquieten => "let run again",
             other => other.name(),
         }
     }
@@ -84,6 +112,21 @@ impl Change {
     /// Whether it takes something away.
     pub fn takes_out(self) -> bool {
         Self::TAKE_OUT.contains(&self)
+    }
+
+    /// Whether no state of the package tells that it was done.
+    pub fn is_act(self) -> bool {
+        Self::ACTS.contains(&self) || self == Self::Unquieten
+    }
+
+    /// Whether it can be chosen for a package that is marked.
+    pub fn is_a_way(self) -> bool {
+        self.takes_out() || Self::ACTS.contains(&self)
+    }
+
+    /// Whether sending it a second time could do what the first time did not.
+    pub fn may_be_sent_again(self) -> bool {
+        self != Self::ClearData
     }
 
     /// Whether the package is not installed for the user afterwards.
@@ -98,7 +141,21 @@ impl Change {
             let words = ["install", "-r", "--user"].map(str::to_owned).into_iter();
             return Request::change(words.chain([user.to_string(), apk.as_str().to_owned()]).collect());
         }
+        match self {
+            Self::ForceStop => return Request::change_by_shell(format!("am force-stop --user {user} {id}")),
+            Self::Quieten | Self::Unquieten => {
+                let mode = if self == Self::Quieten { "ignore" } else { "default" };
+                let words = format!("cmd appops set --user {user} {id} RUN_ANY_IN_BACKGROUND {mode}");
+                return Request::change_by_shell(words);
+            }
+            Self::ClearCache => {
+                let words = ["clear", "--user", &user.to_string(), "--cache-only", id.as_str()];
+                return Request::change(words.map(str::to_owned).to_vec());
+            }
+            _ => {}
+        }
         let command: &[&str] = match self {
+            Self::ClearData => &["clear"],
             Self::Uninstall => &["uninstall"],
             Self::UninstallKeepData => &["uninstall", "-k"],
             Self::Disable => &["disable-user"],
@@ -124,6 +181,8 @@ impl Change {
             Self::DefaultState => state.installed && state.enabled == Enabled::Default,
             Self::Unhide => state.installed && !state.hidden,
             Self::Unsuspend => state.installed && !state.suspended,
+            // That is told by something else.
+            Self::ForceStop | Self::ClearCache | Self::ClearData | Self::Quieten | Self::Unquieten => false,
         }
     }
 }
@@ -162,6 +221,8 @@ mod tests {
             (Change::Reinstall, "install-existing --user 10 com.ostrel.notes"),
             (Change::Enable, "enable --user 10 com.ostrel.notes"),
             (Change::DefaultState, "default-state --user 10 com.ostrel.notes"),
+            (Change::ClearData, "clear --user 10 com.ostrel.notes"),
+            (Change::ClearCache, "clear --user 10 --cache-only com.ostrel.notes"),
         ] {
             let request = way.request(&id, UserId::new(10), None);
             assert!(request.changes);

@@ -72,6 +72,10 @@ pub enum SkipReason {
     MayNotDisable,
     /// The shell of this version may not suspend.
     MayNotSuspend,
+    /// This version keeps no app from working in the background.
+    MayNotQuieten,
+    /// This version clears no app's cache alone.
+    MayNotClearCache,
     /// It is a library, which goes by itself.
     Library,
     /// Whoever manages the user has forbidden debugging for it.
@@ -115,6 +119,10 @@ impl fmt::Display for SkipReason {
             Self::NotPerUser => "this version of Android cannot uninstall for one user; disable instead",
             Self::MayNotDisable => {
                 "debugging may not enable or disable apps on this device; uninstall instead, or do it in the app's settings page"
+            }
+            Self::MayNotQuieten => "quietening takes Android 9 or later; disable instead, or do it in the app's settings page",
+            Self::MayNotClearCache => {
+                "clearing a cache alone takes Android 12 or later; the app's settings page does it too"
             }
             Self::MayNotSuspend => "suspending takes Android 9 or later; disable instead",
             Self::NoDebugging => "debugging is forbidden for this user by whoever manages it",

@@ -85,7 +85,11 @@ pub fn plan_put_back_with(
             push(usual, Some(SkipReason::Archived));
             continue;
         }
+        let quiet = package.about.quiet.contains(user) && before.installed;
         match changes_to(before, *target, capabilities) {
+            Ok(ways) if ways.is_empty() && quiet => {
+                push(Change::Unquieten, forbidden.debugging.then_some(SkipReason::NoDebugging));
+            }
             Ok(ways) if ways.is_empty() => push(usual, Some(SkipReason::AlreadySo)),
             Ok(ways) if ways.contains(&Change::Unsuspend) && is_anothers(package, *user) => {
                 push(usual, Some(SkipReason::SuspendedByOther));

@@ -56,6 +56,12 @@ pub fn plan_take_out(
             Some(SkipReason::AlreadySo)
         } else if !item.way.uninstalls() && !before.installed {
             Some(SkipReason::NotInstalled)
+        } else if item.way == Change::Quieten && package.is_some_and(|p| p.about.quiet.contains(&item.user)) {
+            Some(SkipReason::AlreadySo)
+        } else if item.way == Change::Quieten && !capabilities.quietens() {
+            Some(SkipReason::MayNotQuieten)
+        } else if item.way == Change::ClearCache && !capabilities.clears_caches() {
+            Some(SkipReason::MayNotClearCache)
         } else if item.way == Change::Suspend && !capabilities.suspends() {
             Some(SkipReason::MayNotSuspend)
         } else if item.way == Change::Disable && !capabilities.disables {
@@ -75,6 +81,8 @@ pub fn plan_take_out(
         let kept = |p: &Arc<Package>| data_of(p.kind, Change::UninstallKeepData, before, capabilities) == AppData::Stay;
         let keeping = match data {
             AppData::Stay => None,
+            // That is what it is for.
+            _ if item.way == Change::ClearData => None,
             _ if package.is_some_and(kept) => Some(Change::UninstallKeepData),
             _ => capabilities.disables.then_some(Change::Disable),
         };
@@ -90,6 +98,7 @@ pub fn plan_take_out(
             given: package.map_or_else(Vec::new, |p| {
                 let goes = |given: &Given| match item.way {
                     Change::Suspend => false,
+                    way if way.is_act() => false,
                     Change::Disable => !given.outlives_disabling(),
                     _ => true,
                 };
@@ -203,7 +212,7 @@ impl<'a> Left<'a> {
 fn data_of(kind: PackageKind, way: Change, before: PackageState, capabilities: &Capabilities) -> AppData {
     match way {
         _ if !before.installed => AppData::Stay,
-        Change::Uninstall => AppData::Go,
+        Change::Uninstall | Change::ClearData => AppData::Go,
         Change::UninstallKeepData if kind == PackageKind::User || capabilities.keeps_data_of_system_apps() => {
             AppData::Stay
         }
@@ -243,8 +252,17 @@ fn way_back(
     capabilities: &Capabilities,
 ) -> Reversal {
     // The shell takes back what it has suspended.
-    if item.way == Change::Suspend {
-        return Reversal::Exact;
+    match item.way {
+        Change::Suspend => return Reversal::Exact,
+        Change::ForceStop => return Reversal::Approximate("it starts again when somebody or something opens it"),
+        Change::ClearCache => return Reversal::Approximate("it fills again as it is used"),
+        Change::ClearData => {
+            return Reversal::Approximate(
+                "what it kept does not come back, and it asks for its permissions anew; the app itself stays",
+            );
+        }
+        Change::Quieten => return Reversal::Approximate("it may run in the background again as Android decides"),
+        _ => {}
     }
     if item.way.uninstalls() {
         if package.kind == PackageKind::User && needs_copy(package, item, before, others, capabilities) {

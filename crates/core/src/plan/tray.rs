@@ -37,7 +37,7 @@ impl FromStr for TrayItem {
         let mut next = || parts.next().ok_or_else(bad);
         let way: Change = next()?.parse()?;
         let (user, id) = (next()?.parse()?, next()?.parse()?);
-        if way.takes_out() { Ok(Self { id, user, way }) } else { Err(bad()) }
+        if way.is_a_way() { Ok(Self { id, user, way }) } else { Err(bad()) }
     }
 }
 

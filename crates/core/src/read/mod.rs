@@ -49,7 +49,9 @@ pub use languages::{language_request, read_languages};
 pub use metrics::{MeasureReader, measure_requests, sizes_request, sizing_request};
 pub use pace::Pace;
 pub use packages_dump::{DumpReader, DumpedPackage, PackageDump};
-pub use packages_list::{disabled_request, installed_request, known_request, read_installed, read_package_list};
+pub use packages_list::{
+    disabled_request, installed_request, known_request, quiet_request, read_installed, read_package_list, read_quiet,
+};
 pub use processes::ProcessOwners;
 pub use properties::{IDENTITY, IS_TV, PROPERTIES, Properties, read_identity, read_is_tv};
 pub use ranges::{RangeAnswer, RangeJob, RangeReader, RangeTool, RangeTools, probe_command, read_probe};

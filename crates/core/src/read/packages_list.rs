@@ -24,6 +24,16 @@ pub fn disabled_request(user: UserId) -> Request {
     Request::look(&["list", "packages", "-d", "--user", &user.to_string()])
 }
 
+/// What shows what may not work in the background for a user. Source: `AppOpsService`'s shell, Android 9 on.
+pub fn quiet_request(user: UserId) -> Request {
+    Request::shell(format!("cmd appops query-op --user {user} RUN_ANY_IN_BACKGROUND ignore"))
+}
+
+/// The ids that the answer to [`quiet_request`] names.
+pub fn read_quiet(said: &Output) -> BTreeSet<PackageId> {
+    said.out.lines().filter_map(|line| line.trim().parse().ok()).collect()
+}
+
 /// The ids that such a list names; `None` unless all of it is a list.
 pub fn read_installed(said: &Output) -> Option<BTreeSet<PackageId>> {
     // The linker of some builds warns of something before each program.

@@ -18,13 +18,15 @@ pub enum Outcome {
     Refused,
     /// The device said yes, but the state read back is not what was aimed at.
     NoEffect,
+    /// The device said yes, and nothing tells over debugging whether it is so.
+    Answered,
     /// Not known: no answer, or nothing could be read back.
     Unsettled,
     /// Not sent.
     Skipped,
 }
 
-named!(Outcome { Done => "done", Refused => "refused", NoEffect => "no-effect", Unsettled => "unsettled", Skipped => "skipped" });
+named!(Outcome { Done => "done", Refused => "refused", NoEffect => "no-effect", Answered => "answered", Unsettled => "unsettled", Skipped => "skipped" });
 
 /// What a run is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -153,7 +155,9 @@ impl Step {
 
     /// Whether it has to be asked about before the run can be carried on.
     pub fn is_open_question(&self) -> bool {
-        matches!(self.state, StepState::Sent | StepState::Answered) || self.outcome == Some(Outcome::Unsettled)
+        // What nothing tells anything of stays as it was judged.
+        let unsettled = self.outcome == Some(Outcome::Unsettled) && self.way.may_be_sent_again();
+        matches!(self.state, StepState::Sent | StepState::Answered) || unsettled
     }
 }
 

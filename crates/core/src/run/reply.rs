@@ -43,12 +43,20 @@ pub fn read_reply(way: Change, before: PackageState, answer: &Output) -> Reply {
         Change::Suspend => text.contains("new suspended state: true"),
         Change::Unhide => text.contains("new hidden state: false"),
         Change::Unsuspend => text.contains("new suspended state: false"),
+        Change::ClearData | Change::ClearCache => text.lines().any(|line| line.trim() == "Success"),
+        // They say nothing where nothing is wrong.
+        Change::ForceStop | Change::Quieten | Change::Unquieten => {
+            text.trim().is_empty() && answer.code.is_none_or(|code| code == 0)
+        }
     };
+    let clears = matches!(way, Change::ClearData | Change::ClearCache);
+    let says_failed = clears && text.lines().any(|line| line.trim() == "Failed");
     if yes {
         Reply::Success
     } else if way == Change::Suspend && text.contains("new suspended state: false") {
         Reply::Refused(Refusal::NotSuspended)
-    } else if text.contains("Exception") || text.contains("Error") || answer.code.is_some_and(|c| c != 0) {
+    } else if text.contains("Exception") || text.contains("Error") || answer.code.is_some_and(|c| c != 0) || says_failed
+    {
         Reply::Refused(Refusal::Other)
     } else {
         Reply::Unclear

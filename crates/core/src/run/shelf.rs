@@ -6,6 +6,7 @@ use wibbet_types::{CopyId, PackageId, RunId, Timestamp, UserId};
 
 use super::record::{Outcome, Run, RunKind, Step};
 use crate::package::{Condition, Given, Inventory, KeptCopy, Package, PackageKind, PackageState};
+use crate::plan::Change;
 
 /// Who took a package out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -34,8 +35,17 @@ pub struct ShelfEntry {
     pub origin: Origin,
     /// The state that putting it back leads to.
     pub target: PackageState,
+    /// It is in use, and may do nothing while nobody looks at it.
+    pub quiet: bool,
     /// The copy that it comes back from, where the device has nothing of it any more.
     pub copy: Option<CopyId>,
+}
+
+impl ShelfEntry {
+    /// How it is off, in a word for people.
+    pub fn word(&self) -> &'static str {
+        if self.quiet { "quiet" } else { self.condition.word() }
+    }
 }
 
 /// What is off, the latest run first, then what was off before.
@@ -78,6 +88,7 @@ impl Shelf {
                         condition,
                         origin,
                         target,
+                        quiet: false,
                         copy: of,
                     });
                 }
@@ -99,7 +110,17 @@ impl Shelf {
                 },
             };
             let (origin, target) = record.origin(id, user);
-            entries.push(ShelfEntry { id: id.clone(), user, condition: Condition::Uninstalled, origin, target, copy });
+            let (id, condition) = (id.clone(), Condition::Uninstalled);
+            entries.push(ShelfEntry { id, user, condition, origin, target, quiet: false, copy });
+        }
+        for package in inventory.packages.values() {
+            for user in package.about.quiet.iter().filter(|user| inventory.user(**user).is_some()) {
+                let (id, user, condition) = (package.id.clone(), *user, package.condition(*user));
+                if !condition.is_off() && package.state(user).installed {
+                    let (origin, target) = (quietened_by(runs, &id, user), package.state(user));
+                    entries.push(ShelfEntry { id, user, condition, origin, target, quiet: true, copy: None });
+                }
+            }
         }
         entries.sort_by(|a, b| {
             let run = |e: &ShelfEntry| match e.origin {
@@ -109,6 +130,17 @@ impl Shelf {
             run(b).cmp(&run(a)).then_with(|| a.id.cmp(&b.id)).then(a.user.cmp(&b.user))
         });
         Self { entries, not_given }
+    }
+}
+
+/// The run that last had a package do nothing in the background, unless another let it again.
+fn quietened_by(runs: &[Run], id: &PackageId, user: UserId) -> Origin {
+    let steps = runs.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step)));
+    let own = steps.filter(|(_, step)| step.id == *id && step.user == user && step.outcome == Some(Outcome::Done));
+    let acts = own.filter(|(_, step)| matches!(step.way, Change::Quieten | Change::Unquieten));
+    match acts.max_by_key(|(_, step)| step.order) {
+        Some((run, step)) if step.way == Change::Quieten => Origin::Run { number: run.number, begun: run.begun },
+        _ => Origin::Before,
     }
 }
 

@@ -136,17 +136,18 @@ fn write_users(out: &mut String, id: &str, package: &InstalledPackage, sdk: u32)
     let data = &package.data;
     let system = data.kind == SimKind::System;
     for (user, state) in &package.users {
+        let stopped = package.stopped.contains(user);
         if old {
             let _ = writeln!(
                 out,
-                "    User {user}:  installed={} hidden={} stopped=false notLaunched=false enabled={}",
+                "    User {user}:  installed={} hidden={} stopped={stopped} notLaunched=false enabled={}",
                 state.installed, state.hidden, state.enabled
             );
         } else {
             let inode = if state.installed { package.uid * 7 } else { 0 };
             let _ = writeln!(
                 out,
-                "    User {user}: ceDataInode={inode} installed={} hidden={} suspended={} distractionFlags=0 stopped=false notLaunched=false enabled={} instant=false virtual=false",
+                "    User {user}: ceDataInode={inode} installed={} hidden={} suspended={} distractionFlags=0 stopped={stopped} notLaunched=false enabled={} instant=false virtual=false",
                 state.installed, state.hidden, state.suspended, state.enabled
             );
             if sdk >= 26 {

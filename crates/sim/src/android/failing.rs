@@ -1,17 +1,9 @@
 //! Apps that fail since something is off, as the log of events tells it.
 
+use super::clock::{LoggedEvent, moment};
 use super::output::Output;
 use super::state::State;
 use crate::scenario::BreakKind;
-
-/// A line of the log of events.
-#[derive(Debug, Clone)]
-pub(crate) struct LoggedEvent {
-    /// Seconds since 1970, by the device's clock.
-    at: u64,
-    tag: &'static str,
-    text: String,
-}
 
 impl State {
     /// Whatever fails now that did not before is in the log from now on. An app that asks a provider names its authority; of
@@ -65,17 +57,11 @@ impl State {
         }
         let mut out = String::from("--------- beginning of events\n");
         for event in self.logged.iter().filter(|event| wanted(event.tag)) {
-            let at = super::metrics::moment(event.at);
+            let at = moment(event.at);
             if since.is_none_or(|since| at[5..] >= since[..since.len().min(14)]) {
                 out.push_str(&format!("I/{}( 1234): {}\n", event.tag, event.text));
             }
         }
         Output::ok(out)
-    }
-
-    /// What is in the log when it comes: an app that did not answer once.
-    pub(super) fn first_logged(clock: u64) -> Vec<LoggedEvent> {
-        let text = "[0,2211,com.android.email,952680005,Input dispatching timed out (com.android.email/.Welcome is not responding)]";
-        vec![LoggedEvent { at: clock.saturating_sub(7200), tag: "am_anr", text: text.into() }]
     }
 }

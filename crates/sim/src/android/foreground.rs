@@ -30,6 +30,9 @@ impl State {
         let there = self.here(id, user);
         if there {
             self.front = (id.to_owned(), user);
+            if let Some(package) = self.packages.get_mut(id) {
+                package.stopped.remove(&user);
+            }
             let event = self.front_event();
             self.events.send_modify(|events| events.push(event));
         }

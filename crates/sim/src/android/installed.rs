@@ -32,6 +32,8 @@ pub(crate) struct InstalledPackage {
     pub(super) parts: BTreeMap<u32, [Vec<String>; 2]>,
     /// What somebody gave it, for each user.
     pub(super) given: BTreeMap<u32, BTreeSet<String>>,
+    /// Users for whom it was ended, and not opened since.
+    pub(super) stopped: BTreeSet<u32>,
     /// It was uninstalled with its data kept, and its code went with its last user.
     pub(super) code_gone: bool,
     /// Whether it comes in parts, where that was seen when it was installed.
@@ -87,6 +89,7 @@ impl InstalledPackage {
             uid,
             parts: BTreeMap::new(),
             given: BTreeMap::new(),
+            stopped: BTreeSet::new(),
             code_gone: false,
             comes_apart: None,
             version_code: None,

@@ -1,9 +1,11 @@
 //! The system inside: its state, and what its programs print. No bytes on a wire.
 
 mod account;
+mod acts;
 mod bindings;
 mod breaking;
 mod choosing;
+mod clock;
 mod disk;
 mod dump_package;
 mod dump_system;

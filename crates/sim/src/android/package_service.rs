@@ -212,13 +212,14 @@ impl State {
                     None => self.unknown_package(command, target),
                 }
             }
-            "clear" => match self.user_state(target, given.user.unwrap_or(0)) {
-                Some(state) if state.installed => {
-                    self.data_go(target, given.user.unwrap_or(0));
-                    Output::ok("Success\n")
-                }
-                _ => Output::failed(1, "Failed\n"),
-            },
+            "clear" if given.has("--cache-only") && self.scenario.android.sdk < 31 => {
+                Output::failed(255, "Error: Unknown option: --cache-only\n")
+            }
+            "clear" if given.has("--cache-only") => Output::ok("Success\n"),
+            "clear" => {
+                let user = given.user.unwrap_or(0);
+                self.change(target, user, |s| s.clear_data(target, user))
+            }
             other => self.no_such(other, via),
         }
     }

@@ -168,6 +168,7 @@ impl State {
                 Some("role") if self.scenario.android.sdk >= 29 => self.role(&rest[1..]),
                 Some("notification") if self.scenario.android.sdk >= 26 => self.allow_listener(&rest[1..]),
                 Some("overlay") if self.scenario.android.sdk >= 26 => self.overlay(&rest[1..]),
+                Some("appops") => self.app_ops(&rest[1..]),
                 Some("deviceidle") => self.device_idle(&rest[1..]),
                 Some("jobscheduler") => self.job(&rest[1..]),
                 Some("user") if rest.get(1).is_some_and(|w| w == "list") => self.list_users(),
@@ -229,6 +230,7 @@ impl State {
             "am" if first == Some("get-current-user") => Output::ok(format!("{}\n", self.scenario.in_front)),
             // Keys have nothing to be seen of.
             "input" => Output::default(),
+            "am" if first == Some("force-stop") => self.force_stop(&rest[1..]),
             "am" if first == Some("start") => self.start_activity(rest),
             "reboot" => return (Output::default(), Effect::Restart { orderly: false }),
             "svc" if first == Some("power") && rest.get(1).is_some_and(|w| w == "reboot") => {

@@ -111,8 +111,10 @@ pub(crate) struct State {
     pub(crate) input: Vec<u8>,
     /// What has room on the partition with the apps.
     pub(super) free_bytes: u64,
+    /// Apps that may do nothing while nobody looks at them.
+    pub(super) quiet: BTreeSet<(String, u32)>,
     /// What its log of events has of apps that failed, and which have.
-    pub(super) logged: Vec<super::failing::LoggedEvent>,
+    pub(super) logged: Vec<super::clock::LoggedEvent>,
     pub(super) failed: BTreeSet<(String, u32, String)>,
     /// How often apps have lost their data, for each user.
     pub(super) data_lost: BTreeMap<(String, u32), u32>,
@@ -177,8 +179,9 @@ impl State {
             last_session: 0,
             input: Vec::new(),
             free_bytes: FREE,
-            logged: Self::first_logged(super::metrics::first_clock()),
+            logged: super::clock::first_logged(super::clock::first_clock()),
             failed: BTreeSet::new(),
+            quiet: BTreeSet::new(),
             data_lost: BTreeMap::new(),
             unwritten: None,
             scenario,

@@ -151,6 +151,18 @@ pub(crate) enum Command {
         /// Packages to suspend for the user: they stay, greyed out, and cannot be opened (Android 9 on).
         #[arg(long, value_name = "ID", num_args = 1..)]
         suspend: Vec<PackageId>,
+        /// Packages that are to do nothing for the user while nobody looks at them (Android 9 on).
+        #[arg(long, value_name = "ID", num_args = 1..)]
+        quieten: Vec<PackageId>,
+        /// Packages to end for the user, until somebody or something starts them again.
+        #[arg(long, value_name = "ID", num_args = 1..)]
+        force_stop: Vec<PackageId>,
+        /// Packages whose cache is cleared for the user (Android 12 on).
+        #[arg(long, value_name = "ID", num_args = 1..)]
+        clear_cache: Vec<PackageId>,
+        /// Packages that lose all that they keep for the user.
+        #[arg(long, value_name = "ID", num_args = 1..)]
+        clear_data: Vec<PackageId>,
         /// Install this app first: an APK, or a folder or archive with the parts of one. Where it is refused nothing is taken out.
         #[arg(long, value_name = "FILE")]
         install: Vec<std::path::PathBuf>,

@@ -251,8 +251,10 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
                 None => {
                     if let Some(run) = device.shown_run() {
                         let note = ended_words(run);
-                        let alert =
-                            run.steps.iter().any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Skipped)));
+                        let alert = run
+                            .steps
+                            .iter()
+                            .any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Answered | Outcome::Skipped)));
                         model.app.notice = Some(Notice { text: format!("{name}{note}"), alert });
                     }
                 }

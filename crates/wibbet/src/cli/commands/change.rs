@@ -33,9 +33,8 @@ use crate::out::{line, progress, tell};
 /// What `run` is asked for.
 pub(crate) struct TakeOut {
     pub(crate) user: UserId,
-    pub(crate) uninstall: Vec<PackageId>,
-    pub(crate) disable: Vec<PackageId>,
-    pub(crate) suspend: Vec<PackageId>,
+    /// What is named, by way.
+    pub(crate) named: Vec<(Change, Vec<PackageId>)>,
     /// Files of apps that are installed first.
     pub(crate) install: Vec<PathBuf>,
     /// What goes for the run as a whole.
@@ -50,39 +49,36 @@ pub(crate) struct TakeOut {
 }
 
 pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, how: How) -> Result<Exit, Failure> {
-    let TakeOut { user, mut uninstall, mut disable, suspend, list, from_disable, keep_data, no_way_back, .. } = wanted;
-    let despite_start = wanted.despite_start;
-    if uninstall.is_empty() && disable.is_empty() && suspend.is_empty() && list.is_empty() {
-        let words = "name at least one package with --uninstall, --disable, --suspend or --from";
+    let TakeOut { user, mut named, list, from_disable, no_way_back, despite_start, .. } = wanted;
+    if named.iter().all(|(_, ids)| ids.is_empty()) && list.is_empty() {
+        let words = "name at least one package, with --uninstall, --disable, --suspend, --quieten, --force-stop, --clear-cache, \
+                     --clear-data or --from";
         return Err(Failure::new(Exit::Usage, words));
     }
-    let is_named = |id: &&PackageId| [&uninstall, &disable, &suspend, &list].iter().any(|ids| ids.contains(id));
-    if let Some(other) = despite_start.iter().find(|id| !is_named(id)) {
+    let ways =
+        |named: &[(Change, Vec<PackageId>)], id: &PackageId| named.iter().filter(|(_, ids)| ids.contains(id)).count();
+    if let Some(other) = despite_start.iter().find(|id| ways(&named, id) == 0 && !list.contains(id)) {
         let words = format!("--despite-start names {other}, which is not to be taken out");
         return Err(Failure::new(Exit::Usage, words));
     }
-    let ways = |id: &PackageId| [&uninstall, &disable, &suspend].iter().filter(|ids| ids.contains(id)).count();
-    if let Some(both) = uninstall.iter().chain(&disable).find(|id| ways(id) > 1) {
+    if let Some(both) = named.iter().flat_map(|(_, ids)| ids).find(|id| ways(&named, id) > 1) {
         return Err(Failure::new(Exit::Usage, format!("{both} is to be taken out in two ways; choose one")));
     }
     may_change(how)?;
     let (device, mut inventory) = read(finder, name).await?;
     check_user(&inventory, user)?;
-    let named = !uninstall.is_empty() || !disable.is_empty() || !suspend.is_empty();
-    for id in super::packages::what_is_there(&inventory, list, user) {
-        if !uninstall.contains(&id) && !disable.contains(&id) && !suspend.contains(&id) {
-            if from_disable { disable.push(id) } else { uninstall.push(id) }
-        }
+    let of_list: Vec<PackageId> = super::packages::what_is_there(&inventory, list, user);
+    let of_list: Vec<PackageId> = of_list.into_iter().filter(|id| ways(&named, id) == 0).collect();
+    let uninstall = if wanted.keep_data { Change::UninstallKeepData } else { Change::Uninstall };
+    for (way, _) in named.iter_mut().filter(|(way, _)| *way == Change::Uninstall) {
+        *way = uninstall;
     }
-    if !named && uninstall.is_empty() && disable.is_empty() {
+    named.push((if from_disable { Change::Disable } else { uninstall }, of_list));
+    let item = |way| move |id| TrayItem { id, user, way };
+    let tray: Vec<TrayItem> = named.into_iter().flat_map(|(way, ids)| ids.into_iter().map(item(way))).collect();
+    if tray.is_empty() {
         return Err(Failure::new(Exit::Nothing, format!("nothing of the list is installed for user {user}")));
     }
-    let way = if keep_data { Change::UninstallKeepData } else { Change::Uninstall };
-    let item = |way| move |id| TrayItem { id, user, way };
-    let tray: Vec<TrayItem> = [(uninstall, way), (disable, Change::Disable), (suspend, Change::Suspend)]
-        .into_iter()
-        .flat_map(|(ids, way)| ids.into_iter().map(item(way)))
-        .collect();
     let told = details(&device).await;
     inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
     let plan = plan_take_out(&inventory, &device.capabilities(), &tray, no_way_back);

@@ -60,6 +60,6 @@ fn print(entry: &ShelfEntry) {
         by,
         entry.id.as_str(),
         entry.user.to_string(),
-        entry.condition.word()
+        entry.word()
     ));
 }

@@ -35,7 +35,7 @@ impl From<&ShelfEntry> for JsonEntry {
         Self {
             id: entry.id.to_string(),
             user: entry.user.number(),
-            state: entry.condition.name(),
+            state: if entry.quiet { "quiet" } else { entry.condition.name() },
             origin,
             back_to: entry.target.into(),
             copy: entry.copy.map(|copy| copy.number()),

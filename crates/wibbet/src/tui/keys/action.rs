@@ -36,6 +36,7 @@ pub(crate) enum Action {
     Mark,
     MarkFound,
     NextWay,
+    Ways,
     NextUser,
     EmptyTray,
     Undo,

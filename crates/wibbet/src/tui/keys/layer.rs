@@ -40,6 +40,7 @@ pub(crate) enum Layer {
     Start,
     Ties,
     Searches,
+    Ways,
 }
 
 impl Layer {
@@ -68,7 +69,7 @@ impl Layer {
             Self::Pair,
         ]);
         all.extend([Self::Palette]);
-        all.extend([Self::Quit, Self::Reading, Self::Restart, Self::Searches, Self::Start, Self::Ties]);
+        all.extend([Self::Quit, Self::Reading, Self::Restart, Self::Searches, Self::Start, Self::Ties, Self::Ways]);
         all
     }
 
@@ -109,6 +110,7 @@ impl Layer {
             Self::Restart => &[windows::RESTART],
             Self::Start => &[windows::START],
             Self::Ties => &[windows::TIES],
+            Self::Ways => &[windows::WAYS],
             Self::Searches => &[windows::SEARCHES],
         }
     }

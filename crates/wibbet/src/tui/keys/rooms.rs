@@ -205,6 +205,13 @@ pub(super) const PACKAGES: &[Binding] = &[
         "Changes the way for the package under the cursor: uninstall, uninstall but keep its data, disable, suspend; what this device cannot is left out.",
     ),
     bind(
+        Action::Ways,
+        &[letter('W')],
+        "All ways, for one or for all",
+        "",
+        "Shows every way for the package under the cursor or for all in the tray: also quietening, stopping, clearing; and why one cannot be had here.",
+    ),
+    bind(
         Action::Next,
         &[key(KeyCode::Enter)],
         "Go on",

@@ -179,6 +179,17 @@ pub(super) const CHOICES: &[Binding] = &[
     foot(Action::Leave, ESC, "leaves them as they are"),
 ];
 
+/// All ways for a package, or for the tray.
+pub(super) const WAYS: &[Binding] = &[
+    foot(Action::Accept, ENTER, "takes it"),
+    foot(Action::Toggle, &[letter(' ')], "this one, or all in the tray"),
+    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "moves"),
+    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
+    foot(Action::First, &[key(KeyCode::Home)], ""),
+    foot(Action::Last, &[key(KeyCode::End)], ""),
+    foot(Action::Leave, ESC, "leaves it as it is"),
+];
+
 /// What is to be opened on the device.
 pub(super) const OPEN: &[Binding] = &[
     foot(Action::Accept, ENTER, "sends it"),

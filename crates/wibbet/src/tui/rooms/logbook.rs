@@ -54,7 +54,10 @@ pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
     let list = Rect { y: body.y + head, height: body.height - head, ..body };
     let row = |run: &Run, n: usize| {
         let alert = run.state != RunState::Finished
-            || run.steps.iter().any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Skipped)));
+            || run
+                .steps
+                .iter()
+                .any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Answered | Outcome::Skipped)));
         let job = if run.job.is_empty() { String::new() } else { format!(" · {}", run.job.words()) };
         let spans = vec![
             Span::styled(if n == app.log_at { "▌ " } else { "  " }, theme.accent),

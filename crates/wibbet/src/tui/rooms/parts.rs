@@ -15,6 +15,7 @@ pub(crate) fn outcome_counts(run: &Run) -> String {
         (Outcome::Done, "done"),
         (Outcome::Refused, "refused"),
         (Outcome::NoEffect, "no effect"),
+        (Outcome::Answered, "answered yes"),
         (Outcome::Unsettled, "unsettled"),
         (Outcome::Skipped, "not sent"),
     ];
@@ -34,6 +35,10 @@ pub(crate) fn becoming(way: Change) -> (Condition, &'static str) {
         Change::Disable => (Condition::Disabled, "disable"),
         Change::Suspend => (Condition::Suspended, "suspend"),
         Change::UninstallKeepData => (Condition::Uninstalled, "keep data"),
+        Change::Quieten => (Condition::InUse, "quieten"),
+        Change::ForceStop => (Condition::InUse, "stop"),
+        Change::ClearCache => (Condition::InUse, "cache"),
+        Change::ClearData => (Condition::InUse, "data"),
         _ => (Condition::Uninstalled, "uninstall"),
     }
 }

@@ -384,6 +384,7 @@ fn widths(cells: usize) -> (usize, usize, usize) {
 fn after(way: Change, before: PackageState) -> Condition {
     match way {
         Change::Uninstall | Change::UninstallKeepData => Condition::Uninstalled,
+        way if way.is_act() => before.condition(),
         Change::Disable => Condition::Disabled,
         Change::Suspend => Condition::Suspended,
         // Reinstalling may be followed by a step that disables again; by itself it leads to use.
@@ -486,6 +487,7 @@ fn track(step: &Step) -> &'static str {
         (StepState::Sent, _) => "▰▱▱",
         (StepState::Answered, _) => "▰▰▱",
         (StepState::Settled, Some(Outcome::Unsettled)) => "▰▱▱",
+        (StepState::Settled, Some(Outcome::Answered)) => "▰▰▱",
         (StepState::Settled, _) => "▰▰▰",
     }
 }
@@ -495,6 +497,7 @@ fn stage(step: &Step) -> &'static str {
         (_, Some(Outcome::Done)) => "done",
         (_, Some(Outcome::Refused)) => "refused",
         (_, Some(Outcome::NoEffect)) => "no effect",
+        (_, Some(Outcome::Answered)) => "said yes",
         (_, Some(Outcome::Unsettled)) => "unsettled",
         (_, Some(Outcome::Skipped)) => "not sent",
         (StepState::Waiting, _) => "waiting",
@@ -560,7 +563,7 @@ fn carried_out<'a>(
         under(&format!("its APKs are kept on this computer as copy {copy}"), theme.dim);
     }
     if !step.remark.is_empty() {
-        let quiet = matches!(step.outcome, Some(Outcome::Done | Outcome::Skipped) | None);
+        let quiet = matches!(step.outcome, Some(Outcome::Done | Outcome::Answered | Outcome::Skipped) | None);
         under(&step.remark, if quiet || replaced { theme.dim } else { theme.alert });
     }
     if let Some(returned) = step.returned.as_deref().filter(|returned| !returned.is_empty()) {

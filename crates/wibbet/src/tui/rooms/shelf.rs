@@ -124,7 +124,7 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
             Span::styled(if here { "▌" } else { " " }, theme.accent),
             Span::styled(if marked { "◆ " } else { "  " }, theme.accent),
             Span::styled(
-                format!("{} {} ", glyph(entry.condition), fit(entry.condition.word(), 12)),
+                format!("{} {} ", glyph(entry.condition), fit(entry.word(), 12)),
                 theme.condition(entry.condition),
             ),
             Span::styled(format!("{} ", fit(&named(device, &entry.id, id_cells), id_cells)), theme.plain),

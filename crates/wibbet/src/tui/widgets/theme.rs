@@ -103,7 +103,7 @@ impl Theme {
     /// The style of an outcome.
     pub(crate) fn outcome(&self, outcome: Outcome) -> Style {
         match outcome {
-            Outcome::Done => self.good,
+            Outcome::Done | Outcome::Answered => self.good,
             Outcome::Skipped => self.dim,
             _ => self.alert,
         }

@@ -27,6 +27,7 @@ mod search_help;
 mod searches;
 mod start;
 mod ties;
+mod ways;
 
 use ratatui::Frame;
 use tui_input::Input;
@@ -130,4 +131,5 @@ windows![
     searches::Searches,
     start::Start,
     ties::Ties,
+    ways::Ways,
 ];

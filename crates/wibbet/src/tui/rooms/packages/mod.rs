@@ -55,6 +55,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         | Action::FromList
         | Action::Export
         | Action::Sort => true,
+        Action::Ways => id.is_some() || !device.tray.is_empty(),
         Action::NextWay | Action::Everything | Action::Star | Action::Note => id.is_some(),
         Action::Ties => id.is_some_and(|id| device.entry(id).is_some_and(|entry| entry.judgement.is_some())),
         Action::OtherWays => device.upshot(device.user()).is_some_and(|upshot| !upshot.instead.is_empty()),

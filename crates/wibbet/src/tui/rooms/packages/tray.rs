@@ -84,6 +84,11 @@ pub(super) fn upshot_words(device: &DeviceModel) -> Vec<(String, Weight)> {
     lines
 }
 
+/// How many are chosen in a way.
+fn count_of(device: &DeviceModel, way: Change) -> usize {
+    device.tray.iter().filter(|item| item.way == way).count()
+}
+
 pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let cells = usize::from(area.width);
     if !device.has_something_to_do() {
@@ -118,7 +123,8 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
         (count(|way| way == Change::Disable), "disable"),
         (count(|way| way == Change::Suspend), "suspend"),
     ];
-    for (n, word) in ways {
+    let acts = Change::ACTS.map(|act| (count_of(device, act), act.label()));
+    for (n, word) in ways.into_iter().chain(acts) {
         if n > 0 {
             parts.push(format!("{word} {n}"));
         }
