@@ -1,7 +1,6 @@
 //! Commands that change a device.
 
 use std::collections::BTreeSet;
-use std::io::{IsTerminal as _, Write as _};
 use std::path::PathBuf;
 use std::sync::{Mutex, PoisonError};
 
@@ -23,6 +22,7 @@ use wibbet_logbook::Logbook;
 use wibbet_types::{PackageId, RunId, UserId, bytes_words};
 
 use super::after;
+use super::asking::{asked, may_change};
 use super::look::{check_user, how_far, read};
 use crate::cli::args::{How, WantedBack};
 use crate::cli::resolve::Finder;
@@ -287,33 +287,6 @@ async fn is_all_so(device: &AdbDevice, run: &Run) -> Result<bool, Failure> {
         Some(state) => step.way.is_met_by(state) && (state.known || step.outcome == Some(Outcome::Done)),
         None => false,
     }))
-}
-
-/// Without a terminal nobody can be asked.
-pub(crate) fn may_change(how: How) -> Result<(), Failure> {
-    if how.dry_run { Ok(()) } else { may_ask(how.yes, "add --yes to send it, or --dry-run to see it") }
-}
-
-/// Whether it was said on the command line already, or there is somebody to ask; `else_do` says what to do where neither is so.
-pub(crate) fn may_ask(yes: bool, else_do: &str) -> Result<(), Failure> {
-    let somebody = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
-    match yes || somebody {
-        true => Ok(()),
-        false => Err(Failure::new(Exit::Usage, format!("there is no terminal to ask on: {else_do}"))),
-    }
-}
-
-pub(crate) fn asked(question: &str) -> bool {
-    let mut answer = String::new();
-    let heard = write!(std::io::stderr(), "{question} [y/N] ").and_then(|()| std::io::stdin().read_line(&mut answer));
-    heard.is_ok() && matches!(answer.trim(), "y" | "Y" | "yes")
-}
-
-async fn settle(finder: &Finder<'_>, device: &AdbDevice, id: &wibbet_types::DeviceId) -> Result<(), Failure> {
-    for told in settle_interrupted(&finder.workplace.book, device, id).await? {
-        tell(told);
-    }
-    Ok(())
 }
 
 pub(crate) async fn carry_out(

@@ -7,7 +7,8 @@ use wibbet_core::plan::{Job, Plan, plan_install};
 use wibbet_core::run::{RunKind, Suspects};
 use wibbet_types::{DevicePath, UserId, bytes_words};
 
-use super::change::{carry_out, may_change};
+use super::asking::may_change;
+use super::change::carry_out;
 use super::look::{check_user, read};
 use crate::cli::args::How;
 use crate::cli::resolve::Finder;

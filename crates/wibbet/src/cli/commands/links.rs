@@ -15,7 +15,7 @@ use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
 
-use super::change::{asked, may_ask};
+use super::asking::{asked, may_ask};
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;

@@ -1,6 +1,7 @@
 //! A file for each group of commands.
 
 mod after;
+mod asking;
 pub(crate) mod change;
 mod drawing;
 pub(crate) mod files;
