@@ -24,10 +24,3 @@ pub(crate) fn asked(question: &str) -> bool {
     let heard = write!(std::io::stderr(), "{question} [y/N] ").and_then(|()| std::io::stdin().read_line(&mut answer));
     heard.is_ok() && matches!(answer.trim(), "y" | "Y" | "yes")
 }
-
-async fn settle(finder: &Finder<'_>, device: &AdbDevice, id: &wibbet_types::DeviceId) -> Result<(), Failure> {
-    for told in settle_interrupted(&finder.workplace.book, device, id).await? {
-        tell(told);
-    }
-    Ok(())
-}

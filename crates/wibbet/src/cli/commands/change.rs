@@ -225,6 +225,13 @@ pub(crate) async fn put_back(
     carry_out(finder, &device, RunKind::PutBack, &plan, told, &Suspects::default(), how).await
 }
 
+async fn settle(finder: &Finder<'_>, device: &AdbDevice, id: &wibbet_types::DeviceId) -> Result<(), Failure> {
+    for told in settle_interrupted(&finder.workplace.book, device, id).await? {
+        tell(told);
+    }
+    Ok(())
+}
+
 pub(crate) async fn carry_on(
     finder: &Finder<'_>,
     name: &str,
