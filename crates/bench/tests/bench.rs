@@ -14,6 +14,7 @@ use wibbet_bench::run::RunNews;
 use wibbet_bench::session::{SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
+use wibbet_core::ask::RestartTo;
 use wibbet_core::device::{DeviceFacts, Likeness};
 use wibbet_core::link::{Rung, RungStatus};
 use wibbet_core::package::Inventory;
@@ -335,7 +336,7 @@ async fn wireless_debugging_is_switched_on_over_the_cable() {
     let mut seen = Seen::start(Arc::clone(&bus), network.clone(), &[]);
     let (card, _) = seen.facts().await;
     seen.named(card, "ready").await;
-    seen.bench.send(BenchCommand::Session(card, SessionCommand::Restart));
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Restart(RestartTo::System)));
     seen.named(card, "restarting").await;
     seen.named(card, "ready").await;
     assert!(network.seen().borrow().is_empty(), "off after the start");

@@ -17,6 +17,7 @@ use wibbet_bench::workplace::Workplace;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::Opening;
 use wibbet_core::ask::Request;
+use wibbet_core::ask::RestartTo;
 use wibbet_core::device::{DeviceKind, Root};
 use wibbet_core::link::{Rung, RungStatus};
 use wibbet_core::package::{Inventory, Note, Scope};
@@ -583,7 +584,7 @@ async fn a_restart_loses_nothing_and_is_waited_for() {
         let mut seen = Seen::start_in(sim.address(), workplace, folder);
         seen.inventory().await;
         sim.set_state(MUSIC, 0, false, 0);
-        seen.session.send(SessionCommand::Restart);
+        seen.session.send(SessionCommand::Restart(RestartTo::System));
         assert!(seen.note().await.contains("restarts then"));
         seen.until(|event| match event {
             SessionEvent::Ladder(ladder) if ladder.name() == "restarting" => Some(()),
@@ -605,7 +606,7 @@ async fn a_restart_loses_nothing_and_is_waited_for() {
     sim.set_fault(Fault::Says("dumpsys package write".into(), "Can't find service: package\n".into()));
     let mut seen = Seen::start_in(sim.address(), workplace, folder);
     seen.inventory().await;
-    seen.session.send(SessionCommand::Restart);
+    seen.session.send(SessionCommand::Restart(RestartTo::System));
     assert!(seen.note().await.contains("restarts then"));
     assert!(seen.note().await.contains("was not restarted"));
     assert!(!sim.transcript().iter().any(|line| line.contains("reboot")));
@@ -637,7 +638,7 @@ async fn a_dialog_behind_a_restart_is_told_and_opened_once() {
     sim.allow();
     seen.inventory().await;
     sim.forget_computers();
-    seen.session.send(SessionCommand::Restart);
+    seen.session.send(SessionCommand::Restart(RestartTo::System));
     seen.ladder("restarting").await;
     seen.ladder("awaiting-tap").await;
     seen.ladder("not-authorised").await;
@@ -725,4 +726,54 @@ async fn sizes_are_worked_out_on_demand() {
     seen.session.send(SessionCommand::WorkOutSizes);
     seen.until(|event| matches!(event, SessionEvent::Metrics(m) if m.tells(Source::Sizes)).then_some(())).await;
     assert!(seen.note().await.contains("tells how large its packages are now"));
+}
+
+/// What somebody types for the shell is kept before it is sent, with what came of it; an app of this computer's is taken in and let
+/// go of again; and what fails behind a run is told.
+#[tokio::test]
+async fn what_is_done_by_hand_is_kept() {
+    let sim = device(Scenario::crew_phone(), 1).await;
+    let mut seen = Seen::start(sim.address());
+    let inventory = seen.inventory().await;
+    seen.session.send(SessionCommand::Shell("date".into()));
+    let said = seen.until(|e| if let SessionEvent::Hand(said) = e { Some(said) } else { None }).await.unwrap();
+    assert!(said.answer.as_str().starts_with("2026-"), "{said:?}");
+    seen.session.send(SessionCommand::Shell("no-such-program".into()));
+    let said = seen.until(|e| if let SessionEvent::Hand(said) = e { Some(said) } else { None }).await.unwrap();
+    assert_eq!(said.code, Some(127));
+    let of = seen.workplace.device(sim.address());
+    of.connect(&mut |_| {}).await.unwrap();
+    let of = of.facts().unwrap().id;
+    let kept = seen.workplace.book.with(move |book| book.commands(&of)).await.unwrap();
+    assert_eq!(kept.len(), 2);
+    assert_eq!(kept[1].0, "date");
+    assert!(kept[0].1.as_ref().unwrap().as_str().contains("not found"), "{kept:?}");
+
+    let apps = tempfile::tempdir().unwrap();
+    let apk = apps.path().join("keys.apk");
+    std::fs::write(&apk, wibbet_sim::SampleApk::keyboard().read(0, usize::MAX)).unwrap();
+    seen.session.send(SessionCommand::TakeIn(UserId::OWNER, apk));
+    let taken = seen.until(|e| if let SessionEvent::TakenIn(_, taken) = e { Some(taken) } else { None }).await;
+    assert_eq!(taken.copy.id.as_str(), "fer.pellmoor.keys");
+    assert!(taken.declared.parts.iter().any(|part| part.names.iter().any(|n| n == "android.view.InputMethod")));
+    seen.session.send(SessionCommand::DropCopy(taken.copy));
+    seen.session.send(SessionCommand::TakeIn(UserId::OWNER, apps.path().join("none.apk")));
+    assert!(seen.note().await.contains("none.apk"));
+    assert!(seen.workplace.book.with(|book| book.copies(None)).await.unwrap().is_empty());
+
+    let provider = "com.corvane.weather.provider";
+    let item = TrayItem { id: id(provider), user: UserId::OWNER, way: Change::Uninstall };
+    let plan = plan_take_out(&inventory, &wibbet_core::testing::capabilities(34), &[item], false);
+    seen.session.send(SessionCommand::Run(RunKind::TakeOut, plan));
+    let (run, new, before) = seen
+        .until(|e| match e {
+            SessionEvent::Failures { run, new, before } => Some((run, new, before)),
+            _ => None,
+        })
+        .await;
+    let failed: Vec<&str> = new.iter().filter_map(|f| f.package.as_ref()).map(|id| id.as_str()).collect();
+    assert!(failed.contains(&"com.corvane.weather"), "{failed:?}");
+    assert!(before.iter().any(|f| f.process.as_str() == "com.android.email"), "{before:?}");
+    let run = seen.workplace.book.with(move |book| book.run(run)).await.unwrap().unwrap();
+    assert!(run.figures_words().unwrap().contains("packages in use"), "{run:?}");
 }

@@ -2,7 +2,7 @@
 
 use rusqlite::{Connection, Row, params};
 use wibbet_core::device::Figures;
-use wibbet_types::{PlainText, RunId, Timestamp};
+use wibbet_types::{DeviceId, PlainText, RunId, Timestamp};
 
 use crate::{Logbook, Result};
 
@@ -39,5 +39,30 @@ impl Logbook {
                    WHERE NOT EXISTS (SELECT 1 FROM seen_after WHERE run = ?1 AND words = ?3)";
         let done = self.connection.execute(sql, params![run.number(), at.0, words.as_str()]);
         done.map(|_| ()).map_err(self.failed())
+    }
+
+    /// Writes down that a command that somebody typed is sent to a device; its number.
+    pub fn add_command(&self, device: &DeviceId, command: &str, at: Timestamp) -> Result<i64> {
+        let sql = "INSERT INTO commands (device, sent, command) VALUES (?1, ?2, ?3)";
+        let done = self.connection.execute(sql, params![device.as_str(), at.0, command]);
+        done.map(|_| self.connection.last_insert_rowid()).map_err(self.failed())
+    }
+
+    /// Writes down what came of it.
+    pub fn answer_command(&self, number: i64, answer: &PlainText, code: Option<u8>) -> Result<()> {
+        let sql = "UPDATE commands SET answer = ?2, code = ?3 WHERE number = ?1";
+        let done = self.connection.execute(sql, params![number, answer.as_str(), code]);
+        done.map(|_| ()).map_err(self.failed())
+    }
+
+    /// The last commands that were typed for a device, the last first: what was typed, and what came of it where that is known.
+    pub fn commands(&self, device: &DeviceId) -> Result<Vec<(String, Option<PlainText>)>> {
+        let sql = "SELECT command, answer FROM commands WHERE device = ?1 ORDER BY number DESC LIMIT 100";
+        let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
+        let rows = statement.query_map([device.as_str()], |row| {
+            let answer: Option<String> = row.get(1)?;
+            Ok((row.get(0)?, answer.map(|answer| PlainText::new(&answer))))
+        });
+        rows.and_then(|rows| rows.collect()).map_err(self.failed())
     }
 }

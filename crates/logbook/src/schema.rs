@@ -151,6 +151,12 @@ CREATE TABLE seen_after (
     run INTEGER NOT NULL, at INTEGER NOT NULL, words TEXT NOT NULL
 ) STRICT;
 CREATE INDEX seen_after_runs ON seen_after (run);
+-- Commands of a device's shell that somebody typed, written down before they are sent.
+CREATE TABLE commands (
+    number INTEGER PRIMARY KEY AUTOINCREMENT,
+    device TEXT NOT NULL, sent INTEGER NOT NULL, command TEXT NOT NULL,
+    answer TEXT, code INTEGER
+) STRICT;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

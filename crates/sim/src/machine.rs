@@ -35,7 +35,8 @@ pub(crate) enum Access {
     Air,
 }
 
-pub(crate) fn restart(shared: &Arc<Shared>, orderly: bool) {
+/// The device goes down and stays down: nothing of Android runs, until somebody starts it.
+pub(crate) fn leave(shared: &Arc<Shared>, orderly: bool) {
     {
         let mut state = shared.state();
         match orderly {
@@ -51,6 +52,10 @@ pub(crate) fn restart(shared: &Arc<Shared>, orderly: bool) {
     // It is off after a start, until somebody switches it on.
     shared.wireless_debugging_off();
     shared.cable_changes.send_modify(|n| *n += 1);
+}
+
+pub(crate) fn restart(shared: &Arc<Shared>, orderly: bool) {
+    leave(shared, orderly);
     let shared = Arc::clone(shared);
     tokio::spawn(async move {
         tokio::time::sleep(shared.restart).await;

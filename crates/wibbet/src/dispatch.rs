@@ -25,6 +25,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Close { json, .. }
             | Command::Shelf { json, .. }
             | Command::Restart { json, .. }
+            | Command::Picture { json, .. }
             | Command::Pull { json, .. }
             | Command::Push { json, .. }
             | Command::Runs { json, .. },
@@ -103,7 +104,10 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let how = links::Closing { switch_off: !keep_debugging, forget, yes, json };
             links::close(&finder, &device, how).await
         }
-        Command::Restart { device, wait, yes, json } => links::restart(&finder, &device, wait, yes, json).await,
+        Command::Restart { device, to, wait, yes, json } => {
+            links::restart(&finder, &device, (to, wait), yes, json).await
+        }
+        Command::Picture { device, file, json } => files::picture(&finder, &device, &file, json).await,
         Command::Why { device, wanted } => why::why(&finder, &device, wanted).await,
         Command::Upshot { device, tray } => why::upshot(&finder, &device, tray).await,
         Command::Packages { device, wanted } => packages::packages(&finder, &device, wanted).await,

@@ -1010,3 +1010,22 @@ fn what_a_device_is_behind_a_run_is_told_and_kept() {
     let (runs, _) = json(home.path(), &["runs", "--json"]);
     assert_eq!((&runs["runs"][0]["seen_after"], &runs["runs"][0]["figures"]), (&told["seen_after"], figures));
 }
+
+/// What is done by hand: a picture of the screen, and a restart into what it does not come back from by itself.
+#[test]
+fn a_picture_is_taken_and_a_device_is_sent_to_its_bootloader() {
+    let sim = Sim::start(&["--device", "spare-handset"]);
+    let (home, at) = (home(), sim.address());
+    let file = home.path().join("screen.png");
+    let words = ["picture", at, file.to_str().unwrap(), "--json"];
+    let (told, code) = json(home.path(), &words);
+    let bytes = std::fs::read(&file).unwrap();
+    assert_eq!((code, told["bytes"].as_u64()), (0, Some(bytes.len() as u64)), "{told}");
+    assert!(bytes.starts_with(b"\x89PNG") && bytes.len() > 100);
+    assert_eq!(json(home.path(), &words).1, 2, "nothing is written over");
+    let (told, code) = json(home.path(), &["restart", at, "--to", "bootloader", "--yes", "--wait", "--json"]);
+    assert_eq!((code, &told["restarted"]), (0, &Value::Null), "{told}");
+    sim.wait_for("svc power reboot bootloader");
+    assert_eq!(json(home.path(), &["packages", at, "--quick", "--json"]).1, 5);
+    assert_eq!(run(home.path(), &["restart", at, "--to", "moon", "--yes"]).status.code(), Some(2));
+}

@@ -103,6 +103,8 @@ fn the_shapes_of_all_objects_are_those_promised() {
     ask("push", &["push", phone, note.to_str().unwrap(), "/sdcard/Download/"], 0);
     let back = home.path().join("back.txt");
     ask("pull", &["pull", phone, "/sdcard/Download/note.txt", back.to_str().unwrap()], 0);
+    let picture = home.path().join("screen.png");
+    ask("picture", &["picture", phone, picture.to_str().unwrap()], 0);
     ask("error", &["install", phone, note.to_str().unwrap(), "--user", "0", "--yes"], 2);
     ask("put-back", &["put-back", phone, "--user", "0", "com.android.music", "--yes"], 0);
     let silent = ["--user", "0", "--uninstall", "com.android.egg", "--answer-within", "2", "--yes"];

@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use tokio::time::timeout;
-use wibbet_core::ask::{hard_restart_request, knows_no_restart, restart_request};
+use wibbet_core::ask::{RestartTo, hard_restart_request, knows_no_restart, restart_request};
 use wibbet_core::device::Vitals;
 use wibbet_core::read::{says_written, write_request};
 
@@ -33,7 +33,19 @@ pub enum RestartError {
 }
 
 /// What is to be known before a restart, in words: what becomes of the link first, by the ways that lead to the device.
-pub fn before_restart(routes: &[Route], vitals: Option<&Vitals>) -> Vec<String> {
+pub fn before_restart(routes: &[Route], vitals: Option<&Vitals>, to: RestartTo) -> Vec<String> {
+    let away = match to {
+        RestartTo::System => None,
+        RestartTo::Recovery => Some(
+            "It starts into its recovery system and stays there: no link leads to it. Choose “reboot system now” on it, or hold its power button.",
+        ),
+        RestartTo::Bootloader => Some(
+            "It starts into its bootloader and stays there: no link leads to it. Choose a start on it, or hold its power button for ten seconds.",
+        ),
+    };
+    if let Some(away) = away {
+        return vec![away.to_owned()];
+    }
     let cable = routes.iter().any(|route| matches!(route, Route::Cable(_) | Route::Server(_)));
     let air = routes.iter().any(|route| matches!(route, Route::Air { .. }));
     let link = match (cable, air) {
@@ -74,7 +86,7 @@ pub fn before_restart(routes: &[Route], vitals: Option<&Vitals>) -> Vec<String> 
 ///
 /// # Errors
 /// When nothing was restarted, or that is not to be seen.
-pub async fn restart_device(device: &AdbDevice) -> Result<(), RestartError> {
+pub async fn restart_device(device: &AdbDevice, to: RestartTo) -> Result<(), RestartError> {
     let said = device.ask(&write_request(), &mut |_| {}).await?;
     if !says_written(&said) {
         return Err(RestartError::NotWritten);
@@ -83,9 +95,9 @@ pub async fn restart_device(device: &AdbDevice) -> Result<(), RestartError> {
     let Some(link) = device.current().await else { return Ok(()) };
     // The answer seldom comes: the link goes before it. Only a device that does not know the command is told otherwise: one
     // that is shutting down would lose by it what it still writes.
-    let answer = device.ask(&restart_request(), &mut |_| {}).await;
+    let answer = device.ask(&restart_request(to), &mut |_| {}).await;
     if answer.is_ok_and(|said| knows_no_restart(&said)) {
-        let _ = device.ask(&hard_restart_request(), &mut |_| {}).await;
+        let _ = device.ask(&hard_restart_request(to), &mut |_| {}).await;
     }
     timeout(GOING, link.ended()).await.map(drop).map_err(|_| RestartError::StillThere)
 }

@@ -184,7 +184,9 @@ impl Actor {
             | SessionCommand::Open(_)
             | SessionCommand::WorkOutSizes
             | SessionCommand::OpenDeveloperOptions
-            | SessionCommand::Restart
+            | SessionCommand::Restart(_)
+            | SessionCommand::Picture
+            | SessionCommand::Shell(_)
             | SessionCommand::SwitchOnWireless => {
                 self.tell(SessionEvent::Note(nothing_sent));
             }
@@ -298,8 +300,16 @@ impl Actor {
                     self.open_developer_options().await;
                     true
                 }
-                Some(SessionCommand::Restart) => {
-                    self.restart().await;
+                Some(SessionCommand::Restart(to)) => {
+                    self.restart(to).await;
+                    true
+                }
+                Some(SessionCommand::Picture) => {
+                    self.take_picture().await;
+                    true
+                }
+                Some(SessionCommand::Shell(command)) => {
+                    self.hand_command(command).await;
                     true
                 }
                 Some(SessionCommand::SwitchOnWireless) => {

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use wibbet_core::ask::Opening;
+use wibbet_core::ask::{Opening, RestartTo};
 use wibbet_core::package::{KeptCopy, Note};
 use wibbet_core::plan::{Job, Plan, TrayItem};
 use wibbet_core::run::RunKind;
@@ -32,7 +32,11 @@ pub enum SessionCommand {
     /// Open the developer options on the device.
     OpenDeveloperOptions,
     /// Restart the device, once it has written down what it holds.
-    Restart,
+    Restart(RestartTo),
+    /// Take a picture of its screen.
+    Picture,
+    /// Have its shell carry out a command that somebody typed.
+    Shell(String),
     /// Switch wireless debugging on, over whatever link there is.
     SwitchOnWireless,
     /// Write a note down.

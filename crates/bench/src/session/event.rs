@@ -13,7 +13,7 @@ use wibbet_core::run::Run;
 use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 
 use crate::around::Route;
-use crate::ops::{Details, TakenIn};
+use crate::ops::{Details, HandCommand, TakenIn};
 use crate::run::RunNews;
 
 /// What ties the packages of a device, with what the device told for that alone.
@@ -75,6 +75,10 @@ pub enum SessionEvent {
         /// What had failed before the run, as far back as the device's log goes.
         before: Vec<AppFailure>,
     },
+    /// A picture of its screen, as PNG.
+    Picture(Vec<u8>),
+    /// What came of a command that somebody typed, or why it was not carried out.
+    Hand(Result<HandCommand, String>),
     /// A run has ended; why, if not by itself.
     RunEnded(Option<String>),
     /// The link has been closed on purpose; what was done for it.

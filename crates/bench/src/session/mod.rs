@@ -5,6 +5,7 @@ mod apps;
 mod background;
 mod command;
 mod event;
+mod hand;
 mod handle;
 mod link;
 mod notes;

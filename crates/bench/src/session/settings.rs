@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use tokio::time::{Instant, timeout};
-use wibbet_core::ask::DeviceSetting;
+use wibbet_core::ask::{DeviceSetting, RestartTo};
 use wibbet_core::link::Ladder;
 
 use super::actor::Actor;
@@ -38,14 +38,15 @@ impl Actor {
     }
 
     /// Restarts the device. It is waited for like any other that has gone, with other words.
-    pub(super) async fn restart(&mut self) {
+    pub(super) async fn restart(&mut self, to: RestartTo) {
         self.tell(SessionEvent::Note("it writes down what was changed, and restarts then".into()));
         let done = match self.claimed() {
-            Ok(_claims) => restart_device(&self.device).await.map_err(|error| error.to_string()),
+            Ok(_claims) => restart_device(&self.device, to).await.map_err(|error| error.to_string()),
             Err(why) => Err(why),
         };
         match done {
-            Ok(()) => self.restarting = Some(Instant::now() + COMES_BACK),
+            Ok(()) if to == RestartTo::System => self.restarting = Some(Instant::now() + COMES_BACK),
+            Ok(()) => self.tell(SessionEvent::Note(format!("It starts into {} and stays there.", to.words()))),
             Err(why) => self.tell(SessionEvent::Note(why)),
         }
     }

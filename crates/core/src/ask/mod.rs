@@ -9,5 +9,5 @@ mod setting;
 pub use delivery::Delivery;
 pub use opening::{Opening, developer_options_request};
 pub use request::{Call, Output, Request, says_not_ready};
-pub use restart::{hard_restart_request, knows_no_restart, restart_request};
+pub use restart::{RestartTo, hard_restart_request, knows_no_restart, restart_request};
 pub use setting::DeviceSetting;

@@ -1,11 +1,47 @@
 //! Restarting a device.
 
+use wibbet_types::named;
+
 use super::request::{Call, Output, Request};
+
+/// Into what a device starts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+pub enum RestartTo {
+    /// Android.
+    #[default]
+    System,
+    /// The recovery system: there is no shell, and it comes back by hand.
+    Recovery,
+    /// The bootloader: nothing of Android runs, and it comes back by hand.
+    Bootloader,
+}
+
+named!(RestartTo { System => "system", Recovery => "recovery", Bootloader => "bootloader" });
+
+impl RestartTo {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::System, Self::Recovery, Self::Bootloader];
+
+    /// The word that Android takes for it. Source: `PowerManager.reboot`.
+    fn reason(self) -> Option<&'static str> {
+        (self != Self::System).then(|| self.name())
+    }
+
+    /// What it is, for people.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::System => "Android",
+            Self::Recovery => "the recovery system",
+            Self::Bootloader => "the bootloader",
+        }
+    }
+}
 
 /// Has the device shut down in order and start again: its services are told, and write what they hold. `svc` is a program of
 /// Android's own.
-pub fn restart_request() -> Request {
-    Request { call: Call::Shell("svc power reboot".into()), changes: true }
+pub fn restart_request(to: RestartTo) -> Request {
+    let into = to.reason().map_or_else(String::new, |reason| format!(" {reason}"));
+    Request { call: Call::Shell(format!("svc power reboot{into}")), changes: true }
 }
 
 /// Whether the answer to that is that there is no such command: how the program is used, or that there is none.
@@ -15,8 +51,9 @@ pub fn knows_no_restart(answer: &Output) -> bool {
 }
 
 /// The same where `svc` does not know how: the kernel is told at once, so that what has not been written is lost.
-pub fn hard_restart_request() -> Request {
-    Request { call: Call::Shell("reboot".into()), changes: true }
+pub fn hard_restart_request(to: RestartTo) -> Request {
+    let into = to.reason().map_or_else(String::new, |reason| format!(" {reason}"));
+    Request { call: Call::Shell(format!("reboot{into}")), changes: true }
 }
 
 #[cfg(test)]

@@ -17,6 +17,7 @@ mod installed;
 mod metrics;
 mod output;
 mod package_service;
+mod picture;
 mod properties;
 mod queries;
 mod selections;

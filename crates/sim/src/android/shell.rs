@@ -12,6 +12,8 @@ pub(crate) enum Effect {
     /// The device restarts; where that is orderly its services are told and write what they hold.
     Restart {
         orderly: bool,
+        /// Into Android; else it stays where it is until somebody starts it.
+        comes_back: bool,
     },
     /// USB debugging, with the older network link, was switched off.
     UsbDebuggingOff,
@@ -230,16 +232,25 @@ impl State {
             "am" if first == Some("get-current-user") => Output::ok(format!("{}\n", self.scenario.in_front)),
             // Keys have nothing to be seen of.
             "input" => Output::default(),
+            "screencap" if first == Some("-p") => Output::raw(self.screen_picture()),
             "am" if first == Some("force-stop") => self.force_stop(&rest[1..]),
             "am" if first == Some("start") => self.start_activity(rest),
-            "reboot" => return (Output::default(), Effect::Restart { orderly: false }),
+            "reboot" => {
+                return (Output::default(), Effect::Restart { orderly: false, comes_back: is_system(first) });
+            }
             "svc" if first == Some("power") && rest.get(1).is_some_and(|w| w == "reboot") => {
-                return (Output::default(), Effect::Restart { orderly: true });
+                let into = rest.get(2).map(String::as_str);
+                return (Output::default(), Effect::Restart { orderly: true, comes_back: is_system(into) });
             }
             other => Output::failed(127, format!("/system/bin/sh: {other}: not found\n")),
         };
         (output, Effect::None)
     }
+}
+
+/// Whether a restart leads into Android: it stays where it is otherwise, until somebody starts it by its buttons.
+fn is_system(into: Option<&str>) -> bool {
+    !into.is_some_and(|into| into == "recovery" || into == "bootloader")
 }
 
 /// A line without the braces that keep several commands together.

@@ -152,7 +152,8 @@ pub(crate) async fn run(
             }
             match effect {
                 Effect::None => {}
-                Effect::Restart { orderly } => restart(&shared, orderly),
+                Effect::Restart { orderly, comes_back: true } => restart(&shared, orderly),
+                Effect::Restart { orderly, .. } => crate::machine::leave(&shared, orderly),
                 Effect::UsbDebuggingOff => shared.usb_debugging(false),
                 Effect::WirelessDebuggingOff => shared.wireless_debugging_off(),
                 Effect::WirelessDebuggingOn => shared.wants_wireless.send_modify(|n| *n += 1),

@@ -3,6 +3,7 @@
 use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand};
+use wibbet_core::ask::RestartTo;
 use wibbet_core::plan::{Job, OnRefusal};
 use wibbet_types::{Address, DevicePath, PackageId, PlainText, RunId, UserId};
 
@@ -102,12 +103,25 @@ pub(crate) enum Command {
     Restart {
         /// An id, a serial, or HOST:PORT.
         device: String,
+        /// Into what: system, recovery or bootloader. From the last two it comes back by hand only.
+        #[arg(long, value_name = "WHERE", default_value = "system", value_parser = into)]
+        to: RestartTo,
         /// Wait until it is linked again and has started up: five minutes at most.
         #[arg(long)]
         wait: bool,
         /// Do not ask first.
         #[arg(long)]
         yes: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Takes a picture of what is on a device's screen, as PNG.
+    Picture {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// The file to write, which must not be there yet.
+        file: std::path::PathBuf,
         /// One JSON object on standard output.
         #[arg(long)]
         json: bool,
@@ -334,6 +348,10 @@ pub(crate) struct How {
     /// One JSON object on standard output.
     #[arg(long)]
     pub(crate) json: bool,
+}
+
+fn into(text: &str) -> Result<RestartTo, String> {
+    RestartTo::from_name(text).ok_or_else(|| "it is system, recovery or bootloader".to_owned())
 }
 
 fn seconds(text: &str) -> Result<Duration, String> {

@@ -45,9 +45,9 @@ impl Effects {
                 });
             }
             Effect::Copy(text) => copy(&text),
-            Effect::Write(name, end, text) => {
+            Effect::Write(name, end, bytes) => {
                 tokio::task::spawn_blocking(move || {
-                    let message = match write_new(&name, end, &text) {
+                    let message = match write_new(&name, end, &bytes) {
                         Ok(path) => Message::Done(format!("Written to {}.", path.display())),
                         Err(why) => Message::Trouble(format!("{name}{end} could not be written: {why}")),
                     };
@@ -116,13 +116,13 @@ fn copy(text: &str) {
 }
 
 /// Writes a file into the folder that the program was started in, under a name that is not taken.
-fn write_new(name: &str, end: &str, text: &str) -> std::io::Result<PathBuf> {
+fn write_new(name: &str, end: &str, bytes: &[u8]) -> std::io::Result<PathBuf> {
     use std::io::Write as _;
     for n in 1..1000 {
         let path = PathBuf::from(if n == 1 { format!("{name}{end}") } else { format!("{name}-{n}{end}") });
         match std::fs::OpenOptions::new().write(true).create_new(true).open(&path) {
             Ok(mut file) => {
-                file.write_all(text.as_bytes())?;
+                file.write_all(bytes)?;
                 file.sync_all()?;
                 return std::path::absolute(path);
             }

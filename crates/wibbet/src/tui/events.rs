@@ -205,6 +205,22 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
             device.refresh();
         }
         SessionEvent::Job(job) => device.job = job,
+        SessionEvent::Picture(bytes) => {
+            let name = match device.job.ticket.as_str() {
+                "" => device.facts.as_ref().map_or_else(String::new, |facts| facts.id.to_string()),
+                ticket => ticket.to_owned(),
+            };
+            let plain: String = name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+            out.push(Effect::Write(format!("screen-{plain}"), ".png", bytes));
+        }
+        SessionEvent::Hand(said) => {
+            device.hand = Some(said);
+            for window in &mut model.windows {
+                if let Window::Shell(form) = window {
+                    form.answered();
+                }
+            }
+        }
         SessionEvent::Failures { run, new, before } => {
             let card = device.card;
             let seen = device.sight(new, &before);

@@ -49,7 +49,7 @@ pub(crate) enum Effect {
     /// Put a text into the clipboard of whoever sits at the terminal.
     Copy(String),
     /// Write a file: the beginning of its name, the end of it, and what is in it.
-    Write(String, &'static str, String),
+    Write(String, &'static str, Vec<u8>),
     Quit,
 }
 

@@ -7,6 +7,7 @@ use wibbet_bench::logbook::now;
 use wibbet_bench::ops::{
     RestartError, Watch, before_restart, claim, details, look_at_all, measure, restart_device, survey,
 };
+use wibbet_core::ask::RestartTo;
 use wibbet_core::device::{AppFailure, Figures};
 use wibbet_core::run::{Outcome, Run, Since, Suspects, came_back};
 use wibbet_types::{PackageId, PlainText};
@@ -55,7 +56,9 @@ pub(super) async fn warn_of_restart(device: &AdbDevice, how: How) {
     if how.restart {
         let told = details(device).await;
         tell("when all is done the device is restarted, and looked at again:");
-        before_restart(&device.routes(), told.as_ref().map(|told| &told.vitals)).iter().for_each(tell);
+        before_restart(&device.routes(), told.as_ref().map(|told| &told.vitals), RestartTo::System)
+            .iter()
+            .for_each(tell);
     }
 }
 
@@ -114,7 +117,7 @@ async fn restart(finder: &Finder<'_>, device: &AdbDevice, run: &Run) -> Result<(
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let _claims = claim(finder.workplace, device)?;
     tell("restarting the device");
-    restart_device(device).await.map_err(|error| match error {
+    restart_device(device, RestartTo::System).await.map_err(|error| match error {
         RestartError::Ask(error) => Failure::from(error),
         other => Failure::trouble(other),
     })?;

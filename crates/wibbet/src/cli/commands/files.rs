@@ -102,3 +102,29 @@ pub(crate) async fn install(
     drop_copy(&finder.workplace.book, &copy).await?;
     done
 }
+
+/// Takes a picture of the screen.
+pub(crate) async fn picture(
+    finder: &Finder<'_>,
+    name: &str,
+    file: &std::path::Path,
+    as_json: bool,
+) -> Result<Exit, Failure> {
+    use std::io::Write as _;
+    let device = finder.link(name).await?;
+    let unusable = |error: std::io::Error| Failure::new(Exit::Usage, format!("{}: {error}", file.display()));
+    // Whether it may be written is known before the device is asked.
+    let mut to = std::fs::OpenOptions::new().write(true).create_new(true).open(file).map_err(unusable)?;
+    let taken = wibbet_bench::ops::picture(&device).await;
+    let written = match taken {
+        Ok(Ok(bytes)) => to.write_all(&bytes).and_then(|()| to.sync_all()).map(|()| bytes.len()).map_err(unusable),
+        Ok(Err(said)) => Err(Failure::trouble(format!("no picture was taken: the device says: {said}"))),
+        Err(error) => Err(error.into()),
+    };
+    let bytes = written.inspect_err(|_| drop(std::fs::remove_file(file)))?;
+    match as_json {
+        true => json::print(&json::Picture { file: file.display().to_string(), bytes }),
+        false => line(format_args!("{}: {}", file.display(), bytes_words(bytes as u64))),
+    }
+    Ok(Exit::Done)
+}

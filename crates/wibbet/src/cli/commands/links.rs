@@ -12,6 +12,7 @@ use wibbet_bench::ops::{
     restart_device,
 };
 use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
+use wibbet_core::ask::RestartTo;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
 
@@ -200,7 +201,7 @@ pub(crate) async fn close(finder: &Finder<'_>, name: &str, how: Closing) -> Resu
 pub(crate) async fn restart(
     finder: &Finder<'_>,
     name: &str,
-    wait: bool,
+    (to, wait): (RestartTo, bool),
     yes: bool,
     as_json: bool,
 ) -> Result<Exit, Failure> {
@@ -209,18 +210,18 @@ pub(crate) async fn restart(
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let _claims = claim(finder.workplace, &device)?;
     let told = details(&device).await;
-    for words in before_restart(&device.routes(), told.as_ref().map(|told| &told.vitals)) {
+    for words in before_restart(&device.routes(), told.as_ref().map(|told| &told.vitals), to) {
         tell(words);
     }
-    if !yes && !asked(&format!("Restart {} ({})?", facts.name(), facts.id)) {
+    if !yes && !asked(&format!("Restart {} ({}) into {}?", facts.name(), facts.id, to.words())) {
         return Err(Failure::new(Exit::Nothing, "nothing was sent"));
     }
     tell("it writes down what was changed, and restarts then");
-    restart_device(&device).await.map_err(|error| match error {
+    restart_device(&device, to).await.map_err(|error| match error {
         RestartError::Ask(error) => Failure::from(error),
         other => Failure::trouble(other),
     })?;
-    let restarted = if wait { Some(comes_back(&device, &facts).await) } else { None };
+    let restarted = if wait && to == RestartTo::System { Some(comes_back(&device, &facts).await) } else { None };
     if restarted == Some(false) {
         tell("it has not been seen to start up again within five minutes");
     }

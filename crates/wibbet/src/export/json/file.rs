@@ -22,3 +22,10 @@ impl Brought {
         }
     }
 }
+
+/// A picture of a screen.
+#[derive(Serialize)]
+pub(crate) struct Picture {
+    pub(crate) file: String,
+    pub(crate) bytes: usize,
+}

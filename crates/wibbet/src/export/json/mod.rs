@@ -12,7 +12,7 @@ mod why;
 
 pub(crate) use device::{Bench, Device};
 pub(crate) use error::{print, print_failure};
-pub(crate) use file::Brought;
+pub(crate) use file::{Brought, Picture};
 pub(crate) use link::{Closed, JsonLadder, Paired, Restarted};
 pub(crate) use packages::Packages;
 pub(crate) use run::{Runs, Steps, time};

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use tui_input::Input;
 use wibbet_bench::around::Route;
 use wibbet_bench::fleet::CardId;
-use wibbet_bench::ops::{Details, TakenIn};
+use wibbet_bench::ops::{Details, HandCommand, TakenIn};
 use wibbet_bench::session::Evidence;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::DeviceSetting;
@@ -61,6 +61,8 @@ pub(crate) struct DeviceModel {
     pub(crate) pane: RunPane,
     /// A run is being carried out.
     pub(crate) running: bool,
+    /// What came of the last command that was typed for its shell.
+    pub(crate) hand: Option<Result<HandCommand, String>>,
     /// What a failure behind the last run that was sent could be due to.
     suspects: Suspects,
     /// And has been paused.
@@ -121,6 +123,7 @@ impl DeviceModel {
             securing: None,
             job: Job::default(),
             pane: RunPane::Nothing,
+            hand: None,
             suspects: Suspects::default(),
             running: false,
             paused: false,

@@ -84,6 +84,8 @@ pub(crate) enum Action {
     TryChanges,
     DeveloperOptions,
     Restart,
+    Picture,
+    Shell,
     SwitchOnWireless,
     DeviceScreens,
     Menu,

@@ -37,6 +37,7 @@ pub(crate) enum Layer {
     Quit,
     Reading,
     Restart,
+    Shell,
     Start,
     Ties,
     Searches,
@@ -69,7 +70,16 @@ impl Layer {
             Self::Pair,
         ]);
         all.extend([Self::Palette]);
-        all.extend([Self::Quit, Self::Reading, Self::Restart, Self::Searches, Self::Start, Self::Ties, Self::Ways]);
+        all.extend([
+            Self::Quit,
+            Self::Reading,
+            Self::Restart,
+            Self::Searches,
+            Self::Shell,
+            Self::Start,
+            Self::Ties,
+            Self::Ways,
+        ]);
         all
     }
 
@@ -108,6 +118,7 @@ impl Layer {
             Self::Quit => &[windows::QUIT],
             Self::Reading => &[windows::READING],
             Self::Restart => &[windows::RESTART],
+            Self::Shell => &[windows::SHELL],
             Self::Start => &[windows::START],
             Self::Ties => &[windows::TIES],
             Self::Ways => &[windows::WAYS],

@@ -180,6 +180,20 @@ pub(super) const BENCH_MENU: &[Binding] = &[
         "Shows what a restart does to the link and what waits for it; then has the device write its changes down, and restarts it.",
     ),
     bind(
+        Action::Picture,
+        &[letter('p')],
+        "Take a picture of the device's screen",
+        "picture",
+        "Takes a picture of what is on the device's screen, and writes it to a file.",
+    ),
+    bind(
+        Action::Shell,
+        &[letter('s')],
+        "One command of the device's shell",
+        "shell",
+        "Sends one command to the device's shell, as it is typed, and shows the answer; both are kept in the logbook.",
+    ),
+    bind(
         Action::TryChanges,
         &[letter('c')],
         "Try whether changes are permitted",

@@ -80,9 +80,20 @@ pub(super) const CLOSE: &[Binding] = &[
     foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
 ];
 
+/// One command of a shell.
+pub(super) const SHELL: &[Binding] = &[
+    foot(Action::Accept, ENTER, "sends it"),
+    foot(Action::Down, DOWN, "moves"),
+    foot(Action::Up, UP, ""),
+    foot(Action::PageDown, &[key(KeyCode::PageDown)], ""),
+    foot(Action::PageUp, &[key(KeyCode::PageUp)], ""),
+    foot(Action::Leave, ESC, "closes"),
+];
+
 /// Restarting a device.
 pub(super) const RESTART: &[Binding] = &[
     foot(Action::RestartNow, &[letter('s')], "restarts it"),
+    foot(Action::Toggle, &[letter(' ')], "into what"),
     foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
 ];
 

@@ -71,6 +71,7 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
         Action::Next => on(|d| d.inventory.is_some()),
         Action::DeveloperOptions => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
         Action::Restart => on(|d| !d.running && d.is_ready()),
+        Action::Picture | Action::Shell => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
         Action::SwitchOnWireless => {
             on(|d| !d.running && d.ladder.holds(Rung::Shell) && d.capabilities.has_wireless_debugging())
         }
@@ -91,6 +92,10 @@ pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
         Action::Next => (app.view, app.notice) = (View::Packages, None),
         Action::DeveloperOptions => {
             out.extend(app.device().map(|d| to_session(d.card, SessionCommand::OpenDeveloperOptions)));
+        }
+        Action::Picture => {
+            out.extend(app.device().map(|d| to_session(d.card, SessionCommand::Picture)));
+            app.tell("Taking a picture of the device's screen.");
         }
         Action::SwitchOnWireless => {
             out.extend(app.device().map(|d| to_session(d.card, SessionCommand::SwitchOnWireless)));

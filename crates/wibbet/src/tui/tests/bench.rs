@@ -177,3 +177,30 @@ fn devices_work_beside_one_another() {
     assert!(screen.model.app.devices[1].tray.is_empty());
     assert!(!screen.effects.iter().any(|e| matches!(e, Effect::Bench(BenchCommand::Session(..)))));
 }
+
+/// One command of the shell is sent once, and its answer shown; a restart may lead elsewhere than into Android.
+#[test]
+fn a_command_is_typed_and_a_restart_leads_where_it_is_wanted() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys(".sgetprop ro.x\n\n");
+    let sent = Effect::Bench(BenchCommand::Session(0, SessionCommand::Shell("getprop ro.x".into())));
+    assert_eq!(screen.effects.iter().filter(|effect| **effect == sent).count(), 1);
+    assert!(screen.shows("waiting for the answer"), "{}", screen.text());
+    let said = wibbet_bench::ops::HandCommand {
+        command: "getprop ro.x".into(),
+        answer: PlainText::new("one\ntwo"),
+        code: Some(0),
+    };
+    screen.tell(SessionEvent::Hand(Ok(said)));
+    assert!(screen.shows("two") && screen.shows("exit code 0"), "{}", screen.text());
+    screen.keys("\x1b.r  ");
+    assert!(screen.shows("Into the bootloader.") && screen.shows("svc power reboot bootloader"), "{}", screen.text());
+    screen.keys("s");
+    let to = wibbet_core::ask::RestartTo::Bootloader;
+    let sent = Effect::Bench(BenchCommand::Session(0, SessionCommand::Restart(to)));
+    assert_eq!(screen.effects.last(), Some(&sent));
+    screen.keys(".p");
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::Session(0, SessionCommand::Picture))));
+    screen.tell(SessionEvent::Picture(vec![1, 2]));
+    assert!(matches!(screen.effects.last(), Some(Effect::Write(name, ".png", _)) if name == "screen-CT5-0417-2291"));
+}

@@ -212,7 +212,7 @@ fn columns_searches_languages_and_exports() {
     screen.keys("\x1b/besen\n.x\n");
     let Some(Effect::Write(name, ".csv", text)) = screen.effects.last() else { panic!("{:?}", screen.effects) };
     assert_eq!(name, "packages-CT5-0417-2291");
-    let lines: Vec<&str> = text.lines().collect();
+    let lines: Vec<&str> = std::str::from_utf8(text).unwrap().lines().collect();
     assert!(lines[0].starts_with(r#""id","label","state_0","state_10","holds","size","idle""#), "{}", lines[0]);
     assert_eq!(lines.len(), 2, "what is found");
     assert!(
@@ -222,7 +222,7 @@ fn columns_searches_languages_and_exports() {
     );
     screen.keys(".x___\n");
     let Some(Effect::Write(_, ".json", text)) = screen.effects.last() else { panic!("{:?}", screen.effects) };
-    let all: serde_json::Value = serde_json::from_str(text).unwrap();
+    let all: serde_json::Value = serde_json::from_slice(text).unwrap();
     assert_eq!(all.as_array().unwrap().len(), 7);
     assert_eq!(all[0]["size"], 1_000_005);
     assert!(all[0]["memory"].is_null(), "what is not told is null");

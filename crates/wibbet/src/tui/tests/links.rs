@@ -1,6 +1,7 @@
 //! Pairing, first steps and closing.
 
 use super::*;
+use wibbet_core::ask::RestartTo;
 
 #[test]
 fn pairing_keeps_what_was_typed_and_says_what_expired() {
@@ -127,7 +128,7 @@ fn a_restart_is_shown_in_words_before_it_is_done() {
     use wibbet_bench::around::Route;
     let cable = Route::Cable(wibbet_adb::UsbPlace { bus: "1".into(), number: 2 });
     let air = Route::Air { instance: "adb-x".into(), at: "192.0.2.7:40001".parse().unwrap(), others: Vec::new() };
-    let restart = [Effect::Bench(BenchCommand::Session(0, SessionCommand::Restart))];
+    let restart = [Effect::Bench(BenchCommand::Session(0, SessionCommand::Restart(RestartTo::System)))];
     for (routes, words) in [
         (vec![cable.clone()], "comes back by itself on its cable"),
         (vec![cable, air.clone()], ". w switches it on over the cable"),

@@ -75,3 +75,59 @@ fn a_tray_outlives_the_program_and_goes_both_ways() {
     assert_eq!(busy.model.app.devices[0].tray.len(), 1);
     assert_eq!(busy.model.app.devices[0].tray[0].id.as_str(), "com.android.calendar");
 }
+
+/// Every way is offered for one package or for all that is chosen, also those that leave it in use; one key takes all of it back.
+#[test]
+fn all_ways_are_offered_for_one_and_for_all() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys("\n/calend\n /\x1b/music\n /\x1b");
+    let ways = |screen: &Screen| screen.model.app.devices[0].tray.iter().map(|i| i.way).collect::<Vec<_>>();
+    screen.keys("/android\n\x1bW");
+    assert!(
+        screen.shows("Ways for all 2 in the tray") && screen.shows("does nothing while nobody looks"),
+        "{}",
+        screen.text()
+    );
+    screen.keys("jjjj\n");
+    assert_eq!(ways(&screen), [Change::Quieten; 2]);
+    assert!(screen.shows("quieten 2"), "{}", screen.text());
+    screen.keys("z");
+    assert_eq!(ways(&screen), [Change::Uninstall; 2]);
+    // One alone, that is marked by it where it was not.
+    screen.keys("/webview\nW jjjjjjj\n");
+    assert_eq!(ways(&screen)[2..], [Change::ClearData]);
+    assert!(screen.shows("clear data"), "{}", screen.text());
+    // The plan says what comes of it.
+    screen.keys("\n");
+    assert!(screen.shows("asks for its permissions anew"), "{}", screen.text());
+}
+
+/// An app of this computer's is taken into the tray, shown in the plan before all else, and let go of with the tray.
+#[test]
+fn an_app_is_chosen_among_files_and_goes_first() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys("\n/music\n /\x1b.a");
+    let folder = screen.model.app.apps_folder.join("");
+    assert_eq!(screen.effects.last(), Some(&Effect::ListApps(folder.clone())));
+    let file = |name: &str, is_folder| crate::tui::message::AppFile { name: name.into(), is_folder, bytes: 5_000 };
+    let files = vec![file("parts", true), file("keys.apk", false), file("other.apk", false)];
+    let effects = update(&mut screen.model, Message::Apps(folder.clone(), Ok(files)));
+    screen.take(effects);
+    assert!(screen.shows("keys.apk") && screen.shows("parts/"), "{}", screen.text());
+    screen.keys("k");
+    assert!(!screen.shows("other.apk"), "{}", screen.text());
+    screen.keys("\n");
+    let sent = Effect::Bench(BenchCommand::Session(0, SessionCommand::TakeIn(UserId::OWNER, folder.join("keys.apk"))));
+    assert_eq!(screen.effects.last(), Some(&sent));
+    let copy = testing::copy("fer.pellmoor.keys", &["base.apk"]);
+    let taken = wibbet_bench::ops::TakenIn { copy: copy.clone(), declared: wibbet_core::package::Declared::default() };
+    screen.tell(SessionEvent::TakenIn(UserId::OWNER, Box::new(taken)));
+    assert!(screen.shows("install 1") && screen.shows("install first"), "{}", screen.text());
+    screen.keys("\n");
+    let review = screen.model.app.devices[0].reviewed().unwrap();
+    let order: Vec<Change> = review.plan.steps.iter().map(|step| step.way).collect();
+    assert_eq!(order, [Change::InstallCopy, Change::Uninstall]);
+    screen.keys("\x1be");
+    assert!(screen.effects.contains(&Effect::Bench(BenchCommand::Session(0, SessionCommand::DropCopy(copy)))));
+    assert!(!screen.model.app.devices[0].has_something_to_do());
+}

@@ -273,3 +273,33 @@ fn a_job_is_written_down() {
     screen.keys(".j\t8\n");
     assert_eq!(written(&screen), (Some(wibbet_types::RunId::new(7)), "ticket P-778".to_owned()));
 }
+
+/// A pause is one key, and the same key goes on; what fails behind a run is told with whom it is due to.
+#[test]
+fn a_run_is_paused_and_what_fails_behind_it_is_told() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys("\n/music\n /\x1b\n");
+    screen.keys("s");
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(run([None, None, None])))));
+    screen.keys("P");
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::Control(0, Control::Pause))));
+    assert!(screen.shows("paused") && screen.shows("P go on"), "{}", screen.text());
+    screen.keys("P");
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::Control(0, Control::Go))));
+    screen.tell(SessionEvent::RunEnded(None));
+    let failure = |process: &str, why: &str| wibbet_core::device::AppFailure {
+        user: UserId::OWNER,
+        process: PlainText::new(process),
+        package: process.parse().ok(),
+        kind: wibbet_core::device::FailureKind::Crash,
+        why: PlainText::new(why),
+    };
+    let new =
+        vec![failure("com.android.calendar", "no com.android.music here"), failure("com.android.webview", "null")];
+    screen.tell(SessionEvent::Failures { run: RunId::new(7), new, before: Vec::new() });
+    assert!(screen.shows("com.android.calendar crashed for user 0"), "{}", screen.text());
+    let seen = screen.effects.iter().filter(
+        |e| matches!(e, Effect::Bench(BenchCommand::Session(0, SessionCommand::Seen(run, _))) if *run == RunId::new(7)),
+    );
+    assert_eq!(seen.count(), 2);
+}

@@ -44,7 +44,7 @@ fn write(app: &App, choice: &Choice) -> Option<Effect> {
     let safe: String =
         id.chars().map(|c| if c.is_ascii_alphanumeric() || "-._".contains(c) { c } else { '-' }).collect();
     let end = if choice.form == FileForm::Csv { ".csv" } else { ".json" };
-    Some(Effect::Write(format!("packages-{safe}"), end, text))
+    Some(Effect::Write(format!("packages-{safe}"), end, text.into_bytes()))
 }
 
 impl Form for Export {

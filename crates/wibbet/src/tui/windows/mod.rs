@@ -25,6 +25,7 @@ mod quit;
 mod restart;
 mod search_help;
 mod searches;
+mod shell;
 mod start;
 mod ties;
 mod ways;
@@ -129,6 +130,7 @@ windows![
     restart::Restart,
     search_help::SearchHelp,
     searches::Searches,
+    shell::Shell,
     start::Start,
     ties::Ties,
     ways::Ways,

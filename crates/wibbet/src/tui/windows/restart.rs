@@ -6,7 +6,7 @@ use ratatui::widgets::Paragraph;
 use wibbet_bench::around::Route;
 use wibbet_bench::ops::before_restart;
 use wibbet_bench::session::SessionCommand;
-use wibbet_core::ask::restart_request;
+use wibbet_core::ask::{RestartTo, restart_request};
 use wibbet_core::read::write_request;
 
 use super::form::{ALL, Flow, Form, framed};
@@ -16,14 +16,17 @@ use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Theme, wrap};
 
 /// Asks whether to restart the device.
-#[derive(Debug, Clone)]
-pub(crate) struct Restart;
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Restart {
+    to: RestartTo,
+}
 
 /// What is to be known before.
-fn words(device: &DeviceModel) -> Vec<String> {
-    let mut words = before_restart(&device.routes, device.details.as_ref().map(|details| &details.vitals));
+fn words(device: &DeviceModel, to: RestartTo) -> Vec<String> {
+    let mut words = before_restart(&device.routes, device.details.as_ref().map(|details| &details.vitals), to);
     let has = |test: fn(&Route) -> bool| device.routes.iter().any(test);
-    if has(|route| matches!(route, Route::Air { .. }))
+    if to == RestartTo::System
+        && has(|route| matches!(route, Route::Air { .. }))
         && has(|route| matches!(route, Route::Cable(_) | Route::Server(_)))
     {
         let key = hint(View::Bench, Action::SwitchOnWireless);
@@ -36,7 +39,7 @@ impl Form for Restart {
     const OPENED_BY: Action = Action::Restart;
 
     fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
-        Some(Self)
+        Some(Self::default())
     }
 
     fn layer(&self) -> Layer {
@@ -44,8 +47,16 @@ impl Form for Restart {
     }
 
     fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
-        if let (Action::RestartNow, Some(device)) = (action, app.device()) {
-            out.push(to_session(device.card, SessionCommand::Restart));
+        match (action, app.device()) {
+            (Action::Toggle, _) => {
+                let at = RestartTo::ALL.iter().position(|to| *to == self.to).unwrap_or(0);
+                self.to = RestartTo::ALL[(at + 1) % RestartTo::ALL.len()];
+                return Flow::Stay;
+            }
+            (Action::RestartNow, Some(device)) => {
+                out.push(to_session(device.card, SessionCommand::Restart(self.to)));
+            }
+            _ => {}
         }
         Flow::Close
     }
@@ -55,12 +66,13 @@ impl Form for Restart {
         let columns = 84.min(frame.area().width.saturating_sub(2));
         let cells = usize::from(columns.saturating_sub(4));
         let mut lines: Vec<Line<'_>> = Vec::new();
-        for part in words(device) {
+        lines.push(Line::styled(format!("Into {}.", self.to.words()), theme.strong));
+        for part in words(device, self.to) {
             lines.extend(wrap(&part, cells).into_iter().map(Line::raw));
         }
         lines.push(Line::raw(""));
         lines.push(Line::styled("This goes to the device, the second once it has said yes to the first:", theme.dim));
-        for request in [write_request(), restart_request()] {
+        for request in [write_request(), restart_request(self.to)] {
             lines.push(Line::styled(format!("  ⟩ {}", request.command()), theme.good));
         }
         let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);

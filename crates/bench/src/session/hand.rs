@@ -1,0 +1,44 @@
+//! What is done by hand.
+
+use super::actor::Actor;
+use super::event::SessionEvent;
+use crate::logbook::now;
+use crate::ops::{hand_command, picture};
+
+impl Actor {
+    pub(super) async fn take_picture(&self) {
+        self.tell(match picture(&self.device).await {
+            Ok(Ok(bytes)) => SessionEvent::Picture(bytes),
+            Ok(Err(said)) => SessionEvent::Note(format!("No picture was taken: the device says: {said}")),
+            Err(error) => SessionEvent::Note(format!("No picture was taken: {error}")),
+        });
+    }
+
+    pub(super) async fn hand_command(&self, command: String) {
+        let claims = match self.claimed() {
+            Ok(claims) => claims,
+            Err(why) => return self.tell(SessionEvent::Hand(Err(format!("Nothing was sent: {why}")))),
+        };
+        let Some(facts) = self.device.facts() else {
+            return self.tell(SessionEvent::Hand(Err("The device has not said what it is; nothing was sent.".into())));
+        };
+        // That it was sent is kept before it is, whatever becomes of it.
+        let (id, sent) = (facts.id, command.clone());
+        let noted = self.workplace.book.with(move |book| book.add_command(&id, &sent, now())).await;
+        let number = match noted {
+            Ok(number) => number,
+            Err(error) => return self.tell(SessionEvent::Hand(Err(error.to_string()))),
+        };
+        let said = hand_command(&self.device, &command).await;
+        let (answer, code) = match &said {
+            Ok(said) => (said.answer.clone(), said.code),
+            Err(error) => (wibbet_types::PlainText::new(&format!("no answer: {error}")), None),
+        };
+        let noted = self.workplace.book.with(move |book| book.answer_command(number, &answer, code)).await;
+        drop(claims);
+        if let Err(error) = noted {
+            self.tell(SessionEvent::Note(error.to_string()));
+        }
+        self.tell(SessionEvent::Hand(said.map_err(|error| format!("{error}. It may have been carried out"))));
+    }
+}
