@@ -295,6 +295,6 @@ fn whatever_happens_to_the_program_the_logbook_accounts_for_the_device() {
     let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(1).enable_all().build().unwrap();
     for seed in from.parse().unwrap()..to.parse().unwrap() {
         let lives = play(&runtime, seed);
-        assert!(lives >= 4, "seed {seed}: {lives} lives");
+        assert!(lives >= 2, "seed {seed}: {lives} lives");
     }
 }

@@ -379,3 +379,65 @@ fn packages_are_found_by_name_by_use_and_by_touch() {
     screen.keys("q");
     screen.wait_for("ended with 0");
 }
+
+/// From the demo by keys alone: a keyboard is replaced in the run that takes the old ones, the run is stopped and carried on, what was
+/// refused is done another way, and all of it is undone.
+#[test]
+fn a_run_with_refusals_and_a_new_keyboard_and_all_of_it_undone() {
+    let home = home();
+    let screen = Screen::start(home.path(), "demo", 128, 40);
+    screen.wait_for("236 packages");
+    screen.keys("Enter");
+    for word in ["corvane.security", "corvane.fota", "android.music", "inputmethod.latin", "corvane.keyboard"] {
+        screen.keys("/ C-u");
+        screen.types(word);
+        screen.wait_for(" of 236 found");
+        screen.wait_for(word);
+        screen.keys("Enter Space");
+        screen.wait_for(" chosen: ");
+    }
+    // Whatever is refused is to be: both by uninstalling.
+    screen.keys(". a");
+    screen.wait_for("pier-keys.apk");
+    screen.keys("Enter");
+    screen.wait_for("6 chosen: install 1");
+    screen.keys("Enter");
+    screen.wait_for("takes over: the chosen keyboard");
+    screen.wait_for("Nothing has been sent yet. s sends it");
+    assert!(!screen.text().contains("typing"), "the new one types: {}", screen.text());
+    screen.keys("s");
+    // As soon as it stands, it is paused and stopped, wherever it is by then.
+    screen.wait_for("Run 1: take out");
+    screen.keys("x");
+    screen.wait_for_any(&["stopped, can be carried on", "· finished"]);
+    if !screen.text().contains("· finished") {
+        screen.keys("c");
+        screen.wait_for("· finished");
+    }
+    screen.wait_for("not done: O shows what else may work");
+    assert!(screen.line("fer.pellmoor.keys").contains("done"), "{}", screen.text());
+    screen.keys("O");
+    screen.wait_for("What else may work");
+    screen.keys("Enter");
+    screen.wait_for("Plan: take out");
+    screen.wait_for("s sends it in this order");
+    screen.keys("s");
+    screen.wait_for("Run 2: take out");
+    screen.wait_for("· finished");
+    // Undone from wherever one is, the last run first.
+    screen.keys("2 Z");
+    screen.wait_for("Plan: put back");
+    screen.keys("s");
+    screen.wait_for("Run 3: put back");
+    screen.wait_for("· finished");
+    screen.keys("Z");
+    screen.wait_for("Plan: put back");
+    screen.keys("s");
+    screen.wait_for("Run 4: put back");
+    screen.wait_for("· finished");
+    screen.wait_for("Shelf 9");
+    screen.keys("2 / C-u");
+    screen.types("corvane.keyboard");
+    screen.wait_for("somebody has chosen it as the keyboard");
+    screen.keys("Enter q");
+}

@@ -9,7 +9,7 @@ use futures_util::stream::FuturesUnordered;
 use futures_util::{FutureExt as _, StreamExt as _};
 use tokio::sync::watch;
 use tokio::time::{Instant, sleep_until, timeout};
-use wibbet_core::package::{Essentials, PackageState, returned_words};
+use wibbet_core::package::{Essentials, PackageState};
 use wibbet_core::plan::{Change, SkipReason, TrayItem, without_way_back};
 use wibbet_core::read::{ReadBack, says_written, write_request};
 use wibbet_core::run::{
@@ -307,7 +307,7 @@ impl<'a, D: Device> Runner<'a, D> {
             Some(missing) => format!("{} was not installed, so nothing was taken out: {}", missing.id, missing.remark),
             None => {
                 let missing = first.find(|step| step.took_over_nothing())?;
-                let said = returned_words(missing.returned.as_deref().unwrap_or_default());
+                let said = missing.returned_words().unwrap_or_default();
                 format!("{} was installed and did not take over, so nothing was taken out: {said}", missing.id)
             }
         };

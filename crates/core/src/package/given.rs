@@ -201,8 +201,8 @@ pub fn given_words<'a>(all: impl IntoIterator<Item = &'a Given>) -> String {
     permissions.into_iter().chain(others).collect::<Vec<_>>().join(", ")
 }
 
-/// What became of giving things again, in words.
-pub fn returned_words(all: &[Returned]) -> String {
+/// What became of giving things again, in words; `word` is what that is called: "given back".
+pub fn returned_words(all: &[Returned], word: &str) -> String {
     let back = given_words(all.iter().filter(|one| one.done).map(|one| &one.what));
     let not = all.iter().filter(|one| !one.done).map(|one| match one.why.as_str() {
         "" => one.what.words(),
@@ -211,10 +211,10 @@ pub fn returned_words(all: &[Returned]) -> String {
     let not: Vec<String> = not.collect();
     let mut parts = Vec::new();
     if !back.is_empty() {
-        parts.push(format!("given back: {back}"));
+        parts.push(format!("{word}: {back}"));
     }
     if !not.is_empty() {
-        parts.push(format!("not given back: {}", not.join(", ")));
+        parts.push(format!("not {word}: {}", not.join(", ")));
     }
     parts.join("; ")
 }
@@ -249,8 +249,11 @@ mod tests {
         let words = given_words(&two);
         assert!(words.starts_with("2 permissions, the role of messages, "), "{words}");
         let back = |what: &str, done, why: &str| Returned { what: what.parse().unwrap(), done, why: why.into() };
-        let told = returned_words(&[back("overlay", true, ""), back("role android.app.role.SMS", false, "it says no")]);
+        let told = returned_words(
+            &[back("overlay", true, ""), back("role android.app.role.SMS", false, "it says no")],
+            "given back",
+        );
         assert_eq!(told, "given back: switched on as an overlay; not given back: the role of messages (it says no)");
-        assert_eq!(returned_words(&[]), "");
+        assert_eq!(returned_words(&[], "given back"), "");
     }
 }

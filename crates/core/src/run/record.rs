@@ -6,7 +6,7 @@ use wibbet_types::{CopyId, DeviceId, DevicePath, PackageId, PlainText, RunId, St
 
 use crate::android::Capabilities;
 use crate::device::Figures;
-use crate::package::{Given, PackageState, Returned};
+use crate::package::{Given, PackageState, Returned, returned_words};
 use crate::plan::{Change, Job, OnRefusal};
 
 /// How a step ended.
@@ -146,6 +146,13 @@ impl Step {
     pub fn took_over_nothing(&self) -> bool {
         let failed = |returned: &[Returned]| returned.iter().any(|one| !one.done);
         self.way == Change::InstallCopy && self.returned.as_deref().is_some_and(failed)
+    }
+
+    /// What became of what it was given again, or took over from others, in words; `None` where that was nothing.
+    pub fn returned_words(&self) -> Option<String> {
+        let took_over = self.way == Change::InstallCopy && self.target.is_none();
+        let word = if took_over { "taken over" } else { "given back" };
+        self.returned.as_deref().filter(|all| !all.is_empty()).map(|all| returned_words(all, word))
     }
 
     /// Whether it installs another version over one that is there.

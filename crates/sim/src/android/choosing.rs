@@ -155,11 +155,12 @@ impl State {
     /// Whether a part is a keyboard, by the manifest of its package.
     fn is_keyboard(&self, component: &str) -> bool {
         let Some((id, class)) = component.split_once('/') else { return false };
-        let class = if class.starts_with('.') { format!("{id}{class}") } else { class.to_owned() };
+        let whole = |class: &str| if class.starts_with('.') { format!("{id}{class}") } else { class.to_owned() };
         let is_it =
             |part: &&crate::scenario::Element| part.all("action").any(|action| action == "android.view.InputMethod");
         let declared = self.scenario.declared(id);
-        KEYBOARDS.contains(&component) || declared.into_iter().filter(is_it).any(|part| part.class == class)
+        KEYBOARDS.contains(&component)
+            || declared.into_iter().filter(is_it).any(|part| whole(&part.class) == whole(class))
     }
 
     /// `cmd notification allow_listener COMPONENT [USER]` (Android 8 on).

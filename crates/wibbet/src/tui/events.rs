@@ -260,6 +260,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
                         if review.kind == RunKind::TakeOut {
                             device.undo_tray();
                         }
+                        device.newcomers = std::mem::take(&mut device.newcomers_sent);
                         device.pane = RunPane::Review(review);
                     }
                     model.app.alert(format!("{name}{trouble}"));

@@ -12,7 +12,7 @@ use wibbet_bench::ops::{
 use wibbet_bench::run::{Control, RunError, RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::catalog::Catalog;
 use wibbet_core::holds::HoldSource;
-use wibbet_core::package::{Inventory, KeptCopy, Metrics, PackageState, returned_words};
+use wibbet_core::package::{Inventory, KeptCopy, Metrics, PackageState};
 use wibbet_core::plan::{
     Change, Job, OnRefusal, Plan, Reversal, SkipReason, Terms, TrayItem, Upshot, beginning_with, plan_install,
     plan_put_back_with, plan_take_out, upshot,
@@ -422,8 +422,8 @@ fn show(run: &Run, as_json: bool) -> Exit {
         if !step.remark.is_empty() {
             line(format_args!("           {}", step.remark));
         }
-        if let Some(returned) = step.returned.as_deref().filter(|returned| !returned.is_empty()) {
-            line(format_args!("           {}", returned_words(returned)));
+        if let Some(returned) = step.returned_words() {
+            line(format_args!("           {returned}"));
         }
     }
     if let Some(figures) = run.figures_words() {

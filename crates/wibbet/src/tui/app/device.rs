@@ -75,6 +75,8 @@ pub(crate) struct DeviceModel {
     pub(crate) tray: Vec<TrayItem>,
     /// Apps that are installed before anything of the tray goes, and for whom.
     pub(crate) newcomers: Vec<(UserId, Arc<TakenIn>)>,
+    /// Those that were sent with a plan of which no run has come yet.
+    pub(crate) newcomers_sent: Vec<(UserId, Arc<TakenIn>)>,
     tray_history: Vec<Vec<TrayItem>>,
     tray_undone: Vec<Vec<TrayItem>>,
     /// The tray as the logbook has it.
@@ -133,6 +135,7 @@ impl DeviceModel {
             user_at: None,
             tray: Vec::new(),
             newcomers: Vec::new(),
+            newcomers_sent: Vec::new(),
             tray_history: Vec::new(),
             tray_undone: Vec::new(),
             tray_kept: Vec::new(),

@@ -5,7 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_bench::session::SessionCommand;
-use wibbet_core::package::{Condition, PackageState, returned_words};
+use wibbet_core::package::{Condition, PackageState};
 use wibbet_core::plan::{Change, OnRefusal, PlannedStep, Reversal, SkipReason, TrayItem, Upshot};
 use wibbet_core::run::{NotDone, Outcome, Run, RunKind, RunState, Step, StepState, not_done};
 
@@ -130,8 +130,8 @@ fn send(app: &mut App, out: &mut Vec<Effect>) {
     match kind == RunKind::PutBack {
         false => {
             device.change_tray(Vec::clear);
-            // They belong to the run now.
-            device.newcomers.clear();
+            // They belong to the run now, once there is one.
+            device.newcomers_sent = std::mem::take(&mut device.newcomers);
         }
         true => device.shelf_marks.clear(),
     }
@@ -566,9 +566,9 @@ fn carried_out<'a>(
         let quiet = matches!(step.outcome, Some(Outcome::Done | Outcome::Answered | Outcome::Skipped) | None);
         under(&step.remark, if quiet || replaced { theme.dim } else { theme.alert });
     }
-    if let Some(returned) = step.returned.as_deref().filter(|returned| !returned.is_empty()) {
-        let all = returned.iter().all(|one| one.done);
-        under(&returned_words(returned), if all { theme.dim } else { theme.alert });
+    if let Some(words) = step.returned_words() {
+        let all = step.returned.iter().flatten().all(|one| one.done);
+        under(&words, if all { theme.dim } else { theme.alert });
     }
     if device.show_words {
         under(&format!("⟩ {}", step.words), theme.good);
