@@ -394,6 +394,13 @@ impl Logbook {
         self.read_runs(like, params![maker, model, device.build.as_str(), device.id.as_str()])
     }
 
+    /// The latest runs of all devices of a maker, the latest first; at most so many.
+    pub fn runs_of_maker(&self, maker: &str, most: u32) -> Result<Vec<Run>> {
+        let of = "number IN (SELECT number FROM runs WHERE serial IN (SELECT id FROM devices WHERE maker = ?1) \
+                  ORDER BY number DESC LIMIT ?2)";
+        self.read_runs(of, params![maker, most])
+    }
+
     fn read_runs(&self, which: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Run>> {
         let sql = format!(
             "SELECT number, serial, kind, state, begun, touched, technician, ticket, note, on_refusal, figures_before, figures_after FROM runs WHERE {which} ORDER BY number DESC"

@@ -150,6 +150,9 @@ fn take_in(from: &[PathBuf], to: &Path) -> Result<Vec<Part>, CopyError> {
             for file in files {
                 take(&file, &mut File::open(&file).map_err(|error| unusable(&file, error))?, &mut parts)?;
             }
+        } else if !path.is_file() {
+            // Whoever opens a pipe waits for somebody who may never come.
+            return Err(unusable(path, "there is no such file"));
         } else if is_apk(path) {
             take(path, &mut File::open(path).map_err(|error| unusable(path, error))?, &mut parts)?;
         } else {

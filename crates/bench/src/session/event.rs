@@ -9,7 +9,7 @@ use wibbet_core::holds::Judged;
 use wibbet_core::link::Ladder;
 use wibbet_core::package::{AppNames, Elsewhere, Inventory, KeptCopy, Metrics, Note, Ties};
 use wibbet_core::plan::{Job, TrayItem};
-use wibbet_core::run::Run;
+use wibbet_core::run::{Lessons, Run};
 use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 
 use crate::around::Route;
@@ -62,6 +62,8 @@ pub enum SessionEvent {
     Front(Option<(PackageId, UserId)>),
     /// The runs of the device, read from the logbook.
     Runs(Arc<Vec<Run>>),
+    /// What answers that are not known meant before on devices of its maker.
+    Lessons(Arc<Lessons>),
     /// The copies of its packages that are kept on this computer.
     Copies(Arc<Vec<KeptCopy>>),
     /// A run that is being carried out.

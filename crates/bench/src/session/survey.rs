@@ -5,6 +5,7 @@ use std::sync::Arc;
 use wibbet_core::link::{Advice, Rung, RungStatus};
 use wibbet_core::package::Metrics;
 use wibbet_core::read::{ChangesPermitted, changes_request, read_changes};
+use wibbet_core::run::Lessons;
 use wibbet_types::UserId;
 
 use super::actor::Actor;
@@ -168,10 +169,15 @@ impl Actor {
 
     pub(super) async fn tell_runs(&self) {
         let Some(facts) = self.device.facts() else { return };
-        let read =
-            move |book: &mut wibbet_logbook::Logbook| Ok((book.copies(Some(&facts.id))?, book.runs(Some(&facts.id))?));
+        /// So far back it is looked for what answers meant.
+        const LOOKED_BACK: u32 = 300;
+        let read = move |book: &mut wibbet_logbook::Logbook| {
+            let of_maker = book.runs_of_maker(facts.maker.as_str(), LOOKED_BACK)?;
+            Ok((book.copies(Some(&facts.id))?, book.runs(Some(&facts.id))?, Lessons::of(&of_maker)))
+        };
         match self.workplace.book.with(read).await {
-            Ok((copies, runs)) => {
+            Ok((copies, runs, lessons)) => {
+                self.tell(SessionEvent::Lessons(Arc::new(lessons)));
                 self.tell(SessionEvent::Copies(Arc::new(copies)));
                 self.tell(SessionEvent::Runs(Arc::new(runs)));
             }

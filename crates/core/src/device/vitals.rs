@@ -2,7 +2,10 @@
 
 use std::time::Duration;
 
-use wibbet_types::{PackageId, PlainText, UserId};
+use wibbet_types::{PackageId, PlainText, UserId, bytes_words};
+
+/// Less space than this is little: Android itself stops installing below some hundred megabytes.
+const LITTLE: u64 = 500_000_000;
 
 /// A battery.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -106,6 +109,16 @@ impl Vitals {
         if let Some(crashes @ 1..) = self.framework_starts.map(|starts| starts.saturating_sub(1)) {
             let often = if crashes == 1 { "once".to_owned() } else { format!("{crashes} times") };
             warnings.push(format!("Android has crashed {often} since the device was switched on: find out why first"));
+        }
+        if self.started == Some(false) {
+            warnings.push("Android has not started up fully: wait for that first".into());
+        }
+        if let Some(battery) = self.battery.filter(|battery| battery.percent < 20 && !battery.powered) {
+            warnings.push(format!("its battery is at {} %, and it is not charging: plug it in first", battery.percent));
+        }
+        if let Some(space) = self.space.filter(|space| space.free < LITTLE && space.total > 0) {
+            let free = bytes_words(space.free);
+            warnings.push(format!("only {free} are free for apps: putting back what takes space may fail"));
         }
         if self.key_is_stored == Some(false) {
             warnings.push(

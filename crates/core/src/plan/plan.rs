@@ -348,6 +348,38 @@ impl Plan {
         self.losing_data().any(|step| step.keeping.is_some())
     }
 
+    /// Of what is sent and goes, how much comes back and how, in words: "3 come back to just what they were, 2 nearly". `None` where
+    /// nothing goes, or all of it comes back to just what it was.
+    pub fn back_words(&self) -> Option<String> {
+        let goes: Vec<&PlannedStep> = self.steps.iter().filter(|s| s.skip.is_none() && s.way.is_a_way()).collect();
+        let count = |is: fn(Reversal) -> bool| goes.iter().filter(|step| is(step.back)).count();
+        let just = count(|back| back == Reversal::Exact);
+        let without = count(|back| back == Reversal::WITHOUT_DATA || back == Reversal::WITHOUT_DATA_AND_PARTS);
+        let copies = count(|back| back == Reversal::FROM_COPY);
+        let never = count(|back| matches!(back, Reversal::Impossible(_)));
+        let nearly = goes.len() - just - without - copies - never;
+        let parts = [
+            (just, "to just what it was", "to just what they were"),
+            (without, "without its data", "without their data"),
+            (copies, "from its copy, without its data", "from their copies, without their data"),
+            (nearly, "nearly, as its line says", "nearly, as their lines say"),
+        ];
+        let mut words: Vec<String> = Vec::new();
+        for (n, one, several) in parts {
+            match n {
+                0 => {}
+                1 => words.push(format!("1 comes back {one}")),
+                n => words.push(format!("{n} come back {several}")),
+            }
+        }
+        match never {
+            0 => {}
+            1 => words.push("1 does not come back".into()),
+            n => words.push(format!("{n} do not come back")),
+        }
+        (just < goes.len()).then(|| words.join("; "))
+    }
+
     /// How much data goes for good, in words: "the data of 12 apps go for good: 3.4 GB". `None` where none do. `size` gives the
     /// bytes of an app's data, where they are known; they are those of all users of the device, `several` of them or one.
     pub fn data_words(&self, several: bool, size: impl Fn(&PackageId) -> Option<u64>) -> Option<String> {

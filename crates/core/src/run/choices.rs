@@ -89,7 +89,7 @@ pub fn not_done(run: &Run, capabilities: &Capabilities) -> Vec<NotDone> {
 }
 
 /// The first line that says anything.
-fn first_line(text: &str) -> &str {
+pub(super) fn first_line(text: &str) -> &str {
     text.lines().map(str::trim).find(|line| !line.is_empty()).unwrap_or_default()
 }
 

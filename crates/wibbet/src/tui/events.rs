@@ -205,6 +205,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
             device.refresh();
         }
         SessionEvent::Job(job) => device.job = job,
+        SessionEvent::Lessons(lessons) => device.lessons = lessons,
         SessionEvent::Picture(bytes) => {
             let name = match device.job.ticket.as_str() {
                 "" => device.facts.as_ref().map_or_else(String::new, |facts| facts.id.to_string()),

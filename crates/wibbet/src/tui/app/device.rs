@@ -18,7 +18,7 @@ use wibbet_core::plan::{
     Change, Job, OnRefusal, Plan, PlannedStep, TrayItem, Upshot, beginning_with, first_way, plan_install,
     plan_put_back_with, plan_take_out, upshot,
 };
-use wibbet_core::run::{Origin, Run, RunKind, Shelf, Suspects, recorded_gifts};
+use wibbet_core::run::{Lessons, Origin, Run, RunKind, Shelf, Suspects, recorded_gifts};
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{PackageId, PlainText, RunId, StepIndex, UserId};
 
@@ -63,6 +63,8 @@ pub(crate) struct DeviceModel {
     pub(crate) running: bool,
     /// What came of the last command that was typed for its shell.
     pub(crate) hand: Option<Result<HandCommand, String>>,
+    /// What answers that are not known meant before.
+    pub(crate) lessons: Arc<Lessons>,
     /// What a failure behind the last run that was sent could be due to.
     suspects: Suspects,
     /// And has been paused.
@@ -126,6 +128,7 @@ impl DeviceModel {
             job: Job::default(),
             pane: RunPane::Nothing,
             hand: None,
+            lessons: Arc::default(),
             suspects: Suspects::default(),
             running: false,
             paused: false,
@@ -641,7 +644,7 @@ impl DeviceModel {
     }
 
     /// The way that a package is marked with at first.
-    fn first_way(&self, id: &PackageId) -> Change {
+    pub(crate) fn first_way(&self, id: &PackageId) -> Change {
         let entry = self.entry(id);
         first_way(entry.as_ref().and_then(|entry| entry.judgement), &self.capabilities)
     }

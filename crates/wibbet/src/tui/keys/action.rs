@@ -35,6 +35,7 @@ pub(crate) enum Action {
     Search,
     Mark,
     MarkFound,
+    MarkForAll,
     NextWay,
     Ways,
     NextUser,

@@ -212,6 +212,13 @@ pub(super) const PACKAGES: &[Binding] = &[
         "Puts the package under the cursor into the tray, or takes it out: to be uninstalled, or disabled where something needs it.",
     ),
     bind(
+        Action::MarkForAll,
+        &[letter('M')],
+        "Mark for all users",
+        "",
+        "Puts the package under the cursor into the tray for each user who has it, or takes it out for all of them.",
+    ),
+    bind(
         Action::NextWay,
         &[letter('w')],
         "Change the way",

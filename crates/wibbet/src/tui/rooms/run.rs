@@ -263,6 +263,10 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 let wrapped = wrap(&words, cells.saturating_sub(1)).into_iter();
                 lines.extend(wrapped.map(|line| Line::styled(format!(" {line}"), theme.alert)));
             }
+            if let Some(words) = review.plan.back_words().filter(|_| review.kind == RunKind::TakeOut) {
+                let wrapped = wrap(&format!("{}.", capitalize(&words)), cells.saturating_sub(1)).into_iter();
+                lines.extend(wrapped.map(|line| Line::styled(format!(" {line}"), theme.plain)));
+            }
             let copies = review.plan.securing().map(|step| &step.id).collect::<std::collections::BTreeSet<_>>().len();
             if copies > 0 {
                 let apps = if copies == 1 { "1 app" } else { &format!("{copies} apps") };

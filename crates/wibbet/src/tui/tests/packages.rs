@@ -131,3 +131,18 @@ fn an_app_is_chosen_among_files_and_goes_first() {
     assert!(screen.effects.contains(&Effect::Bench(BenchCommand::Session(0, SessionCommand::DropCopy(copy)))));
     assert!(!screen.model.app.devices[0].has_something_to_do());
 }
+
+/// One key marks a package for each user who has it, and the same key for none of them.
+#[test]
+fn a_package_is_marked_for_all_who_have_it() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys("\n/music\nM");
+    let users = |screen: &Screen| screen.model.app.devices[0].tray.iter().map(|i| i.user.number()).collect::<Vec<_>>();
+    assert_eq!(users(&screen), [0, 10]);
+    assert!(screen.shows("for 2 users"), "{}", screen.text());
+    screen.keys("M");
+    assert!(users(&screen).is_empty());
+    // Who has it not is not asked to lose it.
+    screen.keys("/\x1b/calend\nM");
+    assert_eq!(users(&screen), [0]);
+}

@@ -15,7 +15,7 @@ use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, hint};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::rooms::not_done_of;
-use crate::tui::widgets::{Theme, draw_list, truncate, wrap};
+use crate::tui::widgets::{Theme, capitalize, draw_list, truncate, wrap};
 
 /// What there was when it was opened, a line for each choice, and which the cursor is on.
 #[derive(Debug, Clone)]
@@ -128,6 +128,14 @@ impl Form for Choices {
         if let Some((group, choice)) = self.lines.get(self.at) {
             let asked = format!("{}: {}.", self.whom(device, group), became(group));
             below.extend(wrap(&asked, cells).into_iter().map(|line| Line::styled(line, theme.strong)));
+            let lesson = group.said.as_ref().and_then(|said| device.lessons.get(group.way, said));
+            // That it was met in this very run only teaches nothing.
+            if let Some(lesson) =
+                lesson.filter(|lesson| lesson.last != Some(self.run.number) || !lesson.worked.is_empty())
+            {
+                let words = capitalize(&format!("{}.", lesson.words()));
+                below.extend(wrap(&words, cells).into_iter().map(|line| Line::styled(line, theme.accent)));
+            }
             let mut does = match choice {
                 Choice::Page(page) => format!("This is sent at once: {}. ", opening_words(device, page, self, group)),
                 Choice::DeveloperOptions => "The page is opened at once. ".to_owned(),

@@ -55,6 +55,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         | Action::FromList
         | Action::Export
         | Action::Sort => true,
+        Action::MarkForAll => id.is_some() && inventory.users.len() > 1,
         Action::Ways => id.is_some() || !device.tray.is_empty(),
         Action::NextWay | Action::Everything | Action::Star | Action::Note => id.is_some(),
         Action::Ties => id.is_some_and(|id| device.entry(id).is_some_and(|entry| entry.judgement.is_some())),
@@ -84,6 +85,7 @@ pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
     match action {
         Action::Search => device.searching = true,
         Action::Mark => mark(app),
+        Action::MarkForAll => mark_for_all(app),
         Action::NextWay => next_way(device),
         Action::MarkFound => mark_found(app),
         Action::NextUser => device.next_user(),
@@ -158,6 +160,36 @@ fn mark(app: &mut App) {
         return;
     }
     step(&mut device.at, device.found.len(), 1);
+}
+
+/// Marks the package under the cursor for each user who has it, or takes it out for all where all have it marked.
+fn mark_for_all(app: &mut App) {
+    let Some(device) = app.device_mut() else { return };
+    let (Some(id), Some(inventory)) = (device.under_cursor().cloned(), device.inventory.clone()) else { return };
+    let has = |user: &UserId| {
+        let installed = inventory.state(&id, *user).installed;
+        installed && tray::never(device, &inventory, &id, *user).is_none()
+    };
+    let users: Vec<UserId> = inventory.users.iter().map(|user| user.id).filter(has).collect();
+    let way = users.iter().find_map(|user| device.chosen(&id, *user));
+    let all = users.iter().all(|user| device.chosen(&id, *user).is_some());
+    let count = users.len();
+    if all {
+        device.change_tray(|tray| tray.retain(|item| item.id != id));
+    } else {
+        let way = way.unwrap_or_else(|| device.first_way(&id));
+        device.change_tray(|tray| {
+            tray.retain(|item| item.id != id);
+            tray.extend(users.into_iter().map(|user| TrayItem { id: id.clone(), user, way }));
+        });
+    }
+    let words = match (all, count) {
+        (_, 0) => format!("{id} is installed for nobody; there is nothing to take out."),
+        (true, _) => format!("{id} is not in the tray any more, for nobody."),
+        (false, 1) => format!("{id} is in the tray for the one user who has it."),
+        (false, n) => format!("{id} is in the tray for {n} users."),
+    };
+    app.tell(words);
 }
 
 fn next_way(device: &mut DeviceModel) {
