@@ -21,18 +21,18 @@ impl Figures {
     /// What has changed from these to later ones, in words: "packages in use 227 → 222, free 62.7 GB → 62.8 GB".
     pub fn words_to(&self, after: &Self) -> String {
         let mut parts = Vec::new();
-        // Whose have not changed say nothing beside whose have.
-        let changed = |user: &UserId| self.in_use.get(user) != after.in_use.get(user);
-        let some = after.in_use.keys().any(changed);
-        for (user, now) in after.in_use.iter().filter(|(user, _)| !some || changed(user)) {
-            if let Some(before) = self.in_use.get(user) {
+        // What has not changed, or by less than is written, says nothing.
+        for (user, now) in &after.in_use {
+            if let Some(before) = self.in_use.get(user).filter(|before| *before != now) {
                 let whose = if after.in_use.len() > 1 { format!(" (user {user})") } else { String::new() };
                 parts.push(format!("packages in use{whose} {before} → {now}"));
             }
         }
         let mut bytes = |what: &str, before: Option<u64>, now: Option<u64>| {
-            if let (Some(before), Some(now)) = (before, now) {
-                parts.push(format!("{what} {} → {}", bytes_words(before), bytes_words(now)));
+            if let [Some(before), Some(now)] = [before, now].map(|bytes| bytes.map(bytes_words))
+                && before != now
+            {
+                parts.push(format!("{what} {before} → {now}"));
             }
         };
         bytes("free", self.free, after.free);
@@ -94,5 +94,6 @@ mod tests {
         let words = before.words_to(&after);
         assert_eq!(words, "packages in use (user 0) 227 → 222, free 62 GB → 65 GB");
         assert_eq!(before.words_to(&Figures::default()), "");
+        assert_eq!(before.words_to(&before), "");
     }
 }

@@ -289,6 +289,12 @@ fn ended_words(run: &wibbet_core::run::Run) -> String {
         let carries = hint(View::Run, Action::CarryOn);
         return format!("Run {} is stopped: {done} of {all} done and read back. {carries} carries it on.", run.number);
     }
+    let answered = run.count(Outcome::Answered);
+    if answered > 0 && done + answered == all {
+        let were = if done == 0 { String::new() } else { format!("{done} done and read back, ") };
+        let words = "that is all that can be known of it from here";
+        return format!("Run {}: {were}{answered} answered yes; {words}.", run.number);
+    }
     if done == all {
         let counted = if all == 1 { "it is".to_owned() } else { format!("all {all} are") };
         let undo = hint(View::Run, Action::Undo);

@@ -63,6 +63,9 @@ impl Ways {
             (Some(why), false) => (true, format!("Not for {} of {}: {why}.", stuck.len(), plan.len())),
             (None, _) => match plan.first().map(|step| step.back) {
                 Some(Reversal::Exact) => (true, "It can be undone, to just what it was.".into()),
+                Some(Reversal::Approximate(why)) if way.takes_out() || way == Change::Quieten => {
+                    (true, format!("When put back: {why}."))
+                }
                 Some(Reversal::Approximate(why)) => (true, capitalize(&format!("{why}."))),
                 Some(Reversal::Impossible(why)) => (true, format!("No way back: {why}.")),
                 None => (true, String::new()),
