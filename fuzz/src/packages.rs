@@ -5,12 +5,14 @@ use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::Output;
 use wibbet_core::catalog::{Catalog, Chosen, IdList};
 use wibbet_core::package::{Inventory, Package, PackageKind};
+use wibbet_core::plan::Change;
 use wibbet_core::read::{
     ApkPaths, ApkReading, DumpReader, FrontEvents, MeasureReader, Pace, Properties, RangeAnswer, RangeJob, RangeReader,
-    RangeTool, RangeTools, read_answers_to_needs, read_bindings, read_commands, read_front, read_identity,
-    read_installed, read_languages, read_package_list, read_probe, read_report, read_shared_users, read_short_dump,
-    read_ties, read_users,
+    RangeTool, RangeTools, read_answers_to_needs, read_bindings, read_commands, read_failures, read_figures,
+    read_front, read_identity, read_installed, read_languages, read_log_time, read_package_list, read_probe,
+    read_quiet, read_report, read_shared_users, read_short_dump, read_ties, read_users,
 };
+use wibbet_core::run::read_proof;
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{DevicePath, Locale, PackageId, UserId};
 
@@ -103,9 +105,19 @@ pub fn measures(data: &[u8]) {
     assert!(read_languages(&String::from_utf8_lossy(rest)).len() <= 16);
 }
 
-/// What is on the screen.
+/// What is on the screen, and what fails.
 pub fn front(data: &[u8]) {
-    read_front(&String::from_utf8_lossy(data));
+    let text = String::from_utf8_lossy(data);
+    read_front(&text);
+    read_failures(&text);
+    read_log_time(&text);
+    let nothing =
+        Inventory { users: Vec::new(), packages: Default::default(), essential: Default::default(), gaps: Vec::new() };
+    read_figures(&text, &nothing);
+    read_quiet(&Output { out: text.to_string(), ..Output::default() });
+    for way in [Change::ForceStop, Change::Quieten, Change::Unquieten] {
+        read_proof(way, UserId::OWNER, &text);
+    }
     let mut events = FrontEvents::default();
     data.chunks(7).for_each(|piece| drop(events.feed(piece)));
     if let Ok(path) = "/system/app/A/A.apk".parse() {

@@ -749,6 +749,20 @@ async fn what_is_done_by_hand_is_kept() {
     assert_eq!(kept[1].0, "date");
     assert!(kept[0].1.as_ref().unwrap().as_str().contains("not found"), "{kept:?}");
 
+    // A file goes to the device and comes back the same.
+    let files = tempfile::tempdir().unwrap();
+    let note = files.path().join("note.txt");
+    std::fs::write(&note, "for the customer").unwrap();
+    let there: wibbet_types::DevicePath = "/sdcard/Download/".parse().unwrap();
+    let (here, to) = (note.clone(), there.clone());
+    seen.session.send(SessionCommand::Bring { here, there: to, to_device: true });
+    assert!(seen.note().await.contains("the same on both sides"));
+    std::fs::remove_file(&note).unwrap();
+    let (here, from) = (files.path().to_owned(), "/sdcard/Download/note.txt".parse().unwrap());
+    seen.session.send(SessionCommand::Bring { here, there: from, to_device: false });
+    assert!(seen.note().await.contains("the same on both sides"));
+    assert_eq!(std::fs::read_to_string(&note).unwrap(), "for the customer");
+
     let apps = tempfile::tempdir().unwrap();
     let apk = apps.path().join("keys.apk");
     std::fs::write(&apk, wibbet_sim::SampleApk::keyboard().read(0, usize::MAX)).unwrap();

@@ -23,6 +23,27 @@ pub struct Brought {
     pub same: Option<bool>,
 }
 
+/// Where a file of the device comes to: a folder takes it under its own name.
+pub fn place_here(there: &DevicePath, here: &Path) -> PathBuf {
+    let own = there.as_str().rsplit('/').next().unwrap_or_default();
+    if here.is_dir() { here.join(own) } else { here.to_owned() }
+}
+
+/// Where on a device a file comes to: a folder, which has `/` at its end, takes it under its own name.
+///
+/// # Errors
+/// When the file has no name that a path can hold.
+pub fn place_there(here: &Path, there: &DevicePath) -> Result<DevicePath, CopyError> {
+    let unusable = |why: String| CopyError::Unusable { path: here.display().to_string(), why };
+    match (there.as_str().ends_with('/'), here.file_name().and_then(|name| name.to_str())) {
+        (true, Some(own)) => {
+            format!("{there}{own}").parse().map_err(|error: wibbet_types::BadPath| unusable(error.to_string()))
+        }
+        (true, None) => Err(unusable("it names no file".to_owned())),
+        (false, _) => Ok(there.clone()),
+    }
+}
+
 /// Brings a file from the device. What an earlier try has brought of it, in a file of the name with `.part` behind it, is gone on with.
 ///
 /// # Errors

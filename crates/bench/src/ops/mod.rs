@@ -30,7 +30,7 @@ pub use copies::{COPIES, CopyError};
 pub(crate) use copies::{ToCopy, checked, copy_files, describe, differing, folder_of, free_bytes, what_to_copy};
 pub(crate) use essential::{Answers, essential_answers};
 pub use evidence::{fill_in_answers, read_ties};
-pub use files::{Brought, pull, push};
+pub use files::{Brought, place_here, place_there, pull, push};
 pub use foreground::{Front, follow_front, in_front};
 pub(crate) use given::give_back;
 pub use hand::{HandCommand, hand_command, picture};

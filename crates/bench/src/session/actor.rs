@@ -186,6 +186,7 @@ impl Actor {
             | SessionCommand::OpenDeveloperOptions
             | SessionCommand::Restart(_)
             | SessionCommand::Picture
+            | SessionCommand::Bring { .. }
             | SessionCommand::Shell(_)
             | SessionCommand::SwitchOnWireless => {
                 self.tell(SessionEvent::Note(nothing_sent));
@@ -306,6 +307,10 @@ impl Actor {
                 }
                 Some(SessionCommand::Picture) => {
                     self.take_picture().await;
+                    true
+                }
+                Some(SessionCommand::Bring { here, there, to_device }) => {
+                    self.bring(here, there, to_device).await;
                     true
                 }
                 Some(SessionCommand::Shell(command)) => {

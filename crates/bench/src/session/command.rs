@@ -6,7 +6,7 @@ use wibbet_core::ask::{Opening, RestartTo};
 use wibbet_core::package::{KeptCopy, Note};
 use wibbet_core::plan::{Job, Plan, TrayItem};
 use wibbet_core::run::RunKind;
-use wibbet_types::{Locale, PlainText, RunId, UserId};
+use wibbet_types::{DevicePath, Locale, PlainText, RunId, UserId};
 
 /// What a session can be told to do. Commands are carried out one after the other.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -35,6 +35,15 @@ pub enum SessionCommand {
     Restart(RestartTo),
     /// Take a picture of its screen.
     Picture,
+    /// Bring a file to the device, or from it. A folder takes it under its own name; one of the device has `/` at its end.
+    Bring {
+        /// On this computer.
+        here: PathBuf,
+        /// On the device.
+        there: DevicePath,
+        /// Whether it goes to the device.
+        to_device: bool,
+    },
     /// Have its shell carry out a command that somebody typed.
     Shell(String),
     /// Switch wireless debugging on, over whatever link there is.

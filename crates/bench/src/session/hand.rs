@@ -1,9 +1,14 @@
 //! What is done by hand.
 
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use wibbet_types::{DevicePath, bytes_words};
+
 use super::actor::Actor;
 use super::event::SessionEvent;
 use crate::logbook::now;
-use crate::ops::{hand_command, picture};
+use crate::ops::{hand_command, picture, place_here, place_there, pull, push};
 
 impl Actor {
     pub(super) async fn take_picture(&self) {
@@ -12,6 +17,38 @@ impl Actor {
             Ok(Err(said)) => SessionEvent::Note(format!("No picture was taken: the device says: {said}")),
             Err(error) => SessionEvent::Note(format!("No picture was taken: {error}")),
         });
+    }
+
+    pub(super) async fn bring(&self, here: PathBuf, there: DevicePath, to_device: bool) {
+        let events = Arc::clone(&self.events);
+        let progress = move |done, of| {
+            let words = format!("bringing a file: {} of {}", bytes_words(done), bytes_words(of));
+            events(SessionEvent::Busy((done < of).then_some(words)));
+        };
+        let done = match to_device {
+            true => match (self.claimed(), place_there(&here, &there)) {
+                (Ok(_claims), Ok(there)) => push(&self.device, &here, &there, &progress).await,
+                (Err(why), _) => return self.tell(SessionEvent::Note(format!("Nothing was brought: {why}"))),
+                (_, Err(error)) => Err(error),
+            },
+            false => pull(&self.device, &there, &place_here(&there, &here), &progress).await,
+        };
+        self.tell(SessionEvent::Busy(None));
+        self.tell(SessionEvent::Note(match done {
+            Ok(brought) => {
+                let same = match brought.same {
+                    Some(true) => "the same on both sides",
+                    Some(false) => "NOT the same on both sides",
+                    None => "the device has no tool to sum it up",
+                };
+                let (here, bytes) = (brought.here.display(), bytes_words(brought.bytes));
+                match to_device {
+                    true => format!("{here} is at {} now: {bytes}, {same}.", brought.there),
+                    false => format!("{} is in {here} now: {bytes}, {same}.", brought.there),
+                }
+            }
+            Err(error) => format!("The file was not brought: {error}"),
+        }));
     }
 
     pub(super) async fn hand_command(&self, command: String) {

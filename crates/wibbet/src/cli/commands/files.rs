@@ -2,7 +2,9 @@
 
 use std::path::{Path, PathBuf};
 
-use wibbet_bench::ops::{Brought, claim, details, drop_copy, import_copy, pull as bring, push as take};
+use wibbet_bench::ops::{
+    Brought, claim, details, drop_copy, import_copy, place_here, place_there, pull as bring, push as take,
+};
 use wibbet_core::plan::{Job, Plan, plan_install};
 use wibbet_core::run::{RunKind, Suspects};
 use wibbet_types::{DevicePath, UserId, bytes_words};
@@ -45,8 +47,7 @@ pub(crate) async fn pull(
 ) -> Result<Exit, Failure> {
     let own = there.as_str().rsplit('/').next().unwrap_or_default();
     let here = match here {
-        Some(folder) if folder.is_dir() => folder.join(own),
-        Some(file) => file,
+        Some(here) => place_here(&there, &here),
         None => PathBuf::from(own),
     };
     if here.file_name().is_none_or(|name| name == "..") || here.as_os_str().is_empty() {
@@ -67,11 +68,7 @@ pub(crate) async fn push(
     as_json: bool,
 ) -> Result<Exit, Failure> {
     // A folder of the device is named with `/` behind it.
-    let there = match (there.as_str().ends_with('/'), here.file_name().and_then(|name| name.to_str())) {
-        (true, Some(own)) => format!("{there}{own}").parse().map_err(Failure::trouble)?,
-        (true, None) => return Err(Failure::new(Exit::Usage, "name the file that is to be brought there")),
-        (false, _) => there,
-    };
+    let there = place_there(here, &there).map_err(|error| Failure::new(Exit::Usage, error.to_string()))?;
     let device = finder.link(name).await?;
     let _claims = claim(finder.workplace, &device)?;
     let brought = take(&device, here, &there, &how_far).await.map_err(Failure::trouble)?;

@@ -25,6 +25,7 @@ pub(crate) enum Layer {
     DeviceScreens,
     Everything,
     Export,
+    Files,
     IdList,
     Languages,
     Note,
@@ -60,6 +61,7 @@ impl Layer {
         ]);
         all.extend([
             Self::Export,
+            Self::Files,
             Self::IdList,
             Self::Languages,
             Self::Note,
@@ -106,6 +108,7 @@ impl Layer {
             Self::DeviceScreens => &[windows::DEVICE_SCREENS],
             Self::Everything => &[windows::EVERYTHING, windows::READING],
             Self::Export => &[windows::EXPORT],
+            Self::Files => &[windows::FILES],
             Self::IdList => &[windows::ID_LIST],
             Self::Languages => &[windows::LANGUAGES],
             Self::Note => &[windows::NOTE],

@@ -187,6 +187,13 @@ pub(super) const BENCH_MENU: &[Binding] = &[
         "Takes a picture of what is on the device's screen, and writes it to a file.",
     ),
     bind(
+        Action::Files,
+        &[letter('f')],
+        "Bring a file from the device, or to it",
+        "file",
+        "Brings one file from the device or to it; one that was broken off from there goes on where it was.",
+    ),
+    bind(
         Action::Shell,
         &[letter('s')],
         "One command of the device's shell",

@@ -80,6 +80,14 @@ pub(super) const CLOSE: &[Binding] = &[
     foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
 ];
 
+/// A file that is brought.
+pub(super) const FILES: &[Binding] = &[
+    foot(Action::Accept, ENTER, "brings it"),
+    foot(Action::NextField, &[key(KeyCode::Tab), key(KeyCode::BackTab), key(KeyCode::Up), key(KeyCode::Down)], "field"),
+    foot(Action::Toggle, &[control('d')], "to the device, or from it"),
+    foot(Action::Leave, ESC, "not now"),
+];
+
 /// One command of a shell.
 pub(super) const SHELL: &[Binding] = &[
     foot(Action::Accept, ENTER, "sends it"),

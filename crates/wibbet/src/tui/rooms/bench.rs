@@ -71,7 +71,7 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
         Action::Next => on(|d| d.inventory.is_some()),
         Action::DeveloperOptions => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
         Action::Restart => on(|d| !d.running && d.is_ready()),
-        Action::Picture | Action::Shell => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
+        Action::Picture | Action::Shell | Action::Files => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
         Action::SwitchOnWireless => {
             on(|d| !d.running && d.ladder.holds(Rung::Shell) && d.capabilities.has_wireless_debugging())
         }

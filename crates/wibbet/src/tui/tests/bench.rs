@@ -204,3 +204,29 @@ fn a_command_is_typed_and_a_restart_leads_where_it_is_wanted() {
     screen.tell(SessionEvent::Picture(vec![1, 2]));
     assert!(matches!(screen.effects.last(), Some(Effect::Write(name, ".png", _)) if name == "screen-CT5-0417-2291"));
 }
+
+/// A file is brought from the device or to it; a place that is none is told before anything is sent.
+#[test]
+fn a_file_is_brought_either_way() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys(".fa.jpg\n");
+    let folder = screen.model.app.apps_folder.join("");
+    let bring = |here: &std::path::Path, there: &str, to_device| {
+        let (here, there) = (here.to_owned(), there.parse().unwrap());
+        Effect::Bench(BenchCommand::Session(0, SessionCommand::Bring { here, there, to_device }))
+    };
+    assert_eq!(screen.effects.last(), Some(&bring(&folder, "/sdcard/Download/a.jpg", false)));
+    screen.keys(".f");
+    let control = |letter| Event::Key(KeyEvent::new(KeyCode::Char(letter), KeyModifiers::CONTROL));
+    let effects = update(&mut screen.model, Message::Terminal(control('d')));
+    screen.take(effects);
+    assert!(screen.shows("Bring a file to Corvane Tarn 5"), "{}", screen.text());
+    screen.keys("\tb.jpg\n");
+    assert_eq!(screen.effects.last(), Some(&bring(&folder.join("b.jpg"), "/sdcard/Download/", true)));
+    screen.keys(".f");
+    let effects = update(&mut screen.model, Message::Terminal(control('u')));
+    screen.take(effects);
+    let before = screen.effects.len();
+    screen.keys("sdcard\n");
+    assert_eq!(screen.effects.len(), before, "{}", screen.text());
+}

@@ -8,6 +8,7 @@ mod columns;
 mod device_screens;
 mod everything;
 mod export;
+mod files;
 mod form;
 mod guide;
 mod help;
@@ -115,6 +116,7 @@ windows![
     device_screens::DeviceScreens,
     everything::Everything,
     export::Export,
+    files::Files,
     guide::Guide,
     help::Help,
     id_list::IdList,
