@@ -1114,3 +1114,44 @@ async fn what_no_state_tells_is_read_back_where_it_can_be() {
     let skips: Vec<_> = plan.steps.iter().map(|step| step.skip).collect();
     assert_eq!(skips, [Some(SkipReason::MayNotQuieten), Some(SkipReason::MayNotClearCache), None]);
 }
+
+/// With root, which is asked for in a step of its own: what takes it is done, and comes back to just what it was, by root as well. Where
+/// the device has none nothing of it is sent.
+#[tokio::test]
+async fn what_takes_root_is_done_only_where_that_was_asked_for() {
+    use Change::{DisableByRoot, Hide};
+    let place = place(Scenario::store_phone(), 1).await;
+    let before = place.sim.account();
+    let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
+    let item = |text: &str, way| TrayItem { id: id(text), user: OWNER, way };
+    let tray = [item(NOTES, Hide), item(RADIO, DisableByRoot)];
+    let plan = |device: &AdbDevice| plan_take_out(&inventory, &device.capabilities(), &tray, false);
+    assert!(plan(&place.device).steps.iter().all(|step| step.skip == Some(SkipReason::TakesRoot)));
+    let way = wibbet_bench::ops::ask_for_root(&place.device).await.unwrap();
+    assert_eq!(way, Ok(wibbet_core::android::RootWay::SuCommand));
+    let plan = plan(&place.device);
+    let words = plan.steps[0].command(&place.device.capabilities());
+    assert_eq!(words, format!("su -c 'pm hide --user 0 {NOTES}'"));
+    let (_stop, stopped) = watch::channel(Control::Go);
+    let run = run_plan(&place.workplace, &place.device, RunStart::New(RunKind::TakeOut, plan), stopped, &|_| {}).await;
+    let run = run.result.unwrap();
+    assert_eq!(outcomes(&run), [Outcome::Done; 2], "{:#?}", run.steps);
+    assert_eq!(place.sim.holds(RADIO, 0), Some((true, 2)));
+    assert!(place.sim.account()[&(NOTES.to_owned(), 0)].contains("hidden true"));
+    // Without root nobody leads out of it; with it, all is as it was.
+    let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
+    let runs = place.book.with(|book| book.runs(None)).await.unwrap();
+    let wanted: Vec<_> = [NOTES, RADIO].map(|i| (id(i), OWNER, recorded_state(&runs, &id(i), OWNER))).to_vec();
+    let without = wibbet_core::android::Capabilities { root: None, ..place.device.capabilities() };
+    let stuck = plan_put_back(&inventory, &without, &wanted);
+    assert!(stuck.steps.iter().all(|step| step.skip == Some(SkipReason::NeedsRoot)), "{stuck:#?}");
+    let plan = plan_put_back(&inventory, &place.device.capabilities(), &wanted);
+    let (_stop, stopped) = watch::channel(Control::Go);
+    let back = run_plan(&place.workplace, &place.device, RunStart::New(RunKind::PutBack, plan), stopped, &|_| {}).await;
+    assert_eq!(outcomes(&back.result.unwrap()), [Outcome::Done; 2]);
+    assert_eq!(place.sim.account(), before);
+    // Nothing of it where there is none.
+    let other = self::place(Scenario::crew_phone(), 1).await;
+    assert!(wibbet_bench::ops::ask_for_root(&other.device).await.unwrap().is_err());
+    assert_eq!(other.device.capabilities().root, None);
+}

@@ -1029,3 +1029,24 @@ fn a_picture_is_taken_and_a_device_is_sent_to_its_bootloader() {
     assert_eq!(json(home.path(), &["packages", at, "--quick", "--json"]).1, 5);
     assert_eq!(run(home.path(), &["restart", at, "--to", "moon", "--yes"]).status.code(), Some(2));
 }
+
+/// Root is asked for by an option of its own; what takes it goes and comes back, and a device without is told before anything is sent.
+#[test]
+fn with_root_packages_are_hidden_and_come_back() {
+    let sim = Sim::start(&["--device", "store-phone", "--device", "crew-phone"]);
+    let home = home();
+    let (at, other) = (sim.devices[0].1.as_str(), sim.devices[1].1.as_str());
+    let hide = ["--user", "0", "--hide", "com.android.music", "--yes", "--json"];
+    assert_eq!(run(home.path(), &[&["run", at][..], &hide].concat()).status.code(), Some(2), "it takes --root");
+    let (told, code) = json(home.path(), &[&["run", at, "--root"][..], &hide].concat());
+    assert_eq!((code, outcomes(&told)), (0, vec!["done"]), "{told}");
+    assert_eq!(told["steps"][0]["words"], "su -c 'pm hide --user 0 com.android.music'");
+    let back = ["put-back", at, "--all", "--yes", "--json"];
+    let (stuck, code) = json(home.path(), &back);
+    assert_eq!((code, outcomes(&stuck)), (1, vec!["skipped"]), "{stuck}");
+    let (told, code) = json(home.path(), &[&back[..], &["--root"]].concat());
+    assert_eq!((code, outcomes(&told)), (0, vec!["done"]), "{told}");
+    let (told, code) = json(home.path(), &[&["run", other, "--root"][..], &hide].concat());
+    assert_eq!(code, 1, "{told}");
+    assert!(told["error"]["message"].as_str().unwrap().contains("does not give root"), "{told}");
+}

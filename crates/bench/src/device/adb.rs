@@ -8,7 +8,7 @@ use std::time::Duration;
 use wibbet_adb::{
     CallError, Channel, Collected, Feature, KeyRing, Link, Progress, Service, Sink as _, SyncError, Timeouts,
 };
-use wibbet_core::android::{Capabilities, DaemonFeatures};
+use wibbet_core::android::{Capabilities, DaemonFeatures, RootWay};
 use wibbet_core::ask::{Delivery, Output, Request};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::read::{RangeTools, ShortForm, commands_requests, read_commands};
@@ -206,6 +206,11 @@ impl AdbDevice {
     /// What the device is, once it has been contacted.
     pub fn facts(&self) -> Option<DeviceFacts> {
         self.known().facts.clone()
+    }
+
+    /// The device carries commands out as root by this way, or not any more.
+    pub(crate) fn has_root(&self, way: Option<RootWay>) {
+        self.known().capabilities.root = way;
     }
 
     pub(super) fn known(&self) -> MutexGuard<'_, Known> {

@@ -241,7 +241,8 @@ impl AdbDevice {
             // The same device as before: what its help said still holds.
             known.capabilities.offered = offered;
         } else {
-            known.capabilities = fresh;
+            // What the device has let this program do it goes on letting it do.
+            known.capabilities = Capabilities { root: known.capabilities.root, ..fresh };
             known.learned = !fresh.needs_help_text();
         }
         known.facts = Some(facts);

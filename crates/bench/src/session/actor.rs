@@ -186,6 +186,7 @@ impl Actor {
             | SessionCommand::OpenDeveloperOptions
             | SessionCommand::Restart(_)
             | SessionCommand::Picture
+            | SessionCommand::AskForRoot
             | SessionCommand::Bring { .. }
             | SessionCommand::Shell(_)
             | SessionCommand::SwitchOnWireless => {
@@ -303,6 +304,10 @@ impl Actor {
                 }
                 Some(SessionCommand::Restart(to)) => {
                     self.restart(to).await;
+                    true
+                }
+                Some(SessionCommand::AskForRoot) => {
+                    self.ask_for_root().await;
                     true
                 }
                 Some(SessionCommand::Picture) => {

@@ -33,6 +33,8 @@ pub enum SessionCommand {
     OpenDeveloperOptions,
     /// Restart the device, once it has written down what it holds.
     Restart(RestartTo),
+    /// Ask it for root.
+    AskForRoot,
     /// Take a picture of its screen.
     Picture,
     /// Bring a file to the device, or from it. A folder takes it under its own name; one of the device has `/` at its end.

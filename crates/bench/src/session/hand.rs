@@ -7,10 +7,30 @@ use wibbet_types::{DevicePath, bytes_words};
 
 use super::actor::Actor;
 use super::event::SessionEvent;
+use crate::device::Device as _;
 use crate::logbook::now;
-use crate::ops::{hand_command, picture, place_here, place_there, pull, push};
+use crate::ops::{ask_for_root, hand_command, picture, place_here, place_there, pull, push};
 
 impl Actor {
+    pub(super) async fn ask_for_root(&self) {
+        let asked = match self.claimed() {
+            Ok(_claims) => ask_for_root(&self.device).await,
+            Err(why) => return self.tell(SessionEvent::Note(format!("Root was not asked for: {why}"))),
+        };
+        if let Some(facts) = self.device.facts() {
+            self.tell(SessionEvent::Facts(Box::new(facts), self.device.capabilities()));
+        }
+        self.tell(SessionEvent::Note(match asked {
+            Ok(Ok(_)) => {
+                "The device lets this program be root: what takes that is offered among the ways now, each marked so."
+                    .into()
+            }
+            Ok(Err(said)) if said.as_str().is_empty() => "The device does not give root.".into(),
+            Ok(Err(said)) => format!("The device does not give root: it says: {said}"),
+            Err(error) => format!("Root was not asked for: {error}"),
+        }));
+    }
+
     pub(super) async fn take_picture(&self) {
         self.tell(match picture(&self.device).await {
             Ok(Ok(bytes)) => SessionEvent::Picture(bytes),

@@ -11,5 +11,5 @@ pub(crate) use knowledge::{
 };
 pub use knowledge::{partitions, permission_words, role_words};
 pub(crate) use need::{AndroidNeed, NamedText, NeedKind, NeedPart};
-pub use versions::{Capabilities, DaemonFeatures};
+pub use versions::{Capabilities, DaemonFeatures, RootWay};
 pub(crate) use versions::{Program, has_system_settings};

@@ -1,5 +1,7 @@
 //! What a version of Android lets a technician do, and what each version's programs know. The only place with API levels.
 
+use wibbet_types::shell_quoted;
+
 /// What a device's debugging daemon offers, from its banner; a service that was announced and
 /// refused is taken out again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -26,6 +28,33 @@ pub struct Capabilities {
     pub default_state: bool,
     /// The shell may enable and disable packages, as far as is known.
     pub disables: bool,
+    /// By which way commands are carried out as root, once somebody has asked for that and the device has let them.
+    pub root: Option<RootWay>,
+}
+
+/// How the shell gets to be root on a device that has it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum RootWay {
+    /// It is: the debugging daemon runs as root.
+    Daemon,
+    /// `su -c COMMAND`, as on devices that somebody has made theirs.
+    SuCommand,
+    /// `su 0 sh -c COMMAND`, as on development builds of the platform.
+    SuUser,
+}
+
+impl RootWay {
+    /// All ways, in the order in which they are tried.
+    pub const ALL: [Self; 3] = [Self::Daemon, Self::SuCommand, Self::SuUser];
+
+    /// A command of the shell as it is carried out as root.
+    pub fn command(self, command: &str) -> String {
+        match self {
+            Self::Daemon => command.to_owned(),
+            Self::SuCommand => format!("su -c {}", shell_quoted(command)),
+            Self::SuUser => format!("su 0 sh -c {}", shell_quoted(command)),
+        }
+    }
 }
 
 /// API levels by the release that people know.
@@ -84,7 +113,14 @@ impl Capabilities {
     /// What is certain from the API level and the banner alone. Before Android 8 the help of `pm` tells more, see
     /// [`Capabilities::learn_from_help`].
     pub fn new(sdk: u32, offered: DaemonFeatures) -> Self {
-        Self { sdk, offered, install_existing: sdk >= ANDROID_8, default_state: sdk >= ANDROID_7, disables: true }
+        Self {
+            sdk,
+            offered,
+            install_existing: sdk >= ANDROID_8,
+            default_state: sdk >= ANDROID_7,
+            disables: true,
+            root: None,
+        }
     }
 
     /// Whether it takes a look at the package service's help to know what can be undone.
@@ -202,7 +238,7 @@ impl Capabilities {
 
     /// Whether the shell can take a package's hiding away: from Android 5.1 on that takes a permission that it has not got.
     pub(crate) fn unhides(&self) -> bool {
-        self.sdk <= ANDROID_5
+        self.sdk <= ANDROID_5 || self.root.is_some()
     }
 
     /// Whether the shell can take back a suspension, which must be its own. Before it takes a permission that it has not got.

@@ -20,6 +20,9 @@ impl Delivery {
         let words = self.words();
         let (kind, before) = match self {
             Self::Abb(_) | Self::AbbExec(_) => ("service ", 2),
+            // The program that makes it root's, with the one in it.
+            Self::Shell(command) if command.starts_with("su -c ") => ("", 4),
+            Self::Shell(command) if command.starts_with("su 0 sh -c ") => ("", 6),
             Self::Shell(command) if command.starts_with("cmd ") => ("", 3),
             Self::Shell(_) => ("", 2),
         };
@@ -70,6 +73,16 @@ mod tests {
             "pm disable-user a.b",
             "the service's own shell of 8.x has no such command"
         );
+        // As root by the one program that is always there, where root was given; else as the shell may.
+        let hide = Request::change(vec!["hide".into(), "a.b".into()]).by_root();
+        let by = |root| {
+            let capabilities = Capabilities { root, ..Capabilities::new(34, new) };
+            hide.deliveries(&capabilities).iter().map(Delivery::words).collect::<Vec<_>>()
+        };
+        assert_eq!(by(Some(crate::android::RootWay::SuCommand)), ["su -c 'pm hide a.b'"]);
+        assert_eq!(by(Some(crate::android::RootWay::SuUser)), ["su 0 sh -c 'pm hide a.b'"]);
+        assert_eq!(by(Some(crate::android::RootWay::Daemon)), ["pm hide a.b"]);
+        assert_eq!(by(None)[0], "package hide a.b");
         let odd = Request::change(vec!["uninstall".into(), "a b;c".into()]);
         assert_eq!(words(23, crate::android::DaemonFeatures::default(), &odd), ["pm uninstall 'a b;c'"]);
     }
@@ -82,6 +95,8 @@ mod tests {
         assert_eq!(shell("cmd package disable-user --user 0 a.b"), "cmd package disable-user");
         assert_eq!(shell("pm disable-user --user 0 a.b"), "pm disable-user");
         assert_eq!(shell("pm"), "pm");
+        assert_eq!(shell("su -c 'pm hide --user 0 a.b'"), "su -c 'pm hide");
+        assert_eq!(shell("su 0 sh -c 'pm hide --user 0 a.b'"), "su 0 sh -c 'pm hide");
         let call = ["package", "path", "a.b"].map(str::to_owned).to_vec();
         assert_eq!(Delivery::AbbExec(call).program_and_command(), "service package path");
     }

@@ -21,27 +21,35 @@ pub struct Request {
     pub call: Call,
     /// Whether it changes the device. Such a request is never sent again without looking first.
     pub changes: bool,
+    /// Whether it is carried out as root, where that is to be had; else as the shell may.
+    pub root: bool,
 }
 
 impl Request {
     /// A request of the package service that only reads.
     pub fn look(words: &[&str]) -> Self {
-        Self { call: Call::Package(words.iter().map(|w| (*w).to_owned()).collect()), changes: false }
+        Self { call: Call::Package(words.iter().map(|w| (*w).to_owned()).collect()), changes: false, root: false }
     }
 
     /// A request of the package service that changes the device.
     pub fn change(words: Vec<String>) -> Self {
-        Self { call: Call::Package(words), changes: true }
+        Self { call: Call::Package(words), changes: true, root: false }
     }
 
     /// A shell command that changes the device.
     pub fn change_by_shell(command: String) -> Self {
-        Self { call: Call::Shell(command), changes: true }
+        Self { call: Call::Shell(command), changes: true, root: false }
     }
 
     /// A shell command that only reads.
     pub fn shell(command: impl Into<String>) -> Self {
-        Self { call: Call::Shell(command.into()), changes: false }
+        Self { call: Call::Shell(command.into()), changes: false, root: false }
+    }
+
+    /// The same, carried out as root where that is to be had.
+    #[must_use]
+    pub fn by_root(self) -> Self {
+        Self { root: true, ..self }
     }
 
     /// What is asked, in words.
@@ -60,6 +68,16 @@ impl Request {
     /// The ways of bringing it to a device that can do `capabilities`, best first. The later ones are
     /// for daemons that announce a service and refuse it, and for programs that do not know the command.
     pub fn deliveries(&self, capabilities: &Capabilities) -> Vec<Delivery> {
+        if let (true, Some(way)) = (self.root, capabilities.root) {
+            // A program that is there on every version.
+            let command = match &self.call {
+                Call::Shell(command) => command.clone(),
+                Call::Package(words) => {
+                    format!("pm {}", words.iter().map(|w| shell_quoted(w)).collect::<Vec<_>>().join(" "))
+                }
+            };
+            return vec![Delivery::Shell(way.command(&command))];
+        }
         let words = match &self.call {
             Call::Shell(command) => return vec![Delivery::Shell(command.clone())],
             Call::Package(words) => words,

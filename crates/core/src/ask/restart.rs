@@ -41,7 +41,7 @@ impl RestartTo {
 /// Android's own.
 pub fn restart_request(to: RestartTo) -> Request {
     let into = to.reason().map_or_else(String::new, |reason| format!(" {reason}"));
-    Request { call: Call::Shell(format!("svc power reboot{into}")), changes: true }
+    Request { call: Call::Shell(format!("svc power reboot{into}")), changes: true, root: false }
 }
 
 /// Whether the answer to that is that there is no such command: how the program is used, or that there is none.
@@ -53,7 +53,7 @@ pub fn knows_no_restart(answer: &Output) -> bool {
 /// The same where `svc` does not know how: the kernel is told at once, so that what has not been written is lost.
 pub fn hard_restart_request(to: RestartTo) -> Request {
     let into = to.reason().map_or_else(String::new, |reason| format!(" {reason}"));
-    Request { call: Call::Shell(format!("reboot{into}")), changes: true }
+    Request { call: Call::Shell(format!("reboot{into}")), changes: true, root: false }
 }
 
 #[cfg(test)]

@@ -52,7 +52,7 @@ impl DeviceSetting {
     /// What is asked.
     pub fn request(self) -> Request {
         let command = format!("settings put global {} {}", self.name(), self.value());
-        Request { call: Call::Shell(command), changes: true }
+        Request { call: Call::Shell(command), changes: true, root: false }
     }
 
     /// What is asked to read it back. Where the link goes with the change, that shows it.

@@ -19,6 +19,10 @@ pub enum Change {
     Disable,
     /// Suspend for the user: it stays as it is, greyed out, cannot be opened and shows nothing.
     Suspend,
+    /// Hide from the user, as root: it stays with its data, and nothing of it is to be seen.
+    Hide,
+    /// Disable as the system does, as root: nothing but root leads out of that.
+    DisableByRoot,
     /// Install what is still on the device for the user again.
     Reinstall,
     /// Install the APK that is on the device for the user, over itself: the way back where there is no other command for it.
@@ -46,11 +50,13 @@ pub enum Change {
 }
 
 impl Change {
-    const ALL: [Self; 16] = [
+    const ALL: [Self; 18] = [
         Self::Uninstall,
         Self::UninstallKeepData,
         Self::Disable,
         Self::Suspend,
+        Self::Hide,
+        Self::DisableByRoot,
         Self::Reinstall,
         Self::InstallFactory,
         Self::InstallCopy,
@@ -68,6 +74,9 @@ impl Change {
     /// The ways of taking out, in the order in which the screen offers them.
     pub const TAKE_OUT: [Self; 4] = [Self::Uninstall, Self::UninstallKeepData, Self::Disable, Self::Suspend];
 
+    /// The ways of taking out that take root. They are offered only where somebody has asked for it.
+    pub const BY_ROOT: [Self; 2] = [Self::Hide, Self::DisableByRoot];
+
     /// What can be done to a package that stays in use, beside that.
     pub const ACTS: [Self; 4] = [Self::Quieten, Self::ForceStop, Self::ClearCache, Self::ClearData];
 
@@ -78,6 +87,8 @@ impl Change {
             Self::UninstallKeepData => "uninstall-keep-data",
             Self::Disable => "disable",
             Self::Suspend => "suspend",
+            Self::Hide => "hide",
+            Self::DisableByRoot => "disable-by-root",
             Self::Reinstall => "reinstall",
             Self::InstallFactory => "install-factory",
             Self::InstallCopy => "install-copy",
@@ -100,6 +111,8 @@ impl Change {
             Self::DefaultState => "set to default",
             Self::InstallFactory => "install anew",
             Self::InstallCopy => "install its copy",
+            Self::DisableByRoot => "disable as root",
+            Self::Hide => "hide as root",
             Self::ForceStop => "force stop",
             Self::ClearCache => "clear cache",
             Self::ClearData => "clear data",
@@ -111,7 +124,7 @@ impl Change {
 
     /// Whether it takes something away.
     pub fn takes_out(self) -> bool {
-        Self::TAKE_OUT.contains(&self)
+        Self::TAKE_OUT.contains(&self) || Self::BY_ROOT.contains(&self)
     }
 
     /// Whether no state of the package tells that it was done.
@@ -155,6 +168,7 @@ impl Change {
             _ => {}
         }
         let command: &[&str] = match self {
+            Self::DisableByRoot => &["disable"],
             Self::ClearData => &["clear"],
             Self::Uninstall => &["uninstall"],
             Self::UninstallKeepData => &["uninstall", "-k"],
@@ -164,7 +178,12 @@ impl Change {
         };
         let mut words: Vec<String> = command.iter().map(|w| (*w).to_owned()).collect();
         words.extend(["--user".to_owned(), user.to_string(), id.to_string()]);
-        Request::change(words)
+        let request = Request::change(words);
+        match self {
+            // What root has done only root takes back; what the shell could do it does alike.
+            Self::Hide | Self::DisableByRoot | Self::Unhide | Self::Enable | Self::DefaultState => request.by_root(),
+            _ => request,
+        }
     }
 
     /// Whether a state is what this change aims at. One that was not told never is.
@@ -176,6 +195,8 @@ impl Change {
             Self::Uninstall | Self::UninstallKeepData => !state.installed,
             Self::Disable => state.installed && state.enabled.is_off(),
             Self::Suspend => state.installed && state.suspended,
+            Self::Hide => state.installed && state.hidden,
+            Self::DisableByRoot => state.installed && state.enabled == Enabled::Disabled,
             Self::Reinstall | Self::InstallFactory | Self::InstallCopy => state.installed && !state.hidden,
             Self::Enable => state.installed && state.enabled == Enabled::Enabled,
             Self::DefaultState => state.installed && state.enabled == Enabled::Default,

@@ -96,6 +96,8 @@ pub enum SkipReason {
     NeedsApk,
     /// Leaving the state takes root.
     NeedsRoot,
+    /// The way takes root, which nobody has asked for, or the device does not give.
+    TakesRoot,
 }
 
 impl fmt::Display for SkipReason {
@@ -142,6 +144,7 @@ impl fmt::Display for SkipReason {
             Self::NeedsApk => {
                 "putting it back takes its APK: its code is not on the device, or this Android cannot reinstall it"
             }
+            Self::TakesRoot => "it takes root, which has not been asked for here; disable or suspend instead",
             Self::NeedsRoot => "leaving this state takes root; change it on the device, in the app's settings page",
         })
     }

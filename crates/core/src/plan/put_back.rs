@@ -92,7 +92,7 @@ pub fn plan_put_back_with(
             }
             Ok(ways) if ways.is_empty() => push(usual, Some(SkipReason::AlreadySo)),
             Ok(ways) if ways.contains(&Change::Unsuspend) && is_anothers(package, *user) => {
-                push(usual, Some(SkipReason::SuspendedByOther));
+                push(Change::Unsuspend, Some(SkipReason::SuspendedByOther));
             }
             Ok(ways) => {
                 let gone = package.kind == PackageKind::User && !package.states.values().any(|s| s.installed);
@@ -125,6 +125,9 @@ pub fn plan_put_back_with(
                     push(way, needs_apk.then_some(SkipReason::NeedsApk).or(may_not).or(forbidden));
                 }
             }
+            // The one that cannot be: what else it takes may be so already.
+            Err(skip) if before.hidden && !target.hidden => push(Change::Unhide, Some(skip)),
+            Err(skip) if before.suspended && !target.suspended => push(Change::Unsuspend, Some(skip)),
             Err(skip) => push(usual, Some(skip)),
         }
     }
@@ -170,7 +173,8 @@ pub(crate) fn changes_to(
     }
     if to.installed && at.enabled != to.enabled {
         // Over debugging nothing leads out of 2 and 4.
-        if matches!(at.enabled, Enabled::Disabled | Enabled::DisabledUntilUsed) && !to.enabled.is_off() {
+        let by_root = matches!(at.enabled, Enabled::Disabled | Enabled::DisabledUntilUsed);
+        if by_root && !to.enabled.is_off() && capabilities.root.is_none() {
             return Err(SkipReason::NeedsRoot);
         }
         let both_off = at.enabled.is_off() && to.enabled.is_off();

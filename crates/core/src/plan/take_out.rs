@@ -56,6 +56,8 @@ pub fn plan_take_out(
             Some(SkipReason::AlreadySo)
         } else if !item.way.uninstalls() && !before.installed {
             Some(SkipReason::NotInstalled)
+        } else if Change::BY_ROOT.contains(&item.way) && capabilities.root.is_none() {
+            Some(SkipReason::TakesRoot)
         } else if item.way == Change::Quieten && package.is_some_and(|p| p.about.quiet.contains(&item.user)) {
             Some(SkipReason::AlreadySo)
         } else if item.way == Change::Quieten && !capabilities.quietens() {
@@ -99,7 +101,7 @@ pub fn plan_take_out(
                 let goes = |given: &Given| match item.way {
                     Change::Suspend => false,
                     way if way.is_act() => false,
-                    Change::Disable => !given.outlives_disabling(),
+                    Change::Disable | Change::Hide | Change::DisableByRoot => !given.outlives_disabling(),
                     _ => true,
                 };
                 p.given(item.user).into_iter().filter(goes).collect()

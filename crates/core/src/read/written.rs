@@ -7,7 +7,7 @@ use crate::ask::{Call, Output, Request};
 
 /// What is asked when changes have been made. It changes no package.
 pub fn write_request() -> Request {
-    Request { call: Call::Shell("dumpsys package write".into()), changes: true }
+    Request { call: Call::Shell("dumpsys package write".into()), changes: true, root: false }
 }
 
 /// Whether the answer says that all is written.

@@ -39,7 +39,8 @@ pub fn read_reply(way: Change, before: PackageState, answer: &Output) -> Reply {
             text.lines().any(|line| line.trim() == "Success")
         }
         Change::Reinstall => text.contains("installed for user"),
-        Change::Disable | Change::Enable | Change::DefaultState => text.contains("new state:"),
+        Change::Disable | Change::DisableByRoot | Change::Enable | Change::DefaultState => text.contains("new state:"),
+        Change::Hide => text.contains("new hidden state: true"),
         Change::Suspend => text.contains("new suspended state: true"),
         Change::Unhide => text.contains("new hidden state: false"),
         Change::Unsuspend => text.contains("new suspended state: false"),

@@ -185,6 +185,20 @@ impl State {
                 let permission = given.rest.get(1).copied().unwrap_or("");
                 self.grant(command, target, given.user.unwrap_or(0), permission)
             }
+            "hide" | "unhide" if self.as_root => {
+                let on = command == "hide";
+                let user = given.user.unwrap_or(0);
+                match self.user_state(target, user) {
+                    Some(state) if state.installed => {
+                        state.hidden = on;
+                        if on {
+                            self.deselect(target, user, false);
+                        }
+                        Output::ok(format!("Package {target} new hidden state: {on}\n"))
+                    }
+                    _ => self.unknown_package(command, target),
+                }
+            }
             "hide" | "unhide" => self.security_exception(
                 command,
                 "Neither user 2000 nor current process has android.permission.MANAGE_USERS.",
@@ -445,7 +459,7 @@ impl State {
         };
         // As in the system: first whether the package is there, then whether the caller may, and only then whether
         // there is anything to change.
-        if !self.shell_may_disable() {
+        if !self.as_root && !self.shell_may_disable() {
             let uid = self.packages.get(id).map_or(0, |p| p.uid);
             let denial = match self.scenario.android.sdk {
                 26.. => format!("Attempt to change component state; pid=4711, uid=2000, package={id}"),
@@ -460,7 +474,7 @@ impl State {
             return self.security_exception(command, &format!("Cannot disable a protected package: {id}"));
         }
         // The shell may set and leave 0, 1 and 3 only.
-        if matches!(number, 2 | 4) || matches!(now, 2 | 4) {
+        if !self.as_root && (matches!(number, 2 | 4) || matches!(now, 2 | 4)) {
             return self.security_exception(
                 command,
                 &format!("Shell cannot change component state for {id}/null to {number}"),
@@ -469,7 +483,7 @@ impl State {
         if let Some(state) = self.user_state(id, user) {
             state.enabled = number;
         }
-        if number == 3 {
+        if matches!(number, 2 | 3) {
             self.deselect(id, user, false);
         }
         Output::ok(format!("Package {id} new state: {name}\n"))

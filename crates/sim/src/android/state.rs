@@ -111,6 +111,8 @@ pub(crate) struct State {
     pub(crate) input: Vec<u8>,
     /// What has room on the partition with the apps.
     pub(super) free_bytes: u64,
+    /// What is carried out is as root.
+    pub(super) as_root: bool,
     /// Apps that may do nothing while nobody looks at them.
     pub(super) quiet: BTreeSet<(String, u32)>,
     /// What its log of events has of apps that failed, and which have.
@@ -180,6 +182,7 @@ impl State {
             input: Vec::new(),
             free_bytes: FREE,
             logged: super::clock::first_logged(super::clock::first_clock()),
+            as_root: false,
             failed: BTreeSet::new(),
             quiet: BTreeSet::new(),
             data_lost: BTreeMap::new(),

@@ -86,6 +86,9 @@ pub struct Scenario {
     pub second_switch_off: bool,
     /// Whether the shell may enable and disable, where that is not as usual for the version.
     pub shell_disables: Option<bool>,
+    /// Whether somebody has put a `su` on it that lets the shell in.
+    #[serde(default)]
+    pub su: bool,
     /// Whether the device has not been idle on its charger yet, when it works out how large packages are.
     #[serde(default)]
     pub sizes_not_worked_out: bool,

@@ -165,6 +165,12 @@ pub(crate) enum Command {
         /// Packages to suspend for the user: they stay, greyed out, and cannot be opened (Android 9 on).
         #[arg(long, value_name = "ID", num_args = 1..)]
         suspend: Vec<PackageId>,
+        /// Packages to hide from the user, as root (with --root).
+        #[arg(long, value_name = "ID", num_args = 1.., requires = "root")]
+        hide: Vec<PackageId>,
+        /// Packages to disable as the system does, as root (with --root): nothing but root leads out of that.
+        #[arg(long, value_name = "ID", num_args = 1.., requires = "root")]
+        disable_by_root: Vec<PackageId>,
         /// Packages that are to do nothing for the user while nobody looks at them (Android 9 on).
         #[arg(long, value_name = "ID", num_args = 1..)]
         quieten: Vec<PackageId>,
@@ -336,6 +342,9 @@ pub(crate) struct How {
     /// Do not ask before sending.
     #[arg(long)]
     pub(crate) yes: bool,
+    /// Ask the device for root first, where it has it: for what takes that, and for leaving what root has done.
+    #[arg(long)]
+    pub(crate) root: bool,
     /// Measure the device before and after: packages in use, free space, memory.
     #[arg(long)]
     pub(crate) figures: bool,

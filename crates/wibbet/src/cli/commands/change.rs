@@ -7,7 +7,8 @@ use std::sync::{Mutex, PoisonError};
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{
-    Details, claim, details, device_languages, drop_copy, import_copy, look_at_all, read_catalog, read_sizes, survey,
+    Details, ask_for_root, claim, details, device_languages, drop_copy, import_copy, look_at_all, read_catalog,
+    read_sizes, survey,
 };
 use wibbet_bench::run::{Control, RunError, RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::catalog::Catalog;
@@ -66,6 +67,7 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     }
     may_change(how)?;
     let (device, mut inventory) = read(finder, name).await?;
+    root(&device, how).await?;
     check_user(&inventory, user)?;
     let of_list: Vec<PackageId> = super::packages::what_is_there(&inventory, list, user);
     let of_list: Vec<PackageId> = of_list.into_iter().filter(|id| ways(&named, id) == 0).collect();
@@ -147,6 +149,18 @@ async fn what_ties(
     Ok(catalog)
 }
 
+/// Asks for root where that is wanted; without it nothing of what takes it is begun.
+async fn root(device: &AdbDevice, how: How) -> Result<(), Failure> {
+    if !how.root {
+        return Ok(());
+    }
+    tell("asking the device for root; it may ask on its screen whether to allow that");
+    match ask_for_root(device).await? {
+        Ok(_) => Ok(()),
+        Err(said) => Err(Failure::new(Exit::Nothing, format!("the device does not give root: {said}"))),
+    }
+}
+
 /// What a failure behind a plan could be due to.
 fn suspects(catalog: &Catalog, plan: &Plan, user: UserId) -> Suspects {
     let goes = plan.steps.iter().filter(|step| step.skip.is_none() && step.way.takes_out());
@@ -203,6 +217,7 @@ pub(crate) async fn put_back(
     may_change(how)?;
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    root(&device, how).await?;
     let claims = claim(finder.workplace, &device)?;
     // What an interruption left open is part of what was recorded.
     settle(finder, &device, &facts.id).await?;
@@ -241,6 +256,7 @@ pub(crate) async fn carry_on(
     may_change(how)?;
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    root(&device, how).await?;
     let claims = claim(finder.workplace, &device)?;
     let runs = async || {
         let serial = facts.id.clone();

@@ -86,6 +86,7 @@ pub(crate) enum Action {
     DeveloperOptions,
     Restart,
     Picture,
+    AskForRoot,
     Files,
     Shell,
     SwitchOnWireless,

@@ -187,6 +187,13 @@ pub(super) const BENCH_MENU: &[Binding] = &[
         "Takes a picture of what is on the device's screen, and writes it to a file.",
     ),
     bind(
+        Action::AskForRoot,
+        &[letter('u')],
+        "Ask the device for root",
+        "root",
+        "Where a device has root: asks for it, which it may do on its screen too. Hiding and disabling as root are among the ways then.",
+    ),
+    bind(
         Action::Files,
         &[letter('f')],
         "Bring a file from the device, or to it",

@@ -71,6 +71,11 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
         Action::Next => on(|d| d.inventory.is_some()),
         Action::DeveloperOptions => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
         Action::Restart => on(|d| !d.running && d.is_ready()),
+        // It is not asked for where nothing shows that there is any.
+        Action::AskForRoot => on(|d| {
+            let root = d.details.as_ref().and_then(|details| details.vitals.root);
+            !d.running && d.ladder.holds(Rung::Shell) && matches!(root, Some(Root::Su | Root::Daemon))
+        }),
         Action::Picture | Action::Shell | Action::Files => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
         Action::SwitchOnWireless => {
             on(|d| !d.running && d.ladder.holds(Rung::Shell) && d.capabilities.has_wireless_debugging())
@@ -92,6 +97,10 @@ pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
         Action::Next => (app.view, app.notice) = (View::Packages, None),
         Action::DeveloperOptions => {
             out.extend(app.device().map(|d| to_session(d.card, SessionCommand::OpenDeveloperOptions)));
+        }
+        Action::AskForRoot => {
+            out.extend(app.device().map(|d| to_session(d.card, SessionCommand::AskForRoot)));
+            app.tell("Asking for root: the device may ask on its screen whether to allow that.");
         }
         Action::Picture => {
             out.extend(app.device().map(|d| to_session(d.card, SessionCommand::Picture)));

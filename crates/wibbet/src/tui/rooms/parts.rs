@@ -33,6 +33,8 @@ pub(crate) fn data_words(device: &DeviceModel, plan: &Plan, several: bool) -> Op
 pub(crate) fn becoming(way: Change) -> (Condition, &'static str) {
     match way {
         Change::Disable => (Condition::Disabled, "disable"),
+        Change::DisableByRoot => (Condition::Disabled, "root off"),
+        Change::Hide => (Condition::Hidden, "hide"),
         Change::Suspend => (Condition::Suspended, "suspend"),
         Change::UninstallKeepData => (Condition::Uninstalled, "keep data"),
         Change::Quieten => (Condition::InUse, "quieten"),

@@ -389,7 +389,8 @@ fn after(way: Change, before: PackageState) -> Condition {
     match way {
         Change::Uninstall | Change::UninstallKeepData => Condition::Uninstalled,
         way if way.is_act() => before.condition(),
-        Change::Disable => Condition::Disabled,
+        Change::Disable | Change::DisableByRoot => Condition::Disabled,
+        Change::Hide => Condition::Hidden,
         Change::Suspend => Condition::Suspended,
         // Reinstalling may be followed by a step that disables again; by itself it leads to use.
         _ if before.condition() == Condition::Absent && way != Change::InstallCopy => Condition::Absent,

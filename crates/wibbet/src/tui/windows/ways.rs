@@ -24,8 +24,10 @@ pub(crate) struct Ways {
 }
 
 /// The ways, those that take out first.
-fn ways() -> Vec<Change> {
-    Change::TAKE_OUT.into_iter().chain(Change::ACTS).collect()
+fn ways(device: &DeviceModel) -> Vec<Change> {
+    // Apart from the usual ones, and only once somebody has asked for root.
+    let by_root = Change::BY_ROOT.into_iter().filter(|_| device.capabilities.root.is_some());
+    Change::TAKE_OUT.into_iter().chain(Change::ACTS).chain(by_root).collect()
 }
 
 /// What a way does, in a few words.
@@ -35,6 +37,8 @@ fn does(way: Change) -> &'static str {
         Change::UninstallKeepData => "it goes for the user, and its data stay",
         Change::Disable => "it stays, switched off, with its data",
         Change::Suspend => "it stays, greyed out, and cannot be opened",
+        Change::Hide => "as root: it stays with its data, and nothing of it is to be seen",
+        Change::DisableByRoot => "as root: off as the system does it; only root switches it on",
         Change::Quieten => "it stays in use, and does nothing while nobody looks",
         Change::ForceStop => "it stays in use, and is ended now",
         Change::ClearCache => "it stays in use; what it keeps for being quick goes",
@@ -81,7 +85,7 @@ impl Form for Ways {
         let device = app.device()?;
         let one = device.under_cursor().map(|id| (id.clone(), device.user()));
         let way = one.as_ref().and_then(|(id, user)| device.chosen(id, *user));
-        let at = way.and_then(|way| ways().iter().position(|own| *own == way)).unwrap_or(0);
+        let at = way.and_then(|way| ways(device).iter().position(|own| *own == way)).unwrap_or(0);
         // Whoever has chosen several and stands on another one means those.
         let all = one.is_none() || (way.is_none() && !device.tray.is_empty());
         Some(Self { one, all, at })
@@ -96,7 +100,7 @@ impl Form for Ways {
         let Some(device) = app.device_mut() else { return Flow::Close };
         match action {
             Action::Accept => {
-                let Some(way) = ways().get(self.at).copied() else { return Flow::Close };
+                let Some(way) = ways(device).get(self.at).copied() else { return Flow::Close };
                 if !self.words(device, way).0 {
                     return Flow::Stay;
                 }
@@ -127,7 +131,8 @@ impl Form for Ways {
             Action::Toggle => Flow::Stay,
             Action::Leave => Flow::Close,
             _ => {
-                move_over(&mut self.at, ways().len(), app, action);
+                let len = ways(device).len();
+                move_over(&mut self.at, len, app, action);
                 Flow::Stay
             }
         }
@@ -140,10 +145,11 @@ impl Form for Ways {
             _ => format!("all {} in the tray", device.tray.len()),
         };
         let title = format!(" Ways for {} ", truncate(&whom, 60));
-        let room = framed(&title, (96, 12), (Layer::Ways, ALL), theme, frame);
+        let room = framed(&title, (96, 14), (Layer::Ways, ALL), theme, frame);
         let cells = usize::from(room.width);
-        let all = ways();
-        let list = Rect { height: room.height.min(8), ..room };
+        let all = ways(device);
+        let count = u16::try_from(all.len()).unwrap_or(8);
+        let list = Rect { height: room.height.min(count), ..room };
         let row = |way: &Change, _| {
             let can = self.words(device, *way).0;
             let text = format!(" {} {}", fit(way.label(), 21), does(*way));
@@ -151,7 +157,7 @@ impl Form for Ways {
         };
         draw_list(&all, self.at, row, theme, frame, list);
         let words = all.get(self.at).map(|way| self.words(device, *way).1).unwrap_or_default();
-        let below = Rect { y: list.bottom() + 1, height: room.height.saturating_sub(9), ..room };
+        let below = Rect { y: list.bottom() + 1, height: room.height.saturating_sub(count + 1), ..room };
         let lines: Vec<Line<'_>> =
             wrap(&words, cells).into_iter().map(|line| Line::styled(line, theme.strong)).collect();
         frame.render_widget(Paragraph::new(lines), below);

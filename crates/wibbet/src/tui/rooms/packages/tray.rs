@@ -124,7 +124,8 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
         (count(|way| way == Change::Suspend), "suspend"),
     ];
     let acts = Change::ACTS.map(|act| (count_of(device, act), act.label()));
-    for (n, word) in ways.into_iter().chain(acts) {
+    let by_root = Change::BY_ROOT.map(|way| (count_of(device, way), way.label()));
+    for (n, word) in ways.into_iter().chain(acts).chain(by_root) {
         if n > 0 {
             parts.push(format!("{word} {n}"));
         }
