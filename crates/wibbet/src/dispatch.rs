@@ -4,7 +4,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use wibbet_bench::around::Surroundings;
-use wibbet_core::plan::{Change, Terms};
+use wibbet_core::plan::Terms;
 
 use crate::cli::commands::{change, files, links, look, packages, shelf, why};
 use crate::cli::{Arguments, Command, Finder};
@@ -114,15 +114,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Command::Run {
             device,
             user,
-            uninstall,
-            disable,
-            suspend,
-            hide,
-            disable_by_root,
-            quieten,
-            force_stop,
-            clear_cache,
-            clear_data,
+            ways,
             install,
             policy,
             from,
@@ -136,20 +128,9 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let list = packages::list_from(from.as_deref())?;
             let despite_start = despite_start.into_iter().collect();
             let terms = Terms { on_refusal: policy, job: job.job() };
-            let named = vec![
-                (Change::Uninstall, uninstall),
-                (Change::Disable, disable),
-                (Change::Suspend, suspend),
-                (Change::Hide, hide),
-                (Change::DisableByRoot, disable_by_root),
-                (Change::Quieten, quieten),
-                (Change::ForceStop, force_stop),
-                (Change::ClearCache, clear_cache),
-                (Change::ClearData, clear_data),
-            ];
             let wanted = change::TakeOut {
                 user,
-                named,
+                named: ways.by_way(),
                 install,
                 list,
                 from_disable,

@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand};
 use wibbet_core::ask::RestartTo;
-use wibbet_core::plan::{Job, OnRefusal};
+use wibbet_core::plan::{Change, Job, OnRefusal};
 use wibbet_types::{Address, DevicePath, PackageId, PlainText, RunId, UserId};
 
 use crate::sim;
@@ -156,33 +156,8 @@ pub(crate) enum Command {
         /// The user for whom.
         #[arg(long)]
         user: UserId,
-        /// Packages to uninstall for the user.
-        #[arg(long, value_name = "ID", num_args = 1..)]
-        uninstall: Vec<PackageId>,
-        /// Packages to disable for the user.
-        #[arg(long, value_name = "ID", num_args = 1..)]
-        disable: Vec<PackageId>,
-        /// Packages to suspend for the user: they stay, greyed out, and cannot be opened (Android 9 on).
-        #[arg(long, value_name = "ID", num_args = 1..)]
-        suspend: Vec<PackageId>,
-        /// Packages to hide from the user, as root (with --root).
-        #[arg(long, value_name = "ID", num_args = 1.., requires = "root")]
-        hide: Vec<PackageId>,
-        /// Packages to disable as the system does, as root (with --root): nothing but root leads out of that.
-        #[arg(long, value_name = "ID", num_args = 1.., requires = "root")]
-        disable_by_root: Vec<PackageId>,
-        /// Packages that are to do nothing for the user while nobody looks at them (Android 9 on).
-        #[arg(long, value_name = "ID", num_args = 1..)]
-        quieten: Vec<PackageId>,
-        /// Packages to end for the user, until somebody or something starts them again.
-        #[arg(long, value_name = "ID", num_args = 1..)]
-        force_stop: Vec<PackageId>,
-        /// Packages whose cache is cleared for the user (Android 12 on).
-        #[arg(long, value_name = "ID", num_args = 1..)]
-        clear_cache: Vec<PackageId>,
-        /// Packages that lose all that they keep for the user.
-        #[arg(long, value_name = "ID", num_args = 1..)]
-        clear_data: Vec<PackageId>,
+        #[command(flatten)]
+        ways: Box<WantedWays>,
         /// Install this app first: an APK, or a folder or archive with the parts of one. Where it is refused nothing is taken out.
         #[arg(long, value_name = "FILE")]
         install: Vec<std::path::PathBuf>,
@@ -290,6 +265,55 @@ pub(crate) enum Command {
         #[arg(long)]
         json: bool,
     },
+}
+
+/// What is to be done to which packages.
+#[derive(Debug, Args)]
+pub(crate) struct WantedWays {
+    /// Packages to uninstall for the user.
+    #[arg(long, value_name = "ID", num_args = 1..)]
+    pub(crate) uninstall: Vec<PackageId>,
+    /// Packages to disable for the user.
+    #[arg(long, value_name = "ID", num_args = 1..)]
+    pub(crate) disable: Vec<PackageId>,
+    /// Packages to suspend for the user: they stay, greyed out, and cannot be opened (Android 9 on).
+    #[arg(long, value_name = "ID", num_args = 1..)]
+    pub(crate) suspend: Vec<PackageId>,
+    /// Packages to hide from the user, as root (with --root).
+    #[arg(long, value_name = "ID", num_args = 1.., requires = "root")]
+    pub(crate) hide: Vec<PackageId>,
+    /// Packages to disable as the system does, as root (with --root): nothing but root leads out of that.
+    #[arg(long, value_name = "ID", num_args = 1.., requires = "root")]
+    pub(crate) disable_by_root: Vec<PackageId>,
+    /// Packages that are to do nothing for the user while nobody looks at them (Android 9 on).
+    #[arg(long, value_name = "ID", num_args = 1..)]
+    pub(crate) quieten: Vec<PackageId>,
+    /// Packages to end for the user, until somebody or something starts them again.
+    #[arg(long, value_name = "ID", num_args = 1..)]
+    pub(crate) force_stop: Vec<PackageId>,
+    /// Packages whose cache is cleared for the user (Android 12 on).
+    #[arg(long, value_name = "ID", num_args = 1..)]
+    pub(crate) clear_cache: Vec<PackageId>,
+    /// Packages that lose all that they keep for the user.
+    #[arg(long, value_name = "ID", num_args = 1..)]
+    pub(crate) clear_data: Vec<PackageId>,
+}
+
+impl WantedWays {
+    /// The packages by way.
+    pub(crate) fn by_way(self) -> Vec<(Change, Vec<PackageId>)> {
+        vec![
+            (Change::Uninstall, self.uninstall),
+            (Change::Disable, self.disable),
+            (Change::Suspend, self.suspend),
+            (Change::Hide, self.hide),
+            (Change::DisableByRoot, self.disable_by_root),
+            (Change::Quieten, self.quieten),
+            (Change::ForceStop, self.force_stop),
+            (Change::ClearCache, self.clear_cache),
+            (Change::ClearData, self.clear_data),
+        ]
+    }
 }
 
 /// What is to be put back.
