@@ -14,8 +14,10 @@ impl State {
             self.packages.iter().flat_map(|(id, package)| package.users.keys().map(move |user| (id, package, *user)));
         all.filter_map(|(id, package, user)| {
             let state = package.users.get(&user)?;
-            let kept = format!("installed {} enabled {}", state.installed, state.enabled);
-            if !state.installed || package.code_gone {
+            // Without code nobody has it, whatever a flag says that a start has put back.
+            let installed = state.installed && !package.code_gone;
+            let kept = format!("installed {installed} enabled {}", state.enabled);
+            if !installed {
                 return Some(((id.clone(), user), kept));
             }
             let [off, on] = package.parts.get(&user).cloned().unwrap_or_default();
