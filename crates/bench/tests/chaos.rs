@@ -116,17 +116,6 @@ impl Chaos {
     }
 }
 
-/// What the open-source system does not start without.
-const NEVER: [&str; 7] = [
-    "android",
-    "com.android.ext.services",
-    "com.android.packageinstaller",
-    "com.android.permissioncontroller",
-    "com.android.providers.settings",
-    "com.android.sdksandbox",
-    "com.android.shell",
-];
-
 /// Packages that the system came with, in the state that they came in.
 fn plain_packages(scenario: &Scenario) -> Vec<PackageId> {
     let plain = scenario
@@ -135,7 +124,7 @@ fn plain_packages(scenario: &Scenario) -> Vec<PackageId> {
         .iter()
         .filter(|p| p.flaw.is_none() && p.refuses.is_none() && p.update.is_none() && !p.protected && !p.admin)
         .filter(|p| p.enabled.is_empty() && p.gone_for.is_empty() && p.hidden.is_empty() && p.suspended.is_empty())
-        .filter(|p| !NEVER.contains(&p.id.as_str()))
+        .filter(|p| !Scenario::VITAL.contains(&p.id.as_str()))
         .filter(|p| p.path.starts_with("/system") || p.path.starts_with("/product"));
     plain.map(|p| id(&p.id)).collect()
 }

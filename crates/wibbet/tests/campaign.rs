@@ -11,18 +11,6 @@ use crate::support::{LONG, home, json, wibbet};
 use serde_json::Value;
 use wibbet_sim::{Allow, CutAt, Direction, Fault, Options, SampleApk, Scenario, SimDevice};
 
-/// What the open-source system does not start without.
-const NEVER: [&str; 8] = [
-    "android",
-    "com.android.ext.services",
-    "com.android.packageinstaller",
-    "com.android.permissioncontroller",
-    "com.android.providers.settings",
-    "com.android.sdksandbox",
-    "com.android.shell",
-    "com.android.systemui",
-];
-
 /// What only the owner has, and nobody else could give back.
 const OWN: [&str; 3] = ["fer.pellmoor.tides", "com.lanternquay.wordpier", "com.wrenandkelp.radio"];
 
@@ -47,13 +35,13 @@ fn small_phone(random: &mut fastrand::Rng) -> (Scenario, Vec<String>) {
     let plain = whole.filter(|p| p.suspended.is_empty() && p.hidden.is_empty());
     let of_system = plain.filter(|p| p.path.starts_with("/system") || p.path.starts_with("/product"));
     let mut all: Vec<String> = of_system.map(|p| p.id.clone()).collect();
-    all.retain(|id| !NEVER.contains(&id.as_str()));
+    all.retain(|id| !Scenario::VITAL.contains(&id.as_str()));
     random.shuffle(&mut all);
     all.truncate(30);
     scenario
         .inventory
         .packages
-        .retain(|p| all.contains(&p.id) || NEVER.contains(&p.id.as_str()) || OWN.contains(&p.id.as_str()));
+        .retain(|p| all.contains(&p.id) || Scenario::VITAL.contains(&p.id.as_str()) || OWN.contains(&p.id.as_str()));
     (scenario, all)
 }
 

@@ -8,7 +8,7 @@ use wibbet_core::read::{
 
 use crate::device::{AskError, Device};
 
-/// A device in figures, beside an inventory that was read just now. `None` where it cannot be asked.
+/// A device in figures, beside what its inventory counted when it was last read. `None` where it cannot be asked.
 pub async fn measure<D: Device>(device: &D, inventory: &Inventory) -> Option<Figures> {
     let said = device.ask(&figures_request(), &mut |_| {}).await.ok()?;
     Some(read_figures(&said.out, inventory))

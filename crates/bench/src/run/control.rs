@@ -22,8 +22,7 @@ pub(super) async fn stopped(mut control: watch::Receiver<Control>) {
     }
 }
 
-/// Waits until something else is asked than a pause.
+/// Waits until something else is asked than a pause, or whoever asked has gone.
 pub(super) async fn goes_on(mut control: watch::Receiver<Control>) {
-    // Nobody who has gone pauses anything.
     let _ = control.wait_for(|control| *control != Control::Pause).await;
 }

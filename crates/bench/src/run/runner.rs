@@ -211,7 +211,9 @@ impl<'a, D: Device> Runner<'a, D> {
                 schedule.stop();
                 left.get_or_insert(Left::Stopped);
             }
-            let pauses = control == Control::Pause && left.is_none() && schedule.waiting() > 0;
+            // Nobody who has gone pauses anything.
+            let somebody = self.stop.has_changed().is_ok();
+            let pauses = control == Control::Pause && somebody && left.is_none() && schedule.waiting() > 0;
             // What went wrong shows what the device is now before anything else is done to it.
             let is_odd = unread.iter().any(Heard::is_odd);
             schedule.hold(is_odd || reads_what_is_odd || pauses);
@@ -317,8 +319,8 @@ impl<'a, D: Device> Runner<'a, D> {
     /// Has the device write down what was changed, which it would do some seconds later by itself: one that goes down before
     /// loses it.
     async fn have_it_written(&self) {
-        // Also what an interrupted go has done.
-        if self.run().count(Outcome::Done) == 0 {
+        // Also what an interrupted go has done, and what may have been done of which nobody has written down that it was.
+        if !self.run().steps.iter().any(|step| step.outcome == Some(Outcome::Done) || step.is_open_question()) {
             return;
         }
         for _ in 0..self.patience.tries {

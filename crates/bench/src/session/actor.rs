@@ -133,7 +133,9 @@ impl Actor {
             if linked && self.read_all().await {
                 self.serve(link).await;
             } else {
-                std::mem::take(&mut self.waiting).iter().for_each(|command| self.refuse(command));
+                for command in std::mem::take(&mut self.waiting) {
+                    self.without_a_link(command).await;
+                }
                 self.pause().await;
             }
         }
@@ -155,13 +157,7 @@ impl Actor {
                     self.device.believe_hearsay();
                     break;
                 }
-                Some(SessionCommand::Note(note)) => self.write_note(note).await,
-                Some(SessionCommand::Job(run, job)) => self.write_job(run, job).await,
-                Some(SessionCommand::KeepTray(tray)) => self.keep_tray(tray).await,
-                Some(SessionCommand::TakeIn(user, path)) => self.take_app_in(user, path).await,
-                Some(SessionCommand::DropCopy(copy)) => self.drop_copy(copy).await,
-                Some(SessionCommand::Seen(run, words)) => self.note_seen(run, words).await,
-                Some(command) => self.refuse(&command),
+                Some(command) => self.without_a_link(command).await,
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
             }
         }
@@ -169,11 +165,61 @@ impl Actor {
         self.ladder = Ladder::default();
     }
 
+    /// Does what takes no link, and refuses what does.
+    async fn without_a_link(&self, command: SessionCommand) {
+        if let Some(command) = self.write_down(command).await {
+            self.refuse(&command);
+        }
+    }
+
+    /// Does what only this computer is asked for; anything else is given back.
+    async fn write_down(&self, command: SessionCommand) -> Option<SessionCommand> {
+        match command {
+            SessionCommand::Note(note) => self.write_note(note).await,
+            SessionCommand::Job(run, job) => self.write_job(run, job).await,
+            SessionCommand::KeepTray(tray) => self.keep_tray(tray).await,
+            SessionCommand::TakeIn(user, path) => self.take_app_in(user, path).await,
+            SessionCommand::DropCopy(copy) => self.drop_copy(copy).await,
+            SessionCommand::Seen(run, words) => self.note_seen(run, words).await,
+            other => return Some(other),
+        }
+        None
+    }
+
+    /// Does what neither ends the link nor makes what was read out of date.
+    async fn by_the_way(&mut self, command: SessionCommand) {
+        let Some(command) = self.write_down(command).await else { return };
+        match command {
+            SessionCommand::Languages(languages) => {
+                self.languages = languages;
+                self.read_about();
+            }
+            SessionCommand::Follow(true) => {
+                self.following.start(follow(Arc::clone(&self.device), Arc::clone(&self.events)));
+            }
+            SessionCommand::Follow(false) => self.following.stop(),
+            SessionCommand::Open(opening) => self.open(opening).await,
+            SessionCommand::WorkOutSizes => self.work_out_sizes(),
+            SessionCommand::OpenDeveloperOptions => self.open_developer_options().await,
+            SessionCommand::Restart(to) => self.restart(to).await,
+            SessionCommand::AskForRoot => self.ask_for_root().await,
+            SessionCommand::Picture => self.take_picture().await,
+            SessionCommand::Bring { here, there, to_device } => self.bring(here, there, to_device).await,
+            SessionCommand::Shell(command) => self.hand_command(command).await,
+            SessionCommand::SwitchOnWireless => self.switch_on_wireless().await,
+            SessionCommand::TryChanges => self.try_changes().await,
+            SessionCommand::StayAwake(on) => self.stay_awake(on).await,
+            // These are seen to by whoever serves.
+            other => self.refuse(&other),
+        }
+    }
+
     /// Told to do something that takes a link.
     pub(super) fn refuse(&self, command: &SessionCommand) {
         let nothing_sent = "there is no link to the device; nothing was sent".to_owned();
         match command {
             SessionCommand::Survey | SessionCommand::Languages(_) | SessionCommand::Follow(_) => {}
+            // What takes no link is never refused.
             SessionCommand::Note(_) | SessionCommand::Job(..) | SessionCommand::KeepTray(_) => {}
             SessionCommand::TakeIn(..) | SessionCommand::DropCopy(_) | SessionCommand::Seen(..) => {}
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
@@ -227,13 +273,7 @@ impl Actor {
                     self.close(false, forget).await;
                     return;
                 }
-                Some(SessionCommand::Note(note)) => self.write_note(note).await,
-                Some(SessionCommand::Job(run, job)) => self.write_job(run, job).await,
-                Some(SessionCommand::KeepTray(tray)) => self.keep_tray(tray).await,
-                Some(SessionCommand::TakeIn(user, path)) => self.take_app_in(user, path).await,
-                Some(SessionCommand::DropCopy(copy)) => self.drop_copy(copy).await,
-                Some(SessionCommand::Seen(run, words)) => self.note_seen(run, words).await,
-                Some(command) => self.refuse(&command),
+                Some(command) => self.without_a_link(command).await,
                 // The session is being dropped; its task is ended from outside.
                 None => return tokio::time::sleep(Duration::from_secs(3600)).await,
             }
@@ -277,79 +317,6 @@ impl Actor {
                     self.read_details().await;
                     self.read_packages().await
                 }
-                Some(SessionCommand::Languages(languages)) => {
-                    self.languages = languages;
-                    self.read_about();
-                    true
-                }
-                Some(SessionCommand::Follow(true)) => {
-                    self.following.start(follow(Arc::clone(&self.device), Arc::clone(&self.events)));
-                    true
-                }
-                Some(SessionCommand::Follow(false)) => {
-                    self.following.stop();
-                    true
-                }
-                Some(SessionCommand::Open(opening)) => {
-                    self.open(opening).await;
-                    true
-                }
-                Some(SessionCommand::WorkOutSizes) => {
-                    self.work_out_sizes();
-                    true
-                }
-                Some(SessionCommand::OpenDeveloperOptions) => {
-                    self.open_developer_options().await;
-                    true
-                }
-                Some(SessionCommand::Restart(to)) => {
-                    self.restart(to).await;
-                    true
-                }
-                Some(SessionCommand::AskForRoot) => {
-                    self.ask_for_root().await;
-                    true
-                }
-                Some(SessionCommand::Picture) => {
-                    self.take_picture().await;
-                    true
-                }
-                Some(SessionCommand::Bring { here, there, to_device }) => {
-                    self.bring(here, there, to_device).await;
-                    true
-                }
-                Some(SessionCommand::Shell(command)) => {
-                    self.hand_command(command).await;
-                    true
-                }
-                Some(SessionCommand::SwitchOnWireless) => {
-                    self.switch_on_wireless().await;
-                    true
-                }
-                Some(SessionCommand::Note(note)) => {
-                    self.write_note(note).await;
-                    true
-                }
-                Some(SessionCommand::Job(run, job)) => {
-                    self.write_job(run, job).await;
-                    true
-                }
-                Some(SessionCommand::KeepTray(tray)) => {
-                    self.keep_tray(tray).await;
-                    true
-                }
-                Some(SessionCommand::TakeIn(user, path)) => {
-                    self.take_app_in(user, path).await;
-                    true
-                }
-                Some(SessionCommand::DropCopy(copy)) => {
-                    self.drop_copy(copy).await;
-                    true
-                }
-                Some(SessionCommand::Seen(run, words)) => {
-                    self.note_seen(run, words).await;
-                    true
-                }
                 Some(SessionCommand::Run(kind, plan)) => {
                     let ended = self.run(RunStart::New(kind, plan)).await;
                     // A run makes the link anew by itself.
@@ -361,17 +328,13 @@ impl Actor {
                     link = self.device.current().await;
                     self.after_run(ended).await
                 }
-                Some(SessionCommand::TryChanges) => {
-                    self.try_changes().await;
-                    true
-                }
-                Some(SessionCommand::StayAwake(on)) => {
-                    self.stay_awake(on).await;
-                    true
-                }
                 Some(SessionCommand::Close { switch_off, forget }) => {
                     self.close(switch_off, forget).await;
                     !self.closed
+                }
+                Some(command) => {
+                    self.by_the_way(command).await;
+                    true
                 }
             };
             if !goes_on {

@@ -72,6 +72,8 @@ const ANDROID_10: u32 = 29;
 
 const ANDROID_11: u32 = 30;
 
+const ANDROID_12: u32 = 31;
+
 const ANDROID_13: u32 = 33;
 
 const ANDROID_14: u32 = 34;
@@ -193,12 +195,12 @@ impl Capabilities {
 
     /// Whether the shell can keep an app from working in the background (`RUN_ANY_IN_BACKGROUND` of `AppOpsManager`).
     pub fn quietens(&self) -> bool {
-        self.sdk >= 28
+        self.sdk >= ANDROID_9
     }
 
     /// Whether the cache of one app can be cleared alone (`--cache-only` of `PackageManagerShellCommand`).
     pub fn clears_caches(&self) -> bool {
-        self.sdk >= 31
+        self.sdk >= ANDROID_12
     }
 
     /// Whether a keyboard can be chosen for a user who is not in front.

@@ -1,15 +1,18 @@
 //! Which of the packages that a run took out is likely why an app fails now.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use wibbet_types::{PackageId, UserId};
 
+use crate::catalog::Catalog;
 use crate::device::AppFailure;
+use crate::package::Condition;
+use crate::plan::{Plan, Upshot};
 
 /// What is known of the packages that went, to hold failures against.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Suspects {
-    /// For each user the packages that went, with the names by which others find them: authorities, actions, classes.
+    /// For each user the packages that went, with the names by which others found them and nobody else: authorities, actions, classes.
     pub gone: BTreeMap<UserId, BTreeMap<PackageId, Vec<String>>>,
     /// For each user who stays and lost what it needs, and from whom.
     pub lost: BTreeMap<UserId, BTreeMap<PackageId, BTreeSet<PackageId>>>,
@@ -39,6 +42,26 @@ pub struct Sighted {
 const LEAST_NAME: usize = 8;
 
 impl Suspects {
+    /// What goes with a plan, and what that does to each user: who loses what it needs. Names that whoever stays has too show nothing.
+    pub fn of(catalog: &Catalog, plan: &Plan, does: &[(UserId, Upshot)]) -> Self {
+        let goes = || plan.steps.iter().filter(|step| step.skip.is_none() && step.way.takes_out());
+        let mut suspects = Self::default();
+        for user in goes().map(|step| step.user).collect::<BTreeSet<_>>() {
+            let gone: BTreeSet<&PackageId> = goes().filter(|step| step.user == user).map(|step| &step.id).collect();
+            let names = |id: &PackageId| {
+                let parts = catalog.names.apps.get(id).into_iter().flat_map(|app| &app.declared.parts);
+                parts.flat_map(|part| part.names.iter().chain([&part.class]))
+            };
+            let stay = catalog.names.apps.keys().filter(|id| !gone.contains(id));
+            let stays = stay.filter(|id| catalog.inventory.condition(id, user) == Condition::InUse);
+            let others: HashSet<&String> = stays.flat_map(names).collect();
+            let own = |id: &PackageId| names(id).filter(|name| !others.contains(name)).cloned().collect();
+            suspects.gone.insert(user, gone.into_iter().map(|id| (id.clone(), own(id))).collect());
+        }
+        suspects.lost = does.iter().map(|(user, does)| (*user, does.needs_lost.clone())).collect();
+        suspects
+    }
+
     /// What a failure is likely due to.
     pub fn sight(&self, failure: AppFailure, before: &[AppFailure]) -> Sighted {
         let mut due_to: Vec<(PackageId, Because)> = Vec::new();
@@ -131,5 +154,42 @@ mod tests {
         assert!(again.words(ToString::to_string).contains("x.y crashed for user 0: it did before the run too"));
         let words = suspects.sight(failure("com.corvane.backup", "null"), &[]).words(ToString::to_string);
         assert_eq!(words, "com.corvane.backup crashed for user 0: it leans on com.corvane.cloud, which went. null");
+    }
+
+    /// A name that whoever stays answers to as well shows nothing: who looks for it finds somebody.
+    #[test]
+    fn only_what_nobody_else_had_shows_anything() {
+        use crate::package::{AppFacts, AppNames, Declared, DeclaredPart, PackageKind, PackageState, PartKind};
+        let users = [testing::user(0, "", crate::device::UserKind::Owner)];
+        let package = |id| testing::package(id, PackageKind::System, "/system/app/a", &[(0, PackageState::IN_USE)]);
+        let inventory = testing::inventory(&users, ["com.viewer.one", "com.viewer.two"].map(package));
+        let app = |id: &str, names: &[&str]| {
+            let part = DeclaredPart {
+                kind: PartKind::Activity,
+                class: format!("{id}.Main"),
+                names: names.iter().map(|name| (*name).to_owned()).collect(),
+                categories: Vec::new(),
+                priority: 0,
+                direct_boot: false,
+                exported: true,
+                in_system: false,
+                guard: None,
+            };
+            let declared = Declared { read: true, parts: vec![part], ..Declared::default() };
+            (testing::id(id), AppFacts { declared: std::sync::Arc::new(declared), ..AppFacts::default() })
+        };
+        let view = "android.intent.action.VIEW";
+        let mut catalog = Catalog::new(std::sync::Arc::new(inventory.clone()));
+        let apps = [app("com.viewer.one", &[view, "com.viewer.ONLY"]), app("com.viewer.two", &[view])].into();
+        catalog.names = std::sync::Arc::new(AppNames { apps, ..AppNames::default() });
+        let item = crate::plan::TrayItem {
+            id: testing::id("com.viewer.one"),
+            user: UserId::OWNER,
+            way: crate::plan::Change::Disable,
+        };
+        let plan = crate::plan::plan_take_out(&inventory, &testing::capabilities(34), &[item], false);
+        let suspects = Suspects::of(&catalog, &plan, &[]);
+        let due = |why: &str| suspects.sight(failure("x.y", why), &[]).due_to.len();
+        assert_eq!((due("No Activity for android.intent.action.VIEW"), due("No Activity for com.viewer.ONLY")), (0, 1));
     }
 }

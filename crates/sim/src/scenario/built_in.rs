@@ -98,6 +98,18 @@ impl Scenario {
         Self::built_in(include_str!("../../scenarios/boxed-tablet.toml"))
     }
 
+    /// Parts of the open-source system that none of these devices starts without, or that nobody can do without on it.
+    pub const VITAL: [&str; 8] = [
+        "android",
+        "com.android.ext.services",
+        "com.android.packageinstaller",
+        "com.android.permissioncontroller",
+        "com.android.providers.settings",
+        "com.android.sdksandbox",
+        "com.android.shell",
+        "com.android.systemui",
+    ];
+
     /// The devices of the demo workshop, by the name that the command line takes.
     pub fn all() -> Vec<(&'static str, Self)> {
         vec![

@@ -88,7 +88,9 @@ pub(super) async fn look(
     }
     let (Some(minutes), Some(watch)) = (how.watch, before.watch) else { return Ok(()) };
     let until = tokio::time::Instant::now() + Duration::from_secs(60 * u64::from(minutes));
-    tell(format_args!("watching for {minutes} min what fails on the device; Ctrl-C ends that"));
+    tell(format_args!(
+        "watching for {minutes} min what fails on the device, as far as its log tells; Ctrl-C ends that"
+    ));
     let mut known: Vec<AppFailure> = Vec::new();
     loop {
         for failure in watch.look(device).await.unwrap_or_default() {

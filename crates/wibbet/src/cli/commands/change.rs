@@ -108,15 +108,17 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
         first.push((plan_install(&catalog.inventory, &taken.copy, user), taken.declared));
         taken_in.push(taken.copy);
     }
+    let newcomers = first.clone();
     plan = beginning_with(plan, first, device.capabilities().sdk);
+    let sent = plan.steps.iter().filter(|step| step.skip.is_none());
+    let sent: Vec<_> = sent.map(|step| (step.id.clone(), step.way)).collect();
+    let new = newcomers.iter().map(|(_, declared)| declared);
+    let does = what_it_does(&catalog, user, &sent).beside(new, device.capabilities().sdk);
     if !how.json {
         // Of what is sent; standard output has the plan itself, or its run.
-        let sent = plan.steps.iter().filter(|step| step.skip.is_none());
-        let sent: Vec<_> = sent.map(|step| (step.id.clone(), step.way)).collect();
-        let missed = what_it_does(&catalog, user, &sent).missed(ToString::to_string);
-        missed.iter().for_each(|words| tell(format_args!("beware: {words}")));
+        does.missed(ToString::to_string).iter().for_each(|words| tell(format_args!("beware: {words}")));
     }
-    let suspects = suspects(&catalog, &plan, user);
+    let suspects = Suspects::of(&catalog, &plan, &[(user, does)]);
     let done = carry_out(finder, &device, RunKind::TakeOut, &plan, told, &suspects, how).await;
     // What was only looked at, or not agreed to, leaves nothing behind.
     for copy in taken_in {
@@ -159,19 +161,6 @@ async fn root(device: &AdbDevice, how: How) -> Result<(), Failure> {
         Ok(_) => Ok(()),
         Err(said) => Err(Failure::new(Exit::Nothing, format!("the device does not give root: {said}"))),
     }
-}
-
-/// What a failure behind a plan could be due to.
-fn suspects(catalog: &Catalog, plan: &Plan, user: UserId) -> Suspects {
-    let goes = plan.steps.iter().filter(|step| step.skip.is_none() && step.way.takes_out());
-    let items: Vec<_> = goes.clone().map(|step| (step.id.clone(), step.way)).collect();
-    let names = |id: &PackageId| {
-        let parts = catalog.names.apps.get(id).into_iter().flat_map(|app| &app.declared.parts);
-        parts.flat_map(|part| part.names.iter().chain([&part.class])).cloned().collect()
-    };
-    let gone = goes.map(|step| (step.id.clone(), names(&step.id))).collect();
-    let lost = what_it_does(catalog, user, &items).needs_lost;
-    Suspects { gone: [(user, gone)].into(), lost: [(user, lost)].into() }
 }
 
 /// What taking some packages out does to the device.

@@ -3,6 +3,7 @@
 #[allow(clippy::module_inception, reason = "the state of the whole, beside its parts")]
 mod app;
 mod device;
+mod planning;
 mod run_pane;
 
 pub(crate) use app::{App, Notice};
