@@ -37,6 +37,8 @@ pub struct Runner<'a, D> {
     /// Ends when somebody asks to stop. One for all who wait for that: whoever waits at a `watch` is woken in an order that
     /// chance decides.
     stopping: Shared<BoxFuture<'static, ()>>,
+    /// Ends [`LAST_LOOK`] after that: one time for all that is still read, so that a stop is not longer the more there is of it.
+    enough: Shared<BoxFuture<'static, ()>>,
     run: Mutex<Run>,
     /// The steps that were settled in this go, and in which start of the device.
     pub(super) settled: Mutex<HashMap<StepIndex, Option<String>>>,
@@ -49,6 +51,9 @@ pub struct Runner<'a, D> {
 /// How long a look that has begun may go on when somebody asks to stop: it mostly ends much sooner, and then nothing stays
 /// open.
 const LAST_LOOK: Duration = Duration::from_secs(2);
+
+/// How long the device may then take to say that it has written down what was changed.
+const LAST_WORD: Duration = Duration::from_secs(1);
 
 /// What has been answered is read back after this time at the latest, or when so many steps have been: each reading has the
 /// device tell of all its packages.
@@ -89,6 +94,12 @@ impl<'a, D: Device> Runner<'a, D> {
             return Err(RunError::NotUnderstood { run: number, why: why.clone() });
         }
         let stopping = stopped(stop.clone()).boxed().shared();
+        let until = stopping.clone();
+        let enough = async move {
+            until.await;
+            tokio::time::sleep(LAST_LOOK).await;
+        };
+        let enough = enough.boxed().shared();
         let run = Mutex::new(run);
         let runner = Self {
             device,
@@ -97,6 +108,7 @@ impl<'a, D: Device> Runner<'a, D> {
             news,
             stop,
             stopping,
+            enough,
             run,
             settled: Mutex::default(),
             tries: Mutex::default(),
@@ -323,14 +335,29 @@ impl<'a, D: Device> Runner<'a, D> {
         if !self.run().steps.iter().any(|step| step.outcome == Some(Outcome::Done) || step.is_open_question()) {
             return;
         }
-        for _ in 0..self.patience.tries {
-            // It changes no package, so a stop need not wait for it.
-            match self.until_stopped(self.device.ask(&write_request(), &mut |_| {})).await {
-                Ok(Ok(said)) if says_written(&said) => return,
-                // The link has gone, and is made anew by the next try.
-                Ok(Err(AskError::NoLink(_) | AskError::Lost(_))) => tokio::time::sleep(self.patience.pause).await,
-                _ => break,
+        let write = async {
+            for _ in 0..self.patience.tries {
+                match self.device.ask(&write_request(), &mut |_| {}).await {
+                    Ok(said) if says_written(&said) => return true,
+                    // The link has gone, and is made anew by the next try.
+                    Err(AskError::NoLink(_) | AskError::Lost(_)) => tokio::time::sleep(self.patience.pause).await,
+                    _ => return false,
+                }
             }
+            false
+        };
+        let no_longer = async {
+            self.stopping.clone().await;
+            tokio::time::sleep(LAST_WORD).await;
+        };
+        // It changes no package, so a stop need not wait for it.
+        let written = tokio::select! {
+            biased;
+            written = write => written,
+            () = no_longer => false,
+        };
+        if written {
+            return;
         }
         let words = "the device did not say that it has written the changes down: it does so by itself within 15 seconds, \
                      and must not be restarted before";
@@ -487,14 +514,10 @@ impl<'a, D: Device> Runner<'a, D> {
     /// Reads something, unless somebody stops and it does not end soon then. What is not known for that stays an open
     /// question. Never around what changes the device.
     pub(super) async fn until_stopped<T>(&self, reading: impl Future<Output = T>) -> Result<T, Left> {
-        let enough = async {
-            self.stopping.clone().await;
-            tokio::time::sleep(LAST_LOOK).await;
-        };
         tokio::select! {
             biased;
             read = reading => Ok(read),
-            () = enough => Err(Left::Stopped),
+            () = self.enough.clone() => Err(Left::Stopped),
         }
     }
 }
