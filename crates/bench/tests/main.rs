@@ -13,5 +13,6 @@ mod server;
 mod session;
 mod short_form;
 mod support;
+mod system;
 mod tools;
 mod versions;

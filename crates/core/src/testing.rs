@@ -124,6 +124,8 @@ pub fn copy(text: &str, files: &[&str]) -> KeptCopy {
         made: Timestamp(1_795_424_820_000),
         folder: "S/7/x".into(),
         files: files.iter().map(file).collect(),
+        placed: Vec::new(),
+        offered: false,
     }
 }
 

@@ -1,7 +1,10 @@
 //! Copies of packages' APKs that are kept on this computer: what there is, and what was in them. The files themselves lie in a folder
 //! beside the logbook.
 
+use std::collections::BTreeSet;
+
 use rusqlite::{Row, params};
+use wibbet_core::device::DeviceFacts;
 use wibbet_core::package::KeptCopy;
 use wibbet_types::{CopyId, DeviceId, PlainText, RunId, Timestamp};
 
@@ -26,14 +29,16 @@ fn copy_of(row: &Row<'_>) -> rusqlite::Result<KeptCopy> {
         made: Timestamp(row.get(7)?),
         folder,
         files: read_lines(row, 9)?.unwrap_or_default(),
+        offered: row.get(10)?,
+        placed: read_lines(row, 11)?.unwrap_or_default(),
     })
 }
 
 impl Logbook {
     /// Writes down a copy whose files are all there and have been checked; its number is given here.
     pub fn add_copy(&mut self, copy: &KeptCopy) -> Result<CopyId> {
-        let sql = "INSERT INTO copies (device, run, package, version_code, version, installer, made, folder, files) \
-                   VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)";
+        let sql = "INSERT INTO copies (device, run, package, version_code, version, installer, made, folder, files, placed) \
+                   VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)";
         let values = params![
             copy.device.as_str(),
             copy.run.map(RunId::number),
@@ -43,7 +48,8 @@ impl Logbook {
             copy.installer.as_ref().map(|id| id.as_str().to_owned()),
             copy.made.0,
             copy.folder,
-            lines(&copy.files)
+            lines(&copy.files),
+            lines(&copy.placed)
         ];
         self.connection.execute(sql, values).map_err(self.failed())?;
         Ok(CopyId::new(self.connection.last_insert_rowid()))
@@ -51,11 +57,34 @@ impl Logbook {
 
     /// The copies that are kept for a device, or all, the latest first. One that is not understood is left alone.
     pub fn copies(&self, device: Option<&DeviceId>) -> Result<Vec<KeptCopy>> {
-        let sql = "SELECT number, device, run, package, version_code, version, installer, made, folder, files FROM copies \
-                   WHERE ?1 IS NULL OR device = ?1 ORDER BY number DESC";
-        let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
-        let rows =
-            statement.query_map(params![device.map(DeviceId::as_str)], |row| understood(copy_of(row), &mut Vec::new()));
+        self.read_copies("?1 IS NULL OR device = ?1", params![device.map(DeviceId::as_str)])
+    }
+
+    /// The copies of other devices of a model that somebody has offered to their like, the latest first; of each version of an app
+    /// the latest one.
+    pub fn copies_offered_to(&self, device: &DeviceFacts) -> Result<Vec<KeptCopy>> {
+        let like = "offered AND device IN (SELECT id FROM devices WHERE maker = ?1 AND model = ?2 AND id <> ?3)";
+        let (maker, model) = (device.maker.as_str(), device.model.as_str());
+        let mut all = self.read_copies(like, params![maker, model, device.id.as_str()])?;
+        let mut seen = BTreeSet::new();
+        all.retain(|copy| seen.insert((copy.id.clone(), copy.version_code)));
+        Ok(all)
+    }
+
+    /// Says whether a copy may be installed on other devices of the model. Whether there is such a copy.
+    pub fn offer_copy(&self, number: CopyId, offered: bool) -> Result<bool> {
+        let sql = "UPDATE copies SET offered = ?2 WHERE number = ?1";
+        let changed = self.connection.execute(sql, params![number.number(), offered]).map_err(self.failed())?;
+        Ok(changed > 0)
+    }
+
+    fn read_copies(&self, which: &str, values: impl rusqlite::Params) -> Result<Vec<KeptCopy>> {
+        let sql = format!(
+            "SELECT number, device, run, package, version_code, version, installer, made, folder, files, offered, placed FROM copies \
+             WHERE {which} ORDER BY number DESC"
+        );
+        let mut statement = self.connection.prepare_cached(&sql).map_err(self.failed())?;
+        let rows = statement.query_map(values, |row| understood(copy_of(row), &mut Vec::new()));
         rows.and_then(|rows| rows.filter_map(rusqlite::Result::transpose).collect()).map_err(self.failed())
     }
 

@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 14] = ["
+const STEPS: [&str; 15] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -157,6 +157,11 @@ CREATE TABLE commands (
     device TEXT NOT NULL, sent INTEGER NOT NULL, command TEXT NOT NULL,
     answer TEXT, code INTEGER
 ) STRICT;
+", "
+-- Whether somebody has said that a copy may be installed on other devices of the model.
+ALTER TABLE copies ADD COLUMN offered INTEGER NOT NULL DEFAULT 0;
+-- Of what was removed from the system: a line for each thing that lay in its folder, see `Placed`.
+ALTER TABLE copies ADD COLUMN placed TEXT NOT NULL DEFAULT '';
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

@@ -242,6 +242,14 @@ impl CopyId {
     }
 }
 
+impl FromStr for CopyId {
+    type Err = BadId;
+
+    fn from_str(s: &str) -> Result<Self, BadId> {
+        s.parse().map(Self).map_err(|_| BadId::new("copy", s, "a copy is a number"))
+    }
+}
+
 impl fmt::Display for CopyId {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         fmt::Display::fmt(&self.0, f)

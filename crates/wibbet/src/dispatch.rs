@@ -6,8 +6,8 @@ use std::time::Duration;
 use wibbet_bench::around::Surroundings;
 use wibbet_core::plan::Terms;
 
-use crate::cli::commands::{change, files, links, look, packages, shelf, why};
-use crate::cli::{Arguments, Command, Finder};
+use crate::cli::commands::{change, copies, files, links, look, packages, part, shelf, why};
+use crate::cli::{Arguments, Command, Finder, How};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::tell;
@@ -28,6 +28,8 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Picture { json, .. }
             | Command::Pull { json, .. }
             | Command::Push { json, .. }
+            | Command::Part { json, .. }
+            | Command::Copies { json, .. }
             | Command::Runs { json, .. },
         ) => *json,
         Some(Command::Packages { wanted, .. }) => wanted.json,
@@ -73,6 +75,10 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let folders = Folders::find().map_err(Failure::trouble)?;
             return look::runs(&folders.data, search.as_deref(), json);
         }
+        Some(Command::Copies { of, offer, withdraw, json }) => {
+            let folders = Folders::find().map_err(Failure::trouble)?;
+            return copies::copies(&folders.data, of.as_ref(), (&offer, &withdraw), json);
+        }
         other => other,
     };
     let quick = matches!(command, Some(Command::Bench { watch: false, .. })).then_some(Duration::from_secs(5));
@@ -115,6 +121,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             device,
             user,
             ways,
+            tray,
             install,
             policy,
             from,
@@ -125,12 +132,14 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             job,
             how,
         } => {
+            let tray = packages::tray_from(tray.as_deref())?;
             let list = packages::list_from(from.as_deref())?;
             let despite_start = despite_start.into_iter().collect();
             let terms = Terms { on_refusal: policy, job: job.job() };
             let wanted = change::TakeOut {
                 user,
                 named: ways.by_way(),
+                tray,
                 install,
                 list,
                 from_disable,
@@ -145,14 +154,23 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Command::PutBack { device, wanted, job, how } => {
             change::put_back(&finder, &device, wanted, job.job(), how).await
         }
-        Command::Install { device, files, user, job, how } => {
-            files::install(&finder, &device, &files, user, (job.job(), how)).await
+        Command::Install { device, files, copy, user, job, how } => {
+            let from = copy.map_or(files::From::Files(files), files::From::Copy);
+            files::install(&finder, &device, from, user, (job.job(), how)).await
+        }
+        Command::Part { device, package, class, user, set, dry_run, yes, root, json } => {
+            let how = How { dry_run, yes, root, json, ..How::default() };
+            let wanted = part::Wanted { id: package, class, user, to: set };
+            part::part(&finder, &device, wanted, how).await
         }
         Command::Pull { device, there, here, json } => files::pull(&finder, &device, there, here, json).await,
         Command::Push { device, here, there, json } => files::push(&finder, &device, &here, there, json).await,
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
-        Command::Demo { .. } | Command::Sim(_) | Command::Score(_) | Command::UsbRule | Command::Runs { .. } => {
-            Ok(Exit::Done)
-        }
+        Command::Demo { .. }
+        | Command::Sim(_)
+        | Command::Score(_)
+        | Command::UsbRule
+        | Command::Runs { .. }
+        | Command::Copies { .. } => Ok(Exit::Done),
     }
 }

@@ -803,6 +803,43 @@ fn tables_searches_and_lists() {
     assert!(out.contains("disable-user --user 0 com.android.egg"), "{code} {out} {err}");
 }
 
+/// A tray out of a file: its own way for each package and user, in one run; a line that is wrong is named, and nothing is asked of
+/// the device then.
+#[test]
+fn a_tray_is_a_file() {
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let home = home();
+    let at = sim.address();
+    let file = home.path().join("tray.txt");
+    let path = file.to_str().unwrap();
+    std::fs::write(&file, "# piers\ndisable 0 com.android.egg\nfly 0 com.android.music\n").unwrap();
+    let (_, err, code) = said(home.path(), &["run", at, "--tray", path, "--yes"]);
+    assert!(code == 2 && err.contains("line 3: "), "{code} {err}");
+    let (_, err, code) = said(home.path(), &["run", at, "--tray", path, "--uninstall", "com.android.egg", "--yes"]);
+    assert!(code == 2 && err.contains("--user"), "{code} {err}");
+    std::fs::write(&file, "disable 0 com.android.egg\nuninstall\t10 com.android.egg\nforce-stop 0 com.android.music\n")
+        .unwrap();
+    let (_, err, code) =
+        said(home.path(), &["run", at, "--tray", path, "--user", "0", "--uninstall", "com.android.egg", "--yes"]);
+    assert!(code == 2 && err.contains("two ways, for user 0"), "{code} {err}");
+    let (run, code) = json(home.path(), &["run", at, "--tray", path, "--yes", "--json"]);
+    assert_eq!(code, 0, "{run}");
+    let done = |n: usize| {
+        let step = &run["steps"][n];
+        let word = |name: &str| step[name].as_str().unwrap().to_owned();
+        format!("{} {} {} {}", word("way"), step["user"], word("package"), word("outcome"))
+    };
+    let mut all = [done(0), done(1), done(2)];
+    all.sort();
+    assert_eq!(
+        all,
+        ["disable 0 com.android.egg done", "force-stop 0 com.android.music done", "uninstall 10 com.android.egg done"]
+    );
+    let (out, _, code) =
+        said(home.path(), &["packages", at, "--quick", "--csv", "--search", "android.egg", "--columns", "id,states"]);
+    assert!(code == 0 && out.contains(r#""com.android.egg","disabled","uninstalled""#), "{out}");
+}
+
 /// What is foretold is what breaks: every package of every simulated device taken out by itself, and 504 trays. The figures are
 /// what is promised; the misses are printed where one of them is not kept.
 #[test]

@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 
 use sha2::{Digest as _, Sha256};
 use thiserror::Error;
-use wibbet_core::package::{CopiedFile, KeptCopy};
+use wibbet_core::package::{CopiedFile, KeptCopy, Placed};
 use wibbet_core::read::{DumpReader, paths_request, read_back_request, read_paths, read_sums, sums_request};
 use wibbet_types::{DeviceId, DevicePath, PackageId, RunId, UserId, new_private_file, private_file, private_folder};
 
@@ -98,6 +98,8 @@ pub(crate) struct ToCopy {
     pub(crate) version: (Option<u64>, String),
     /// Who installed it.
     pub(crate) installer: Option<PackageId>,
+    /// Of what is going to be removed from the system: all that lies in its folder. Its files have no names here yet.
+    pub(crate) placed: Vec<Placed>,
 }
 
 impl ToCopy {
@@ -129,7 +131,8 @@ pub(crate) async fn what_to_copy<D: Device>(device: &D, id: &PackageId, user: Us
     device.ask(&read_back_request(&device.capabilities(), id), &mut |piece| reader.feed(piece)).await?;
     let told = reader.finish().packages.remove(id);
     let version = told.as_ref().map(|told| (told.about.version_code, told.version.to_string())).unwrap_or_default();
-    Ok(ToCopy { id: id.clone(), files, version, installer: told.and_then(|told| told.about.installer) })
+    let installer = told.and_then(|told| told.about.installer);
+    Ok(ToCopy { id: id.clone(), files, version, installer, placed: Vec::new() })
 }
 
 /// The folder for the copies of a run, below that of all copies.
@@ -165,7 +168,8 @@ pub(crate) async fn copy_files<D: Device>(
         let taken = |name: &str| copied.iter().any(|file: &CopiedFile| file.name.eq_ignore_ascii_case(name));
         let name = match CopiedFile::is_name(name) && name.ends_with(".apk") && !taken(name) {
             true => name.to_owned(),
-            false => format!("part-{n}.apk"),
+            false if name.ends_with(".apk") => format!("part-{n}.apk"),
+            false => format!("file-{n}"),
         };
         let file = folder.join(&name);
         fetch(device, path, *size, &file, &|bytes| progress(done + bytes)).await?;
@@ -328,6 +332,9 @@ pub(crate) fn describe(folder: &Path, copy: &KeptCopy, given: &[String]) -> Resu
     }
     for given in given {
         text.push_str(&format!("had {given}\n"));
+    }
+    for placed in &copy.placed {
+        text.push_str(&format!("lay there {placed}\n"));
     }
     private_file(&path).and_then(|()| std::fs::write(&path, text)).map_err(disk(&path))
 }

@@ -12,7 +12,7 @@ use wibbet_core::package::{CopiedFile, Declared, KeptCopy};
 use wibbet_logbook::LogbookError;
 use wibbet_types::{CopyId, DeviceId, PackageId, new_private_file, private_folder};
 
-use super::copies::{COPIES, CopyError, MOST_PARTS, disk, hex, plain_name};
+use super::copies::{COPIES, CopyError, MOST_PARTS, checked, disk, hex, plain_name};
 use crate::logbook::{SharedLogbook, now};
 
 /// The most that is taken in at once, in bytes: what an archive says of its parts is not believed beyond that.
@@ -75,6 +75,8 @@ pub async fn import_copy(book: &SharedLogbook, device: &DeviceId, from: &[PathBu
             made: at,
             folder,
             files,
+            placed: Vec::new(),
+            offered: false,
         };
         Ok(TakenIn { copy, declared })
     });
@@ -92,6 +94,15 @@ pub async fn import_copy(book: &SharedLogbook, device: &DeviceId, from: &[PathBu
         .await
         .map_err(|error| CopyError::Disk { path: to.display().to_string(), why: error.to_string() })?;
     Ok(TakenIn { copy: KeptCopy { number, ..taken.copy }, ..taken })
+}
+
+/// Takes a copy that is kept of one device in for another, as files of its own.
+///
+/// # Errors
+/// When its files are not what they were, and as [`import_copy`].
+pub async fn import_kept(book: &SharedLogbook, device: &DeviceId, copy: &KeptCopy) -> Result<TakenIn, CopyError> {
+    let files = checked(book.folder(), copy)?;
+    import_copy(book, device, &files).await
 }
 
 /// Drops a copy that was taken in and that nothing was done with.

@@ -5,9 +5,10 @@ use std::path::Path;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use tokio::time::Instant;
-use wibbet_core::package::KeptCopy;
+use wibbet_core::package::{CopiedFile, KeptCopy, Placed, PlacedKind};
+use wibbet_core::plan::Change;
 use wibbet_core::run::{Outcome, Step, StepEvent};
-use wibbet_types::{CopyId, PackageId, UserId};
+use wibbet_types::{CopyId, DevicePath, PackageId, UserId};
 
 use super::error::{RunError, RunNews};
 use super::runner::{Left, Runner};
@@ -15,6 +16,7 @@ use crate::device::{AskError, Device};
 use crate::logbook::now;
 use crate::ops::{
     COPIES, CopyError, ToCopy, checked, copy_files, describe, differing, folder_of, free_bytes, what_to_copy,
+    what_to_copy_of_the_system,
 };
 
 /// More than what is to be copied has to be free: the logbook goes on being written.
@@ -40,7 +42,13 @@ impl<D: Device> Runner<'_, D> {
         for step in of {
             let mut troubled = None;
             loop {
-                match self.until_stopped(what_to_copy(self.device, &step.id, step.user)).await? {
+                let what = async {
+                    match step.way {
+                        Change::RemoveFromSystem => what_to_copy_of_the_system(self.device, &step.id, step.user).await,
+                        _ => what_to_copy(self.device, &step.id, step.user).await,
+                    }
+                };
+                match self.until_stopped(what).await? {
                     Ok(what) => {
                         plans.push((step, what));
                         break;
@@ -130,7 +138,9 @@ impl<D: Device> Runner<'_, D> {
             installer: what.installer.clone(),
             made: now(),
             folder: below,
+            placed: named(&what.placed, &files),
             files,
+            offered: false,
         };
         let given: Vec<String> = step.given.iter().map(ToString::to_string).collect();
         if let Err(why) = describe(&folder, &copy, &given) {
@@ -163,14 +173,29 @@ impl<D: Device> Runner<'_, D> {
     }
 }
 
+/// What lay in a folder, its files by their names in the copy.
+fn named(placed: &[Placed], files: &[CopiedFile]) -> Vec<Placed> {
+    let name =
+        |path: &DevicePath| files.iter().find(|file| file.from.as_ref() == Some(path)).map(|file| file.name.clone());
+    let named = |placed: &Placed| match &placed.kind {
+        PlacedKind::File(_) => {
+            Placed { kind: PlacedKind::File(name(&placed.path).unwrap_or_default()), ..placed.clone() }
+        }
+        _ => placed.clone(),
+    };
+    placed.iter().map(named).collect()
+}
+
 /// Whether a copy is of what is there now: the same version out of the same files.
 fn is_of(copy: &KeptCopy, what: &ToCopy) -> bool {
-    let same = |(file, (path, size)): (&wibbet_core::package::CopiedFile, &(wibbet_types::DevicePath, u64))| {
+    let same = |(file, (path, size)): (&CopiedFile, &(DevicePath, u64))| {
         file.from.as_ref() == Some(path) && file.size == *size
     };
     copy.id == what.id
         && copy.version_code == what.version.0
         && copy.files.len() == what.files.len()
+        && copy.placed.len() == what.placed.len()
+        && copy.placed.iter().all(|kept| what.placed.iter().any(|there| there.is_like(kept)))
         && copy.files.iter().zip(&what.files).all(same)
 }
 

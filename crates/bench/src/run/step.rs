@@ -7,7 +7,7 @@ use futures_util::{StreamExt as _, stream};
 use tokio::time::Instant;
 use wibbet_core::package::{KeptCopy, PackageState};
 use wibbet_core::plan::Change;
-use wibbet_core::read::ReadBack;
+use wibbet_core::read::{ReadBack, take_away_request};
 use wibbet_core::run::{
     Finding, Outcome, Proof, Refusal, Reply, Response, RunKind, Step, StepEvent, judge, judge_act, judge_update,
     proof_request, read_proof, read_reply,
@@ -19,7 +19,7 @@ use super::heard::{About, Heard, Led, about};
 use super::runner::{Left, Runner};
 use crate::device::{AskError, Device};
 use crate::logbook::now;
-use crate::ops::{Sight, checked, give_back, install, look_at_some};
+use crate::ops::{Sight, checked, give_back, install, lies_there, look_at_some, place};
 
 /// So many bytes of an answer are kept.
 const MOST_KEPT: usize = 16 * 1024;
@@ -43,18 +43,33 @@ impl<D: Device> Runner<'_, D> {
         }
         let request = step.way.request(&step.id, step.user, step.apk.as_ref());
         let copy = match (step.way, step.copy) {
-            (Change::InstallCopy, Some(number)) => match self.copy_to_install(number).await? {
-                Ok(copy) => Some(copy),
-                Err(why) => return self.settle(index, Outcome::Skipped, None, &why).await.map(|()| None),
-            },
+            (Change::RemoveFromSystem, None) => {
+                let why = "no copy of it is kept, so it was not sent";
+                return self.settle(index, Outcome::Skipped, None, why).await.map(|()| None);
+            }
+            (Change::InstallCopy | Change::RemoveFromSystem | Change::RestoreToSystem, Some(number)) => {
+                match self.copy_to_install(number).await? {
+                    Ok(copy) => Some(copy),
+                    Err(why) => return self.settle(index, Outcome::Skipped, None, &why).await.map(|()| None),
+                }
+            }
             _ => None,
         };
+        if step.way == Change::RestoreToSystem && self.proof(&step).await? == Proof::So {
+            let remark = "all of it lies there as it was";
+            return self.settle(index, Outcome::Done, None, remark).await.map(|()| None);
+        }
         let mut troubled = None;
         loop {
             self.record(index, StepEvent::Sent { at: now(), order: 0 }).await?;
             let start = self.device.start();
             let asked = match &copy {
                 None => self.device.ask(&request, &mut |_| {}).await,
+                Some((copy, _)) if step.way == Change::RemoveFromSystem => match copy.placed.first() {
+                    Some(folder) => self.device.ask(&take_away_request(&folder.path), &mut |_| {}).await,
+                    None => Err(AskError::Refused("what lay in its folder is not kept".into())),
+                },
+                Some((copy, files)) if step.way == Change::RestoreToSystem => place(self.device, copy, files).await,
                 Some((copy, files)) => install(self.device, copy, files, step.user).await,
             };
             let response = match asked {
@@ -164,7 +179,7 @@ impl<D: Device> Runner<'_, D> {
         self.note_unasked(step, &sight).await?;
         let after = sight.found.state();
         let verdict = match step.updates() {
-            _ if step.way.is_act() => judge_act(step.way, heard.response, sight.found, self.proof(step).await?),
+            _ if step.way.is_told_aside() => judge_act(step.way, heard.response, sight.found, self.proof(step).await?),
             true => judge_update(heard.response, sight.found),
             false => judge(step.way, heard.response, sight.found),
         };
@@ -193,12 +208,30 @@ impl<D: Device> Runner<'_, D> {
 
     /// What the device says of something that no state of a package tells.
     async fn proof(&self, step: &Step) -> Result<Proof, Left> {
+        if matches!(step.way, Change::RemoveFromSystem | Change::RestoreToSystem) {
+            return self.proof_by_its_folder(step).await;
+        }
         let request = proof_request(step.way, &step.id, step.user, &self.device.capabilities());
         let Some(request) = request else { return Ok(Proof::Untold) };
         let mut troubled = None;
         loop {
             let why = match self.until_stopped(self.device.ask(&request, &mut |_| {})).await? {
                 Ok(said) => return Ok(read_proof(step.way, step.user, &said.out)),
+                Err(error) => self.or_final(error)?,
+            };
+            self.wait(&mut troubled, why).await?;
+        }
+    }
+
+    /// What lies where a package of the system was.
+    async fn proof_by_its_folder(&self, step: &Step) -> Result<Proof, Left> {
+        let Some(number) = step.copy else { return Ok(Proof::Untold) };
+        let Some(copy) = self.book.with(move |book| book.copy(number)).await? else { return Ok(Proof::Untold) };
+        let mut troubled = None;
+        loop {
+            let why = match self.until_stopped(lies_there(self.device, &copy)).await? {
+                Ok(lies) if step.way == Change::RemoveFromSystem => return Ok(lies.removed()),
+                Ok(lies) => return Ok(lies.restored()),
                 Err(error) => self.or_final(error)?,
             };
             self.wait(&mut troubled, why).await?;

@@ -179,6 +179,8 @@ impl Actor {
             SessionCommand::Job(run, job) => self.write_job(run, job).await,
             SessionCommand::KeepTray(tray) => self.keep_tray(tray).await,
             SessionCommand::TakeIn(user, path) => self.take_app_in(user, path).await,
+            SessionCommand::TakeInKept(user, number) => self.take_kept_in(user, number).await,
+            SessionCommand::OfferCopy(number, offered) => self.offer_copy(number, offered).await,
             SessionCommand::DropCopy(copy) => self.drop_copy(copy).await,
             SessionCommand::Seen(run, words) => self.note_seen(run, words).await,
             other => return Some(other),
@@ -206,6 +208,7 @@ impl Actor {
             SessionCommand::Picture => self.take_picture().await,
             SessionCommand::Bring { here, there, to_device } => self.bring(here, there, to_device).await,
             SessionCommand::Shell(command) => self.hand_command(command).await,
+            SessionCommand::SwitchPart(wanted) => self.switch_part(wanted).await,
             SessionCommand::SwitchOnWireless => self.switch_on_wireless().await,
             SessionCommand::TryChanges => self.try_changes().await,
             SessionCommand::StayAwake(on) => self.stay_awake(on).await,
@@ -221,7 +224,8 @@ impl Actor {
             SessionCommand::Survey | SessionCommand::Languages(_) | SessionCommand::Follow(_) => {}
             // What takes no link is never refused.
             SessionCommand::Note(_) | SessionCommand::Job(..) | SessionCommand::KeepTray(_) => {}
-            SessionCommand::TakeIn(..) | SessionCommand::DropCopy(_) | SessionCommand::Seen(..) => {}
+            SessionCommand::TakeIn(..) | SessionCommand::TakeInKept(..) | SessionCommand::OfferCopy(..) => {}
+            SessionCommand::DropCopy(_) | SessionCommand::Seen(..) => {}
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
                 self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
             }
@@ -236,6 +240,10 @@ impl Actor {
             | SessionCommand::Bring { .. }
             | SessionCommand::Shell(_)
             | SessionCommand::SwitchOnWireless => {
+                self.tell(SessionEvent::Note(nothing_sent));
+            }
+            SessionCommand::SwitchPart(wanted) => {
+                self.tell(SessionEvent::Parts(wanted.clone(), None));
                 self.tell(SessionEvent::Note(nothing_sent));
             }
             SessionCommand::Close { .. } => self.tell(SessionEvent::Closed(vec![CloseStep {

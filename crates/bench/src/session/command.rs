@@ -6,7 +6,9 @@ use wibbet_core::ask::{Opening, RestartTo};
 use wibbet_core::package::{KeptCopy, Note};
 use wibbet_core::plan::{Job, Plan, TrayItem};
 use wibbet_core::run::RunKind;
-use wibbet_types::{DevicePath, Locale, PlainText, RunId, UserId};
+use wibbet_types::{CopyId, DevicePath, Locale, PlainText, RunId, UserId};
+
+use crate::ops::WantedPart;
 
 /// What a session can be told to do. Commands are carried out one after the other.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -48,12 +50,18 @@ pub enum SessionCommand {
     },
     /// Have its shell carry out a command that somebody typed.
     Shell(String),
+    /// Switch a part of a package, as root.
+    SwitchPart(WantedPart),
     /// Switch wireless debugging on, over whatever link there is.
     SwitchOnWireless,
     /// Write a note down.
     Note(Note),
     /// Take an app of this computer's in, to be installed for a user: an APK, a folder or an archive of its parts.
     TakeIn(UserId, PathBuf),
+    /// Take in a copy that is kept of another device of the model and was offered to its like, to be installed for a user.
+    TakeInKept(UserId, CopyId),
+    /// Say whether a copy may be installed on other devices of the model.
+    OfferCopy(CopyId, bool),
     /// What was taken in is not to be installed after all.
     DropCopy(KeptCopy),
     /// Write down what was seen of the device behind a run.

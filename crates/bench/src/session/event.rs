@@ -7,13 +7,13 @@ use wibbet_core::android::Capabilities;
 use wibbet_core::device::{AppFailure, DeviceFacts};
 use wibbet_core::holds::Judged;
 use wibbet_core::link::Ladder;
-use wibbet_core::package::{AppNames, Elsewhere, Inventory, KeptCopy, Metrics, Note, Ties};
+use wibbet_core::package::{AppNames, Elsewhere, Inventory, KeptCopy, Metrics, Note, SwitchedParts, Ties};
 use wibbet_core::plan::{Job, TrayItem};
 use wibbet_core::run::{Lessons, Run};
 use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 
 use crate::around::Route;
-use crate::ops::{Details, HandCommand, TakenIn};
+use crate::ops::{Details, HandCommand, TakenIn, WantedPart};
 use crate::run::RunNews;
 
 /// What ties the packages of a device, with what the device told for that alone.
@@ -64,8 +64,15 @@ pub enum SessionEvent {
     Runs(Arc<Vec<Run>>),
     /// What answers that are not known meant before on devices of its maker.
     Lessons(Arc<Lessons>),
-    /// The copies of its packages that are kept on this computer.
-    Copies(Arc<Vec<KeptCopy>>),
+    /// The copies of packages that are kept on this computer.
+    Copies {
+        /// Its own.
+        own: Arc<Vec<KeptCopy>>,
+        /// Those of other devices of its model that somebody has offered to their like.
+        offered: Arc<Vec<KeptCopy>>,
+    },
+    /// A part of a package has been switched, or not; and which of them are not as its manifest says now, where that was read back.
+    Parts(WantedPart, Option<SwitchedParts>),
     /// A run that is being carried out.
     Run(RunNews),
     /// Apps have failed on the device behind a run.

@@ -3,13 +3,20 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use wibbet_types::{DevicePath, bytes_words};
+use wibbet_types::{DevicePath, PlainText, bytes_words};
 
 use super::actor::Actor;
 use super::event::SessionEvent;
 use crate::device::Device as _;
 use crate::logbook::now;
-use crate::ops::{ask_for_root, hand_command, picture, place_here, place_there, pull, push};
+use crate::ops::{
+    Switched, WantedPart, ask_for_root, hand_command, picture, place_here, place_there, pull, push, switch_part,
+};
+
+/// The first line that says anything.
+fn first_line(text: &str) -> PlainText {
+    PlainText::new(text.lines().map(str::trim).find(|line| !line.is_empty()).unwrap_or("nothing"))
+}
 
 impl Actor {
     pub(super) async fn ask_for_root(&self) {
@@ -71,6 +78,52 @@ impl Actor {
         }));
     }
 
+    pub(super) async fn switch_part(&mut self, wanted: WantedPart) {
+        let switched = match self.claimed() {
+            Ok(_claims) => self.switched(&wanted).await,
+            Err(why) => Err(format!("Nothing was sent: {why}")),
+        };
+        let (id, part, words) = (&wanted.id, &wanted.part, wanted.to.words());
+        let (parts, note) = match switched {
+            Ok(switched) => {
+                let note = match switched.is_so(&wanted) {
+                    Some(true) => format!("{part} is read back {words}."),
+                    Some(false) => {
+                        format!("{part} is not {words}. The device says: {}", first_line(&switched.said.text()))
+                    }
+                    None => format!(
+                        "The device does not tell of {id} now whether {part} is {words}; read the packages again."
+                    ),
+                };
+                (switched.parts, note)
+            }
+            Err(why) => (None, why),
+        };
+        if let (Some(inventory), Some(parts)) = (&mut self.inventory, &parts) {
+            Arc::make_mut(inventory).set_parts(id, wanted.user, parts.clone());
+        }
+        self.tell(SessionEvent::Parts(wanted, parts));
+        self.tell(SessionEvent::Note(note));
+    }
+
+    /// Switches a part; that it is sent is kept before it is.
+    async fn switched(&self, wanted: &WantedPart) -> Result<Switched, String> {
+        let facts = self.device.facts().ok_or("The device has not said what it is; nothing was sent.")?;
+        let words = wanted.to.request(&wanted.id, &wanted.part, wanted.user).words(&self.device.capabilities());
+        let noted = self.workplace.book.with(move |book| book.add_command(&facts.id, &words, now())).await;
+        let number = noted.map_err(|error| error.to_string())?;
+        let switched = switch_part(&*self.device, wanted).await;
+        let (answer, code) = match &switched {
+            Ok(switched) => (PlainText::new(&switched.said.text()), switched.said.code),
+            Err(error) => (PlainText::new(&format!("no answer: {error}")), None),
+        };
+        let noted = self.workplace.book.with(move |book| book.answer_command(number, &answer, code)).await;
+        if let Err(error) = noted {
+            self.tell(SessionEvent::Note(error.to_string()));
+        }
+        switched.map_err(|error| format!("{} may have been switched, or not: {error}", wanted.part))
+    }
+
     pub(super) async fn hand_command(&self, command: String) {
         let claims = match self.claimed() {
             Ok(claims) => claims,
@@ -89,7 +142,7 @@ impl Actor {
         let said = hand_command(&self.device, &command).await;
         let (answer, code) = match &said {
             Ok(said) => (said.answer.clone(), said.code),
-            Err(error) => (wibbet_types::PlainText::new(&format!("no answer: {error}")), None),
+            Err(error) => (PlainText::new(&format!("no answer: {error}")), None),
         };
         let noted = self.workplace.book.with(move |book| book.answer_command(number, &answer, code)).await;
         drop(claims);

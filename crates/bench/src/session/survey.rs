@@ -173,12 +173,13 @@ impl Actor {
         const LOOKED_BACK: u32 = 300;
         let read = move |book: &mut wibbet_logbook::Logbook| {
             let of_maker = book.runs_of_maker(facts.maker.as_str(), LOOKED_BACK)?;
-            Ok((book.copies(Some(&facts.id))?, book.runs(Some(&facts.id))?, Lessons::of(&of_maker)))
+            let copies = (book.copies(Some(&facts.id))?, book.copies_offered_to(&facts)?);
+            Ok((copies, book.runs(Some(&facts.id))?, Lessons::of(&of_maker)))
         };
         match self.workplace.book.with(read).await {
-            Ok((copies, runs, lessons)) => {
+            Ok(((own, offered), runs, lessons)) => {
                 self.tell(SessionEvent::Lessons(Arc::new(lessons)));
-                self.tell(SessionEvent::Copies(Arc::new(copies)));
+                self.tell(SessionEvent::Copies { own: Arc::new(own), offered: Arc::new(offered) });
                 self.tell(SessionEvent::Runs(Arc::new(runs)));
             }
             Err(error) => self.tell(SessionEvent::Note(error.to_string())),

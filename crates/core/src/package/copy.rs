@@ -3,6 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
+use super::placed::{Placed, is_file_name};
 use wibbet_types::{BadId, CopyId, DeviceId, DevicePath, PackageId, PlainText, RunId, Timestamp};
 
 /// A file of a copy.
@@ -22,8 +23,7 @@ impl CopiedFile {
     /// Whether a name can be that of a file in a copy's folder: letters, digits and `._-+`, no more than 200 of them, and it does not
     /// begin with a dot.
     pub fn is_name(name: &str) -> bool {
-        let plain = |c: char| c.is_ascii_alphanumeric() || "._-+".contains(c);
-        (1..=200).contains(&name.len()) && !name.starts_with('.') && name.chars().all(plain)
+        is_file_name(name)
     }
 }
 
@@ -79,6 +79,10 @@ pub struct KeptCopy {
     pub folder: String,
     /// Its files, the base first.
     pub files: Vec<CopiedFile>,
+    /// Of a package that was removed from the system: all that lay in its folder there.
+    pub placed: Vec<Placed>,
+    /// Whether somebody has said that it may be installed on other devices of the model.
+    pub offered: bool,
 }
 
 impl KeptCopy {

@@ -6,12 +6,12 @@ use std::sync::Arc;
 use wibbet_types::{PackageId, UserId};
 
 use super::essential::Essentials;
-use super::package::Package;
+use super::package::{Package, SwitchedParts};
 use super::state::{Condition, PackageState};
 use crate::device::{User, UserKind};
 
 /// The packages of one device for all its users. Does not change once made, but for
-/// [`Inventory::set_states`], which takes in what was read back.
+/// [`Inventory::set_states`] and [`Inventory::set_parts`], which take in what was read back.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Inventory {
     /// The users, by number.
@@ -77,6 +77,16 @@ impl Inventory {
                 user.unlocked = told.unlocked;
                 user.forbidden = told.forbidden;
                 user.admins.clone_from(&told.admins);
+            }
+        }
+    }
+
+    /// Takes in which parts of a package are not as its manifest says, for a user.
+    pub fn set_parts(&mut self, id: &PackageId, user: UserId, parts: SwitchedParts) {
+        if let Some(package) = self.packages.get_mut(id).map(Arc::make_mut) {
+            match parts.off.is_empty() && parts.on.is_empty() {
+                true => drop(package.about.parts.remove(&user)),
+                false => drop(package.about.parts.insert(user, parts)),
             }
         }
     }

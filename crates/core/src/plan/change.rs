@@ -23,6 +23,10 @@ pub enum Change {
     Hide,
     /// Disable as the system does, as root: nothing but root leads out of that.
     DisableByRoot,
+    /// Take its folder away from the partition of the system, as root: it goes for everybody, once Android starts anew.
+    RemoveFromSystem,
+    /// Have its folder on the partition of the system again, as root, out of the copy that is kept of it.
+    RestoreToSystem,
     /// Install what is still on the device for the user again.
     Reinstall,
     /// Install the APK that is on the device for the user, over itself: the way back where there is no other command for it.
@@ -50,13 +54,15 @@ pub enum Change {
 }
 
 impl Change {
-    const ALL: [Self; 18] = [
+    const ALL: [Self; 20] = [
         Self::Uninstall,
         Self::UninstallKeepData,
         Self::Disable,
         Self::Suspend,
         Self::Hide,
         Self::DisableByRoot,
+        Self::RemoveFromSystem,
+        Self::RestoreToSystem,
         Self::Reinstall,
         Self::InstallFactory,
         Self::InstallCopy,
@@ -75,7 +81,7 @@ impl Change {
     pub const TAKE_OUT: [Self; 4] = [Self::Uninstall, Self::UninstallKeepData, Self::Disable, Self::Suspend];
 
     /// The ways of taking out that take root. They are offered only where somebody has asked for it.
-    pub const BY_ROOT: [Self; 2] = [Self::Hide, Self::DisableByRoot];
+    pub const BY_ROOT: [Self; 3] = [Self::Hide, Self::DisableByRoot, Self::RemoveFromSystem];
 
     /// What can be done to a package that stays in use, beside that.
     pub const ACTS: [Self; 4] = [Self::Quieten, Self::ForceStop, Self::ClearCache, Self::ClearData];
@@ -89,6 +95,8 @@ impl Change {
             Self::Suspend => "suspend",
             Self::Hide => "hide",
             Self::DisableByRoot => "disable-by-root",
+            Self::RemoveFromSystem => "remove-from-system",
+            Self::RestoreToSystem => "restore-to-system",
             Self::Reinstall => "reinstall",
             Self::InstallFactory => "install-factory",
             Self::InstallCopy => "install-copy",
@@ -113,6 +121,8 @@ impl Change {
             Self::InstallCopy => "install its copy",
             Self::DisableByRoot => "disable as root",
             Self::Hide => "hide as root",
+            Self::RemoveFromSystem => "remove from the system",
+            Self::RestoreToSystem => "restore to the system",
             Self::ForceStop => "force stop",
             Self::ClearCache => "clear cache",
             Self::ClearData => "clear data",
@@ -132,6 +142,11 @@ impl Change {
         Self::ACTS.contains(&self) || self == Self::Unquieten
     }
 
+    /// Whether something else than a state of the package tells that it was done: an act, or what lies on a partition.
+    pub fn is_told_aside(self) -> bool {
+        self.is_act() || matches!(self, Self::RemoveFromSystem | Self::RestoreToSystem)
+    }
+
     /// Whether it can be chosen for a package that is marked.
     pub fn is_a_way(self) -> bool {
         self.takes_out() || Self::ACTS.contains(&self)
@@ -148,7 +163,7 @@ impl Change {
     }
 
     /// The request that makes the change; of [`Change::InstallCopy`], which takes several, the last one's name only (see
-    /// `read::install`). `apk` is what [`Change::InstallFactory`] installs; nothing else needs it.
+    /// `read::install`); so too of those that are about the partition of the system (see `read::placed`). `apk` is what [`Change::InstallFactory`] installs; nothing else needs it.
     pub fn request(self, id: &PackageId, user: UserId, apk: Option<&DevicePath>) -> Request {
         if let (Self::InstallFactory, Some(apk)) = (self, apk) {
             let words = ["install", "-r", "--user"].map(str::to_owned).into_iter();
@@ -204,6 +219,7 @@ impl Change {
             Self::Unsuspend => state.installed && !state.suspended,
             // That is told by something else.
             Self::ForceStop | Self::ClearCache | Self::ClearData | Self::Quieten | Self::Unquieten => false,
+            Self::RemoveFromSystem | Self::RestoreToSystem => false,
         }
     }
 }

@@ -1,6 +1,7 @@
 //! What is going to be done.
 
 mod change;
+mod consequence;
 mod giving;
 mod install;
 mod instead;
@@ -14,6 +15,7 @@ mod tray;
 mod upshot;
 
 pub use change::Change;
+pub use consequence::Consequence;
 pub use install::plan_install;
 pub use instead::Instead;
 pub use on_refusal::OnRefusal;
@@ -22,5 +24,5 @@ pub use put_back::{plan_put_back, plan_put_back_with};
 pub use take_out::{Places, plan_take_out, without_way_back};
 pub use take_over::beginning_with;
 pub use terms::{Job, Terms};
-pub use tray::{TrayItem, first_way};
+pub use tray::{BadTray, TrayItem, first_way, read_tray};
 pub use upshot::{StartOutlook, Upshot, upshot};

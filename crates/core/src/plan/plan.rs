@@ -8,8 +8,8 @@ use wibbet_types::{DevicePath, PackageId, UserId, bytes_words, named};
 use super::change::Change;
 use super::terms::Terms;
 use crate::android::{Capabilities, Essential};
-use crate::package::{Given, KeptCopy, PackageState, given_words};
-use crate::read::install_words;
+use crate::package::{Given, KeptCopy, PackageState, given_words, system_folder};
+use crate::read::{install_words, place_requests, take_away_request};
 
 /// Whether a step can be undone on this device, known before it is done.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -30,6 +30,11 @@ impl Reversal {
     /// As [`Reversal::WITHOUT_DATA`], from the copy that is kept on this computer.
     pub const FROM_COPY: Self = Self::Approximate(
         "it comes back from the copy that is kept on this computer, without its data, accounts and special access",
+    );
+
+    /// What was removed from the system.
+    pub const FROM_SYSTEM_COPY: Self = Self::Approximate(
+        "it goes for everybody when the device starts the next time, and comes back the same way: to its place, from the copy that is kept on this computer, without its data and what it was given; an update of the system may refuse to install over it, or bring it back",
     );
 
     /// As [`Reversal::WITHOUT_DATA`]; parts that it has switched off or on itself are as its manifest has them again.
@@ -98,6 +103,10 @@ pub enum SkipReason {
     NeedsRoot,
     /// The way takes root, which nobody has asked for, or the device does not give.
     TakesRoot,
+    /// It has no folder of its own on a partition of the system, or an update over what is there.
+    NotOfTheSystem,
+    /// It would go for everybody, and somebody else than the first user was named.
+    ForEverybody,
 }
 
 impl fmt::Display for SkipReason {
@@ -144,6 +153,10 @@ impl fmt::Display for SkipReason {
             Self::NeedsApk => {
                 "putting it back takes its APK: its code is not on the device, or this Android cannot reinstall it"
             }
+            Self::NotOfTheSystem => {
+                "only what has a folder of its own on a partition of the system, and no update over it, is removed from there: uninstall its update first, or the app itself"
+            }
+            Self::ForEverybody => "it would go for everybody on the device: mark it for the first user",
             Self::TakesRoot => "it takes root, which has not been asked for here; disable or suspend instead",
             Self::NeedsRoot => "leaving this state takes root; change it on the device, in the app's settings page",
         })
@@ -197,7 +210,8 @@ pub struct PlannedStep {
     pub before: PackageState,
     /// Of a step that puts back: the state that all steps on this package and user lead to together.
     pub target: Option<PackageState>,
-    /// The APK on the device that is installed; of [`Change::InstallFactory`] only.
+    /// The APK on the device that is installed; of [`Change::InstallFactory`] only. Of [`Change::RemoveFromSystem`] the one whose
+    /// folder goes.
     pub apk: Option<DevicePath>,
     /// The copy that is installed; of [`Change::InstallCopy`] only.
     pub copy: Option<KeptCopy>,
@@ -263,8 +277,20 @@ impl PlannedStep {
 
     /// The words that go to the device.
     pub fn command(&self, capabilities: &Capabilities) -> String {
+        let of_system = |way: Change| matches!(way, Change::RemoveFromSystem | Change::RestoreToSystem);
         match &self.copy {
+            Some(copy) if self.way == Change::RestoreToSystem => {
+                let words = place_requests(copy).into_iter().map(|(request, file)| match file {
+                    Some(name) => format!("{} < {name}", request.words(capabilities)),
+                    None => request.words(capabilities),
+                });
+                words.collect::<Vec<_>>().join("; ")
+            }
             Some(copy) => install_words(capabilities, copy, self.user),
+            None if of_system(self.way) => {
+                let folder = self.apk.as_ref().and_then(system_folder);
+                folder.map_or_else(String::new, |folder| take_away_request(&folder).words(capabilities))
+            }
             None => self.way.request(&self.id, self.user, self.apk.as_ref()).words(capabilities),
         }
     }
@@ -328,7 +354,9 @@ impl Plan {
     #[must_use]
     pub fn giving_back(mut self, given: impl Fn(&PackageId, UserId) -> Vec<Given>) -> Self {
         let mut seen = BTreeSet::new();
-        for step in self.steps.iter_mut().rev().filter(|step| step.skip.is_none()) {
+        // What comes back to the system is known to Android only once that has started anew.
+        let gets = |step: &&mut PlannedStep| step.skip.is_none() && step.way != Change::RestoreToSystem;
+        for step in self.steps.iter_mut().rev().filter(gets) {
             if seen.insert((step.id.clone(), step.user)) {
                 step.given = given(&step.id, step.user);
             }

@@ -36,7 +36,7 @@ pub fn plan_put_back_with(
         let mut push = |way, skip| {
             let (id, target) = (id.clone(), Some(*target));
             let apk = apk.clone().filter(|_| way == Change::InstallFactory);
-            let copy = copy.cloned().filter(|_| way == Change::InstallCopy);
+            let copy = copy.cloned().filter(|_| matches!(way, Change::InstallCopy | Change::RestoreToSystem));
             steps.push(PlannedStep {
                 id,
                 user: *user,
@@ -60,7 +60,13 @@ pub fn plan_put_back_with(
             push(usual, Some(SkipReason::NoSuchUser));
             continue;
         };
+        let takes_root = capabilities.root.is_none().then_some(SkipReason::TakesRoot);
+        let placed = copy.is_some_and(|copy| !copy.placed.is_empty());
         let Some(package) = inventory.packages.get(id) else {
+            if placed {
+                push(Change::RestoreToSystem, takes_root);
+                continue;
+            }
             let may_not = match forbidden {
                 _ if forbidden.debugging => Some(SkipReason::NoDebugging),
                 _ if forbidden.installing => Some(SkipReason::Forbidden),
@@ -90,6 +96,8 @@ pub fn plan_put_back_with(
             Ok(ways) if ways.is_empty() && quiet => {
                 push(Change::Unquieten, forbidden.debugging.then_some(SkipReason::NoDebugging));
             }
+            // Android notices what was removed from the system, and what is there again, only when it starts anew.
+            Ok(ways) if ways.is_empty() && placed => push(Change::RestoreToSystem, takes_root),
             Ok(ways) if ways.is_empty() => push(usual, Some(SkipReason::AlreadySo)),
             Ok(ways) if ways.contains(&Change::Unsuspend) && is_anothers(package, *user) => {
                 push(Change::Unsuspend, Some(SkipReason::SuspendedByOther));

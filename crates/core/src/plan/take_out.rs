@@ -10,7 +10,7 @@ use super::plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
 use super::tray::TrayItem;
 use crate::android::Capabilities;
 use crate::device::UserKind;
-use crate::package::{Enabled, Essentials, Given, Inventory, Package, PackageKind, PackageState};
+use crate::package::{Enabled, Essentials, Given, Inventory, Package, PackageKind, PackageState, system_folder};
 use crate::read::{ReadBack, users_by_number};
 
 /// Plans taking out what is in a tray. Steps that could not be undone are left unsent unless
@@ -58,6 +58,10 @@ pub fn plan_take_out(
             Some(SkipReason::NotInstalled)
         } else if Change::BY_ROOT.contains(&item.way) && capabilities.root.is_none() {
             Some(SkipReason::TakesRoot)
+        } else if item.way == Change::RemoveFromSystem && !package.is_some_and(|p| is_of_the_system(p)) {
+            Some(SkipReason::NotOfTheSystem)
+        } else if item.way == Change::RemoveFromSystem && !inventory.is_first(item.user) {
+            Some(SkipReason::ForEverybody)
         } else if item.way == Change::Quieten && package.is_some_and(|p| p.about.quiet.contains(&item.user)) {
             Some(SkipReason::AlreadySo)
         } else if item.way == Change::Quieten && !capabilities.quietens() {
@@ -94,7 +98,7 @@ pub fn plan_take_out(
             way: item.way,
             before,
             target,
-            apk: None,
+            apk: package.and_then(|p| p.apk.clone()).filter(|_| item.way == Change::RemoveFromSystem),
             copy: None,
             secures: false,
             given: package.map_or_else(Vec::new, |p| {
@@ -140,7 +144,7 @@ pub fn without_way_back<'a>(
     for (item, told) in steps {
         if let ReadBack::States(kind, states) = told {
             // Where its APK is is asked when the copy is made.
-            let apk = "/".parse().ok();
+            let apk = "/system/app/known/later.apk".parse().ok();
             let package = Package { apk, ..Package::bare(item.id.clone(), *kind, states.clone()) };
             packages.insert(item.id.clone(), Arc::new(package));
             tray.push(item);
@@ -210,11 +214,17 @@ impl<'a> Left<'a> {
     }
 }
 
+/// Whether it has a folder of its own on a partition of the system, and nothing over it.
+fn is_of_the_system(package: &Package) -> bool {
+    package.kind == PackageKind::System && package.apk.as_ref().and_then(system_folder).is_some()
+}
+
 /// What becomes of the data of an app for the user that it is taken out for.
 fn data_of(kind: PackageKind, way: Change, before: PackageState, capabilities: &Capabilities) -> AppData {
     match way {
         _ if !before.installed => AppData::Stay,
         Change::Uninstall | Change::ClearData => AppData::Go,
+        Change::RemoveFromSystem => AppData::GoAtNextStart,
         Change::UninstallKeepData if kind == PackageKind::User || capabilities.keeps_data_of_system_apps() => {
             AppData::Stay
         }
@@ -232,6 +242,9 @@ fn needs_copy(
     others: bool,
     capabilities: &Capabilities,
 ) -> bool {
+    if item.way == Change::RemoveFromSystem {
+        return is_of_the_system(package);
+    }
     if !item.way.uninstalls() || others || !before.installed || package.apk.is_none() {
         return false;
     }
@@ -256,6 +269,7 @@ fn way_back(
     // The shell takes back what it has suspended.
     match item.way {
         Change::Suspend => return Reversal::Exact,
+        Change::RemoveFromSystem => return Reversal::FROM_SYSTEM_COPY,
         Change::ForceStop => return Reversal::Approximate("it starts again when somebody or something opens it"),
         Change::ClearCache => return Reversal::Approximate("it fills again as it is used"),
         Change::ClearData => {

@@ -1,5 +1,6 @@
 //! What is chosen on one device.
 
+use std::collections::BTreeMap;
 use std::fmt;
 use std::str::FromStr;
 
@@ -41,6 +42,53 @@ impl FromStr for TrayItem {
     }
 }
 
+/// A tray as a file has it: an item a line in the record's form, `WAY USER ID`, blanks as one likes; what stands behind `#` is a
+/// remark.
+///
+/// # Errors
+/// The first line that is no item, or that names what another line has named already.
+pub fn read_tray(text: &str) -> Result<Vec<TrayItem>, BadTray> {
+    let mut lines: BTreeMap<(PackageId, UserId), usize> = BTreeMap::new();
+    let mut tray = Vec::new();
+    for (line, words) in text.lines().enumerate().map(|(n, line)| (n + 1, line)) {
+        let words: Vec<&str> = words.split('#').next().unwrap_or_default().split_whitespace().collect();
+        if words.is_empty() {
+            continue;
+        }
+        let item: TrayItem = words.join(" ").parse().map_err(|why| BadTray::NoItem { line, why })?;
+        if let Some(first) = lines.insert((item.id.clone(), item.user), line) {
+            return Err(BadTray::Twice { line, first, id: item.id, user: item.user });
+        }
+        tray.push(item);
+    }
+    Ok(tray)
+}
+
+/// Why a text is no tray. Lines are counted from 1.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum BadTray {
+    /// A line is no item.
+    #[error("line {line}: {why}. A line is a way, a user and an id, as in: disable 0 com.ostrel.notes")]
+    NoItem {
+        /// Which.
+        line: usize,
+        /// What is wrong with it.
+        why: BadId,
+    },
+    /// A package is named twice for a user.
+    #[error("line {line} names {id} for user {user}, as line {first} does: one way is all that can be done with it")]
+    Twice {
+        /// The second one.
+        line: usize,
+        /// The first one.
+        first: usize,
+        /// The package.
+        id: PackageId,
+        /// The user.
+        user: UserId,
+    },
+}
+
 /// The way that a package is marked with at first: where something here needs it, or its user does, the one that can be taken back
 /// with all its data; else it is uninstalled. What ties it may not be known: then nothing speaks against that.
 pub fn first_way(judgement: Option<&Judgement>, capabilities: &Capabilities) -> Change {
@@ -53,6 +101,7 @@ pub fn first_way(judgement: Option<&Judgement>, capabilities: &Capabilities) -> 
 mod tests {
     use super::*;
     use crate::testing;
+    use proptest::prelude::*;
 
     #[test]
     fn items_are_written_down_and_read_again() {
@@ -61,6 +110,37 @@ mod tests {
         assert_eq!(item.to_string().parse(), Ok(item));
         for bad in ["", "disable", "disable 10", "disable x a.b", "unhide 0 a.b", "fly 0 a.b", "disable 0 a b"] {
             assert!(bad.parse::<TrayItem>().is_err(), "{bad}");
+        }
+    }
+
+    #[test]
+    fn a_file_has_an_item_a_line() {
+        let text = "# for the piers\n\ndisable 10 com.ostrel.notes # the old one\r\n  uninstall\t0  com.ostrel.notes\nclear-data 0 com.ostrel.radio";
+        let tray: Vec<String> = read_tray(text).unwrap().iter().map(ToString::to_string).collect();
+        assert_eq!(
+            tray,
+            ["disable 10 com.ostrel.notes", "uninstall 0 com.ostrel.notes", "clear-data 0 com.ostrel.radio"]
+        );
+        assert_eq!(read_tray("# nothing\n"), Ok(vec![]));
+        for (text, line) in [
+            ("disable 0 com.a\n\nfly 0 com.b", 3),
+            ("disable com.a", 1),
+            ("disable 0 com.a; reboot", 1),
+            ("disable 0 com.a\nenable 0 com.b", 2),
+            ("disable 0 com.a\nuninstall 1 com.a\nuninstall 0 com.a", 3),
+        ] {
+            let (BadTray::NoItem { line: at, .. } | BadTray::Twice { line: at, .. }) = read_tray(text).unwrap_err();
+            assert_eq!(at, line, "{text}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn any_text_is_a_tray_or_says_which_line(text in any::<String>()) {
+            if let Ok(tray) = read_tray(&text) {
+                let again: Vec<String> = tray.iter().map(ToString::to_string).collect();
+                prop_assert_eq!(read_tray(&again.join("\n")), Ok(tray));
+            }
         }
     }
 

@@ -91,6 +91,16 @@ impl Upshot {
         lines
     }
 
+    /// What stops with a package, by itself or together with others that go, in a few words each.
+    pub fn stops_with(&self, id: &PackageId) -> impl Iterator<Item = &str> {
+        self.lost.iter().filter(|(_, with)| with.contains(id)).map(|(stops, _)| stops.as_str())
+    }
+
+    /// Whether something that people notice stops with a package, or something that stays loses what it needs.
+    pub fn misses(&self, id: &PackageId) -> bool {
+        self.starts.contains_key(id) || self.lost.values().chain(self.needs_lost.values()).any(|with| with.contains(id))
+    }
+
     /// Whether nothing was found that would be missed.
     pub fn is_quiet(&self) -> bool {
         self.start == StartOutlook::Expected

@@ -18,6 +18,7 @@ mod pace;
 mod packages_dump;
 mod packages_list;
 mod parts;
+mod placed;
 mod processes;
 mod properties;
 mod ranges;
@@ -51,6 +52,9 @@ pub use pace::Pace;
 pub use packages_dump::{DumpReader, DumpedPackage, PackageDump};
 pub use packages_list::{
     disabled_request, installed_request, known_request, quiet_request, read_installed, read_package_list, read_quiet,
+};
+pub use placed::{
+    Found, UnknownPlace, folder_request, is_as_kept, place_requests, read_folder, says_placed, take_away_request,
 };
 pub use processes::ProcessOwners;
 pub use properties::{IDENTITY, IS_TV, PROPERTIES, Properties, read_identity, read_is_tv};

@@ -1,14 +1,15 @@
 //! What else may work where steps were refused, as choices.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
-use wibbet_types::StepIndex;
+use wibbet_types::{PackageId, StepIndex, UserId};
 
 use super::record::{Outcome, Run, Step};
 use super::refusal::Refusal;
 use super::reply::{Reply, read_reply};
 use crate::android::Capabilities;
 use crate::ask::Output;
+use crate::package::{Condition, Inventory};
 use crate::plan::Change;
 
 /// Something that may be done about it.
@@ -20,6 +21,8 @@ pub enum Choice {
     Again,
     /// A page of the settings on the device, by the action that opens it, and the same way once more after that.
     Page(&'static str),
+    /// The same way for another user of the device, who has it too.
+    User(UserId),
     /// The developer options on the device, and the same way once more after that.
     DeveloperOptions,
 }
@@ -30,6 +33,7 @@ impl Choice {
         match self {
             Self::Way(way) => format!("{} instead", way.label()),
             Self::Again => "ask once more".to_owned(),
+            Self::User(user) => format!("for user {user} instead"),
             Self::Page(_) => "open the page on the device where it can be changed, then ask once more".to_owned(),
             Self::DeveloperOptions => "open the developer options on the device, then ask once more".to_owned(),
         }
@@ -60,8 +64,8 @@ pub fn refusal_of(step: &Step) -> Option<Refusal> {
     }
 }
 
-/// What was not done in a run and has not been replaced, by way and reason.
-pub fn not_done(run: &Run, capabilities: &Capabilities) -> Vec<NotDone> {
+/// What was not done in a run and has not been replaced, by way and reason. `inventory` tells who else has a package.
+pub fn not_done(run: &Run, capabilities: &Capabilities, inventory: Option<&Inventory>) -> Vec<NotDone> {
     let failed = |step: &&Step| {
         let not_done = matches!(step.outcome, Some(Outcome::Refused | Outcome::NoEffect));
         step.way.takes_out() && not_done && !run.is_replaced(step)
@@ -85,7 +89,26 @@ pub fn not_done(run: &Run, capabilities: &Capabilities) -> Vec<NotDone> {
         });
         group.steps.push(step.index);
     }
-    groups.into_values().collect()
+    let mut groups: Vec<NotDone> = groups.into_values().collect();
+    for group in groups.iter_mut().filter(|group| group.why.is_some_and(is_for_one_user)) {
+        let steps = group.steps.iter().filter_map(|index| run.steps.get(index.get()));
+        let others: BTreeSet<UserId> = steps.flat_map(|step| others_who_have(&step.id, run, inventory)).collect();
+        group.choices.extend(others.into_iter().map(Choice::User));
+    }
+    groups
+}
+
+/// Whether what was refused has to do with the user for whom it was asked, and may go for another.
+fn is_for_one_user(why: Refusal) -> bool {
+    matches!(why, Refusal::UserLocked | Refusal::UserRestricted | Refusal::OwnerBlocked | Refusal::Administrator)
+}
+
+/// The users who have a package in use, of whom a run asked nothing about it.
+pub fn others_who_have(id: &PackageId, run: &Run, inventory: Option<&Inventory>) -> Vec<UserId> {
+    let Some(inventory) = inventory else { return Vec::new() };
+    let has = |user: &UserId| inventory.condition(id, *user) == Condition::InUse;
+    let asked = |user: &UserId| run.steps.iter().any(|step| step.id == *id && step.user == *user);
+    inventory.users.iter().map(|user| user.id).filter(|user| has(user) && !asked(user)).collect()
 }
 
 /// The first line that says anything.
@@ -154,7 +177,7 @@ mod tests {
             testing::settled(4, "i.j", Outcome::Done),
             testing::settled(5, "k.l", Outcome::NoEffect),
         ];
-        let found = not_done(&run, &testing::capabilities(34));
+        let found = not_done(&run, &testing::capabilities(34), None);
         let told: Vec<(usize, Option<Refusal>, Vec<String>)> =
             found.iter().map(|g| (g.steps.len(), g.why, g.choices.iter().map(|c| c.words()).collect())).collect();
         let has = |why, steps, choices: &[&str]| {
@@ -180,14 +203,49 @@ mod tests {
             way: Change::Disable,
             ..testing::settled(6, "a.b", Outcome::Done)
         });
-        assert!(not_done(&run, &testing::capabilities(34)).iter().all(|g| g.steps.iter().all(|s| s.get() != 0)));
+        assert!(not_done(&run, &testing::capabilities(34), None).iter().all(|g| g.steps.iter().all(|s| s.get() != 0)));
+    }
+
+    #[test]
+    fn what_is_forbidden_for_one_user_may_go_for_another() {
+        let mut run = testing::run(1, &[]);
+        run.steps = ["a.b", "c.d", "e.f"]
+            .into_iter()
+            .enumerate()
+            .map(|(n, id)| {
+                let step = refused(n, id, Change::Uninstall, "Failure [DELETE_FAILED_USER_RESTRICTED]");
+                Step { user: UserId::new(10), ..step }
+            })
+            .collect();
+        let states = |own, other| [(0, own), (10, testing::IN_USE), (11, other)];
+        let packages = [
+            ("a.b", states(testing::IN_USE, testing::UNINSTALLED)),
+            ("c.d", states(testing::UNINSTALLED, testing::UNINSTALLED)),
+            ("e.f", states(testing::IN_USE, testing::IN_USE)),
+        ];
+        let package = |(id, states): (&str, [(u32, crate::package::PackageState); 3])| {
+            testing::package(id, crate::package::PackageKind::System, "/system/app/X/X.apk", &states)
+        };
+        let users = [0, 10, 11].map(|n| testing::user(n, "somebody", crate::device::UserKind::Full));
+        let inventory = testing::inventory(&users, packages.map(package));
+        let offered = |run: &Run| {
+            let found = not_done(run, &testing::capabilities(34), Some(&inventory));
+            found[0].choices.iter().filter(|choice| matches!(choice, Choice::User(_))).copied().collect::<Vec<_>>()
+        };
+        assert_eq!(offered(&run), [Choice::User(UserId::OWNER), Choice::User(UserId::new(11))]);
+        assert!(
+            not_done(&run, &testing::capabilities(34), None)[0].choices.iter().all(|c| !matches!(c, Choice::User(_)))
+        );
+        // Of whom it was asked already is not offered.
+        run.steps.push(Step { user: UserId::new(11), ..testing::settled(3, "e.f", Outcome::Done) });
+        assert_eq!(offered(&run), [Choice::User(UserId::OWNER)]);
     }
 
     #[test]
     fn what_a_version_cannot_is_not_offered() {
         let mut run = testing::run(1, &[]);
         run.steps = vec![refused(0, "a.b", Change::Uninstall, "Failure [DELETE_FAILED_INTERNAL_ERROR]")];
-        let offered = |sdk| not_done(&run, &testing::capabilities(sdk))[0].choices.clone();
+        let offered = |sdk| not_done(&run, &testing::capabilities(sdk), None)[0].choices.clone();
         assert_eq!(offered(26), [Choice::Way(Change::Disable)]);
         assert_eq!(offered(28), [Choice::Way(Change::Disable), Choice::Way(Change::Suspend)]);
     }

@@ -17,7 +17,7 @@ mod unasked;
 mod verdict;
 
 pub use blame::{Because, Sighted, Suspects};
-pub use choices::{Choice, NotDone, not_done, refusal_of};
+pub use choices::{Choice, NotDone, not_done, others_who_have, refusal_of};
 pub use event::StepEvent;
 pub use finding::Finding;
 pub use lessons::{Lesson, Lessons};

@@ -72,7 +72,7 @@ pub fn judge_act(way: Change, heard: Response, found: Finding, proof: Proof) -> 
         (Response::Replied(Reply::Refused(why)), Proof::NotSo | Proof::Untold) => {
             Verdict { outcome: Outcome::Refused, remark: refused(why) }
         }
-        (Response::Replied(Reply::Success), Proof::So) => verdict(Outcome::Done, ""),
+        (Response::Replied(Reply::Success), Proof::So) => verdict(Outcome::Done, noticed(way)),
         (_, Proof::So) => verdict(Outcome::Done, "no whole answer came; read back as so"),
         (Response::Replied(Reply::Success), Proof::Untold) => {
             let remark = match way {
@@ -93,6 +93,19 @@ pub fn judge_act(way: Change, heard: Response, found: Finding, proof: Proof) -> 
             Outcome::Unsettled,
             "no whole answer came, and nothing tells whether it was done; it is not sent again by itself",
         ),
+    }
+}
+
+/// What is worth knowing of a change that was done.
+fn noticed(way: Change) -> &'static str {
+    match way {
+        Change::RemoveFromSystem => {
+            "its files are gone; Android notices when it starts the next time, and its data go then"
+        }
+        Change::RestoreToSystem => {
+            "its files are there again as they were; Android notices when it starts the next time"
+        }
+        _ => "",
     }
 }
 

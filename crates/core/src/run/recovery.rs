@@ -22,7 +22,7 @@ pub fn settle_open(step: &Step, found: Finding, carrying_on: bool, at: Timestamp
             _ => carrying_on.then(|| StepEvent::WaitsAgain { remark: String::new() }),
         };
     }
-    if step.way.is_act() {
+    if step.way.is_told_aside() {
         return match found {
             Finding::NoSuchUser => Some(no_such_user(at)),
             // Whoever has used the app since would lose that too.
@@ -113,7 +113,7 @@ pub enum Since {
 /// A step that was done, and is not so any more when all of them are looked at once more. That is asked only of what was
 /// done in the same go, or is fresh: of anything else somebody may have put it right since.
 pub fn came_back(step: &Step, found: Finding, since: Since, at: Timestamp) -> Option<StepEvent> {
-    let now = found.state().filter(|_| !step.way.is_act())?;
+    let now = found.state().filter(|_| !step.way.is_told_aside())?;
     let is = now.condition().word();
     (!step.way.is_met_by(now)).then(|| StepEvent::Settled {
         outcome: Outcome::NoEffect,

@@ -49,6 +49,8 @@ pub enum Refusal {
     BadApk,
     /// Something that checks apps did not let it pass.
     NotVerified,
+    /// The partition cannot be written.
+    ReadOnly,
     /// The service has no such command on this version.
     NoSuchCommand,
     /// The package service is not up yet.
@@ -90,6 +92,7 @@ impl Refusal {
             Self::TooOldATarget => "it was made for an Android so old that this one does not install it",
             Self::BadApk => "it is no APK, or not all of its parts are there",
             Self::NotVerified => "the device's check of apps did not let it pass",
+            Self::ReadOnly => "the partition of the system cannot be written on this device",
             Self::NoSuchCommand => "this version of Android has no such command or option",
             Self::NotReady => "the package service is not up yet",
             Self::Internal => "the package manager itself failed",
@@ -132,6 +135,9 @@ impl Refusal {
             Self::TooOldATarget => "look for a newer build of the app",
             Self::BadApk => "give all parts that belong together, the base among them",
             Self::NotVerified => "unlock the screen and answer what it asks, then retry",
+            Self::ReadOnly => {
+                "a partition that is verified at the start stays as it is; disabling or hiding as root keeps it off as well"
+            }
             Self::NoSuchCommand => "what can't be had this way needs the APK",
             Self::NotReady => "wait until the device has started, then retry",
             Self::Internal | Self::MakersCode => "disabling instead of uninstalling may work",
@@ -144,6 +150,7 @@ impl Refusal {
 /// `DeletePackageHelper`, `PackageManagerShellCommand`, `Pm.java` of Android 5 to 8.1; makers' words where it says so.
 pub(crate) const REFUSALS: &[(&str, Refusal)] = &[
     ("DELETE_FAILED_DEVICE_POLICY_MANAGER", Refusal::Administrator),
+    ("Read-only file system", Refusal::ReadOnly),
     ("DELETE_FAILED_USER_RESTRICTED", Refusal::UserRestricted),
     ("DELETE_FAILED_OWNER_BLOCKED", Refusal::OwnerBlocked),
     ("DELETE_FAILED_USED_SHARED_LIBRARY", Refusal::SharedLibrary),

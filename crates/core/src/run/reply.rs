@@ -4,6 +4,7 @@ use super::refusal::{REFUSALS, Refusal};
 use crate::ask::{Output, says_not_ready};
 use crate::package::{Enabled, PackageState};
 use crate::plan::Change;
+use crate::read::says_placed;
 
 /// What an answer says.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -44,6 +45,7 @@ pub fn read_reply(way: Change, before: PackageState, answer: &Output) -> Reply {
         Change::Suspend => text.contains("new suspended state: true"),
         Change::Unhide => text.contains("new hidden state: false"),
         Change::Unsuspend => text.contains("new suspended state: false"),
+        Change::RemoveFromSystem | Change::RestoreToSystem => says_placed(answer),
         Change::ClearData | Change::ClearCache => text.lines().any(|line| line.trim() == "Success"),
         // They say nothing where nothing is wrong.
         Change::ForceStop | Change::Quieten | Change::Unquieten => {

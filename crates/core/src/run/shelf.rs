@@ -37,6 +37,8 @@ pub struct ShelfEntry {
     pub target: PackageState,
     /// It is in use, and may do nothing while nobody looks at it.
     pub quiet: bool,
+    /// It was removed from the system, and Android has not noticed yet.
+    pub removed: bool,
     /// The copy that it comes back from, where the device has nothing of it any more.
     pub copy: Option<CopyId>,
 }
@@ -44,7 +46,11 @@ pub struct ShelfEntry {
 impl ShelfEntry {
     /// How it is off, in a word for people.
     pub fn word(&self) -> &'static str {
-        if self.quiet { "quiet" } else { self.condition.word() }
+        match self {
+            Self { quiet: true, .. } => "quiet",
+            Self { removed: true, .. } => "removed",
+            _ => self.condition.word(),
+        }
     }
 }
 
@@ -89,6 +95,7 @@ impl Shelf {
                         origin,
                         target,
                         quiet: false,
+                        removed: false,
                         copy: of,
                     });
                 }
@@ -103,6 +110,13 @@ impl Shelf {
                 Some(package) if package.condition(user) == Condition::Absent => {
                     copy_of(copies, id).filter(|_| is_gone(package))
                 }
+                // That Android does not know yet.
+                Some(package) if record.is_removed(id, user) && !package.condition(user).is_off() => {
+                    let (origin, target) = record.origin(id, user);
+                    let (id, condition, copy) = (id.clone(), package.condition(user), copy_of(copies, id));
+                    entries.push(ShelfEntry { id, user, condition, origin, target, quiet: false, removed: true, copy });
+                    continue;
+                }
                 Some(_) => continue,
                 None => match copy_of(copies, id) {
                     Some(copy) => Some(copy),
@@ -111,14 +125,23 @@ impl Shelf {
             };
             let (origin, target) = record.origin(id, user);
             let (id, condition) = (id.clone(), Condition::Uninstalled);
-            entries.push(ShelfEntry { id, user, condition, origin, target, quiet: false, copy });
+            entries.push(ShelfEntry { id, user, condition, origin, target, quiet: false, removed: false, copy });
         }
         for package in inventory.packages.values() {
             for user in package.about.quiet.iter().filter(|user| inventory.user(**user).is_some()) {
                 let (id, user, condition) = (package.id.clone(), *user, package.condition(*user));
                 if !condition.is_off() && package.state(user).installed {
                     let (origin, target) = (quietened_by(runs, &id, user), package.state(user));
-                    entries.push(ShelfEntry { id, user, condition, origin, target, quiet: true, copy: None });
+                    entries.push(ShelfEntry {
+                        id,
+                        user,
+                        condition,
+                        origin,
+                        target,
+                        quiet: true,
+                        removed: false,
+                        copy: None,
+                    });
                 }
             }
         }
@@ -213,6 +236,12 @@ impl<'a> Record<'a> {
             }
         }
         record
+    }
+
+    /// Whether it was removed from the system last.
+    fn is_removed(&self, id: &PackageId, user: UserId) -> bool {
+        let taken = self.taken.get(&(id, user)).and_then(|taken| taken.last());
+        taken.is_some_and(|(_, step)| step.way == Change::RemoveFromSystem)
     }
 
     /// What people had given it before it was first taken out, and since.

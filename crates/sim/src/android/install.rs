@@ -16,6 +16,12 @@ fn failure(reason: &str) -> Output {
 impl State {
     /// What of the input of a command it takes: so many bytes of it.
     pub(crate) fn takes_input(line: &str) -> Option<usize> {
+        if let Some((_, rest)) = line.split_once("head -c ")
+            && let Some((count, to)) = rest.split_once(' ')
+            && to.starts_with('>')
+        {
+            return count.parse().ok();
+        }
         let mut words = line.split_whitespace().skip_while(|word| *word != "install-write").skip(1);
         if words.next()? != "-S" {
             return None;

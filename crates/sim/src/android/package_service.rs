@@ -179,6 +179,9 @@ impl State {
             }
             "enable" | "disable" | "disable-user" | "disable-until-used" | "default-state" => {
                 let user = given.user.unwrap_or(0);
+                if let Some((id, class)) = target.split_once('/') {
+                    return self.set_part(command, id, class, user);
+                }
                 self.change(target, user, |s| s.set_enabled(command, target, user))
             }
             "grant" | "revoke" => {
@@ -442,6 +445,34 @@ impl State {
             },
             None => gone,
         }
+    }
+
+    /// A part of a package, by its class: root alone may set that.
+    fn set_part(&mut self, command: &str, id: &str, class: &str, user: u32) -> Output {
+        let (number, name) = match command {
+            "default-state" => (0, "default"),
+            "enable" => (1, "enabled"),
+            "disable" => (2, "disabled"),
+            _ => return self.security_exception(command, &format!("Unknown component: {id}/{class}")),
+        };
+        if !self.as_root {
+            let words = format!("Shell cannot change component state for {id}/{class} to {number}");
+            return self.security_exception(command, &words);
+        }
+        if self.user_state(id, user).is_none_or(|state| !state.installed) {
+            return self.unknown_package(command, id);
+        }
+        if let Some(package) = self.packages.get_mut(id) {
+            let [off, on] = package.parts.entry(user).or_default();
+            off.retain(|part| part != class);
+            on.retain(|part| part != class);
+            match number {
+                1 => on.push(class.to_owned()),
+                2 => off.push(class.to_owned()),
+                _ => {}
+            }
+        }
+        Output::ok(format!("Component {{{id}/{class}}} new state: {name}\n"))
     }
 
     fn set_enabled(&mut self, command: &str, id: &str, user: u32) -> Output {

@@ -32,6 +32,10 @@ impl State {
             let (output, effect) = self.shell(line);
             return (self.pack(output), effect);
         }
+        if let Some(output) = self.on_the_partition(line) {
+            self.programs += 1;
+            return (output, Effect::None);
+        }
         let mut all = Output::default();
         let mut effect = Effect::None;
         let mut skipped = 0;

@@ -113,6 +113,12 @@ pub(crate) struct State {
     pub(super) free_bytes: u64,
     /// What is carried out is as root.
     pub(super) as_root: bool,
+    /// What lies on the partition with the system's packages, where somebody can be root there.
+    pub(super) nodes: BTreeMap<String, super::nodes::Node>,
+    /// Packages that were there and are not any more.
+    pub(super) off_the_partition: BTreeMap<String, InstalledPackage>,
+    /// That partition is verified when the device starts, and cannot be written.
+    pub(super) verified: bool,
     /// Apps that may do nothing while nobody looks at them.
     pub(super) quiet: BTreeSet<(String, u32)>,
     /// What its log of events has of apps that failed, and which have.
@@ -183,6 +189,9 @@ impl State {
             free_bytes: FREE,
             logged: super::clock::first_logged(super::clock::first_clock()),
             as_root: false,
+            nodes: super::nodes::first_nodes(&scenario),
+            off_the_partition: BTreeMap::new(),
+            verified: false,
             failed: BTreeSet::new(),
             quiet: BTreeSet::new(),
             data_lost: BTreeMap::new(),
@@ -206,6 +215,7 @@ impl State {
     pub(crate) fn start_anew(&mut self) {
         self.boot_id = new_boot_id();
         self.framework_starts = 1;
+        self.scan_the_partition();
     }
 
     /// There is room for apps again.
@@ -229,6 +239,7 @@ impl State {
             Fault::Renames => self.renames = Some(1),
             Fault::FrameworkCrashes(times) => self.framework_starts += times,
             Fault::Full => self.free_bytes = 0,
+            Fault::Verified => self.verified = true,
             Fault::SlowDumps(seconds) => self.dumps_take = seconds,
             Fault::Says(command, answer) => {
                 self.says.insert(command, answer);

@@ -220,6 +220,17 @@ impl SimDevice {
         self.shared.state().account()
     }
 
+    /// What lies in a package's folder on the partition of the system, by path; of a device that has root.
+    pub fn lies_on_the_partition(&self, id: &str) -> Vec<String> {
+        self.shared.state().lies_on_the_partition(id)
+    }
+
+    /// What lies where whoever debugs may write.
+    pub fn files_of_the_shell(&self) -> Vec<String> {
+        let state = self.shared.state();
+        state.files.keys().filter(|path| path.starts_with("/data/local/tmp/")).cloned().collect()
+    }
+
     /// How often a package has lost its data for a user since the device came.
     pub fn data_lost(&self, id: &str, user: u32) -> u32 {
         self.shared.state().data_lost(id, user)

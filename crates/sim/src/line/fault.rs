@@ -75,6 +75,8 @@ pub enum Fault {
     Renames,
     /// There is no room for anything more to be installed.
     Full,
+    /// The partition of the system is verified when the device starts, and cannot be written.
+    Verified,
     /// Android's framework has crashed so many times, and started again.
     FrameworkCrashes(u32),
     /// Every dump takes so many seconds of the time that it is given; what has not come by then is cut off.
@@ -138,6 +140,7 @@ impl FromStr for Fault {
             "no-log" => Self::NoLog,
             "renames" => Self::Renames,
             "full" => Self::Full,
+            "verified" => Self::Verified,
             "crashes" => Self::FrameworkCrashes(value.parse().map_err(|_| bad())?),
             "slow-dumps" => Self::SlowDumps(value.parse().map_err(|_| bad())?),
             "says-yes" => Self::Package(id(value)?, Flaw::SaysYes),
@@ -194,6 +197,7 @@ mod tests {
             ("no-log", Fault::NoLog),
             ("renames", Fault::Renames),
             ("full", Fault::Full),
+            ("verified", Fault::Verified),
             ("crashes=2", Fault::FrameworkCrashes(2)),
             ("comes-back=a.b", Fault::Package(id.clone(), Flaw::ComesBack)),
             ("says=dumpsys package:x: y", Fault::Says("dumpsys package".into(), "x: y".into())),

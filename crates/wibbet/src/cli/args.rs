@@ -3,9 +3,9 @@
 use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand};
-use wibbet_core::ask::RestartTo;
+use wibbet_core::ask::{PartSwitch, RestartTo};
 use wibbet_core::plan::{Change, Job, OnRefusal};
-use wibbet_types::{Address, DevicePath, PackageId, PlainText, RunId, UserId};
+use wibbet_types::{Address, CopyId, DeviceId, DevicePath, PackageId, PlainText, RunId, UserId};
 
 use crate::sim;
 
@@ -153,20 +153,24 @@ pub(crate) enum Command {
     Run {
         /// An id, a serial, or HOST:PORT.
         device: String,
-        /// The user for whom.
-        #[arg(long)]
-        user: UserId,
+        /// The user for whom, but for what a tray names.
+        #[arg(long, required_unless_present = "tray")]
+        user: Option<UserId>,
         #[command(flatten)]
         ways: Box<WantedWays>,
+        /// Take a tray from a file, too; `-` reads it from standard input. Each line has a way, a user and an id, as in
+        /// `disable 0 com.ostrel.notes`.
+        #[arg(long, value_name = "FILE|-")]
+        tray: Option<std::path::PathBuf>,
         /// Install this app first: an APK, or a folder or archive with the parts of one. Where it is refused nothing is taken out.
-        #[arg(long, value_name = "FILE")]
+        #[arg(long, value_name = "FILE", requires = "user")]
         install: Vec<std::path::PathBuf>,
         /// What is tried by itself where the device refuses a step: leave, disable, suspend, or disable,suspend.
         #[arg(long, value_name = "POLICY", default_value = "leave")]
         policy: OnRefusal,
         /// Take packages from a plain list of ids, too; `-` reads it from standard input. What of it is not on the
         /// device is told and left out.
-        #[arg(long, value_name = "FILE|-")]
+        #[arg(long, value_name = "FILE|-", requires = "user")]
         from: Option<std::path::PathBuf>,
         /// Disable what the list names, in place of uninstalling it.
         #[arg(long, requires = "from")]
@@ -213,8 +217,11 @@ pub(crate) enum Command {
         /// An id, a serial, or HOST:PORT.
         device: String,
         /// The files.
-        #[arg(required = true, value_name = "FILE")]
+        #[arg(required_unless_present = "copy", value_name = "FILE")]
         files: Vec<std::path::PathBuf>,
+        /// A copy that is kept here in place of files: of this device, or of another one of its model that was offered to its like.
+        #[arg(long, value_name = "NUMBER", conflicts_with = "files")]
+        copy: Option<CopyId>,
         /// The user for whom.
         #[arg(long)]
         user: UserId,
@@ -222,6 +229,33 @@ pub(crate) enum Command {
         job: WantedJob,
         #[command(flatten)]
         how: How,
+    },
+    /// Switches one part of a package off for a user, or as it was, as root (with --root).
+    Part {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// The package.
+        package: PackageId,
+        /// The class of the part: in full, or from a dot on where it is of the package.
+        class: String,
+        /// The user for whom.
+        #[arg(long)]
+        user: UserId,
+        /// How: off, on, or as-declared for as its manifest says.
+        #[arg(long, value_name = "HOW", value_parser = switch)]
+        set: PartSwitch,
+        /// Show what would be sent, and send nothing.
+        #[arg(long)]
+        dry_run: bool,
+        /// Do not ask before sending.
+        #[arg(long)]
+        yes: bool,
+        /// Ask the device for root first: without it no part is switched.
+        #[arg(long, required = true)]
+        root: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
     },
     /// Brings a file from a device. One that was broken off goes on where it was.
     Pull {
@@ -256,6 +290,21 @@ pub(crate) enum Command {
         #[command(flatten)]
         how: How,
     },
+    /// The copies of apps that are kept here, the latest first, and which of them are offered to other devices of their model.
+    Copies {
+        /// Only those of this device, by its id.
+        #[arg(long)]
+        of: Option<DeviceId>,
+        /// Let these be installed on other devices of the same model too.
+        #[arg(long, value_name = "NUMBER", num_args = 1..)]
+        offer: Vec<CopyId>,
+        /// Keep these for their own device again.
+        #[arg(long, value_name = "NUMBER", num_args = 1..)]
+        withdraw: Vec<CopyId>,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
     /// The runs in the logbook.
     Runs {
         /// Only those with these words in their device, ticket, technician, note or packages.
@@ -271,31 +320,35 @@ pub(crate) enum Command {
 #[derive(Debug, Args)]
 pub(crate) struct WantedWays {
     /// Packages to uninstall for the user.
-    #[arg(long, value_name = "ID", num_args = 1..)]
+    #[arg(long, value_name = "ID", num_args = 1.., requires = "user")]
     pub(crate) uninstall: Vec<PackageId>,
     /// Packages to disable for the user.
-    #[arg(long, value_name = "ID", num_args = 1..)]
+    #[arg(long, value_name = "ID", num_args = 1.., requires = "user")]
     pub(crate) disable: Vec<PackageId>,
     /// Packages to suspend for the user: they stay, greyed out, and cannot be opened (Android 9 on).
-    #[arg(long, value_name = "ID", num_args = 1..)]
+    #[arg(long, value_name = "ID", num_args = 1.., requires = "user")]
     pub(crate) suspend: Vec<PackageId>,
     /// Packages to hide from the user, as root (with --root).
-    #[arg(long, value_name = "ID", num_args = 1.., requires = "root")]
+    #[arg(long, value_name = "ID", num_args = 1.., requires_all = ["root", "user"])]
     pub(crate) hide: Vec<PackageId>,
     /// Packages to disable as the system does, as root (with --root): nothing but root leads out of that.
-    #[arg(long, value_name = "ID", num_args = 1.., requires = "root")]
+    #[arg(long, value_name = "ID", num_args = 1.., requires_all = ["root", "user"])]
     pub(crate) disable_by_root: Vec<PackageId>,
+    /// Packages whose folder is removed from the partition of the system, as root (with --root): they go for everybody, once the device
+    /// starts anew. A copy is kept.
+    #[arg(long, value_name = "ID", num_args = 1.., requires_all = ["root", "user"])]
+    pub(crate) remove_from_system: Vec<PackageId>,
     /// Packages that are to do nothing for the user while nobody looks at them (Android 9 on).
-    #[arg(long, value_name = "ID", num_args = 1..)]
+    #[arg(long, value_name = "ID", num_args = 1.., requires = "user")]
     pub(crate) quieten: Vec<PackageId>,
     /// Packages to end for the user, until somebody or something starts them again.
-    #[arg(long, value_name = "ID", num_args = 1..)]
+    #[arg(long, value_name = "ID", num_args = 1.., requires = "user")]
     pub(crate) force_stop: Vec<PackageId>,
     /// Packages whose cache is cleared for the user (Android 12 on).
-    #[arg(long, value_name = "ID", num_args = 1..)]
+    #[arg(long, value_name = "ID", num_args = 1.., requires = "user")]
     pub(crate) clear_cache: Vec<PackageId>,
     /// Packages that lose all that they keep for the user.
-    #[arg(long, value_name = "ID", num_args = 1..)]
+    #[arg(long, value_name = "ID", num_args = 1.., requires = "user")]
     pub(crate) clear_data: Vec<PackageId>,
 }
 
@@ -308,6 +361,7 @@ impl WantedWays {
             (Change::Suspend, self.suspend),
             (Change::Hide, self.hide),
             (Change::DisableByRoot, self.disable_by_root),
+            (Change::RemoveFromSystem, self.remove_from_system),
             (Change::Quieten, self.quieten),
             (Change::ForceStop, self.force_stop),
             (Change::ClearCache, self.clear_cache),
@@ -358,7 +412,7 @@ impl WantedJob {
 }
 
 /// How a change is made.
-#[derive(Debug, Clone, Copy, Args)]
+#[derive(Debug, Clone, Copy, Default, Args)]
 pub(crate) struct How {
     /// Show what would be sent, and send nothing.
     #[arg(long)]
@@ -385,6 +439,10 @@ pub(crate) struct How {
 
 fn into(text: &str) -> Result<RestartTo, String> {
     RestartTo::from_name(text).ok_or_else(|| "it is system, recovery or bootloader".to_owned())
+}
+
+fn switch(text: &str) -> Result<PartSwitch, String> {
+    PartSwitch::from_name(text).ok_or_else(|| "it is off, on or as-declared".to_owned())
 }
 
 fn seconds(text: &str) -> Result<Duration, String> {

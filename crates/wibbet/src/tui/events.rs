@@ -192,6 +192,14 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
                 device.take_inventory(Arc::new(inventory));
             }
         }
+        SessionEvent::Parts(wanted, parts) => {
+            device.switching = None;
+            if let (Some(inventory), Some(parts)) = (&device.inventory, parts) {
+                let mut inventory = (**inventory).clone();
+                inventory.set_parts(&wanted.id, wanted.user, parts);
+                device.take_inventory(Arc::new(inventory));
+            }
+        }
         SessionEvent::Names(names) => device.take_names(names),
         SessionEvent::Judged(evidence) => device.take_evidence(evidence),
         SessionEvent::Elsewhere(elsewhere) => device.learn(|catalog| catalog.elsewhere = elsewhere),
@@ -200,8 +208,8 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
             let notes = Arc::new(notes_by_package(notes.to_vec()));
             device.learn(|catalog| catalog.notes = notes);
         }
-        SessionEvent::Copies(copies) => {
-            device.copies = copies;
+        SessionEvent::Copies { own, offered } => {
+            (device.copies, device.offered) = (own, offered);
             device.refresh();
         }
         SessionEvent::Job(job) => device.job = job,

@@ -1,6 +1,6 @@
 //! Commands that change a device.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use std::sync::{Mutex, PoisonError};
 
@@ -33,9 +33,12 @@ use crate::out::{line, progress, tell};
 
 /// What `run` is asked for.
 pub(crate) struct TakeOut {
-    pub(crate) user: UserId,
+    /// For whom; only a tray says that by itself.
+    pub(crate) user: Option<UserId>,
     /// What is named, by way.
     pub(crate) named: Vec<(Change, Vec<PackageId>)>,
+    /// What a file names.
+    pub(crate) tray: Vec<TrayItem>,
     /// Files of apps that are installed first.
     pub(crate) install: Vec<PathBuf>,
     /// What goes for the run as a whole.
@@ -49,47 +52,82 @@ pub(crate) struct TakeOut {
     pub(crate) despite_start: BTreeSet<PackageId>,
 }
 
+impl TakeOut {
+    /// What is named by itself, by options or in a file.
+    fn chosen(&self) -> Result<Vec<TrayItem>, Failure> {
+        let mut tray = self.tray.clone();
+        let uninstall = self.uninstall();
+        for (way, ids) in &self.named {
+            let Some(user) = self.user else { break };
+            let way = if *way == Change::Uninstall { uninstall } else { *way };
+            tray.extend(ids.iter().map(|id| TrayItem { id: id.clone(), user, way }));
+        }
+        let mut ways: BTreeMap<(PackageId, UserId), Change> = BTreeMap::new();
+        let mut other =
+            |item: &&TrayItem| ways.insert((item.id.clone(), item.user), item.way).is_some_and(|way| way != item.way);
+        if let Some(both) = tray.iter().find(&mut other) {
+            let words = format!("{} is named for two ways, for user {}; choose one", both.id, both.user);
+            return Err(Failure::new(Exit::Usage, words));
+        }
+        let mut seen = BTreeSet::new();
+        tray.retain(|item| seen.insert((item.id.clone(), item.user)));
+        let named = |id: &PackageId| self.list.contains(id) || tray.iter().any(|item| item.id == *id);
+        if let Some(other) = self.despite_start.iter().find(|id| !named(id)) {
+            let words = format!("--despite-start names {other}, which is not to be taken out");
+            return Err(Failure::new(Exit::Usage, words));
+        }
+        Ok(tray)
+    }
+
+    /// What of the plain list is there for the user and not chosen otherwise.
+    fn of_list(&self, inventory: &Inventory, chosen: &[TrayItem]) -> Vec<TrayItem> {
+        let Some(user) = self.user else { return Vec::new() };
+        let way = if self.from_disable { Change::Disable } else { self.uninstall() };
+        let there = super::packages::what_is_there(inventory, self.list.clone(), user).into_iter();
+        let other = there.filter(|id| !chosen.iter().any(|item| item.user == user && item.id == *id));
+        other.map(|id| TrayItem { id, user, way }).collect()
+    }
+
+    fn uninstall(&self) -> Change {
+        if self.keep_data { Change::UninstallKeepData } else { Change::Uninstall }
+    }
+}
+
 pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, how: How) -> Result<Exit, Failure> {
-    let TakeOut { user, mut named, list, from_disable, no_way_back, despite_start, .. } = wanted;
-    if named.iter().all(|(_, ids)| ids.is_empty()) && list.is_empty() {
+    let no_way_back = wanted.no_way_back;
+    if wanted.tray.is_empty() && wanted.named.iter().all(|(_, ids)| ids.is_empty()) && wanted.list.is_empty() {
         let words = "name at least one package, with --uninstall, --disable, --suspend, --quieten, --force-stop, --clear-cache, \
-                     --clear-data or --from";
+                     --clear-data, --from or --tray";
         return Err(Failure::new(Exit::Usage, words));
-    }
-    let ways =
-        |named: &[(Change, Vec<PackageId>)], id: &PackageId| named.iter().filter(|(_, ids)| ids.contains(id)).count();
-    if let Some(other) = despite_start.iter().find(|id| ways(&named, id) == 0 && !list.contains(id)) {
-        let words = format!("--despite-start names {other}, which is not to be taken out");
-        return Err(Failure::new(Exit::Usage, words));
-    }
-    if let Some(both) = named.iter().flat_map(|(_, ids)| ids).find(|id| ways(&named, id) > 1) {
-        return Err(Failure::new(Exit::Usage, format!("{both} is to be taken out in two ways; choose one")));
     }
     may_change(how)?;
+    let mut tray = wanted.chosen()?;
     let (device, mut inventory) = read(finder, name).await?;
     root(&device, how).await?;
-    check_user(&inventory, user)?;
-    let of_list: Vec<PackageId> = super::packages::what_is_there(&inventory, list, user);
-    let of_list: Vec<PackageId> = of_list.into_iter().filter(|id| ways(&named, id) == 0).collect();
-    let uninstall = if wanted.keep_data { Change::UninstallKeepData } else { Change::Uninstall };
-    for (way, _) in named.iter_mut().filter(|(way, _)| *way == Change::Uninstall) {
-        *way = uninstall;
-    }
-    named.push((if from_disable { Change::Disable } else { uninstall }, of_list));
-    let item = |way| move |id| TrayItem { id, user, way };
-    let tray: Vec<TrayItem> = named.into_iter().flat_map(|(way, ids)| ids.into_iter().map(item(way))).collect();
-    if tray.is_empty() {
-        return Err(Failure::new(Exit::Nothing, format!("nothing of the list is installed for user {user}")));
-    }
+    tray.extend(wanted.of_list(&inventory, &tray));
+    let users: BTreeSet<UserId> = tray.iter().map(|item| item.user).chain(wanted.user).collect();
+    users.iter().try_for_each(|user| check_user(&inventory, *user))?;
+    let Some(first_user) = wanted.user.or_else(|| users.first().copied()).filter(|_| !tray.is_empty()) else {
+        return Err(Failure::new(Exit::Nothing, "nothing of the list is installed for the user"));
+    };
     let told = details(&device).await;
     inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
     let plan = plan_take_out(&inventory, &device.capabilities(), &tray, no_way_back);
-    let catalog = what_ties(finder, &device, inventory, user).await?;
-    let all: Vec<_> = tray.iter().map(|item| (item.id.clone(), item.way)).collect();
-    let does = what_it_does(&catalog, user, &all);
+    let users: Vec<UserId> = users.into_iter().collect();
+    let catalog = what_ties(finder, &device, inventory, &users).await?;
+    let of = |user: UserId| tray.iter().filter(move |item| item.user == user);
+    let does = |user: UserId| {
+        let all: Vec<_> = of(user).map(|item| (item.id.clone(), item.way)).collect();
+        (user, what_it_does(&catalog, user, &all))
+    };
+    let does: BTreeMap<UserId, Upshot> = users.iter().map(|user| does(*user)).collect();
+    // Each user's in their own order, one user behind the other.
+    let order: Vec<(&PackageId, UserId)> =
+        does.iter().flat_map(|(user, does)| does.order.iter().map(|id| (id, *user))).collect();
+    let place = |id: &PackageId, user: UserId| order.iter().position(|own| *own == (id, user));
     let mut plan = plan
-        .minding_the_start(|id, _| does.starts.get(id).cloned(), &despite_start)
-        .in_order(|id, _| does.order.iter().position(|own| own == id));
+        .minding_the_start(|id, user| does.get(&user)?.starts.get(id).cloned(), &wanted.despite_start)
+        .in_order(place);
     plan.terms = wanted.terms;
     // Each is one app, whole.
     let (mut first, mut taken_in) = (Vec::new(), Vec::new());
@@ -105,20 +143,24 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
                 return Err(Failure::new(Exit::Usage, error.to_string()));
             }
         };
-        first.push((plan_install(&catalog.inventory, &taken.copy, user), taken.declared));
+        first.push((plan_install(&catalog.inventory, &taken.copy, first_user), taken.declared));
         taken_in.push(taken.copy);
     }
     let newcomers = first.clone();
     plan = beginning_with(plan, first, device.capabilities().sdk);
-    let sent = plan.steps.iter().filter(|step| step.skip.is_none());
-    let sent: Vec<_> = sent.map(|step| (step.id.clone(), step.way)).collect();
-    let new = newcomers.iter().map(|(_, declared)| declared);
-    let does = what_it_does(&catalog, user, &sent).beside(new, device.capabilities().sdk);
-    if !how.json {
+    let does = |user: UserId| {
+        let sent = plan.steps.iter().filter(|step| step.skip.is_none() && step.user == user);
+        let sent: Vec<_> = sent.map(|step| (step.id.clone(), step.way)).collect();
+        let new = newcomers.iter().filter(|_| user == first_user).map(|(_, declared)| declared);
+        (user, what_it_does(&catalog, user, &sent).beside(new, device.capabilities().sdk))
+    };
+    let does: Vec<(UserId, Upshot)> = users.iter().map(|user| does(*user)).collect();
+    for (user, does) in does.iter().filter(|_| !how.json) {
         // Of what is sent; standard output has the plan itself, or its run.
-        does.missed(ToString::to_string).iter().for_each(|words| tell(format_args!("beware: {words}")));
+        let whose = if users.len() > 1 { format!("user {user}: ") } else { String::new() };
+        does.missed(ToString::to_string).iter().for_each(|words| tell(format_args!("beware: {whose}{words}")));
     }
-    let suspects = Suspects::of(&catalog, &plan, &[(user, does)]);
+    let suspects = Suspects::of(&catalog, &plan, &does);
     let done = carry_out(finder, &device, RunKind::TakeOut, &plan, told, &suspects, how).await;
     // What was only looked at, or not agreed to, leaves nothing behind.
     for copy in taken_in {
@@ -127,32 +169,33 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     done
 }
 
-/// What ties the packages for a user, worked out of what the device says now. What could not be read is told.
+/// What ties the packages for some users, worked out of what the device says now. What could not be read is told.
 async fn what_ties(
     finder: &Finder<'_>,
     device: &AdbDevice,
     inventory: Inventory,
-    user: UserId,
+    users: &[UserId],
 ) -> Result<Catalog, Failure> {
-    let languages = device_languages(device, user).await?;
+    let whose = users.first().copied().unwrap_or(UserId::OWNER);
+    let languages = device_languages(device, whose).await?;
     let book = &finder.workplace.book;
     // Sizes and use have no say in what stops, and take an old device half a minute.
     let metrics = Metrics::default();
-    let (catalog, trouble) = read_catalog(device, book, inventory, metrics, &languages, &[user], &mut how_far).await?;
+    let (catalog, trouble) = read_catalog(device, book, inventory, metrics, &languages, users, &mut how_far).await?;
     if let Some(error) = trouble {
         tell(format_args!("manifests could not be read: {error}"));
     }
     let shows_it =
         |source: &&HoldSource| matches!(source, HoldSource::Packages | HoldSource::Framework | HoldSource::Manifests);
-    let unread = catalog.judged.get(&user).into_iter().flat_map(|judged| &judged.unread);
-    for source in unread.filter(shows_it) {
+    let unread = catalog.judged.values().flat_map(|judged| &judged.unread);
+    for source in unread.filter(shows_it).collect::<BTreeSet<_>>() {
         tell(format_args!("beware: not read: {source}; what the start needs may not all be known"));
     }
     Ok(catalog)
 }
 
 /// Asks for root where that is wanted; without it nothing of what takes it is begun.
-async fn root(device: &AdbDevice, how: How) -> Result<(), Failure> {
+pub(crate) async fn root(device: &AdbDevice, how: How) -> Result<(), Failure> {
     if !how.root {
         return Ok(());
     }

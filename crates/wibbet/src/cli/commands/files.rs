@@ -2,12 +2,16 @@
 
 use std::path::{Path, PathBuf};
 
+use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::{
-    Brought, claim, details, drop_copy, import_copy, place_here, place_there, pull as bring, push as take,
+    Brought, claim, details, drop_copy, import_copy, import_kept, place_here, place_there, pull as bring, push as take,
 };
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::package::KeptCopy;
 use wibbet_core::plan::{Job, Plan, plan_install};
 use wibbet_core::run::{RunKind, Suspects};
-use wibbet_types::{DevicePath, UserId, bytes_words};
+use wibbet_logbook::Logbook;
+use wibbet_types::{CopyId, DevicePath, UserId, bytes_words};
 
 use super::asking::may_change;
 use super::change::carry_out;
@@ -76,11 +80,43 @@ pub(crate) async fn push(
     Ok(told(&brought, as_json))
 }
 
-/// Installs an app out of files of this computer.
+/// What an app is installed from.
+pub(crate) enum From {
+    /// Files of this computer.
+    Files(Vec<PathBuf>),
+    /// What is kept here of an app.
+    Copy(CopyId),
+}
+
+impl From {
+    /// Takes it in for a device.
+    async fn take_in(self, book: &SharedLogbook, device: &DeviceFacts) -> Result<KeptCopy, Failure> {
+        let taken = match self {
+            Self::Files(files) => import_copy(book, &device.id, &files).await,
+            Self::Copy(number) => {
+                let of = device.clone();
+                let read = move |book: &mut Logbook| Ok((book.copies(Some(&of.id))?, book.copies_offered_to(&of)?));
+                let (own, offered) = book.with(read).await?;
+                let Some(copy) = own.into_iter().chain(offered).find(|copy| copy.number == number) else {
+                    let words = format!(
+                        "there is no copy {number} of {} itself, and none that was offered to its model; wibbet copies shows \
+                         all, and --offer lets one be installed on other devices of the model",
+                        device.id
+                    );
+                    return Err(Failure::new(Exit::Nothing, words));
+                };
+                import_kept(book, &device.id, &copy).await
+            }
+        };
+        taken.map(|taken| taken.copy).map_err(|error| Failure::new(Exit::Usage, error.to_string()))
+    }
+}
+
+/// Installs an app out of files of this computer, or out of what is kept here.
 pub(crate) async fn install(
     finder: &Finder<'_>,
     name: &str,
-    files: &[PathBuf],
+    from: From,
     user: UserId,
     (job, how): (Option<Job>, How),
 ) -> Result<Exit, Failure> {
@@ -88,8 +124,7 @@ pub(crate) async fn install(
     let (device, inventory) = read(finder, name).await?;
     check_user(&inventory, user)?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
-    let copy = import_copy(&finder.workplace.book, &facts.id, files).await;
-    let copy = copy.map_err(|error| Failure::new(Exit::Usage, error.to_string()))?.copy;
+    let copy = from.take_in(&finder.workplace.book, &facts).await?;
     tell(format_args!("{} {} in {} files, {}", copy.id, copy.version, copy.files.len(), bytes_words(copy.size())));
     let mut plan = Plan { steps: vec![plan_install(&inventory, &copy, user)], ..Plan::default() };
     plan.terms.job = job;

@@ -3,10 +3,12 @@
 mod after;
 mod asking;
 pub(crate) mod change;
+pub(crate) mod copies;
 mod drawing;
 pub(crate) mod files;
 pub(crate) mod links;
 pub(crate) mod look;
 pub(crate) mod packages;
+pub(crate) mod part;
 pub(crate) mod shelf;
 pub(crate) mod why;

@@ -8,6 +8,7 @@ use clap::Args;
 use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics};
 use wibbet_core::catalog::{Attribute, Catalog, Chosen, Column, IdList};
 use wibbet_core::package::{Inventory, notes_by_package};
+use wibbet_core::plan::{TrayItem, read_tray};
 use wibbet_core::search::{Matcher, Search, SearchErrorKind, facts};
 use wibbet_types::{Locale, PackageId, UserId};
 
@@ -57,21 +58,37 @@ fn column(name: &str) -> Result<Column, String> {
     Attribute::column(name).ok_or_else(|| format!("there is no column “{name}”; there are {}", all()))
 }
 
-/// Reads a plain list of ids. What in it is no id is told.
-pub(crate) fn list_from(file: Option<&Path>) -> Result<Vec<PackageId>, Failure> {
-    /// Longer lists are no lists, in bytes.
+/// Reads what a file, or standard input, has as a text.
+fn text_from(file: &Path, what: &str) -> Result<String, Failure> {
+    /// Longer ones are no lists, in bytes.
     const MOST: u64 = 4 * 1024 * 1024;
-    let Some(file) = file else { return Ok(Vec::new()) };
     let mut text = Vec::new();
     let read = match file.as_os_str() == "-" {
         true => std::io::stdin().take(MOST).read_to_end(&mut text),
         false => std::fs::File::open(file).and_then(|f| f.take(MOST).read_to_end(&mut text)),
     };
     let failed = |why: std::io::Error| {
-        Failure::new(Exit::Usage, format!("the list {} could not be read: {why}", file.display()))
+        Failure::new(Exit::Usage, format!("the {what} {} could not be read: {why}", file.display()))
     };
     read.map_err(failed)?;
-    let list = IdList::read(&String::from_utf8_lossy(&text));
+    Ok(String::from_utf8_lossy(&text).into_owned())
+}
+
+/// Reads a tray. What is wrong with it is told with its line.
+pub(crate) fn tray_from(file: Option<&Path>) -> Result<Vec<TrayItem>, Failure> {
+    let Some(file) = file else { return Ok(Vec::new()) };
+    let wrong = |why: String| Failure::new(Exit::Usage, format!("the tray {}: {why}", file.display()));
+    match read_tray(&text_from(file, "tray")?) {
+        Ok(tray) if tray.is_empty() => Err(wrong("it names no package".into())),
+        tray => tray.map_err(|why| wrong(why.to_string())),
+    }
+}
+
+/// Reads a plain list of ids. What in it is no id is told.
+pub(crate) fn list_from(file: Option<&Path>) -> Result<Vec<PackageId>, Failure> {
+    let Some(file) = file else { return Ok(Vec::new()) };
+    let text = text_from(file, "list")?;
+    let list = IdList::read(&text);
     if !list.others.is_empty() {
         let words: Vec<String> =
             list.others.iter().take(10).map(|w| wibbet_types::PlainText::new(w).to_string()).collect();

@@ -1,6 +1,8 @@
-//! A file that was brought.
+//! What was done by hand: a file that was brought, a picture, a part that was switched.
 
 use serde::Serialize;
+use wibbet_bench::ops::WantedPart;
+use wibbet_types::PlainText;
 
 #[derive(Serialize)]
 pub(crate) struct Brought {
@@ -28,4 +30,28 @@ impl Brought {
 pub(crate) struct Picture {
     pub(crate) file: String,
     pub(crate) bytes: usize,
+}
+
+/// A part of a package that was switched.
+#[derive(Serialize)]
+pub(crate) struct SwitchedPart {
+    package: String,
+    user: u32,
+    part: String,
+    wanted: &'static str,
+    so: Option<bool>,
+    said: String,
+}
+
+impl SwitchedPart {
+    pub(crate) fn of(wanted: &WantedPart, so: Option<bool>, said: &PlainText) -> Self {
+        Self {
+            package: wanted.id.to_string(),
+            user: wanted.user.number(),
+            part: wanted.part.to_string(),
+            wanted: wanted.to.name(),
+            so,
+            said: said.to_string(),
+        }
+    }
 }

@@ -1,5 +1,6 @@
 //! The JSON that is promised in `docs/json.md`, a file for each kind of object. Fields are only ever added.
 
+mod copy;
 mod device;
 mod error;
 mod file;
@@ -10,9 +11,10 @@ mod shelf;
 mod state;
 mod why;
 
+pub(crate) use copy::{Copies, JsonCopy};
 pub(crate) use device::{Bench, Device};
 pub(crate) use error::{print, print_failure};
-pub(crate) use file::{Brought, Picture};
+pub(crate) use file::{Brought, Picture, SwitchedPart};
 pub(crate) use link::{Closed, JsonLadder, Paired, Restarted};
 pub(crate) use packages::Packages;
 pub(crate) use run::{Runs, Steps, time};

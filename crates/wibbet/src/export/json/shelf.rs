@@ -35,7 +35,11 @@ impl From<&ShelfEntry> for JsonEntry {
         Self {
             id: entry.id.to_string(),
             user: entry.user.number(),
-            state: if entry.quiet { "quiet" } else { entry.condition.name() },
+            state: match entry {
+                ShelfEntry { quiet: true, .. } => "quiet",
+                ShelfEntry { removed: true, .. } => "removed",
+                _ => entry.condition.name(),
+            },
             origin,
             back_to: entry.target.into(),
             copy: entry.copy.map(|copy| copy.number()),

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use tui_input::Input;
 use wibbet_bench::around::Route;
 use wibbet_bench::fleet::CardId;
+use wibbet_bench::ops::WantedPart;
 use wibbet_bench::ops::{Details, HandCommand, TakenIn};
 use wibbet_bench::session::Evidence;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
@@ -51,6 +52,10 @@ pub(crate) struct DeviceModel {
     labels: BTreeMap<PackageId, PlainText>,
     /// The copies of its packages that are kept here.
     pub(crate) copies: Arc<Vec<KeptCopy>>,
+    /// Those of other devices of its model that somebody has offered to their like.
+    pub(crate) offered: Arc<Vec<KeptCopy>>,
+    /// A part of a package that is being switched.
+    pub(crate) switching: Option<WantedPart>,
     /// A copy that is being kept for a step: so many bytes of so many.
     pub(crate) securing: Option<(StepIndex, u64, u64)>,
     /// The job that it is at.
@@ -121,6 +126,8 @@ impl DeviceModel {
             runs: Arc::default(),
             labels: BTreeMap::new(),
             copies: Arc::default(),
+            offered: Arc::default(),
+            switching: None,
             securing: None,
             job: Job::default(),
             pane: RunPane::Nothing,
@@ -403,7 +410,7 @@ impl DeviceModel {
             View::Packages => self.under_cursor(),
             View::Shelf => self.shelf.entries.get(self.shelf_at).map(|e| &e.id),
             View::Run => match &self.pane {
-                RunPane::Review(review) => review.plan.steps.get(self.run_at).map(|s| &s.id),
+                RunPane::Review(review) => review.step_at(self.run_at).map(|s| &s.id),
                 RunPane::Shown(run) => run.steps.get(self.run_at).map(|s| &s.id),
                 _ => None,
             },

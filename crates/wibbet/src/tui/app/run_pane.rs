@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use wibbet_core::package::PackageState;
-use wibbet_core::plan::{OnRefusal, Plan, TrayItem, Upshot};
+use wibbet_core::plan::{Consequence, OnRefusal, Plan, PlannedStep, TrayItem, Upshot};
 use wibbet_core::run::{Run, RunKind};
 use wibbet_types::{PackageId, UserId};
 
@@ -31,6 +31,27 @@ pub(crate) struct Review {
     pub(super) allowed: Allowed,
     /// What the steps that are sent do to each user, as far as that has been worked out.
     pub(crate) does: Vec<(UserId, Upshot)>,
+}
+
+impl Review {
+    /// The steps in the order in which they are shown: by what comes of them, each with the heading of its group where it is the
+    /// first of one. What all have in common needs no heading.
+    pub(crate) fn shown(&self) -> Vec<(Option<(Consequence, usize)>, usize)> {
+        let groups = self.plan.by_consequence(&self.does);
+        let several = groups.len() > 1;
+        let group = |(consequence, places): (Consequence, Vec<usize>)| {
+            let heading = several.then_some((consequence, places.len()));
+            let heads = std::iter::once(heading).chain(std::iter::repeat(None));
+            heads.zip(places).collect::<Vec<_>>()
+        };
+        groups.into_iter().flat_map(group).collect()
+    }
+
+    /// The step on a line of what is shown.
+    pub(crate) fn step_at(&self, line: usize) -> Option<&PlannedStep> {
+        let (_, place) = *self.shown().get(line)?;
+        self.plan.steps.get(place)
+    }
 }
 
 /// What was asked for by a step of its own.

@@ -35,6 +35,7 @@ pub(crate) enum Layer {
     Job,
     Pair,
     Palette,
+    Parts,
     Quit,
     Reading,
     Restart,
@@ -71,7 +72,7 @@ impl Layer {
             Self::Job,
             Self::Pair,
         ]);
-        all.extend([Self::Palette]);
+        all.extend([Self::Palette, Self::Parts]);
         all.extend([
             Self::Quit,
             Self::Reading,
@@ -118,6 +119,7 @@ impl Layer {
             Self::Job => &[windows::JOB],
             Self::Pair => &[windows::PAIR],
             Self::Palette => &[windows::PALETTE],
+            Self::Parts => &[windows::PARTS],
             Self::Quit => &[windows::QUIT],
             Self::Reading => &[windows::READING],
             Self::Restart => &[windows::RESTART],

@@ -369,6 +369,13 @@ pub(super) const PACKAGES_MENU: &[Binding] = &[
         "Takes an app of this computer's into the tray. It is installed before anything goes, and takes over what that was chosen for.",
     ),
     bind(
+        Action::Parts,
+        &[letter('p')],
+        "Switch parts of the package, as root",
+        "parts",
+        "Where root was given: switches single parts of the package under the cursor off for the user, and back; shows what is sent before.",
+    ),
+    bind(
         Action::Export,
         &[letter('x')],
         "Export the table",
@@ -562,8 +569,16 @@ pub(super) const SHELF: &[Binding] = &[
 ];
 
 /// Rarer actions on the shelf.
-pub(super) const SHELF_MENU: &[Binding] =
-    &[bind(Action::CopyId, &[letter('y')], "Copy the id", "copy id", "Copies the id of the package to the clipboard.")];
+pub(super) const SHELF_MENU: &[Binding] = &[
+    bind(
+        Action::OfferCopy,
+        &[letter('o')],
+        "Offer its copy to other devices of the model",
+        "offer its copy",
+        "Lets the copy of an app that is kept here be installed on other devices of the same model, where it is offered when an app is installed; again, keeps it for this device.",
+    ),
+    bind(Action::CopyId, &[letter('y')], "Copy the id", "copy id", "Copies the id of the package to the clipboard."),
+];
 
 /// The logbook.
 pub(super) const LOGBOOK: &[Binding] = &[bind(

@@ -98,6 +98,16 @@ pub(super) const SHELL: &[Binding] = &[
     foot(Action::Leave, ESC, "closes"),
 ];
 
+/// Switching parts of a package.
+pub(super) const PARTS: &[Binding] = &[
+    foot(Action::Accept, ENTER, "sends it"),
+    foot(Action::Down, DOWN, "moves"),
+    foot(Action::Up, UP, ""),
+    foot(Action::PageDown, &[key(KeyCode::PageDown)], ""),
+    foot(Action::PageUp, &[key(KeyCode::PageUp)], ""),
+    foot(Action::Leave, ESC, "closes"),
+];
+
 /// Restarting a device.
 pub(super) const RESTART: &[Binding] = &[
     foot(Action::RestartNow, &[letter('s')], "restarts it"),

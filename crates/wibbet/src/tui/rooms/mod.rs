@@ -120,7 +120,7 @@ pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
             View::Bench => bench::act(app, action, out),
             View::Packages => packages::act(app, action, out),
             View::Run => run::act(app, action, out),
-            View::Shelf => shelf::act(app, action),
+            View::Shelf => shelf::act(app, action, out),
             View::Logbook => logbook::act(app, action),
         },
     }

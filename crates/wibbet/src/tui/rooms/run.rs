@@ -6,7 +6,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::package::{Condition, PackageState};
-use wibbet_core::plan::{Change, OnRefusal, PlannedStep, Reversal, SkipReason, TrayItem, Upshot};
+use wibbet_core::plan::{Change, Consequence, OnRefusal, Reversal, SkipReason, TrayItem, Upshot};
 use wibbet_core::run::{NotDone, Outcome, Run, RunKind, RunState, Step, StepState, not_done};
 
 use super::parts::{becoming, data_words, named, outcome_counts, review_put_back};
@@ -46,7 +46,7 @@ fn refused_uninstalls(device: &DeviceModel) -> Vec<TrayItem> {
 /// What of the run that is shown was not done, with what else may work.
 pub(crate) fn not_done_of(device: &DeviceModel) -> Vec<NotDone> {
     let run = device.shown_run().filter(|run| run.kind == RunKind::TakeOut);
-    let all = run.map_or_else(Vec::new, |run| not_done(run, &device.capabilities));
+    let all = run.map_or_else(Vec::new, |run| not_done(run, &device.capabilities, device.inventory.as_deref()));
     all.into_iter().filter(|group| !group.choices.is_empty()).collect()
 }
 
@@ -223,7 +223,9 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 format!(" Nothing has been sent yet. It waits for what the start needs: {what}. {all} does without.")
             } else if send > 0 {
                 let (sends, words) = (key(Action::Send), key(Action::Requests));
-                format!(" Nothing has been sent yet. {sends} sends it in this order; {words} shows the requests.")
+                format!(
+                    " Nothing has been sent yet. {sends} sends it in the order of the numbers; {words} shows the requests."
+                )
             } else {
                 " Nothing here can be sent; each line says why.".to_owned()
             };
@@ -349,30 +351,45 @@ fn progress<'a>(run: &Run, paused: bool, theme: &Theme, cells: usize) -> Line<'a
 }
 
 fn items<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Item<'a>> {
-    let mut items: Vec<Item<'a>> = match &device.pane {
-        RunPane::Review(Review { plan, .. }) => {
-            let mut items: Vec<_> =
-                plan.steps.iter().enumerate().map(|(n, step)| planned(n, step, device, theme, cells)).collect();
+    let (headings, mut items): (Vec<Item<'a>>, Vec<Item<'a>>) = match &device.pane {
+        RunPane::Review(review) => {
+            let item = |(heading, place): (Option<(Consequence, usize)>, usize)| {
+                let heading = heading.map(|(what, count)| heading_line(what, count, theme, cells));
+                (heading.into_iter().collect(), planned(place, review, device, theme, cells))
+            };
+            let (headings, mut items): (Vec<_>, Vec<_>) = review.shown().into_iter().map(item).unzip();
             if device.show_words
-                && plan.to_send() > 0
+                && review.plan.to_send() > 0
                 && let Some(last) = items.last_mut()
             {
                 last.extend(behind_all(theme, cells));
             }
-            items
+            (headings, items)
         }
         RunPane::Shown(run) => {
             let item = |step: &Step| carried_out(app, (step, run.is_replaced(step)), device, theme, cells);
-            run.steps.iter().map(item).collect()
+            run.steps.iter().map(|step| (Vec::new(), item(step))).unzip()
         }
-        _ => Vec::new(),
+        _ => (Vec::new(), Vec::new()),
     };
     if let Some(item) = items.get_mut(device.run_at)
         && let Some(line) = item.first_mut()
     {
         *line = under_cursor(std::mem::take(line), theme, cells);
     }
-    items
+    headings.into_iter().zip(items).map(|(heading, item)| heading.into_iter().chain(item).collect()).collect()
+}
+
+/// What stands above the steps that come to the same.
+fn heading_line<'a>(what: Consequence, count: usize, theme: &Theme, cells: usize) -> Line<'a> {
+    let title = format!("{} · {count} ", capitalize(what.title()));
+    let rule = cells.saturating_sub(width(&title) + 5);
+    let style = if what == Consequence::NotSent { theme.dim } else { theme.strong };
+    Line::from(vec![
+        Span::styled(" ── ", theme.dim),
+        Span::styled(truncate(&title, cells.saturating_sub(5)), style),
+        Span::styled("─".repeat(rule), theme.dim),
+    ])
 }
 
 /// The cells of way, package and user, by the width of the screen.
@@ -387,7 +404,7 @@ fn widths(cells: usize) -> (usize, usize, usize) {
 /// What the state becomes by a way.
 fn after(way: Change, before: PackageState) -> Condition {
     match way {
-        Change::Uninstall | Change::UninstallKeepData => Condition::Uninstalled,
+        Change::Uninstall | Change::UninstallKeepData | Change::RemoveFromSystem => Condition::Uninstalled,
         way if way.is_act() => before.condition(),
         Change::Disable | Change::DisableByRoot => Condition::Disabled,
         Change::Hide => Condition::Hidden,
@@ -425,12 +442,13 @@ fn behind_all<'a>(theme: &Theme, cells: usize) -> Item<'a> {
     lines.chain([Line::styled(format!("     ⟩ {command}"), theme.good)]).collect()
 }
 
-fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme, cells: usize) -> Item<'a> {
+fn planned<'a>(place: usize, review: &Review, device: &DeviceModel, theme: &Theme, cells: usize) -> Item<'a> {
+    let step = &review.plan.steps[place];
     let (way, id, user) = widths(cells);
     let before = step.before.condition();
     let becomes = after(step.way, step.before);
     let mut spans = vec![
-        Span::styled(format!("{:>3}  ", n + 1), theme.dim),
+        Span::styled(format!("{:>3}  ", place + 1), theme.dim),
         Span::styled(
             format!("{} ", way_cell(step.way, step.target.is_some(), way)),
             if step.skip.is_some() { theme.dim } else { theme.accent },
@@ -463,8 +481,13 @@ fn planned<'a>(n: usize, step: &PlannedStep, device: &DeviceModel, theme: &Theme
         (None, Reversal::Approximate(why)) => under(format!("when put back: {why}"), theme.plain),
         (None, Reversal::Exact) => {}
     }
-    if let Some(start) = step.start.as_ref().filter(|_| step.skip.is_none()) {
-        under(format!("▲ {}", start.words()), theme.alert);
+    let goes = step.skip.is_none() && step.way.takes_out();
+    let does = review.does.iter().filter(|(user, _)| goes && *user == step.user);
+    let stops: Vec<&str> = does.flat_map(|(_, does)| does.stops_with(&step.id)).collect();
+    match &step.start {
+        Some(start) if step.skip.is_none() => under(format!("▲ {}", start.words()), theme.alert),
+        _ if !stops.is_empty() => under(format!("stops: {}", stops.join("; ")), theme.strong),
+        _ => {}
     }
     if let Some(words) = step.along_words().filter(|_| step.skip.is_none()) {
         under(words, theme.plain);

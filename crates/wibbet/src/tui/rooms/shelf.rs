@@ -4,11 +4,14 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
+use wibbet_bench::session::SessionCommand;
+use wibbet_core::package::KeptCopy;
 use wibbet_core::run::{Origin, ShelfEntry};
 
 use super::parts::{named, review_put_back};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, View, hint};
+use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Theme, first_line, fit, glyph, step, tall_item_at, truncate, under_cursor};
 
 const HEAD: u16 = 2;
@@ -24,11 +27,25 @@ fn heights(device: &DeviceModel) -> Vec<usize> {
 }
 
 pub(super) fn is_enabled(app: &App, action: Action) -> bool {
-    matches!(action, Action::Mark | Action::MarkFound | Action::PutBack)
-        && app.device().is_some_and(|d| !d.shelf.entries.is_empty())
+    match action {
+        Action::OfferCopy => app.device().is_some_and(|device| copy_under_cursor(device).is_some()),
+        Action::Mark | Action::MarkFound | Action::PutBack => {
+            app.device().is_some_and(|device| !device.shelf.entries.is_empty())
+        }
+        _ => false,
+    }
 }
 
-pub(super) fn act(app: &mut App, action: Action) {
+/// The copy that is kept of what is under the cursor.
+fn copy_under_cursor(device: &DeviceModel) -> Option<&KeptCopy> {
+    let entry = device.shelf.entries.get(device.shelf_at)?;
+    match entry.copy {
+        Some(number) => device.copies.iter().find(|copy| copy.number == number),
+        None => KeptCopy::last_of(&device.copies, &entry.id),
+    }
+}
+
+pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
     let Some(device) = app.device_mut() else { return };
     match action {
         Action::Mark => {
@@ -56,6 +73,19 @@ pub(super) fn act(app: &mut App, action: Action) {
             });
             let wanted = chosen.map(|(_, e)| (e.id.clone(), e.user, e.target)).collect();
             review_put_back(app, wanted);
+        }
+        Action::OfferCopy => {
+            let Some(copy) = copy_under_cursor(device) else { return };
+            let (number, offered) = (copy.number, !copy.offered);
+            out.push(to_session(device.card, SessionCommand::OfferCopy(number, offered)));
+            let install = hint(View::Packages, Action::InstallApp);
+            let words = match offered {
+                true => format!(
+                    "Copy {number} is offered to other devices of the model, where {install} on the packages installs an app."
+                ),
+                false => format!("Copy {number} is kept for this device alone."),
+            };
+            app.tell(words);
         }
         _ => {}
     }
@@ -134,7 +164,12 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
         }
         if cells >= 100 {
             let goal = entry.target.condition();
-            let from = if entry.copy.is_some() { ", from its copy" } else { "" };
+            let offered = device.copies.iter().any(|copy| Some(copy.number) == entry.copy && copy.offered);
+            let from = match entry.copy {
+                Some(_) if offered => ", from its copy (offered)",
+                Some(_) => ", from its copy",
+                None => "",
+            };
             spans.push(Span::styled(format!(" back to {}{from}", goal.word()), theme.dim));
         }
         let line = Line::from(spans);

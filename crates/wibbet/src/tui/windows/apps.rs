@@ -7,6 +7,7 @@ use ratatui::layout::Rect;
 use ratatui::text::Line;
 use tui_input::Input;
 use wibbet_bench::session::SessionCommand;
+use wibbet_core::package::KeptCopy;
 use wibbet_types::{PlainText, bytes_words};
 
 use super::form::{ALL, Flow, Form, framed, move_over};
@@ -33,7 +34,23 @@ fn taken_apart(text: &str) -> (PathBuf, &str) {
     (PathBuf::from(folder), &text[end..])
 }
 
+/// What can be chosen.
+#[derive(Debug, Clone)]
+enum Row {
+    /// A copy of another device of the model, offered to its like.
+    Kept(KeptCopy),
+    File(AppFile),
+}
+
 impl Apps {
+    /// What there is to choose from: what is kept and was offered comes first, until somebody types.
+    fn rows(&self, app: &App) -> Vec<Row> {
+        let (_, begins) = taken_apart(self.input.value());
+        let kept = app.device().filter(|_| begins.is_empty()).into_iter().flat_map(|device| device.offered.iter());
+        let files = self.matching().into_iter().cloned().map(Row::File);
+        kept.cloned().map(Row::Kept).chain(files).collect()
+    }
+
     /// What is in the folder and begins like what is typed.
     fn matching(&self) -> Vec<&AppFile> {
         let (_, begins) = taken_apart(self.input.value());
@@ -85,7 +102,13 @@ impl Form for Apps {
     }
 
     fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
-        let under = self.matching().get(self.at).map(|file| (*file).clone());
+        let mut rows = self.rows(app);
+        let len = rows.len();
+        let under = match (self.at < len).then(|| rows.swap_remove(self.at)) {
+            Some(Row::Kept(copy)) if action == Action::Accept => return take_kept_in(app, &copy, out),
+            Some(Row::File(file)) => Some(file),
+            Some(Row::Kept(_)) | None => None,
+        };
         match (action, under) {
             (Action::Accept, Some(file)) if file.is_folder && !self.input.value().ends_with(&file.name) => {
                 self.go_into(&file.name, out);
@@ -105,10 +128,7 @@ impl Form for Apps {
             // All parts of an app that lie in one folder.
             (Action::WholeFolder, _) => return take_in(app, self.folder.clone(), &self.folder, out),
             (Action::Leave, _) => return Flow::Close,
-            _ => {
-                let len = self.matching().len();
-                move_over(&mut self.at, len, app, action);
-            }
+            _ => move_over(&mut self.at, len, app, action),
         }
         Flow::Stay
     }
@@ -133,25 +153,16 @@ impl Form for Apps {
         let say = |words: &str, style, frame: &mut Frame<'_>| {
             frame.render_widget(Line::styled(truncate(words, cells), style), list);
         };
+        let rows = self.rows(app);
         match &self.inside {
-            None => say("Reading the folder.", theme.dim, frame),
-            Some(Err(why)) => say(&PlainText::new(why).into_string(), theme.alert, frame),
-            Some(Ok(_)) => {
-                let files = self.matching();
-                if files.is_empty() {
-                    return say("No APK, no ZIP and no folder here begins like that.", theme.dim, frame);
-                }
-                let row = |file: &&AppFile, _| {
-                    let name = PlainText::new(&file.name);
-                    Line::raw(truncate(
-                        &match file.is_folder {
-                            true => format!(" {name}/"),
-                            false => format!(" {name}  {}", bytes_words(file.bytes)),
-                        },
-                        cells,
-                    ))
-                };
-                draw_list(&files, self.at, row, theme, frame, list);
+            None if rows.is_empty() => say("Reading the folder.", theme.dim, frame),
+            Some(Err(why)) if rows.is_empty() => say(&PlainText::new(why).into_string(), theme.alert, frame),
+            Some(Ok(_)) if rows.is_empty() => {
+                say("No APK, no ZIP and no folder here begins like that.", theme.dim, frame);
+            }
+            _ => {
+                let row = |row: &Row, _| Line::raw(truncate(&row_words(row), cells));
+                draw_list(&rows, self.at, row, theme, frame, list);
             }
         }
     }
@@ -159,6 +170,25 @@ impl Form for Apps {
     fn field(&mut self) -> Option<&mut Input> {
         Some(&mut self.input)
     }
+}
+
+fn row_words(row: &Row) -> String {
+    match row {
+        Row::Kept(copy) => {
+            let (size, version) = (bytes_words(copy.size()), &copy.version);
+            format!(" copy {} of {}: {} {version}  {size}", copy.number, copy.device, copy.id)
+        }
+        Row::File(file) if file.is_folder => format!(" {}/", PlainText::new(&file.name)),
+        Row::File(file) => format!(" {}  {}", PlainText::new(&file.name), bytes_words(file.bytes)),
+    }
+}
+
+/// Has what is kept of another device of the model taken in.
+fn take_kept_in(app: &mut App, copy: &KeptCopy, out: &mut Vec<Effect>) -> Flow {
+    let Some(device) = app.device() else { return Flow::Close };
+    out.push(to_session(device.card, SessionCommand::TakeInKept(device.user(), copy.number)));
+    app.tell("Reading the app.");
+    Flow::Close
 }
 
 /// Has the files read, and looks at the tray that they are going to be in.

@@ -8,7 +8,7 @@ use ratatui::widgets::Paragraph;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::ask::Opening;
 use wibbet_core::plan::TrayItem;
-use wibbet_core::run::{Choice, NotDone, Run, Step};
+use wibbet_core::run::{Choice, NotDone, Run, Step, others_who_have};
 
 use super::form::{ALL, Flow, Form, framed, move_over};
 use crate::tui::app::{App, DeviceModel};
@@ -84,13 +84,21 @@ impl Form for Choices {
             (Action::Accept, Some((group, choice))) => {
                 let way = match choice {
                     Choice::Way(way) => way,
-                    Choice::Again | Choice::Page(_) | Choice::DeveloperOptions => group.way,
+                    Choice::Again | Choice::Page(_) | Choice::DeveloperOptions | Choice::User(_) => group.way,
+                };
+                let inventory = device.inventory.clone();
+                // For another user goes what that one has.
+                let whose = |step: &Step| match choice {
+                    Choice::User(user) => {
+                        others_who_have(&step.id, &self.run, inventory.as_deref()).contains(&user).then_some(user)
+                    }
+                    _ => Some(step.user),
                 };
                 let user = self.steps(&group).first().map(|step| step.user);
                 let items: Vec<TrayItem> = self
                     .steps(&group)
                     .into_iter()
-                    .map(|step| TrayItem { id: step.id.clone(), user: step.user, way })
+                    .filter_map(|step| Some(TrayItem { id: step.id.clone(), user: whose(step)?, way }))
                     .collect();
                 device.change_tray(|tray| *tray = items);
                 device.review_tray();
@@ -151,7 +159,11 @@ impl Form for Choices {
         let room = framed(" What else may work ", (columns, high), (Layer::Choices, ALL), theme, frame);
         let list = Rect { height: count.min(room.height), ..room };
         let row = |(group, choice): &(NotDone, Choice), _| {
-            Line::raw(truncate(&format!(" {}: {}", self.whom(device, group), choice.words()), cells))
+            let words = match choice {
+                Choice::User(user) => format!("for {} instead", device.user_words(*user)),
+                choice => choice.words(),
+            };
+            Line::raw(truncate(&format!(" {}: {words}", self.whom(device, group)), cells))
         };
         draw_list(&self.lines, self.at, row, theme, frame, list);
         let rest = Rect { y: list.bottom(), height: room.height - list.height, ..room };

@@ -22,6 +22,7 @@ mod other_ways;
 mod page;
 mod pair;
 mod palette;
+mod parts;
 mod quit;
 mod restart;
 mod search_help;
@@ -128,6 +129,7 @@ windows![
     other_ways::OtherWays,
     pair::Pair,
     palette::Palette,
+    parts::Parts,
     quit::Quit,
     restart::Restart,
     search_help::SearchHelp,

@@ -39,6 +39,7 @@ fn does(way: Change) -> &'static str {
         Change::Suspend => "it stays, greyed out, and cannot be opened",
         Change::Hide => "as root: it stays with its data, and nothing of it is to be seen",
         Change::DisableByRoot => "as root: off as the system does it; only root switches it on",
+        Change::RemoveFromSystem => "as root: its folder goes from the system, for everybody; a copy is kept",
         Change::Quieten => "it stays in use, and does nothing while nobody looks",
         Change::ForceStop => "it stays in use, and is ended now",
         Change::ClearCache => "it stays in use; what it keeps for being quick goes",
@@ -145,10 +146,12 @@ impl Form for Ways {
             _ => format!("all {} in the tray", device.tray.len()),
         };
         let title = format!(" Ways for {} ", truncate(&whom, 60));
-        let room = framed(&title, (96, 14), (Layer::Ways, ALL), theme, frame);
-        let cells = usize::from(room.width);
         let all = ways(device);
         let count = u16::try_from(all.len()).unwrap_or(8);
+        // Below them there is room for what is to be known of one.
+        let high = (count + 5).min(frame.area().height.saturating_sub(6));
+        let room = framed(&title, (96, high), (Layer::Ways, ALL), theme, frame);
+        let cells = usize::from(room.width);
         let list = Rect { height: room.height.min(count), ..room };
         let row = |way: &Change, _| {
             let can = self.words(device, *way).0;

@@ -62,6 +62,12 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         Action::OtherWays => device.upshot(device.user()).is_some_and(|upshot| !upshot.instead.is_empty()),
         Action::Next | Action::EmptyTray => device.has_something_to_do(),
         Action::InstallApp => device.facts.is_some() && !device.running,
+        Action::Parts => {
+            device.capabilities.root.is_some()
+                && device.is_ready()
+                && !device.running
+                && device.under_cursor().is_some()
+        }
         Action::PutBack => id.is_some_and(|id| inventory.condition(id, device.user()).is_off()),
         Action::Undo => device.can_undo_tray(),
         Action::Redo => device.can_redo_tray(),

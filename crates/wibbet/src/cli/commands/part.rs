@@ -1,0 +1,80 @@
+//! `wibbet part`: switching a part of a package, as root.
+
+use wibbet_bench::device::Device as _;
+use wibbet_bench::logbook::now;
+use wibbet_bench::ops::{WantedPart, claim, switch_part};
+use wibbet_core::ask::{PartName, PartSwitch};
+use wibbet_types::{PackageId, PlainText, UserId};
+
+use super::asking::asked;
+use super::change::root;
+use super::look::{check_user, read};
+use crate::cli::args::How;
+use crate::cli::resolve::Finder;
+use crate::exit::{Exit, Failure};
+use crate::export::json;
+use crate::out::{line, tell};
+
+/// What is to be switched, and how.
+pub(crate) struct Wanted {
+    pub(crate) id: PackageId,
+    pub(crate) class: String,
+    pub(crate) user: UserId,
+    pub(crate) to: PartSwitch,
+}
+
+/// Switches it, and reads it back. That it is sent is kept in the logbook before it is.
+pub(crate) async fn part(finder: &Finder<'_>, name: &str, wanted: Wanted, how: How) -> Result<Exit, Failure> {
+    let Wanted { id, class, user, to } = wanted;
+    let part = PartName::of(&id, &class).map_err(|error| Failure::new(Exit::Usage, error.to_string()))?;
+    super::asking::may_change(how)?;
+    let (device, inventory) = read(finder, name).await?;
+    root(&device, how).await?;
+    check_user(&inventory, user)?;
+    if !inventory.state(&id, user).installed {
+        return Err(Failure::new(Exit::Nothing, format!("{id} is not installed for user {user}; nothing was sent")));
+    }
+    let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    let wanted = WantedPart { id, user, part, to };
+    let words = wanted.to.request(&wanted.id, &wanted.part, wanted.user).words(&device.capabilities());
+    if how.dry_run || !how.yes {
+        line(format_args!("to send    {words}"));
+    }
+    if how.dry_run {
+        return Ok(Exit::Done);
+    }
+    if !how.yes && !asked(&format!("Send it to {} ({})?", facts.name(), facts.serial)) {
+        return Err(Failure::new(Exit::Nothing, "nothing was sent"));
+    }
+    let _claims = claim(finder.workplace, &device)?;
+    let book = &finder.workplace.book;
+    let number = book.with(move |book| book.add_command(&facts.id, &words, now())).await?;
+    let switched = switch_part(&device, &wanted).await;
+    let (answer, code) = match &switched {
+        Ok(switched) => (PlainText::new(&switched.said.text()), switched.said.code),
+        Err(error) => (PlainText::new(&format!("no answer: {error}")), None),
+    };
+    let said = answer.clone();
+    book.with(move |book| book.answer_command(number, &answer, code)).await?;
+    let so = switched?.is_so(&wanted);
+    let exit = match so {
+        Some(true) => Exit::Done,
+        Some(false) => Exit::Nothing,
+        None => Exit::Unsettled,
+    };
+    match how.json {
+        true => json::print(&json::SwitchedPart::of(&wanted, so, &said)),
+        false => {
+            let read = match so {
+                Some(true) => format!("read back {}", wanted.to.words()),
+                Some(false) => format!("not {}", wanted.to.words()),
+                None => "not told".to_owned(),
+            };
+            line(format_args!("{}/{} user {}: {read}", wanted.id, wanted.part, wanted.user));
+            if so != Some(true) {
+                tell(format_args!("the device says: {said}"));
+            }
+        }
+    }
+    Ok(exit)
+}
