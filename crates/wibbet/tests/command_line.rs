@@ -803,6 +803,44 @@ fn tables_searches_and_lists() {
     assert!(out.contains("disable-user --user 0 com.android.egg"), "{code} {out} {err}");
 }
 
+/// A copy is its device's own until somebody offers it to the like of it; then it is installed there, and nowhere else.
+#[test]
+fn a_copy_is_installed_on_another_device_of_the_model_where_that_was_said() {
+    let home = home();
+    let first = Sim::start(&["--device", "crew-phone"]);
+    let own = "com.wrenandkelp.radio";
+    let (run, code) =
+        json(home.path(), &["run", first.address(), "--user", "0", "--uninstall", own, "--yes", "--json"]);
+    assert_eq!(code, 0, "{run}");
+    let (copies, _) = json(home.path(), &["copies", "--json"]);
+    let number = copies["copies"][0]["number"].as_i64().unwrap().to_string();
+    assert_eq!((&copies["copies"][0]["id"], &copies["copies"][0]["offered"]), (&own.into(), &false.into()));
+    // The same model, and another one.
+    let file = home.path().join("like.toml");
+    let like = "serial = \"CT5-0417-9999\"\nmaker = \"Corvane\"\nmodel = \"Tarn 5\"\nproduct = \"tarn5\"\n\
+        android = { sdk = 34, release = \"14\", patch = \"2026-09-05\" }\nversion = \"14\"\n\
+        users = [{ id = 0, name = \"Crew\", flags = 0x4c13, running = true }]\n\
+        [protocol]\nversion = 0x01000001\nmax_data = 0x100000\nfeatures = [\"shell_v2\", \"cmd\", \"stat_v2\"]\n\
+        [inventory]\npackages = [{ id = \"android\", path = \"/system/framework/framework-res.apk\" }]\n";
+    std::fs::write(&file, like).unwrap();
+    let like = Sim::start(&["--scenario", file.to_str().unwrap()]);
+    let other = Sim::start(&["--device", "desk-tablet"]);
+    let install = |at: &str| said(home.path(), &["install", at, "--copy", &number, "--user", "0", "--yes"]);
+    let (_, err, code) = install(like.address());
+    assert!(code == 1 && err.contains("--offer"), "{code} {err}");
+    let (_, err, code) = said(home.path(), &["copies", "--offer", "77"]);
+    assert!(code == 1 && err.contains("no copy 77"), "{code} {err}");
+    let (out, _, code) = said(home.path(), &["copies", "--offer", &number]);
+    assert!(code == 0 && out.contains("offered to its model"), "{out}");
+    let (_, err, code) = install(other.address());
+    assert!(code == 1 && err.contains("there is no copy"), "{code} {err}");
+    let (out, err, code) = install(like.address());
+    assert_eq!(code, 0, "{out} {err}");
+    said(home.path(), &["copies", "--withdraw", &number]);
+    let (_, err, code) = install(like.address());
+    assert!(code == 1 && err.contains("--offer"), "{code} {err}");
+}
+
 /// A tray out of a file: its own way for each package and user, in one run; a line that is wrong is named, and nothing is asked of
 /// the device then.
 #[test]
@@ -817,8 +855,11 @@ fn a_tray_is_a_file() {
     assert!(code == 2 && err.contains("line 3: "), "{code} {err}");
     let (_, err, code) = said(home.path(), &["run", at, "--tray", path, "--uninstall", "com.android.egg", "--yes"]);
     assert!(code == 2 && err.contains("--user"), "{code} {err}");
-    std::fs::write(&file, "disable 0 com.android.egg\nuninstall\t10 com.android.egg\nforce-stop 0 com.android.music\n")
-        .unwrap();
+    std::fs::write(
+        &file,
+        "disable 0 com.android.egg\nuninstall\t10 com.android.bookmarkprovider\nforce-stop 0 com.android.music\n",
+    )
+    .unwrap();
     let (_, err, code) =
         said(home.path(), &["run", at, "--tray", path, "--user", "0", "--uninstall", "com.android.egg", "--yes"]);
     assert!(code == 2 && err.contains("two ways, for user 0"), "{code} {err}");
@@ -827,17 +868,23 @@ fn a_tray_is_a_file() {
     let done = |n: usize| {
         let step = &run["steps"][n];
         let word = |name: &str| step[name].as_str().unwrap().to_owned();
-        format!("{} {} {} {}", word("way"), step["user"], word("package"), word("outcome"))
+        format!("{} {} {} {}", word("way"), step["user"], word("id"), word("outcome"))
     };
     let mut all = [done(0), done(1), done(2)];
     all.sort();
     assert_eq!(
         all,
-        ["disable 0 com.android.egg done", "force-stop 0 com.android.music done", "uninstall 10 com.android.egg done"]
+        [
+            "disable 0 com.android.egg done",
+            "force-stop 0 com.android.music done",
+            "uninstall 10 com.android.bookmarkprovider done"
+        ]
     );
-    let (out, _, code) =
-        said(home.path(), &["packages", at, "--quick", "--csv", "--search", "android.egg", "--columns", "id,states"]);
-    assert!(code == 0 && out.contains(r#""com.android.egg","disabled","uninstalled""#), "{out}");
+    let (out, _, code) = said(
+        home.path(),
+        &["packages", at, "--quick", "--csv", "--search", "bookmarkprovider", "--columns", "id,states"],
+    );
+    assert!(code == 0 && out.contains(r#""com.android.bookmarkprovider","in-use","uninstalled""#), "{out}");
 }
 
 /// What is foretold is what breaks: every package of every simulated device taken out by itself, and 504 trays. The figures are

@@ -397,7 +397,7 @@ fn the_screen_over_the_real_daemon() {
     screen.keys("Enter Space");
     screen.wait_for("1 chosen: uninstall 1");
     screen.keys("Enter");
-    screen.wait_for("sends it in the order of the numbers");
+    screen.wait_for("sends it in numbered order");
     assert_eq!(phone.android.holds("com.android.music", 0), Some((true, 0)));
     screen.keys("s");
     screen.wait_for("it is done and read back");

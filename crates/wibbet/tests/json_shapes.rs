@@ -97,6 +97,10 @@ fn the_shapes_of_all_objects_are_those_promised() {
     let breaks = ["--user", "0", "--uninstall", "com.corvane.weather.provider", "--figures", "--watch", "0"];
     ask("run", &[&["run", phone, "--yes"][..], &breaks].concat(), 0);
     ask("shelf", &["shelf", phone], 0);
+    ask("copies", &["copies", "--offer", "1"], 0);
+    let store = Sim::start(&["--device", "store-phone"]);
+    let part = ["com.android.music", ".Offers", "--user", "0", "--set", "off", "--root", "--yes"];
+    ask("part", &[&["part", store.address()][..], &part].concat(), 0);
     ask("put-back", &["put-back", phone, "--user", "0", "com.wrenandkelp.radio", "--yes"], 0);
     let note = home.path().join("note.txt");
     std::fs::write(&note, "for the customer").unwrap();

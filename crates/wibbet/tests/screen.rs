@@ -24,7 +24,7 @@ fn the_demo_does_the_whole_job_by_keys_alone() {
     }
     screen.wait_for("3 chosen: uninstall 2, disable 1");
     screen.keys("Enter");
-    screen.wait_for("sends it in the order of the numbers");
+    screen.wait_for("sends it in numbered order");
     screen.keys("v");
     screen.wait_for("⟩ package disable-user --user 0 com.android.deskclock");
     screen.keys("v s");
@@ -94,7 +94,7 @@ fn every_version_does_the_whole_job_by_keys() {
         screen.keys("Enter Space");
         screen.wait_for("1 chosen");
         screen.keys("Enter");
-        screen.wait_for("sends it in the order of the numbers");
+        screen.wait_for("sends it in numbered order");
         screen.keys("s");
         screen.wait_for("it is done and read back");
         screen.wait_for("●→○ uninstalled");
@@ -278,7 +278,7 @@ fn a_pulled_link_in_a_run_comes_back_by_itself() {
     screen.keys("Space");
     screen.wait_for("never taken out: it is Android itself");
     screen.keys("Down Space Space Space Enter");
-    screen.wait_for("sends it in the order of the numbers");
+    screen.wait_for("sends it in numbered order");
     screen.wait_for("3 to send");
     // Slow enough to be cut in the middle, whatever else is read meanwhile.
     sim.tell("fault work=2000:10");
@@ -420,7 +420,7 @@ fn a_run_with_refusals_and_a_new_keyboard_and_all_of_it_undone() {
     screen.wait_for("What else may work");
     screen.keys("Enter");
     screen.wait_for("Plan: take out");
-    screen.wait_for("s sends it in the order of the numbers");
+    screen.wait_for("s sends it in numbered order");
     screen.keys("s");
     screen.wait_for("Run 2: take out");
     screen.wait_for("· finished");

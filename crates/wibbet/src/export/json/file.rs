@@ -35,7 +35,7 @@ pub(crate) struct Picture {
 /// A part of a package that was switched.
 #[derive(Serialize)]
 pub(crate) struct SwitchedPart {
-    package: String,
+    id: String,
     user: u32,
     part: String,
     wanted: &'static str,
@@ -46,7 +46,7 @@ pub(crate) struct SwitchedPart {
 impl SwitchedPart {
     pub(crate) fn of(wanted: &WantedPart, so: Option<bool>, said: &PlainText) -> Self {
         Self {
-            package: wanted.id.to_string(),
+            id: wanted.id.to_string(),
             user: wanted.user.number(),
             part: wanted.part.to_string(),
             wanted: wanted.to.name(),

@@ -223,9 +223,7 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 format!(" Nothing has been sent yet. It waits for what the start needs: {what}. {all} does without.")
             } else if send > 0 {
                 let (sends, words) = (key(Action::Send), key(Action::Requests));
-                format!(
-                    " Nothing has been sent yet. {sends} sends it in the order of the numbers; {words} shows the requests."
-                )
+                format!(" Nothing has been sent yet. {sends} sends it in numbered order; {words} shows the requests.")
             } else {
                 " Nothing here can be sent; each line says why.".to_owned()
             };

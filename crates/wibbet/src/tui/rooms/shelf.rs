@@ -147,7 +147,7 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
             .saturating_sub(match cells {
                 0..70 => 20,
                 70..100 => 42,
-                _ => 60,
+                _ => 72,
             })
             .clamp(12, 60);
         let mut spans = vec![
@@ -166,7 +166,7 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
             let goal = entry.target.condition();
             let offered = device.copies.iter().any(|copy| Some(copy.number) == entry.copy && copy.offered);
             let from = match entry.copy {
-                Some(_) if offered => ", from its copy (offered)",
+                Some(_) if offered => ", offered copy",
                 Some(_) => ", from its copy",
                 None => "",
             };

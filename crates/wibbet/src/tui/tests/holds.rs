@@ -181,7 +181,7 @@ fn a_plan_waits_for_what_the_start_needs() {
     screen.tell(SessionEvent::Judged(Arc::new(Evidence { judged, ..Evidence::default() })));
     assert!(screen.shows("It waits for what the start needs"), "{}", screen.text());
     screen.judged();
-    assert!(screen.shows("sends it in the order of the numbers"), "{}", screen.text());
+    assert!(screen.shows("sends it in numbered order"), "{}", screen.text());
     screen.keys("s");
     assert_eq!(screen.effects.len(), 1);
     // Without it, where somebody does not want to wait.

@@ -132,6 +132,73 @@ fn an_app_is_chosen_among_files_and_goes_first() {
     assert!(!screen.model.app.devices[0].has_something_to_do());
 }
 
+/// What is kept of another device of the model and was offered to its like stands before the files; whether it is offered is said on
+/// the shelf.
+#[test]
+fn a_kept_copy_is_offered_to_the_like_of_its_device() {
+    let mut screen = Screen::linked(140, 30);
+    let copy = testing::copy("fer.pellmoor.tides", &["base.apk"]);
+    screen.tell(SessionEvent::Copies { own: Arc::default(), offered: Arc::new(vec![copy.clone()]) });
+    screen.keys("\n.a");
+    assert!(screen.shows("copy 3 of CT5-0417-2291: fer.pellmoor.tides 14"), "{}", screen.text());
+    screen.keys("\n");
+    let sent = SessionCommand::TakeInKept(UserId::OWNER, copy.number);
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::Session(0, sent))));
+    // On the device that it is of.
+    screen.tell(SessionEvent::Copies { own: Arc::new(vec![copy.clone()]), offered: Arc::default() });
+    let mut run = testing::run(7, &["fer.pellmoor.tides"]);
+    run.steps = vec![testing::settled(0, "fer.pellmoor.tides", Outcome::Done)];
+    screen.tell(SessionEvent::Runs(Arc::new(vec![run])));
+    let mut inventory = inventory();
+    inventory.packages.remove(&testing::id("fer.pellmoor.tides"));
+    screen.tell(SessionEvent::Inventory(Arc::new(inventory)));
+    screen.keys("4");
+    assert!(screen.shows("back to in use, from its copy"), "{}", screen.text());
+    screen.keys(".o");
+    let sent = SessionCommand::OfferCopy(copy.number, true);
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::Session(0, sent))));
+    let offered = wibbet_core::package::KeptCopy { offered: true, ..copy.clone() };
+    screen.tell(SessionEvent::Copies { own: Arc::new(vec![offered]), offered: Arc::default() });
+    assert!(screen.shows("in use, offered copy"), "{}", screen.text());
+    screen.keys(".o");
+    let sent = SessionCommand::OfferCopy(copy.number, false);
+    assert_eq!(screen.effects.last(), Some(&Effect::Bench(BenchCommand::Session(0, sent))));
+}
+
+/// Parts are switched only where root was given; what is sent is shown before, and what was read back after.
+#[test]
+fn a_part_is_switched_as_root() {
+    use wibbet_bench::ops::WantedPart;
+    use wibbet_core::ask::PartSwitch;
+    use wibbet_core::package::SwitchedParts;
+    let mut screen = Screen::linked(100, 30);
+    screen.keys("\n/music\n.p");
+    assert!(!screen.shows("Parts of"), "{}", screen.text());
+    screen.keys("\x1b");
+    let root = Some(wibbet_core::android::RootWay::SuCommand);
+    let capabilities = Capabilities { root, ..testing::capabilities(34) };
+    screen.tell(SessionEvent::Facts(Box::new(testing::facts()), capabilities));
+    screen.keys(".p.Offers");
+    let words = "su -c 'pm disable --user 0 com.android.music/com.android.music.Offers'";
+    assert!(screen.shows(words), "{}", screen.text());
+    screen.keys("\n\n");
+    let part = "com.android.music.Offers".parse().unwrap();
+    let wanted = WantedPart { id: testing::id("com.android.music"), user: UserId::OWNER, part, to: PartSwitch::Off };
+    let sent = Effect::Bench(BenchCommand::Session(0, SessionCommand::SwitchPart(wanted.clone())));
+    assert_eq!(screen.effects.iter().filter(|effect| **effect == sent).count(), 1, "once, until it is answered");
+    let parts = SwitchedParts { off: vec!["com.android.music.Offers".into()], on: Vec::new() };
+    screen.tell(SessionEvent::Parts(wanted.clone(), Some(parts)));
+    assert!(screen.shows("off                    "), "{}", screen.text());
+    assert!(screen.shows("pm default-state --user 0 com.android.music/com.android.music.Offers"), "{}", screen.text());
+    // What is no class is not sent.
+    screen.keys("\x1b.p$(reboot)\n");
+    let count = screen
+        .effects
+        .iter()
+        .filter(|e| matches!(e, Effect::Bench(BenchCommand::Session(_, SessionCommand::SwitchPart(_)))));
+    assert_eq!(count.count(), 1);
+}
+
 /// One key marks a package for each user who has it, and the same key for none of them.
 #[test]
 fn a_package_is_marked_for_all_who_have_it() {

@@ -303,3 +303,46 @@ fn a_run_is_paused_and_what_fails_behind_it_is_told() {
     );
     assert_eq!(seen.count(), 2);
 }
+
+/// A plan is put together by what comes of its steps; each keeps the number by which it is sent.
+#[test]
+fn a_plan_is_shown_by_what_comes_of_it() {
+    let mut screen = Screen::linked(120, 40);
+    // To be uninstalled, disabled, quietened; and one that cannot be.
+    screen.keys("\n/music\n /\x1b/webview\n ww");
+    screen.keys("\n");
+    let text = screen.text();
+    let place = |words: &str| text.find(words).unwrap_or_else(|| panic!("{words}: {text}"));
+    let (goes, back) = (place("What people have in them goes for good · 1"), place("Come back just as they were · 1"));
+    assert!(
+        goes < place("com.android.music") && place("com.android.music") < back && back < place("com.android.webview")
+    );
+    // What all of them have in common needs no heading.
+    screen.keys("\x1be/music\n \n");
+    assert!(!screen.shows("── What people"), "{}", screen.text());
+}
+
+/// What a policy forbids for one user is offered for another one who has it.
+#[test]
+fn another_user_is_a_choice() {
+    let mut screen = Screen::linked(100, 30);
+    let mut forbidden = run([Some(Outcome::Refused), Some(Outcome::Refused), Some(Outcome::Done)]);
+    for step in &mut forbidden.steps {
+        (step.way, step.user) = (Change::Uninstall, UserId::new(10));
+        step.answer = Some(PlainText::new("Failure [DELETE_FAILED_USER_RESTRICTED]"));
+    }
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(forbidden))));
+    screen.keys("3O");
+    assert!(screen.shows("for user 0 Crew instead"), "{}", screen.text());
+    screen.keys("jj");
+    screen.keys("\n");
+    let review = screen.model.app.devices[0].reviewed().unwrap();
+    let steps: Vec<_> = review.plan.steps.iter().map(|step| (step.id.as_str(), step.user, step.way)).collect();
+    assert_eq!(
+        steps,
+        [
+            ("com.android.calendar", UserId::OWNER, Change::Uninstall),
+            ("com.android.music", UserId::OWNER, Change::Uninstall)
+        ]
+    );
+}
