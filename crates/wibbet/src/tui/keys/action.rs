@@ -112,6 +112,7 @@ pub(crate) enum Action {
     Remove,
     CloseNow,
     RestartNow,
+    SwitchNow,
     WholeFolder,
     DespiteStartNow,
     KeepDebugging,

@@ -35,6 +35,7 @@ pub(crate) enum Layer {
     Job,
     Pair,
     Palette,
+    PartAsked,
     Parts,
     Quit,
     Reading,
@@ -72,7 +73,7 @@ impl Layer {
             Self::Job,
             Self::Pair,
         ]);
-        all.extend([Self::Palette, Self::Parts]);
+        all.extend([Self::Palette, Self::PartAsked, Self::Parts]);
         all.extend([
             Self::Quit,
             Self::Reading,
@@ -119,6 +120,7 @@ impl Layer {
             Self::Job => &[windows::JOB],
             Self::Pair => &[windows::PAIR],
             Self::Palette => &[windows::PALETTE],
+            Self::PartAsked => &[windows::PART_ASKED],
             Self::Parts => &[windows::PARTS],
             Self::Quit => &[windows::QUIT],
             Self::Reading => &[windows::READING],

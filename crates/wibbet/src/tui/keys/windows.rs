@@ -99,8 +99,14 @@ pub(super) const SHELL: &[Binding] = &[
 ];
 
 /// Switching parts of a package.
+pub(super) const PART_ASKED: &[Binding] = &[
+    foot(Action::SwitchNow, &[letter('s')], "sends it"),
+    foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
+];
+
+/// Choosing the part.
 pub(super) const PARTS: &[Binding] = &[
-    foot(Action::Accept, ENTER, "sends it"),
+    foot(Action::Accept, ENTER, "takes this one"),
     foot(Action::Down, DOWN, "moves"),
     foot(Action::Up, UP, ""),
     foot(Action::PageDown, &[key(KeyCode::PageDown)], ""),

@@ -395,7 +395,7 @@ fn widths(cells: usize) -> (usize, usize, usize) {
     match cells {
         0..70 => (10, cells.saturating_sub(24).max(10), 0),
         70..110 => (12, cells.saturating_sub(48), 8),
-        _ => (21, cells.saturating_sub(80).min(60), 22),
+        _ => (22, cells.saturating_sub(81).min(60), 22),
     }
 }
 

@@ -181,7 +181,14 @@ fn a_part_is_switched_as_root() {
     screen.keys(".p.Offers");
     let words = "su -c 'pm disable --user 0 com.android.music/com.android.music.Offers'";
     assert!(screen.shows(words), "{}", screen.text());
-    screen.keys("\n\n");
+    screen.keys("\n");
+    assert!(
+        screen
+            .effects
+            .iter()
+            .all(|e| !matches!(e, Effect::Bench(BenchCommand::Session(_, SessionCommand::SwitchPart(_)))))
+    );
+    screen.keys("s\n");
     let part = "com.android.music.Offers".parse().unwrap();
     let wanted = WantedPart { id: testing::id("com.android.music"), user: UserId::OWNER, part, to: PartSwitch::Off };
     let sent = Effect::Bench(BenchCommand::Session(0, SessionCommand::SwitchPart(wanted.clone())));
@@ -191,7 +198,7 @@ fn a_part_is_switched_as_root() {
     assert!(screen.shows("off                    "), "{}", screen.text());
     assert!(screen.shows("pm default-state --user 0 com.android.music/com.android.music.Offers"), "{}", screen.text());
     // What is no class is not sent.
-    screen.keys("\x1b.p$(reboot)\n");
+    screen.keys("\x1b.p$(reboot)\ns");
     let count = screen
         .effects
         .iter()

@@ -25,6 +25,8 @@ pub(crate) struct Parts {
     user: UserId,
     input: Input,
     at: usize,
+    /// What is about to be sent, once somebody says so.
+    asked: Option<WantedPart>,
 }
 
 /// A part that is known.
@@ -86,11 +88,11 @@ impl Form for Parts {
     fn open(app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
         let device = app.device()?;
         let id = device.under_cursor()?.clone();
-        Some(Self { id, user: device.user(), input: Input::default(), at: 0 })
+        Some(Self { id, user: device.user(), input: Input::default(), at: 0, asked: None })
     }
 
     fn layer(&self) -> Layer {
-        Layer::Parts
+        if self.asked.is_some() { Layer::PartAsked } else { Layer::Parts }
     }
 
     fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
@@ -98,8 +100,12 @@ impl Form for Parts {
         let rows = self.rows(device);
         match action {
             Action::Accept => {
-                if let Some(row) = rows.get(self.at).filter(|_| device.switching.is_none() && device.is_ready()) {
-                    let wanted = self.wanted(row);
+                let free = |_: &&Row| device.switching.is_none() && device.is_ready();
+                self.asked = rows.get(self.at).filter(free).map(|row| self.wanted(row));
+                Flow::Stay
+            }
+            Action::SwitchNow => {
+                if let Some(wanted) = self.asked.take().filter(|_| device.switching.is_none() && device.is_ready()) {
                     out.push(to_session(device.card, SessionCommand::SwitchPart(wanted.clone())));
                     if let Some(device) = app.device_mut() {
                         device.switching = Some(wanted);
@@ -107,6 +113,7 @@ impl Form for Parts {
                 }
                 Flow::Stay
             }
+            Action::Leave if self.asked.take().is_some() => Flow::Stay,
             Action::Leave => Flow::Close,
             _ => {
                 move_over(&mut self.at, rows.len(), app, action);
@@ -124,11 +131,13 @@ impl Form for Parts {
         let high = frame.area().height.saturating_sub(8).min(22);
         let whom = format!("{}, {}", device.name_of(&self.id), device.user_words(self.user));
         let room =
-            framed(&format!(" Parts of {} ", truncate(&whom, 70)), (104, high), (Layer::Parts, ALL), theme, frame);
+            framed(&format!(" Parts of {} ", truncate(&whom, 70)), (104, high), (self.layer(), ALL), theme, frame);
         let cells = usize::from(room.width);
-        let field = Field { name: "class ", name_cells: 6, input: &self.input, here: true };
+        let field = Field { name: "class ", name_cells: 6, input: &self.input, here: self.asked.is_none() };
         frame.render_widget(field.line(theme, cells), Rect { height: 1, ..room });
-        field.put_cursor(frame, room, 0);
+        if self.asked.is_none() {
+            field.put_cursor(frame, room, 0);
+        }
         let rows = self.rows(device);
         let mut below: Vec<Line<'_>> = Vec::new();
         if let Some(row) = rows.get(self.at) {
@@ -142,8 +151,14 @@ impl Form for Parts {
             };
             below.extend(wrap(does, cells).into_iter().map(|line| Line::styled(line, theme.strong)));
             below.extend(wrap(&format!("⟩ {words}"), cells).into_iter().map(|line| Line::styled(line, theme.good)));
-            let note = "It goes to the device at once, is kept in the logbook, and is read back.";
-            below.push(Line::styled(truncate(note, cells), theme.dim));
+            let (note, style) = match self.asked {
+                Some(_) => (
+                    "Nothing has been sent yet. It is kept in the logbook before it is sent, and read back.",
+                    theme.accent,
+                ),
+                None => ("Nothing has been sent yet.", theme.dim),
+            };
+            below.push(Line::styled(truncate(note, cells), style));
         }
         let foot = u16::try_from(below.len()).unwrap_or(0);
         let list = Rect { y: room.y + 2, height: room.height.saturating_sub(3 + foot), ..room };
@@ -164,6 +179,6 @@ impl Form for Parts {
     }
 
     fn field(&mut self) -> Option<&mut Input> {
-        Some(&mut self.input)
+        self.asked.is_none().then_some(&mut self.input)
     }
 }

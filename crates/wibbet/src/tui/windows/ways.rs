@@ -37,9 +37,9 @@ fn does(way: Change) -> &'static str {
         Change::UninstallKeepData => "it goes for the user, and its data stay",
         Change::Disable => "it stays, switched off, with its data",
         Change::Suspend => "it stays, greyed out, and cannot be opened",
-        Change::Hide => "as root: it stays with its data, and nothing of it is to be seen",
-        Change::DisableByRoot => "as root: off as the system does it; only root switches it on",
-        Change::RemoveFromSystem => "as root: its folder goes from the system, for everybody; a copy is kept",
+        Change::Hide => "it stays with its data, and nothing of it is to be seen",
+        Change::DisableByRoot => "off as the system does it; only root switches it on again",
+        Change::RemoveFromSystem => "as root: its folder goes, for everybody; a copy is kept",
         Change::Quieten => "it stays in use, and does nothing while nobody looks",
         Change::ForceStop => "it stays in use, and is ended now",
         Change::ClearCache => "it stays in use; what it keeps for being quick goes",
@@ -155,7 +155,7 @@ impl Form for Ways {
         let list = Rect { height: room.height.min(count), ..room };
         let row = |way: &Change, _| {
             let can = self.words(device, *way).0;
-            let text = format!(" {} {}", fit(way.label(), 21), does(*way));
+            let text = format!(" {} {}", fit(way.label(), 22), does(*way));
             Line::styled(truncate(&text, cells), if can { theme.plain } else { theme.dim })
         };
         draw_list(&all, self.at, row, theme, frame, list);
