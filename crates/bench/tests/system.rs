@@ -174,6 +174,28 @@ async fn what_cannot_be_removed_from_the_system_is_not() {
     assert!(!place.sim.lies_on_the_partition(NOTES).is_empty());
 }
 
+/// What has been put in its place since, such as by an update of the system, is not written over.
+#[tokio::test]
+async fn what_lies_there_now_is_not_written_over() {
+    let place = place().await;
+    let plan = place.take_out(&[(NOTES, Change::RemoveFromSystem)]).await;
+    place.carry_out(RunKind::TakeOut, plan).await;
+    let copy = place.book.with(|book| book.copies(None)).await.unwrap().remove(0);
+    let folder = copy.placed[0].path.clone();
+    let puts = format!(
+        "su -c 'w=;for m in /system /;do if mount -o rw,remount $m 2>/dev/null;then w=$m;break;fi;done;mkdir -p {folder}&&mkdir -p \
+         {folder}/newer;sync;[ -n \"$w\" ]&&mount -o ro,remount $w 2>/dev/null'"
+    );
+    place.device.ask(&wibbet_core::ask::Request::change_by_shell(puts), &mut |_| {}).await.unwrap();
+    let lies = place.sim.lies_on_the_partition(NOTES);
+    assert_eq!(lies.len(), 2, "{lies:?}");
+    let (_, plan) = place.shelf().await;
+    let back = place.carry_out(RunKind::PutBack, plan).await;
+    assert_eq!(outcomes(&back), [Outcome::Skipped], "{:#?}", back.steps);
+    assert!(back.steps[0].remark.contains("something else lies there"), "{}", back.steps[0].remark);
+    assert_eq!(place.sim.lies_on_the_partition(NOTES), lies);
+}
+
 /// However often the link goes in between, of what was removed nothing is lost, and nothing is called done that is not.
 #[tokio::test]
 async fn an_interrupted_removal_or_return_is_settled_by_what_lies_there() {

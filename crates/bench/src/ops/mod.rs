@@ -50,5 +50,5 @@ pub use root::ask_for_root;
 pub use sight::{Sight, look_at_all};
 pub(crate) use sight::{look_at, look_at_some};
 pub use survey::{SurveyError, SurveyPart, survey};
-pub(crate) use system::{lies_there, place, what_to_copy_of_the_system};
+pub(crate) use system::{Lies, lies_there, place, what_to_copy_of_the_system};
 pub use vitals::{Details, details, vitals};

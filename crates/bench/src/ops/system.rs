@@ -4,7 +4,9 @@ use std::path::PathBuf;
 
 use wibbet_core::ask::Output;
 use wibbet_core::package::{KeptCopy, PlacedKind, system_folder};
-use wibbet_core::read::{UnknownPlace, folder_request, is_as_kept, place_requests, read_folder, says_placed};
+use wibbet_core::read::{
+    UnknownPlace, clear_up_request, folder_request, is_as_kept, is_part_of, place_requests, read_folder, says_placed,
+};
 use wibbet_core::run::Proof;
 use wibbet_types::{DevicePath, PackageId, UserId};
 
@@ -56,13 +58,15 @@ pub(crate) async fn place<D: Device>(device: &D, copy: &KeptCopy, files: &[PathB
             },
         };
         if !says_placed(&last) {
+            // What went wrong is what there is to tell.
+            let _ = device.ask(&clear_up_request(copy), &mut |_| {}).await;
             break;
         }
     }
     Ok(last)
 }
 
-/// Whether all of a copy lies where it was, as it was; `None` of what is there where something else does, or a part of it.
+/// What lies where a copy is of.
 ///
 /// # Errors
 /// When the device cannot be asked.
@@ -72,10 +76,14 @@ pub(crate) async fn lies_there<D: Device>(device: &D, copy: &KeptCopy) -> Result
     match read_folder(folder, &said) {
         Err(UnknownPlace::Gone) => Ok(Lies::Gone),
         Err(_) => Ok(Lies::Untold),
-        Ok(found) if !is_as_kept(&found, copy) => Ok(Lies::Otherwise),
+        Ok(found) if !is_as_kept(&found, copy) => match is_part_of(&found, copy) {
+            true => Ok(Lies::Part),
+            false => Ok(Lies::Other),
+        },
         Ok(_) => match differing(device, &copy.files).await {
             Ok(None) => Ok(Lies::AsKept),
-            Ok(Some(_)) => Ok(Lies::Otherwise),
+            // Of the same length, with other bytes.
+            Ok(Some(_)) => Ok(Lies::Other),
             Err(CopyError::Ask(error)) => Err(error),
             Err(_) => Ok(Lies::Untold),
         },
@@ -89,8 +97,10 @@ pub(crate) enum Lies {
     Gone,
     /// Just what is kept.
     AsKept,
-    /// Something else, or a part of it.
-    Otherwise,
+    /// A part of it, as an interrupted try leaves it.
+    Part,
+    /// Something else.
+    Other,
     /// The device does not tell.
     Untold,
 }
@@ -100,7 +110,7 @@ impl Lies {
     pub(crate) fn removed(self) -> Proof {
         match self {
             Self::Gone => Proof::So,
-            Self::AsKept | Self::Otherwise => Proof::NotSo,
+            Self::AsKept | Self::Part | Self::Other => Proof::NotSo,
             Self::Untold => Proof::Untold,
         }
     }
@@ -109,7 +119,7 @@ impl Lies {
     pub(crate) fn restored(self) -> Proof {
         match self {
             Self::AsKept => Proof::So,
-            Self::Gone | Self::Otherwise => Proof::NotSo,
+            Self::Gone | Self::Part | Self::Other => Proof::NotSo,
             Self::Untold => Proof::Untold,
         }
     }

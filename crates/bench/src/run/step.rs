@@ -19,7 +19,7 @@ use super::heard::{About, Heard, Led, about};
 use super::runner::{Left, Runner};
 use crate::device::{AskError, Device};
 use crate::logbook::now;
-use crate::ops::{Sight, checked, give_back, install, lies_there, look_at_some, place};
+use crate::ops::{Lies, Sight, checked, give_back, install, lies_there, look_at_some, place};
 
 /// So many bytes of an answer are kept.
 const MOST_KEPT: usize = 16 * 1024;
@@ -55,9 +55,19 @@ impl<D: Device> Runner<'_, D> {
             }
             _ => None,
         };
-        if step.way == Change::RestoreToSystem && self.proof(&step).await? == Proof::So {
-            let remark = "all of it lies there as it was";
-            return self.settle(index, Outcome::Done, None, remark).await.map(|()| None);
+        if step.way == Change::RestoreToSystem {
+            // What an update of the system has put there since is not written over.
+            let (outcome, remark) = match self.lies(&step).await? {
+                Lies::AsKept => (Outcome::Done, "all of it lies there as it was"),
+                Lies::Other if step.order == 0 => {
+                    (Outcome::Skipped, "something else lies there now, such as another version: nothing was sent")
+                }
+                Lies::Untold => (Outcome::Skipped, "what lies there could not be read, so nothing was sent"),
+                Lies::Gone | Lies::Part | Lies::Other => (Outcome::Unsettled, ""),
+            };
+            if outcome != Outcome::Unsettled {
+                return self.settle(index, outcome, None, remark).await.map(|()| None);
+            }
         }
         let mut troubled = None;
         loop {
@@ -208,8 +218,10 @@ impl<D: Device> Runner<'_, D> {
 
     /// What the device says of something that no state of a package tells.
     async fn proof(&self, step: &Step) -> Result<Proof, Left> {
-        if matches!(step.way, Change::RemoveFromSystem | Change::RestoreToSystem) {
-            return self.proof_by_its_folder(step).await;
+        match step.way {
+            Change::RemoveFromSystem => return Ok(self.lies(step).await?.removed()),
+            Change::RestoreToSystem => return Ok(self.lies(step).await?.restored()),
+            _ => {}
         }
         let request = proof_request(step.way, &step.id, step.user, &self.device.capabilities());
         let Some(request) = request else { return Ok(Proof::Untold) };
@@ -224,14 +236,13 @@ impl<D: Device> Runner<'_, D> {
     }
 
     /// What lies where a package of the system was.
-    async fn proof_by_its_folder(&self, step: &Step) -> Result<Proof, Left> {
-        let Some(number) = step.copy else { return Ok(Proof::Untold) };
-        let Some(copy) = self.book.with(move |book| book.copy(number)).await? else { return Ok(Proof::Untold) };
+    async fn lies(&self, step: &Step) -> Result<Lies, Left> {
+        let Some(number) = step.copy else { return Ok(Lies::Untold) };
+        let Some(copy) = self.book.with(move |book| book.copy(number)).await? else { return Ok(Lies::Untold) };
         let mut troubled = None;
         loop {
             let why = match self.until_stopped(lies_there(self.device, &copy)).await? {
-                Ok(lies) if step.way == Change::RemoveFromSystem => return Ok(lies.removed()),
-                Ok(lies) => return Ok(lies.restored()),
+                Ok(lies) => return Ok(lies),
                 Err(error) => self.or_final(error)?,
             };
             self.wait(&mut troubled, why).await?;

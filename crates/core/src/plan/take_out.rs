@@ -58,7 +58,7 @@ pub fn plan_take_out(
             Some(SkipReason::NotInstalled)
         } else if Change::BY_ROOT.contains(&item.way) && capabilities.root.is_none() {
             Some(SkipReason::TakesRoot)
-        } else if item.way == Change::RemoveFromSystem && !package.is_some_and(|p| is_of_the_system(p)) {
+        } else if item.way == Change::RemoveFromSystem && !package.is_some_and(|p| is_of_the_system(p, inventory)) {
             Some(SkipReason::NotOfTheSystem)
         } else if item.way == Change::RemoveFromSystem && !inventory.is_first(item.user) {
             Some(SkipReason::ForEverybody)
@@ -144,7 +144,7 @@ pub fn without_way_back<'a>(
     for (item, told) in steps {
         if let ReadBack::States(kind, states) = told {
             // Where its APK is is asked when the copy is made.
-            let apk = "/system/app/known/later.apk".parse().ok();
+            let apk = format!("/system/app/{}/later.apk", item.id).parse().ok();
             let package = Package { apk, ..Package::bare(item.id.clone(), *kind, states.clone()) };
             packages.insert(item.id.clone(), Arc::new(package));
             tray.push(item);
@@ -214,9 +214,13 @@ impl<'a> Left<'a> {
     }
 }
 
-/// Whether it has a folder of its own on a partition of the system, and nothing over it.
-fn is_of_the_system(package: &Package) -> bool {
-    package.kind == PackageKind::System && package.apk.as_ref().and_then(system_folder).is_some()
+/// Whether it has a folder of its own on a partition of the system, with nobody else in it, and nothing over it.
+fn is_of_the_system(package: &Package, inventory: &Inventory) -> bool {
+    let Some(folder) = package.apk.as_ref().and_then(system_folder) else { return false };
+    // Whoever else lies in there would go with it.
+    let lies_there = |other: &Package| other.apk.as_ref().and_then(system_folder).is_some_and(|own| own == folder);
+    let alone = || !inventory.packages.values().any(|other| other.id != package.id && lies_there(other));
+    package.kind == PackageKind::System && alone()
 }
 
 /// What becomes of the data of an app for the user that it is taken out for.
@@ -242,8 +246,9 @@ fn needs_copy(
     others: bool,
     capabilities: &Capabilities,
 ) -> bool {
+    // Whether it has a folder of its own is judged for each step.
     if item.way == Change::RemoveFromSystem {
-        return is_of_the_system(package);
+        return true;
     }
     if !item.way.uninstalls() || others || !before.installed || package.apk.is_none() {
         return false;
@@ -628,6 +633,39 @@ mod tests {
             assert_eq!(back(&inventory, "out", 10), again, "{forbidden:?}");
             assert_eq!(skip(&inventory, "sys", 0, Change::Uninstall), None);
         }
+    }
+
+    /// Only what lies alone in a folder of its own on a partition of the system is removed from there.
+    #[test]
+    fn what_lies_with_others_is_not_removed_from_the_system() {
+        let package = |id, kind, path| testing::package(id, kind, path, &[(0, IN), (10, IN)]);
+        let users = [testing::user(0, "", UserKind::Owner), testing::user(10, "", UserKind::Work)];
+        let mut inventory = testing::inventory(
+            &users,
+            [
+                package("own", PackageKind::System, "/system/app/Own"),
+                package("one", PackageKind::System, "/system/app/Both"),
+                package("other", PackageKind::System, "/system/app/Both"),
+                package("flat", PackageKind::System, "/vendor/overlay"),
+                package("updated", PackageKind::UpdatedSystem, "/system/app/Updated"),
+            ],
+        );
+        for package in inventory.packages.values_mut() {
+            let package = Arc::make_mut(package);
+            package.apk = format!("{}/{}.apk", package.path.as_ref().unwrap().as_str(), package.id).parse().ok();
+        }
+        let root = Some(crate::android::RootWay::Daemon);
+        let skip = |id, user, root| {
+            let capabilities = Capabilities { root, ..new_device() };
+            plan_take_out(&inventory, &capabilities, &[take(id, user, Change::RemoveFromSystem)], false).steps.remove(0)
+        };
+        let own = skip("own", 0, root);
+        assert_eq!((own.skip, own.secures, own.data), (None, true, AppData::GoAtNextStart));
+        for id in ["one", "other", "flat", "updated"] {
+            assert_eq!(skip(id, 0, root).skip, Some(SkipReason::NotOfTheSystem), "{id}");
+        }
+        assert_eq!(skip("own", 10, root).skip, Some(SkipReason::ForEverybody));
+        assert_eq!(skip("own", 0, None).skip, Some(SkipReason::TakesRoot));
     }
 
     /// What an app has switched off of itself comes back on: that is said of the user for whom it is so.

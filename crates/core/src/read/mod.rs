@@ -54,7 +54,8 @@ pub use packages_list::{
     disabled_request, installed_request, known_request, quiet_request, read_installed, read_package_list, read_quiet,
 };
 pub use placed::{
-    Found, UnknownPlace, folder_request, is_as_kept, place_requests, read_folder, says_placed, take_away_request,
+    Found, UnknownPlace, clear_up_request, folder_request, is_as_kept, is_part_of, place_requests, read_folder,
+    says_placed, take_away_request,
 };
 pub use processes::ProcessOwners;
 pub use properties::{IDENTITY, IS_TV, PROPERTIES, Properties, read_identity, read_is_tv};

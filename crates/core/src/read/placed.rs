@@ -1,7 +1,7 @@
 //! A package's folder on a partition of the system: what lies there, taking it away, and having it there again. All of it takes root.
 //! Source: `find`, `stat`, `readlink`, `mount` of toybox; what they print has been the same since Android 8.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 
 use wibbet_types::DevicePath;
 
@@ -11,8 +11,9 @@ use crate::package::{KeptCopy, Placed, PlacedKind};
 /// The most that lies in one package's folder.
 const MOST: usize = 400;
 
-/// Between what lies there and where the links lead.
+/// Between what lies there, where the links lead, and what contexts it has.
 const LINKS: &str = "wibbet-links";
+const CONTEXTS: &str = "wibbet-contexts";
 
 /// What is said in the end where all has been carried out.
 const DONE: &str = "wibbet-done";
@@ -46,8 +47,10 @@ pub struct Found {
 /// What tells all that lies in a folder.
 pub fn folder_request(folder: &DevicePath) -> Request {
     let folder = folder.quoted();
+    // `readlink` of Android 8 takes one file at a time.
     let command = format!(
-        "find {folder} -exec stat -c '%f %u %g %s %C %n' {{}} +;echo {LINKS};find {folder} -type l -exec readlink {{}} +"
+        "find {folder} -exec stat -c '%f %u %g %s %n' {{}} +;echo {LINKS};find {folder} -type l -exec readlink {{}} \\;;\
+         echo {CONTEXTS};find {folder} -exec ls -1dZ {{}} +"
     );
     Request::shell(command).by_root()
 }
@@ -58,23 +61,36 @@ pub fn folder_request(folder: &DevicePath) -> Request {
 /// When there is no such folder, and when anything in it is not understood: half of a package is no copy.
 pub fn read_folder(folder: &DevicePath, said: &Output) -> Result<Vec<Found>, UnknownPlace> {
     let unclear = |line: &str| UnknownPlace::NotUnderstood(line.chars().take(120).collect());
-    let (listed, links) = said.out.split_once(&format!("{LINKS}\n")).ok_or_else(|| unclear(&said.text()))?;
+    let cut =
+        |text: &'_ str, mark: &str| text.split_once(&format!("{mark}\n")).map(|(a, b)| (a.to_owned(), b.to_owned()));
+    let (listed, rest) = cut(&said.out, LINKS).ok_or_else(|| unclear(&said.text()))?;
+    let (links, contexts) = cut(&rest, CONTEXTS).ok_or_else(|| unclear(&said.text()))?;
+    let context = |line: &str| {
+        let (context, path) = line.trim_start().split_once(' ')?;
+        Placed::is_context(context).then(|| (path.trim_start().to_owned(), context.to_owned()))
+    };
+    // A program that does not know of contexts prints something else.
+    let contexts: HashMap<String, String> = contexts.lines().filter_map(context).collect();
     let own = format!("{}/", folder.as_str());
     let mut found = Vec::new();
     let mut links = links.lines();
     for line in listed.lines() {
-        let mut parts = line.splitn(6, ' ');
+        let mut parts = line.splitn(5, ' ');
         let mut next = || parts.next().ok_or_else(|| unclear(line));
         let number = |text: &str| text.parse::<u64>().map_err(|_| unclear(line));
         let whole_mode = u32::from_str_radix(next()?, 16).map_err(|_| unclear(line))?;
         let [owner, group] = [number(next()?)?, number(next()?)?].map(|id| u32::try_from(id).unwrap_or(u32::MAX));
         let size = number(next()?)?;
-        // A program that does not know of contexts prints something else.
-        let context = Some(next()?).filter(|text| Placed::is_context(text)).map(str::to_owned);
         let path: DevicePath = next()?.parse().map_err(|_| unclear(line))?;
-        if path != *folder && !path.as_str().starts_with(&own) {
+        // Its own folder is the first thing that is found in it, and whatever else is lies in there.
+        let below = path
+            .as_str()
+            .strip_prefix(&own)
+            .is_some_and(|rest| rest.split('/').all(|part| !matches!(part, "" | "." | "..")));
+        if (path == *folder) != found.is_empty() || (path != *folder && !below) {
             return Err(unclear(line));
         }
+        let context = contexts.get(path.as_str()).cloned();
         // Source: the kernel's `stat.h`.
         let kind = match whole_mode >> 12 {
             0o04 => PlacedKind::Folder,
@@ -91,7 +107,6 @@ pub fn read_folder(folder: &DevicePath, said: &Output) -> Result<Vec<Found>, Unk
         found.push(Found { placed: Placed { path, kind, mode: whole_mode & 0o7777, owner, group, context }, size });
     }
     match found.is_empty() {
-        // Its own folder is the first thing that is found in it.
         true if said.err.contains("No such file") || said.err.is_empty() => Err(UnknownPlace::Gone),
         true => Err(unclear(&said.err)),
         false => Ok(found),
@@ -124,7 +139,7 @@ pub fn place_requests(copy: &KeptCopy) -> Vec<(Request, Option<&str>)> {
     let Some(folder) = copy.placed.first().map(|placed| &placed.path) else { return Vec::new() };
     let change = |command: String| Request::change_by_shell(command).by_root();
     // What an interrupted try has left is made anew.
-    let aside = format!("/data/local/tmp/wibbet-{}", copy.number);
+    let aside = aside(copy);
     let mut requests: Vec<(Request, Option<&str>)> =
         vec![(change(format!("rm -rf {aside};mkdir -p {aside}&&echo {DONE}")), None)];
     let mut lines: Vec<String> = Vec::new();
@@ -148,13 +163,38 @@ pub fn place_requests(copy: &KeptCopy) -> Vec<(Request, Option<&str>)> {
         placed.context.iter().for_each(context);
     }
     requests.push((change(written_to(folder, &lines.join("&&"))), None));
-    requests.push((change(format!("rm -rf {aside}&&echo {DONE}")), None));
+    requests.push((clear_up_request(copy), None));
     requests
 }
 
 /// Whether a request of these says that it has been carried out.
 pub fn says_placed(said: &Output) -> bool {
     said.out.lines().any(|line| line.trim() == DONE)
+}
+
+/// Removes what is left over of having a copy where it was.
+pub fn clear_up_request(copy: &KeptCopy) -> Request {
+    let aside = aside(copy);
+    Request::change_by_shell(format!("rm -rf {aside}&&echo {DONE}")).by_root()
+}
+
+/// Where its files wait to be placed.
+fn aside(copy: &KeptCopy) -> String {
+    format!("/data/local/tmp/wibbet-{}", copy.number)
+}
+
+/// Whether what lies in a folder is a part of what a copy has and nothing else, as an interrupted try leaves it.
+pub fn is_part_of(found: &[Found], copy: &KeptCopy) -> bool {
+    found.iter().all(|found| {
+        let kept = copy.placed.iter().find(|placed| placed.path == found.placed.path);
+        kept.is_some_and(|kept| match (&kept.kind, &found.placed.kind) {
+            (PlacedKind::File(name), PlacedKind::File(_)) => {
+                copy.files.iter().any(|file| file.name == *name && found.size <= file.size)
+            }
+            (PlacedKind::Folder, PlacedKind::Folder) | (PlacedKind::Link(_), PlacedKind::Link(_)) => true,
+            _ => false,
+        })
+    })
 }
 
 /// Whether what lies in a folder is just what a copy has, but for the bytes of its files.
@@ -185,11 +225,13 @@ mod tests {
     }
 
     /// As toybox of Android 8.1 prints it.
-    const LISTED: &str = "41ed 0 0 4096 u:object_r:system_file:s0 /system/app/Notes\n\
-        81a4 0 0 52311 u:object_r:system_file:s0 /system/app/Notes/Notes.apk\n\
-        41ed 0 0 4096 u:object_r:system_file:s0 /system/app/Notes/lib\n\
-        a1ff 0 0 26 u:object_r:system_file:s0 /system/app/Notes/lib/libx.so\n\
-        wibbet-links\n/system/lib64/libx.so\n";
+    const LISTED: &str = "41ed 0 0 4096 /system/app/Notes\n\
+        81a4 0 0 52311 /system/app/Notes/Notes.apk\n\
+        41ed 0 0 4096 /system/app/Notes/lib\n\
+        a1ff 0 0 26 /system/app/Notes/lib/libx.so\n\
+        wibbet-links\n/system/lib64/libx.so\n\
+        wibbet-contexts\nu:object_r:system_file:s0 /system/app/Notes\nu:object_r:system_file:s0 /system/app/Notes/Notes.apk\n\
+        u:object_r:system_file:s0 /system/app/Notes/lib\nu:object_r:system_file:s0 /system/app/Notes/lib/libx.so\n";
 
     #[test]
     fn what_lies_there() {
@@ -207,19 +249,24 @@ mod tests {
         );
         let of = |out: &str, err: &str| read_folder(&folder, &said(out, err));
         let gone = "find: /system/app/Notes: No such file or directory\n";
-        assert_eq!(of("wibbet-links\n", gone), Err(UnknownPlace::Gone));
-        assert!(matches!(of("wibbet-links\n", "su: denied\n"), Err(UnknownPlace::NotUnderstood(_))));
+        let nothing = "wibbet-links\nwibbet-contexts\n";
+        assert_eq!(of(nothing, gone), Err(UnknownPlace::Gone));
+        assert!(matches!(of(nothing, "su: denied\n"), Err(UnknownPlace::NotUnderstood(_))));
         assert!(matches!(of("", "sh: find: not found\n"), Err(UnknownPlace::NotUnderstood(_))));
         for odd in [
-            "41ed 0 0 4096 x /system/app/Other\nwibbet-links\n",
-            "41ed 0 0 4096 x /system/app/Notes2\nwibbet-links\n",
-            "61ed 0 0 4096 x /system/app/Notes/disk\nwibbet-links\n",
-            "a1ff 0 0 26 x /system/app/Notes/lib\nwibbet-links\n",
-            "41ed 0 0\nwibbet-links\n",
+            "41ed 0 0 4096 /system/app/Other\n",
+            "81a4 0 0 4096 /system/app/Notes/Notes.apk\n",
+            "41ed 0 0 4096 /system/app/Notes\n41ed 0 0 4096 /system/app/Notes\n",
+            "41ed 0 0 4096 /system/app/Notes\n41ed 0 0 4096 /system/app/Notes2\n",
+            "41ed 0 0 4096 /system/app/Notes\n81a4 0 0 4096 /system/app/Notes/../../framework/x\n",
+            "41ed 0 0 4096 /system/app/Notes\n61ed 0 0 4096 /system/app/Notes/disk\n",
+            "41ed 0 0 4096 /system/app/Notes\na1ff 0 0 26 /system/app/Notes/lib\n",
+            "41ed 0 0\n",
         ] {
-            assert!(of(odd, "").is_err(), "{odd}");
+            assert!(of(&format!("{odd}{nothing}"), "").is_err(), "{odd}");
         }
-        assert_eq!(of("41ed 0 0 4096 %C /system/app/Notes\nwibbet-links\n", "").unwrap()[0].placed.context, None);
+        let bare = "41ed 0 0 4096 /system/app/Notes\nwibbet-links\nwibbet-contexts\n? /system/app/Notes\n";
+        assert_eq!(of(bare, "").unwrap()[0].placed.context, None);
     }
 
     #[test]
@@ -288,11 +335,21 @@ mod tests {
         assert!(!changed(&|found| found[1].placed.context = Some("u:object_r:shell_data_file:s0".into())));
         assert!(!changed(&|found| found[3].placed.kind = PlacedKind::Folder));
         assert!(changed(&|found| found[2].placed.context = None));
+        // What an interrupted try leaves is a part of it; another version is not.
+        let part = |change: &dyn Fn(&mut Vec<Found>)| {
+            let mut found = found.clone();
+            change(&mut found);
+            is_part_of(&found, &copy)
+        };
+        assert!(part(&|found| found.truncate(2)) && part(&|found| found[1].size = 5));
+        assert!(part(&|found| found[1].placed.owner = 2000));
+        assert!(!part(&|found| found[1].size = 52312));
+        assert!(!part(&|found| found[1].placed.path = "/system/app/Notes/Other.apk".parse().unwrap()));
     }
 
     proptest! {
         #[test]
-        fn any_answer_is_read_or_not(out in "(41ed|81a4|a1ff|x)?[ 0-9]{0,12}(/system/app/Notes)?[/a-z]{0,6}\n(wibbet-links\n)?.{0,20}", err in ".{0,40}") {
+        fn any_answer_is_read_or_not(out in "(41ed|81a4|a1ff|x)?[ 0-9]{0,12}(/system/app/Notes)?[/a-z]{0,6}\n(wibbet-links\n)?.{0,20}(wibbet-contexts\n)?.{0,20}", err in ".{0,40}") {
             if let Ok(found) = read_folder(&NOTES.parse().unwrap(), &said(&out, &err)) {
                 prop_assert!(!found.is_empty() && found.len() <= MOST);
             }

@@ -122,7 +122,7 @@ impl State {
         }
     }
 
-    /// `find FOLDER -exec stat -c FORMAT {} +`, a mark, and where the links lead.
+    /// `find FOLDER -exec stat -c FORMAT {} +`, a mark, where the links lead, a mark, and contexts.
     fn find(&self, rest: &str) -> Output {
         let commands = split_commands(rest);
         let folder = commands.first().and_then(|words| words.first()).cloned().unwrap_or_default();
@@ -131,7 +131,7 @@ impl State {
         let own: Vec<(&String, &Node)> = own.collect();
         let mut output = Output::default();
         if own.is_empty() {
-            output.err = format!("find: '{folder}': No such file or directory\n").repeat(2);
+            output.err = format!("find: '{folder}': No such file or directory\n").repeat(3);
         }
         for (path, node) in &own {
             let size = match node.kind {
@@ -139,14 +139,18 @@ impl State {
                 NodeKind::File => self.files.get(*path).map_or(0, |file| file.data.len()),
                 NodeKind::Link(ref to) => to.len() as u64,
             };
-            let Node { owner, group, context, .. } = node;
-            output.out.push_str(&format!("{:x} {owner} {group} {size} {context} {path}\n", node.whole_mode()));
+            let Node { owner, group, .. } = node;
+            output.out.push_str(&format!("{:x} {owner} {group} {size} {path}\n", node.whole_mode()));
         }
         output.out.push_str("wibbet-links\n");
         for (_, node) in &own {
             if let NodeKind::Link(to) = &node.kind {
                 output.out.push_str(&format!("{to}\n"));
             }
+        }
+        output.out.push_str("wibbet-contexts\n");
+        for (path, node) in &own {
+            output.out.push_str(&format!("{} {path}\n", node.context));
         }
         Output { merged: output.together(), ..output }
     }
