@@ -98,3 +98,73 @@ async fn a_device_without_tools_gives_its_small_files_whole() {
     assert!(recorder.trouble.as_ref().unwrap().as_str().contains("no tool"), "{recorder:?}");
     assert!(cost.failed >= 1 && cost.read > 3, "{cost:?}");
 }
+
+/// What is asked of a package's folder, taking it away and having it there again, by real shells and their programs; mounting, owners
+/// and contexts are what this computer has to be spared.
+#[test]
+fn a_folder_goes_and_comes_back_by_a_real_shell() {
+    use wibbet_core::ask::{Output, Request};
+    use wibbet_core::package::{CopiedFile, KeptCopy, Placed, PlacedKind};
+    use wibbet_core::read::{
+        UnknownPlace, folder_request, is_as_kept, is_part_of, place_requests, read_folder, says_placed,
+        take_away_request,
+    };
+    /// The words of a request, with what this computer is spared.
+    fn words(request: &Request, replaced: &(String, String)) -> String {
+        let spared = "mount() { return 1; }; chown() { :; }; chcon() { :; };";
+        format!("{spared} {}", request.command().replace(&replaced.0, &replaced.1))
+    }
+    let said = |name: &str, words: &str, input: Option<&[u8]>| {
+        use std::io::Write as _;
+        let mut child = Command::new(name)
+            .args(["-c", words])
+            .stdin(std::process::Stdio::piped())
+            .stdout(std::process::Stdio::piped())
+            .stderr(std::process::Stdio::piped())
+            .spawn()
+            .unwrap();
+        if let Some(input) = input {
+            child.stdin.as_mut().unwrap().write_all(input).unwrap();
+        }
+        let output = child.wait_with_output().unwrap();
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+        Output { out: text(&output.stdout), err: text(&output.stderr), code: None }
+    };
+    for name in shells() {
+        let place = tempfile::tempdir().unwrap();
+        let aside = ("/data/local/tmp".to_owned(), place.path().join("tmp").to_str().unwrap().to_owned());
+        std::fs::create_dir_all(&aside.1).unwrap();
+        let root = place.path().join("it's an app");
+        std::fs::create_dir_all(root.join("lib/arm64")).unwrap();
+        std::fs::write(root.join("a b.apk"), b"not much of an app").unwrap();
+        std::os::unix::fs::symlink("/system/lib64/libx.so", root.join("lib/arm64/libx.so")).unwrap();
+        let folder: wibbet_types::DevicePath = root.to_str().unwrap().parse().unwrap();
+        let look = || read_folder(&folder, &said(name, &words(&folder_request(&folder), &aside), None));
+        let found = look().unwrap();
+        assert_eq!(found.len(), 5, "{name}: {found:#?}");
+        let named = |placed: &Placed| match &placed.kind {
+            PlacedKind::File(_) => Placed { kind: PlacedKind::File("base.apk".into()), ..placed.clone() },
+            _ => placed.clone(),
+        };
+        let file = CopiedFile { name: "base.apk".into(), size: 18, sha256: "ab".repeat(32), from: None };
+        let copy = KeptCopy {
+            placed: found.iter().map(|found| named(&found.placed)).collect(),
+            files: vec![file],
+            ..wibbet_core::testing::copy("com.ostrel.notes", &[])
+        };
+        assert!(is_as_kept(&found, &copy), "{name}: {found:#?}");
+        let took = said(name, &words(&take_away_request(&folder), &aside), None);
+        assert!(says_placed(&took) && !root.exists(), "{name}: {took:?}");
+        assert_eq!(look(), Err(UnknownPlace::Gone), "{name}");
+        // It says so where there is nothing to take away.
+        assert!(!says_placed(&said(name, &words(&take_away_request(&folder), &aside), None)));
+        for (request, file) in place_requests(&copy) {
+            let said = said(name, &words(&request, &aside), file.map(|_| &b"not much of an app and more"[..]));
+            assert!(says_placed(&said), "{name}: {} {said:?}", request.command());
+        }
+        let again = look().unwrap();
+        assert!(is_as_kept(&again, &copy) && is_part_of(&again[..2], &copy), "{name}: {again:#?}");
+        assert_eq!(std::fs::read(root.join("a b.apk")).unwrap(), b"not much of an app");
+        assert_eq!(std::fs::read_dir(&aside.1).unwrap().count(), 0);
+    }
+}
