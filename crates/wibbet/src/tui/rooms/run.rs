@@ -281,6 +281,10 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 lines.extend(wrapped.map(|line| Line::styled(format!(" {line}"), theme.strong)));
             }
             lines.push(Line::styled(truncate(&warning, cells), theme.alert));
+            // Headings stand apart from it.
+            if !warning.is_empty() && review.shown().iter().any(|(heading, _)| heading.is_some()) {
+                lines.push(Line::raw(""));
+            }
             lines
         }
         RunPane::Shown(run) => {
