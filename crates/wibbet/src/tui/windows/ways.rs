@@ -155,7 +155,7 @@ impl Form for Ways {
         let list = Rect { height: room.height.min(count), ..room };
         let row = |way: &Change, _| {
             let can = self.words(device, *way).0;
-            let text = format!(" {} {}", fit(way.label(), 22), does(*way));
+            let text = format!(" {} {}", fit(way.label(), 23), does(*way));
             Line::styled(truncate(&text, cells), if can { theme.plain } else { theme.dim })
         };
         draw_list(&all, self.at, row, theme, frame, list);
