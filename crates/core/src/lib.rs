@@ -19,6 +19,7 @@
 //! 9. [`search`]: Finding packages as one types.
 //! 10. [`plan`]: What is going to be done.
 //! 11. [`run`]: What is done, and what came of it.
+//! 12. [`diagnosis`]: Finding out what is wrong.
 //!
 //! # A job in twenty lines
 //!
@@ -55,6 +56,7 @@ pub mod android;
 pub mod ask;
 pub mod catalog;
 pub mod device;
+pub mod diagnosis;
 pub mod holds;
 pub mod link;
 pub mod package;

@@ -6,7 +6,24 @@ use std::path::Path;
 
 /// The rooms of a crate below a module, in order. What is in none of them may use all of them.
 const ORDERS: [(&str, &str, &[&str]); 6] = [
-    ("core", "", &["android", "device", "link", "package", "ask", "read", "holds", "catalog", "search", "plan", "run"]),
+    (
+        "core",
+        "",
+        &[
+            "android",
+            "device",
+            "link",
+            "package",
+            "ask",
+            "read",
+            "holds",
+            "catalog",
+            "search",
+            "plan",
+            "run",
+            "diagnosis",
+        ],
+    ),
     ("report", "", &["font", "picture", "outlines", "document", "layout", "ties", "tray"]),
     ("bench", "", &["policy", "logbook", "around", "device", "workplace", "ops", "run", "session", "fleet"]),
     ("sim", "", &["seed", "scenario", "catalogue", "apk", "line", "android", "machine", "daemon", "reach", "device"]),

@@ -1,0 +1,5 @@
+//! Finding out what is wrong.
+
+mod halving;
+
+pub use halving::{Cause, Evaluation, Halving, Next, Round};
