@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 
 use rusqlite::{Row, params};
 use wibbet_core::device::DeviceFacts;
-use wibbet_core::package::KeptCopy;
+use wibbet_core::package::{KeptCopy, Placed, is_one_folder};
 use wibbet_types::{CopyId, DeviceId, PlainText, RunId, Timestamp};
 
 use crate::{Logbook, Result, bad_value, error, lines, parsed, read_lines, understood};
@@ -17,6 +17,11 @@ fn copy_of(row: &Row<'_>) -> rusqlite::Result<KeptCopy> {
     let inside = !folder.is_empty() && folder.split('/').all(|part| !part.is_empty() && !part.starts_with('.'));
     if !inside || folder.contains('\\') {
         return Err(bad_value(8, error::UnknownWord(folder)));
+    }
+    let placed: Vec<Placed> = read_lines(row, 11)?.unwrap_or_default();
+    // Nor is anything on a device taken away or placed outside of one package's folder.
+    if !placed.is_empty() && !is_one_folder(&placed) {
+        return Err(bad_value(11, error::UnknownWord("what lay in its folder".into())));
     }
     Ok(KeptCopy {
         number: CopyId::new(row.get(0)?),
@@ -30,7 +35,7 @@ fn copy_of(row: &Row<'_>) -> rusqlite::Result<KeptCopy> {
         folder,
         files: read_lines(row, 9)?.unwrap_or_default(),
         offered: row.get(10)?,
-        placed: read_lines(row, 11)?.unwrap_or_default(),
+        placed,
     })
 }
 

@@ -43,7 +43,7 @@ impl<D: Device> Runner<'_, D> {
         }
         let request = step.way.request(&step.id, step.user, step.apk.as_ref());
         let copy = match (step.way, step.copy) {
-            (Change::RemoveFromSystem, None) => {
+            (Change::RemoveFromSystem | Change::RestoreToSystem, None) => {
                 let why = "no copy of it is kept, so it was not sent";
                 return self.settle(index, Outcome::Skipped, None, why).await.map(|()| None);
             }

@@ -26,6 +26,6 @@ pub use metrics::{Metrics, Sizes, Source, Usage};
 pub use name::{guessed_name, label_text};
 pub use note::{Note, Scope, notes_by_package};
 pub use package::{Package, PackageDetails, PackageKind, SwitchedParts};
-pub use placed::{Placed, PlacedKind, system_folder};
+pub use placed::{Placed, PlacedKind, is_one_folder, system_folder};
 pub use state::{BadState, Condition, Enabled, PackageState};
 pub use ties::{Binding, ScreenLock, Ties};

@@ -79,6 +79,19 @@ pub fn system_folder(apk: &DevicePath) -> Option<DevicePath> {
     (parts.len() >= shelf + 3).then(|| format!("/{}", parts[..shelf + 2].join("/")).parse().ok()).flatten()
 }
 
+/// Whether these are a package's folder on a partition of the system, first, and what lies in it: nothing else is ever taken away or
+/// placed, whatever a record says.
+pub fn is_one_folder(placed: &[Placed]) -> bool {
+    let Some((folder, rest)) = placed.split_first() else { return false };
+    let text = folder.path.as_str();
+    let of_the_system = format!("{text}/any.apk").parse().ok().and_then(|apk| system_folder(&apk));
+    let lies_in_it = |other: &Placed| {
+        let below = other.path.as_str().strip_prefix(text).and_then(|rest| rest.strip_prefix('/'));
+        below.is_some_and(|rest| rest.split('/').all(|part| !matches!(part, "" | "." | "..")))
+    };
+    folder.kind == PlacedKind::Folder && of_the_system.as_ref() == Some(&folder.path) && rest.iter().all(lies_in_it)
+}
+
 /// The record's form: `MODE OWNER GROUP CONTEXT KIND PATH`, the mode in octal, `-` for a context that is not told, and as kind `folder`,
 /// `file:NAME` or `link:` with where it leads, whose blanks are not allowed.
 impl fmt::Display for Placed {
@@ -150,6 +163,35 @@ mod tests {
         ] {
             let found = system_folder(&apk.parse().unwrap());
             assert_eq!(found.as_ref().map(DevicePath::as_str), folder, "{apk}");
+        }
+    }
+
+    #[test]
+    fn only_what_lies_in_the_folder_belongs_to_it() {
+        let placed = |lines: &[&str]| -> Vec<Placed> {
+            lines.iter().map(|line| format!("755 0 0 - {line}").parse().unwrap()).collect()
+        };
+        let own = "folder /system/app/Notes";
+        assert!(is_one_folder(&placed(&[
+            own,
+            "file:base.apk /system/app/Notes/Notes.apk",
+            "folder /system/app/Notes/lib"
+        ])));
+        for bad in [
+            &[][..],
+            &["folder /"],
+            &["folder /system"],
+            &["folder /system/app"],
+            &["folder /system/app/"],
+            &["folder /data/app/Notes"],
+            &["folder /system/app/Notes/lib"],
+            &["file:base.apk /system/app/Notes"],
+            &[own, "file:x /system/app/Notes/../Other/x"],
+            &[own, "file:x /system/app/Notes2/x"],
+            &[own, "file:x /system/framework/x"],
+            &[own, own],
+        ] {
+            assert!(!is_one_folder(&placed(bad)), "{bad:?}");
         }
     }
 
