@@ -5,7 +5,7 @@ use std::path::Path;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
-use crate::support::{id, keys, patience, workplace};
+use crate::support::{id, keys, linked, patience, workplace};
 use tokio::sync::watch;
 use wibbet_adb::Timeouts;
 use wibbet_bench::around::Route;
@@ -36,13 +36,9 @@ struct Place {
 }
 
 async fn place(scenario: Scenario, window: usize) -> Place {
-    let folder = tempfile::tempdir().unwrap();
-    let sim = crate::support::device(scenario, 1).await;
-    let patience = patience(window);
-    let workplace = workplace(folder.path(), patience);
-    let device = workplace.device(sim.address());
-    device.connect(&mut |_| {}).await.unwrap();
-    Place { sim, device, book: workplace.book.clone(), patience, workplace, _folder: folder }
+    let (sim, workplace, device, folder) = linked(scenario, window).await;
+    let (book, patience) = (workplace.book.clone(), workplace.patience);
+    Place { sim, device, book, patience, workplace, _folder: folder }
 }
 
 impl Place {

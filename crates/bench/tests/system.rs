@@ -2,8 +2,9 @@
 //! switching its parts.
 
 use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 
-use crate::support::{id, patience, workplace};
+use crate::support::{id, linked};
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::logbook::SharedLogbook;
@@ -31,11 +32,7 @@ struct Place {
 
 /// The phone that has root, which has been asked for and given.
 async fn place() -> Place {
-    let folder = tempfile::tempdir().unwrap();
-    let sim = crate::support::device(Scenario::store_phone(), 1).await;
-    let workplace = workplace(folder.path(), patience(1));
-    let device = workplace.device(sim.address());
-    device.connect(&mut |_| {}).await.unwrap();
+    let (sim, workplace, device, folder) = linked(Scenario::store_phone(), 3).await;
     ask_for_root(&device).await.unwrap().unwrap();
     Place { sim, device, book: workplace.book.clone(), workplace, _folder: folder }
 }
@@ -65,7 +62,14 @@ impl Place {
 
     async fn carry_out(&self, kind: RunKind, plan: Plan) -> Run {
         let (_stop, stopped) = watch::channel(Control::Go);
-        let ended = run_plan(&self.workplace, &self.device, RunStart::New(kind, plan), stopped, &|_| {}).await;
+        // Each lets the partition be written by itself: none is sent before the one before it has been answered.
+        let on_the_way = AtomicUsize::new(0);
+        let news = |news| match news {
+            RunNews::Step(_, StepEvent::Sent { .. }) => assert_eq!(on_the_way.fetch_add(1, Ordering::Relaxed), 0),
+            RunNews::Step(_, StepEvent::Answered { .. }) => drop(on_the_way.fetch_sub(1, Ordering::Relaxed)),
+            _ => {}
+        };
+        let ended = run_plan(&self.workplace, &self.device, RunStart::New(kind, plan), stopped, &news).await;
         ended.result.unwrap()
     }
 
@@ -98,7 +102,7 @@ fn outcomes(run: &Run) -> Vec<Outcome> {
 async fn what_is_removed_from_the_system_comes_back_to_its_place() {
     let place = place().await;
     let before = place.account();
-    let plan = place.take_out(&[(NOTES, Change::RemoveFromSystem), (RADIO, Change::Disable)]).await;
+    let plan = place.take_out(&[(NOTES, Change::RemoveFromSystem), (RADIO, Change::RemoveFromSystem)]).await;
     let words = plan.steps[0].command(&place.device.capabilities());
     assert!(words.starts_with("su -c 'w=;for m in /system /;do if mount -o rw,remount $m "), "{words}");
     assert!(plan.steps[0].secures && plan.steps[0].skip.is_none(), "{:?}", plan.steps[0]);
@@ -110,13 +114,14 @@ async fn what_is_removed_from_the_system_comes_back_to_its_place() {
     let (shelf, _) = place.shelf().await;
     let entry = shelf.entries.iter().find(|entry| entry.id == id(NOTES)).unwrap();
     assert_eq!((entry.word(), entry.condition), ("removed", Condition::InUse));
-    let copy = place.book.with(|book| book.copies(None)).await.unwrap().remove(0);
+    let copies = place.book.with(|book| book.copies(None)).await.unwrap();
+    let copy = copies.into_iter().find(|copy| copy.id == id(NOTES)).unwrap();
     assert!(copy.placed.iter().any(|placed| matches!(placed.kind, PlacedKind::File(_))), "{copy:#?}");
     place.start_anew().await;
     assert!(!place.account().keys().any(|(id, _)| id == NOTES));
     let (shelf, plan) = place.shelf().await;
     assert!(shelf.entries.iter().any(|entry| entry.id == id(NOTES) && entry.copy == Some(copy.number)));
-    assert_eq!(plan.steps.iter().map(|step| step.way).collect::<Vec<_>>(), [Change::RestoreToSystem]);
+    assert_eq!(plan.steps.iter().map(|step| step.way).collect::<Vec<_>>(), [Change::RestoreToSystem; 2]);
     // Without root nobody has it there again.
     let without = wibbet_core::android::Capabilities { root: None, ..place.device.capabilities() };
     let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
@@ -124,7 +129,7 @@ async fn what_is_removed_from_the_system_comes_back_to_its_place() {
     let stuck = plan_put_back_with(&inventory, &without, &wanted, std::slice::from_ref(&copy));
     assert_eq!(stuck.steps[0].skip, Some(SkipReason::TakesRoot));
     let back = place.carry_out(RunKind::PutBack, plan).await;
-    assert_eq!(outcomes(&back), [Outcome::Done], "{:#?}", back.steps);
+    assert_eq!(outcomes(&back), [Outcome::Done; 2], "{:#?}", back.steps);
     assert_eq!(place.sim.lies_on_the_partition(NOTES).len(), copy.placed.len());
     assert!(place.sim.files_of_the_shell().is_empty(), "{:?}", place.sim.files_of_the_shell());
     place.start_anew().await;
@@ -134,7 +139,7 @@ async fn what_is_removed_from_the_system_comes_back_to_its_place() {
     let states = |account: &BTreeMap<(String, u32), String>| {
         account
             .iter()
-            .filter(|((id, _), _)| id == NOTES)
+            .filter(|((id, _), _)| id == NOTES || id == RADIO)
             .map(|(place, line)| (place.clone(), line.split(" parts off ").next().unwrap().to_owned()))
             .collect::<Vec<_>>()
     };
@@ -204,10 +209,10 @@ async fn an_interrupted_removal_or_return_is_settled_by_what_lies_there() {
         let plan = place.take_out(&[(NOTES, Change::RemoveFromSystem)]).await;
         let carried = async |kind, plan: Plan| {
             let (_stop, stopped) = watch::channel(Control::Go);
-            let sent = std::sync::atomic::AtomicBool::new(false);
+            let sent = AtomicBool::new(false);
             let news = |news| {
                 if let RunNews::Step(_, StepEvent::Sent { .. }) = news
-                    && !sent.swap(true, std::sync::atomic::Ordering::Relaxed)
+                    && !sent.swap(true, Ordering::Relaxed)
                 {
                     place.sim.set_fault(Fault::Cut(CutAt::Packet(Direction::ToDevice, cut)));
                 }
@@ -244,16 +249,16 @@ async fn a_part_is_switched_and_read_back() {
     let class = "com.android.music.Offers";
     let wanted = |to| WantedPart { id: id(NOTES), user: OWNER, part: class.parse::<PartName>().unwrap(), to };
     for to in [PartSwitch::Off, PartSwitch::On, PartSwitch::AsDeclared] {
-        let switched = switch_part(&place.device, &wanted(to)).await.unwrap();
+        let switched =
+            switch_part(&place.device, &place.book, &place.device.facts().unwrap().id, &wanted(to)).await.unwrap();
         assert_eq!(switched.is_so(&wanted(to)), Some(true), "{switched:?}");
         let inventory = survey(&place.device, &mut |_| {}).await.unwrap();
         let parts = inventory.packages[&id(NOTES)].about.parts.get(&OWNER).cloned();
         assert_eq!(PartSwitch::of(parts.as_ref(), class), to);
     }
-    let other = crate::support::device(Scenario::crew_phone(), 1).await;
-    let device = place.workplace.device(other.address());
-    device.connect(&mut |_| {}).await.unwrap();
-    let switched = switch_part(&device, &wanted(PartSwitch::Off)).await.unwrap();
+    let (_other, _, device, _folder) = linked(Scenario::crew_phone(), 1).await;
+    let switched =
+        switch_part(&device, &place.book, &device.facts().unwrap().id, &wanted(PartSwitch::Off)).await.unwrap();
     assert_eq!(switched.is_so(&wanted(PartSwitch::Off)), Some(false));
     assert!(switched.said.text().contains("Shell cannot change component state"), "{switched:?}");
 }

@@ -72,7 +72,7 @@ impl Logbook {
         let (maker, model) = (device.maker.as_str(), device.model.as_str());
         let mut all = self.read_copies(like, params![maker, model, device.id.as_str()])?;
         let mut seen = BTreeSet::new();
-        all.retain(|copy| seen.insert((copy.id.clone(), copy.version_code)));
+        all.retain(|copy| copy.installs() && seen.insert((copy.id.clone(), copy.version_code)));
         Ok(all)
     }
 

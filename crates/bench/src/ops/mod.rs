@@ -44,7 +44,7 @@ pub use metrics::{read_metrics, read_sizes, work_out_sizes};
 pub use note::{NoteError, forget_place, note_met};
 pub use open::{open_developer_options, open_on_device};
 pub use pair::{PairNews, pair_by_code, pair_by_qr};
-pub use part::{Switched, WantedPart, switch_part, switched_parts};
+pub use part::{SwitchError, Switched, WantedPart, switch_part};
 pub use restart::{COMES_BACK, RestartError, before_restart, restart_device};
 pub use root::ask_for_root;
 pub use sight::{Sight, look_at_all};

@@ -1,11 +1,14 @@
 //! Switching a part of a package, as root.
 
+use thiserror::Error;
 use wibbet_core::ask::{Output, PartName, PartSwitch};
 use wibbet_core::package::SwitchedParts;
 use wibbet_core::read::{DumpReader, read_back_request};
-use wibbet_types::{PackageId, UserId};
+use wibbet_logbook::LogbookError;
+use wibbet_types::{DeviceId, PackageId, PlainText, UserId};
 
 use crate::device::{AskError, Device};
+use crate::logbook::{SharedLogbook, now};
 
 /// A part that somebody wants to be switched.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -37,12 +40,37 @@ impl Switched {
     }
 }
 
-/// Switches a part, once, and reads it back.
+/// Why it is not known what came of it.
+#[derive(Debug, Error)]
+pub enum SwitchError {
+    /// It could not be written down that it is sent: nothing was.
+    #[error(transparent)]
+    Logbook(#[from] LogbookError),
+    /// The device could not be asked. It may have been done.
+    #[error(transparent)]
+    Ask(#[from] AskError),
+}
+
+/// Switches a part, once, and reads it back. That it is sent is written down before it is, and what was answered after.
 ///
 /// # Errors
-/// When the device cannot be asked. Where that is behind the sending, it may have been done.
-pub async fn switch_part<D: Device>(device: &D, wanted: &WantedPart) -> Result<Switched, AskError> {
-    let said = device.ask(&wanted.to.request(&wanted.id, &wanted.part, wanted.user), &mut |_| {}).await?;
+/// When that cannot be written down, or the device cannot be asked.
+pub async fn switch_part<D: Device>(
+    device: &D,
+    book: &SharedLogbook,
+    of: &DeviceId,
+    wanted: &WantedPart,
+) -> Result<Switched, SwitchError> {
+    let request = wanted.to.request(&wanted.id, &wanted.part, wanted.user);
+    let (of, words) = (of.clone(), request.words(&device.capabilities()));
+    let number = book.with(move |book| book.add_command(&of, &words, now())).await?;
+    let said = device.ask(&request, &mut |_| {}).await;
+    let (answer, code) = match &said {
+        Ok(said) => (PlainText::new(&said.text()), said.code),
+        Err(error) => (PlainText::new(&format!("no answer: {error}")), None),
+    };
+    book.with(move |book| book.answer_command(number, &answer, code)).await?;
+    let said = said?;
     let parts = switched_parts(device, &wanted.id, wanted.user).await?;
     Ok(Switched { said, parts })
 }
@@ -51,7 +79,7 @@ pub async fn switch_part<D: Device>(device: &D, wanted: &WantedPart) -> Result<S
 ///
 /// # Errors
 /// When the device cannot be asked.
-pub async fn switched_parts<D: Device>(
+async fn switched_parts<D: Device>(
     device: &D,
     id: &PackageId,
     user: UserId,

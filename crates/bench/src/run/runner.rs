@@ -206,10 +206,10 @@ impl<'a, D: Device> Runner<'a, D> {
     /// could be at the next one. What has been answered is read back meanwhile, many steps at once.
     async fn all_that_waits(&self, waiting: Vec<(StepIndex, About)>) -> Option<Left> {
         // Before Android 7 each command is a runtime of its own, and several of them at a time are more than such devices have room for.
-        let window = match self.device.capabilities().starts_a_runtime_for_each_command() {
-            true => 1,
-            false => self.patience.window,
-        };
+        let runtimes = self.device.capabilities().starts_a_runtime_for_each_command();
+        // One must not close the partition of the system behind itself while another one writes there.
+        let writes = self.run().steps.iter().any(|step| step.way.is_about_the_system() && step.outcome.is_none());
+        let window = if runtimes || writes { 1 } else { self.patience.window };
         let mut schedule = Schedule::new(waiting, window);
         let mut on_the_way = FuturesUnordered::new();
         let mut reading = FuturesUnordered::new();

@@ -10,7 +10,8 @@ use super::event::SessionEvent;
 use crate::device::Device as _;
 use crate::logbook::now;
 use crate::ops::{
-    Switched, WantedPart, ask_for_root, hand_command, picture, place_here, place_there, pull, push, switch_part,
+    SwitchError, Switched, WantedPart, ask_for_root, hand_command, picture, place_here, place_there, pull, push,
+    switch_part,
 };
 
 /// The first line that says anything.
@@ -106,22 +107,13 @@ impl Actor {
         self.tell(SessionEvent::Note(note));
     }
 
-    /// Switches a part; that it is sent is kept before it is.
     async fn switched(&self, wanted: &WantedPart) -> Result<Switched, String> {
         let facts = self.device.facts().ok_or("The device has not said what it is; nothing was sent.")?;
-        let words = wanted.to.request(&wanted.id, &wanted.part, wanted.user).words(&self.device.capabilities());
-        let noted = self.workplace.book.with(move |book| book.add_command(&facts.id, &words, now())).await;
-        let number = noted.map_err(|error| error.to_string())?;
-        let switched = switch_part(&*self.device, wanted).await;
-        let (answer, code) = match &switched {
-            Ok(switched) => (PlainText::new(&switched.said.text()), switched.said.code),
-            Err(error) => (PlainText::new(&format!("no answer: {error}")), None),
-        };
-        let noted = self.workplace.book.with(move |book| book.answer_command(number, &answer, code)).await;
-        if let Err(error) = noted {
-            self.tell(SessionEvent::Note(error.to_string()));
-        }
-        switched.map_err(|error| format!("{} may have been switched, or not: {error}", wanted.part))
+        let switched = switch_part(&*self.device, &self.workplace.book, &facts.id, wanted).await;
+        switched.map_err(|error| match error {
+            SwitchError::Logbook(error) => error.to_string(),
+            SwitchError::Ask(error) => format!("{} may have been switched, or not: {error}", wanted.part),
+        })
     }
 
     pub(super) async fn hand_command(&self, command: String) {

@@ -7,6 +7,7 @@ use std::time::Duration;
 
 use wibbet_adb::{HostKey, KeyRing, Timeouts};
 use wibbet_bench::around::Surroundings;
+use wibbet_bench::device::AdbDevice;
 use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::workplace::Workplace;
@@ -65,6 +66,16 @@ pub(crate) async fn in_memory(
     let here = workplace(folder, patience);
     let surroundings = Arc::new(Surroundings::default().with_network(Arc::new(network)));
     (sim, Workplace { book: here.book.clone().working_inline(), surroundings, ..here })
+}
+
+/// A device over loopback, linked to, and a program that is at it.
+pub(crate) async fn linked(scenario: Scenario, window: usize) -> (SimDevice, Workplace, AdbDevice, tempfile::TempDir) {
+    let folder = tempfile::tempdir().unwrap();
+    let sim = device(scenario, 1).await;
+    let workplace = workplace(folder.path(), patience(window));
+    let device = workplace.device(sim.address());
+    device.connect(&mut |_| {}).await.unwrap();
+    (sim, workplace, device, folder)
 }
 
 pub(crate) fn id(text: &str) -> PackageId {

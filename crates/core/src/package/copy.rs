@@ -91,6 +91,11 @@ impl KeptCopy {
         copies.iter().filter(|copy| copy.id == *id && copy.run.is_some()).max_by_key(|copy| copy.number)
     }
 
+    /// Whether it can be installed: one of what lay on the partition of the system is placed there again, and nothing else.
+    pub fn installs(&self) -> bool {
+        self.placed.is_empty()
+    }
+
     /// Bytes of all files.
     pub fn size(&self) -> u64 {
         self.files.iter().fold(0, |sum, file| sum.saturating_add(file.size))

@@ -142,9 +142,15 @@ impl Change {
         Self::ACTS.contains(&self) || self == Self::Unquieten
     }
 
+    /// Whether it is about what lies on the partition of the system. Such changes are made one after the other: each lets the partition
+    /// be written, and no longer than it takes.
+    pub fn is_about_the_system(self) -> bool {
+        matches!(self, Self::RemoveFromSystem | Self::RestoreToSystem)
+    }
+
     /// Whether something else than a state of the package tells that it was done: an act, or what lies on a partition.
     pub fn is_told_aside(self) -> bool {
-        self.is_act() || matches!(self, Self::RemoveFromSystem | Self::RestoreToSystem)
+        self.is_act() || self.is_about_the_system()
     }
 
     /// Whether it can be chosen for a package that is marked.
@@ -163,7 +169,8 @@ impl Change {
     }
 
     /// The request that makes the change; of [`Change::InstallCopy`], which takes several, the last one's name only (see
-    /// `read::install`); so too of those that are about the partition of the system (see `read::placed`). `apk` is what [`Change::InstallFactory`] installs; nothing else needs it.
+    /// `read::install`); so too of those that are about the partition of the system (see `read::placed`). `apk` is what
+    /// [`Change::InstallFactory`] installs; nothing else needs it.
     pub fn request(self, id: &PackageId, user: UserId, apk: Option<&DevicePath>) -> Request {
         if let (Self::InstallFactory, Some(apk)) = (self, apk) {
             let words = ["install", "-r", "--user"].map(str::to_owned).into_iter();
@@ -219,7 +226,9 @@ impl Change {
             Self::Unsuspend => state.installed && !state.suspended,
             // That is told by something else.
             Self::ForceStop | Self::ClearCache | Self::ClearData | Self::Quieten | Self::Unquieten => false,
-            Self::RemoveFromSystem | Self::RestoreToSystem => false,
+            // Android knows nothing of it any more.
+            Self::RemoveFromSystem => !state.known,
+            Self::RestoreToSystem => false,
         }
     }
 }

@@ -103,23 +103,7 @@ mod tests {
     use crate::plan::{SkipReason, StartLoss};
 
     fn step(id: &str, way: Change) -> PlannedStep {
-        PlannedStep {
-            id: id.parse().unwrap(),
-            user: UserId::OWNER,
-            way,
-            before: PackageState::IN_USE,
-            target: None,
-            apk: None,
-            copy: None,
-            secures: false,
-            given: Vec::new(),
-            along: Vec::new(),
-            back: Reversal::Exact,
-            data: AppData::Stay,
-            keeping: None,
-            start: None,
-            skip: None,
-        }
+        PlannedStep::new(id.parse().unwrap(), UserId::OWNER, way, PackageState::IN_USE)
     }
 
     #[test]

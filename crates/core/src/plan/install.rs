@@ -3,7 +3,7 @@
 use wibbet_types::UserId;
 
 use super::change::Change;
-use super::plan::{AppData, PlannedStep, Reversal, SkipReason};
+use super::plan::{PlannedStep, Reversal, SkipReason};
 use crate::package::{Inventory, KeptCopy, PackageKind};
 
 /// Plans installing a copy for a user.
@@ -27,21 +27,10 @@ pub fn plan_install(inventory: &Inventory, copy: &KeptCopy, user: UserId) -> Pla
         _ => Reversal::Approximate("uninstalled"),
     };
     PlannedStep {
-        id: copy.id.clone(),
-        user,
-        way: Change::InstallCopy,
-        before,
-        target: None,
-        apk: None,
         copy: Some(copy.clone()),
-        secures: false,
-        given: Vec::new(),
-        along: Vec::new(),
         back,
-        data: AppData::Stay,
-        keeping: None,
-        start: None,
         skip,
+        ..PlannedStep::new(copy.id.clone(), user, Change::InstallCopy, before)
     }
 }
 

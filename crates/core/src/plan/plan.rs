@@ -236,6 +236,27 @@ pub struct PlannedStep {
 }
 
 impl PlannedStep {
+    /// A step that is sent, leads back to just what was, and takes nothing with it.
+    pub(super) fn new(id: PackageId, user: UserId, way: Change, before: PackageState) -> Self {
+        Self {
+            id,
+            user,
+            way,
+            before,
+            target: None,
+            apk: None,
+            copy: None,
+            secures: false,
+            given: Vec::new(),
+            along: Vec::new(),
+            back: Reversal::Exact,
+            data: AppData::Stay,
+            keeping: None,
+            start: None,
+            skip: None,
+        }
+    }
+
     /// What of the things that people have given the package comes back with it and what does not, in words; `None` where they
     /// gave it nothing.
     pub fn given_words(&self, capabilities: &Capabilities) -> Option<String> {
@@ -277,7 +298,6 @@ impl PlannedStep {
 
     /// The words that go to the device.
     pub fn command(&self, capabilities: &Capabilities) -> String {
-        let of_system = |way: Change| matches!(way, Change::RemoveFromSystem | Change::RestoreToSystem);
         match &self.copy {
             Some(copy) if self.way == Change::RestoreToSystem => {
                 let words = place_requests(copy).into_iter().map(|(request, file)| match file {
@@ -287,7 +307,7 @@ impl PlannedStep {
                 words.collect::<Vec<_>>().join("; ")
             }
             Some(copy) => install_words(capabilities, copy, self.user),
-            None if of_system(self.way) => {
+            None if self.way.is_about_the_system() => {
                 let folder = self.apk.as_ref().and_then(system_folder);
                 folder.map_or_else(String::new, |folder| take_away_request(&folder).words(capabilities))
             }

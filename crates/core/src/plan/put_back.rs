@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use wibbet_types::{PackageId, UserId};
 
 use super::change::Change;
-use super::plan::{AppData, Plan, PlannedStep, Reversal, SkipReason};
+use super::plan::{Plan, PlannedStep, SkipReason};
 use crate::android::Capabilities;
 use crate::package::{Condition, Enabled, Inventory, KeptCopy, Package, PackageKind, PackageState};
 
@@ -34,25 +34,14 @@ pub fn plan_put_back_with(
         let apk = inventory.packages.get(id).and_then(|package| package.apk.clone());
         let copy = KeptCopy::last_of(copies, id);
         let mut push = |way, skip| {
-            let (id, target) = (id.clone(), Some(*target));
             let apk = apk.clone().filter(|_| way == Change::InstallFactory);
             let copy = copy.cloned().filter(|_| matches!(way, Change::InstallCopy | Change::RestoreToSystem));
             steps.push(PlannedStep {
-                id,
-                user: *user,
-                way,
-                before,
-                target,
+                target: Some(*target),
                 apk,
                 copy,
-                secures: false,
-                given: Vec::new(),
-                along: Vec::new(),
-                back: Reversal::Exact,
-                data: AppData::Stay,
-                keeping: None,
-                start: None,
                 skip,
+                ..PlannedStep::new(id.clone(), *user, way, before)
             });
         };
         let usual = if before.known && before.installed { Change::DefaultState } else { Change::Reinstall };
@@ -61,7 +50,7 @@ pub fn plan_put_back_with(
             continue;
         };
         let takes_root = capabilities.root.is_none().then_some(SkipReason::TakesRoot);
-        let placed = copy.is_some_and(|copy| !copy.placed.is_empty());
+        let placed = copy.is_some_and(|copy| !copy.installs());
         let Some(package) = inventory.packages.get(id) else {
             if placed {
                 push(Change::RestoreToSystem, takes_root);
@@ -112,7 +101,7 @@ pub fn plan_put_back_with(
                 let newer = package.kind == PackageKind::System
                     && !package.states.values().any(|state| state.installed)
                     && copy.is_some_and(|copy| copy.version_code > package.about.version_code);
-                let by_copy = (needs_apk || newer) && copy.is_some() && ways.contains(&Change::Reinstall);
+                let by_copy = (needs_apk || newer) && copy.is_some() && !placed && ways.contains(&Change::Reinstall);
                 let needs_apk = needs_apk && !by_copy;
                 let first = by_copy && installed.insert(id);
                 for way in ways {

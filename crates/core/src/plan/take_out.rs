@@ -82,7 +82,6 @@ pub fn plan_take_out(
         if skip.is_none() {
             left.change(item);
         }
-        let (id, target) = (item.id.clone(), None);
         let data = package.map_or(AppData::Stay, |p| data_of(p.kind, item.way, before, capabilities));
         let kept = |p: &Arc<Package>| data_of(p.kind, Change::UninstallKeepData, before, capabilities) == AppData::Stay;
         let keeping = match data {
@@ -93,14 +92,7 @@ pub fn plan_take_out(
             _ => capabilities.disables.then_some(Change::Disable),
         };
         steps.push(PlannedStep {
-            id,
-            user: item.user,
-            way: item.way,
-            before,
-            target,
             apk: package.and_then(|p| p.apk.clone()).filter(|_| item.way == Change::RemoveFromSystem),
-            copy: None,
-            secures: false,
             given: package.map_or_else(Vec::new, |p| {
                 let goes = |given: &Given| match item.way {
                     Change::Suspend => false,
@@ -114,8 +106,8 @@ pub fn plan_take_out(
             back,
             data,
             keeping,
-            start: None,
             skip,
+            ..PlannedStep::new(item.id.clone(), item.user, item.way, before)
         });
     }
     for step in &mut steps {
@@ -666,6 +658,31 @@ mod tests {
         }
         assert_eq!(skip("own", 10, root).skip, Some(SkipReason::ForEverybody));
         assert_eq!(skip("own", 0, None).skip, Some(SkipReason::TakesRoot));
+    }
+
+    /// What lay on the partition of the system goes back there, and is never installed as an app.
+    #[test]
+    fn what_was_removed_from_the_system_is_placed_there_again() {
+        let placed = crate::package::KeptCopy {
+            placed: vec!["755 0 0 - folder /system/app/Notes".parse().unwrap()],
+            version_code: Some(99),
+            ..testing::copy("notes", &["base.apk"])
+        };
+        let ways = |state: Option<PackageState>, root: bool| {
+            let packages = state.map(|state| ("notes", PackageKind::System, [state, state]));
+            let inventory = inventory(&packages.into_iter().collect::<Vec<_>>());
+            let root = root.then_some(crate::android::RootWay::Daemon);
+            let capabilities = Capabilities { root, ..new_device() };
+            let wanted = [("notes".parse().unwrap(), UserId::OWNER, IN)];
+            let plan =
+                super::super::plan_put_back_with(&inventory, &capabilities, &wanted, std::slice::from_ref(&placed));
+            plan.steps.into_iter().map(|step| (step.way, step.skip)).collect::<Vec<_>>()
+        };
+        assert_eq!(ways(None, true), [(Change::RestoreToSystem, None)]);
+        assert_eq!(ways(Some(IN), true), [(Change::RestoreToSystem, None)]);
+        assert_eq!(ways(None, false), [(Change::RestoreToSystem, Some(SkipReason::TakesRoot))]);
+        // It is there and off: that is undone, whatever version was kept.
+        assert_eq!(ways(Some(OUT), true), [(Change::Reinstall, None)]);
     }
 
     /// What an app has switched off of itself comes back on: that is said of the user for whom it is so.

@@ -5,6 +5,7 @@ use wibbet_types::Timestamp;
 use super::event::StepEvent;
 use super::finding::Finding;
 use super::record::{Outcome, Run, Step, StepState};
+use crate::package::PackageState;
 
 /// For how long after a step it is taken for a package's own doing that it is not so any more, in milliseconds.
 const BY_ITSELF: i64 = 5 * 60 * 1000;
@@ -25,6 +26,8 @@ pub fn settle_open(step: &Step, found: Finding, carrying_on: bool, at: Timestamp
     if step.way.is_told_aside() {
         return match found {
             Finding::NoSuchUser => Some(no_such_user(at)),
+            // A start has come since.
+            Finding::State(state) if step.way.is_met_by(state) => Some(settled_afterwards(state, at)),
             // Whoever has used the app since would lose that too.
             _ if !step.way.may_be_sent_again() => step.outcome.is_none().then(|| StepEvent::Settled {
                 outcome: Outcome::Unsettled,
@@ -37,12 +40,7 @@ pub fn settle_open(step: &Step, found: Finding, carrying_on: bool, at: Timestamp
         };
     }
     match found {
-        Finding::State(state) if step.way.is_met_by(state) => Some(StepEvent::Settled {
-            outcome: Outcome::Done,
-            after: Some(state),
-            remark: "settled afterwards by asking the device".into(),
-            at,
-        }),
+        Finding::State(state) if step.way.is_met_by(state) => Some(settled_afterwards(state, at)),
         Finding::State(state) if carrying_on || step.outcome.is_none() => {
             let remark = format!("interrupted before it was done; it is {} still", state.condition().word());
             Some(StepEvent::WaitsAgain { remark })
@@ -53,6 +51,11 @@ pub fn settle_open(step: &Step, found: Finding, carrying_on: bool, at: Timestamp
         }
         _ => None,
     }
+}
+
+fn settled_afterwards(state: PackageState, at: Timestamp) -> StepEvent {
+    let remark = "settled afterwards by asking the device".into();
+    StepEvent::Settled { outcome: Outcome::Done, after: Some(state), remark, at }
 }
 
 fn no_such_user(at: Timestamp) -> StepEvent {
@@ -130,7 +133,6 @@ pub fn came_back(step: &Step, found: Finding, since: Since, at: Timestamp) -> Op
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::package::PackageState;
     use crate::plan::Change;
     use wibbet_types::StepIndex;
 
@@ -168,6 +170,16 @@ mod tests {
             Some(StepEvent::Settled { outcome, .. }) => outcome.name(),
             Some(_) => "other",
         }
+    }
+
+    /// A start has come since: Android knows nothing of it any more. Before, only what lies there tells.
+    #[test]
+    fn what_was_removed_from_the_system_is_settled_once_android_has_noticed() {
+        let step = Step { way: Change::RemoveFromSystem, ..step(StepState::Sent, None) };
+        let settle = |now| settle_open(&step, Finding::State(now), false, Timestamp(5));
+        assert!(matches!(settle(PackageState::ABSENT), Some(StepEvent::Settled { outcome: Outcome::Done, .. })));
+        assert_eq!(settle(PackageState::IN_USE), None);
+        assert_eq!(settle(PackageState::UNREADABLE), None);
     }
 
     #[test]

@@ -9,6 +9,7 @@ mod clock;
 mod disk;
 mod dump_package;
 mod dump_system;
+mod enabling;
 mod failing;
 mod files;
 mod foreground;

@@ -24,10 +24,17 @@ pub(crate) fn copies(
     let looks = offer.is_empty() && withdraw.is_empty();
     let book = if looks { Logbook::open_to_look(folder)? } else { Some(Logbook::open(folder)?) };
     let Some(book) = book else { return Ok(show(&[], as_json)) };
-    let known: Vec<CopyId> = book.copies(None)?.iter().map(|copy| copy.number).collect();
+    let known = book.copies(None)?;
     let changes = || offer.iter().map(|number| (*number, true)).chain(withdraw.iter().map(|number| (*number, false)));
-    if let Some((missing, _)) = changes().find(|(number, _)| !known.contains(number)) {
+    if let Some((missing, _)) = changes().find(|(number, _)| known.iter().all(|copy| copy.number != *number)) {
         return Err(Failure::new(Exit::Nothing, format!("there is no copy {missing}; nothing was changed")));
+    }
+    if let Some(bound) = known.iter().find(|copy| offer.contains(&copy.number) && !copy.installs()) {
+        let words = format!(
+            "copy {} is of what lay on the partition of the system: it goes back to its own device only; nothing was changed",
+            bound.number
+        );
+        return Err(Failure::new(Exit::Nothing, words));
     }
     for (number, offered) in changes() {
         book.offer_copy(number, offered)?;

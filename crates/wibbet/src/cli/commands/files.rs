@@ -97,7 +97,8 @@ impl From {
                 let of = device.clone();
                 let read = move |book: &mut Logbook| Ok((book.copies(Some(&of.id))?, book.copies_offered_to(&of)?));
                 let (own, offered) = book.with(read).await?;
-                let Some(copy) = own.into_iter().chain(offered).find(|copy| copy.number == number) else {
+                let Some(copy) = own.into_iter().chain(offered).find(|copy| copy.number == number && copy.installs())
+                else {
                     let words = format!(
                         "there is no copy {number} of {} itself, and none that was offered to its model; wibbet copies shows \
                          all, and --offer lets one be installed on other devices of the model",

@@ -1,12 +1,11 @@
 //! `wibbet part`: switching a part of a package, as root.
 
 use wibbet_bench::device::Device as _;
-use wibbet_bench::logbook::now;
-use wibbet_bench::ops::{WantedPart, claim, switch_part};
+use wibbet_bench::ops::{SwitchError, WantedPart, claim, switch_part};
 use wibbet_core::ask::{PartName, PartSwitch};
 use wibbet_types::{PackageId, PlainText, UserId};
 
-use super::asking::asked;
+use super::asking::{asked, may_change};
 use super::change::root;
 use super::look::{check_user, read};
 use crate::cli::args::How;
@@ -27,7 +26,7 @@ pub(crate) struct Wanted {
 pub(crate) async fn part(finder: &Finder<'_>, name: &str, wanted: Wanted, how: How) -> Result<Exit, Failure> {
     let Wanted { id, class, user, to } = wanted;
     let part = PartName::of(&id, &class).map_err(|error| Failure::new(Exit::Usage, error.to_string()))?;
-    super::asking::may_change(how)?;
+    may_change(how)?;
     let (device, inventory) = read(finder, name).await?;
     root(&device, how).await?;
     check_user(&inventory, user)?;
@@ -47,16 +46,12 @@ pub(crate) async fn part(finder: &Finder<'_>, name: &str, wanted: Wanted, how: H
         return Err(Failure::new(Exit::Nothing, "nothing was sent"));
     }
     let _claims = claim(finder.workplace, &device)?;
-    let book = &finder.workplace.book;
-    let number = book.with(move |book| book.add_command(&facts.id, &words, now())).await?;
-    let switched = switch_part(&device, &wanted).await;
-    let (answer, code) = match &switched {
-        Ok(switched) => (PlainText::new(&switched.said.text()), switched.said.code),
-        Err(error) => (PlainText::new(&format!("no answer: {error}")), None),
-    };
-    let said = answer.clone();
-    book.with(move |book| book.answer_command(number, &answer, code)).await?;
-    let so = switched?.is_so(&wanted);
+    let switched =
+        switch_part(&device, &finder.workplace.book, &facts.id, &wanted).await.map_err(|error| match error {
+            SwitchError::Logbook(error) => Failure::from(error),
+            SwitchError::Ask(error) => error.into(),
+        })?;
+    let (so, said) = (switched.is_so(&wanted), PlainText::new(&switched.said.text()));
     let exit = match so {
         Some(true) => Exit::Done,
         Some(false) => Exit::Nothing,

@@ -28,7 +28,9 @@ fn heights(device: &DeviceModel) -> Vec<usize> {
 
 pub(super) fn is_enabled(app: &App, action: Action) -> bool {
     match action {
-        Action::OfferCopy => app.device().is_some_and(|device| copy_under_cursor(device).is_some()),
+        Action::OfferCopy => {
+            app.device().is_some_and(|device| copy_under_cursor(device).is_some_and(KeptCopy::installs))
+        }
         Action::Mark | Action::MarkFound | Action::PutBack => {
             app.device().is_some_and(|device| !device.shelf.entries.is_empty())
         }
