@@ -841,6 +841,34 @@ fn a_copy_is_installed_on_another_device_of_the_model_where_that_was_said() {
     assert!(code == 1 && err.contains("--offer"), "{code} {err}");
 }
 
+/// As root: what lay on the partition of the system is kept, comes back to its place, and is nothing to be installed elsewhere.
+#[test]
+fn what_is_removed_from_the_system_is_put_back_there_alone() {
+    let home = home();
+    let sim = Sim::start(&["--device", "store-phone"]);
+    let at = sim.address();
+    let out = ["run", at, "--user", "0", "--root", "--remove-from-system", "com.android.music"];
+    let (said_of, _, code) = said(home.path(), &[&out[..], &["android", "--dry-run"]].concat());
+    assert!(
+        code == 0
+            && said_of.contains("not sent   pm remove-from-system")
+            && said_of.contains("rm -r /system/app/Music"),
+        "{said_of}"
+    );
+    let (_, _, code) = said(home.path(), &[&out[..], &["--yes"]].concat());
+    assert_eq!(code, 0);
+    let (shelf, _) = json(home.path(), &["shelf", at, "--json"]);
+    assert_eq!(shelf["shelf"][0]["state"], "removed");
+    for other in [&["copies", "--offer", "1"][..], &["install", at, "--copy", "1", "--user", "0", "--yes"]] {
+        let (_, err, code) = said(home.path(), other);
+        assert!(code == 1 && err.contains("put-back has it there again"), "{code} {err}");
+    }
+    let (out, _, code) = said(home.path(), &["put-back", at, "--all", "--yes"]);
+    assert!(code == 1 && out.contains("it takes root"), "{code} {out}");
+    let (out, _, code) = said(home.path(), &["put-back", at, "--all", "--root", "--yes"]);
+    assert!(code == 0 && out.contains("there again as they were"), "{code} {out}");
+}
+
 /// A tray out of a file: its own way for each package and user, in one run; a line that is wrong is named, and nothing is asked of
 /// the device then.
 #[test]

@@ -157,7 +157,7 @@ impl fmt::Display for SkipReason {
                 "only what has a folder of its own on a partition of the system, and no update over it, is removed from there: uninstall its update first, or the app itself"
             }
             Self::ForEverybody => "it would go for everybody on the device: mark it for the first user",
-            Self::TakesRoot => "it takes root, which has not been asked for here; disable or suspend instead",
+            Self::TakesRoot => "it takes root, which has not been asked for here",
             Self::NeedsRoot => "leaving this state takes root; change it on the device, in the app's settings page",
         })
     }
@@ -309,7 +309,9 @@ impl PlannedStep {
             Some(copy) => install_words(capabilities, copy, self.user),
             None if self.way.is_about_the_system() => {
                 let folder = self.apk.as_ref().and_then(system_folder);
-                folder.map_or_else(String::new, |folder| take_away_request(&folder).words(capabilities))
+                // What has none is not sent.
+                let words = || self.way.request(&self.id, self.user, None).words(capabilities);
+                folder.map_or_else(words, |folder| take_away_request(&folder).words(capabilities))
             }
             None => self.way.request(&self.id, self.user, self.apk.as_ref()).words(capabilities),
         }

@@ -30,16 +30,20 @@ pub(crate) fn copies(
         return Err(Failure::new(Exit::Nothing, format!("there is no copy {missing}; nothing was changed")));
     }
     if let Some(bound) = known.iter().find(|copy| offer.contains(&copy.number) && !copy.installs()) {
-        let words = format!(
-            "copy {} is of what lay on the partition of the system: it goes back to its own device only; nothing was changed",
-            bound.number
-        );
-        return Err(Failure::new(Exit::Nothing, words));
+        return Err(Failure::new(Exit::Nothing, format!("{}; nothing was changed", bound_words(bound))));
     }
     for (number, offered) in changes() {
         book.offer_copy(number, offered)?;
     }
     Ok(show(&book.copies(of)?, as_json))
+}
+
+/// Why a copy of what lay on the partition of the system is not installed as an app.
+pub(super) fn bound_words(copy: &KeptCopy) -> String {
+    format!(
+        "copy {} is of what lay on the partition of the system: put-back has it there again, on its own device",
+        copy.number
+    )
 }
 
 fn show(copies: &[KeptCopy], as_json: bool) -> Exit {

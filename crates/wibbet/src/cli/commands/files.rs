@@ -15,6 +15,7 @@ use wibbet_types::{CopyId, DevicePath, UserId, bytes_words};
 
 use super::asking::may_change;
 use super::change::carry_out;
+use super::copies::bound_words;
 use super::look::{check_user, read};
 use crate::cli::args::How;
 use crate::cli::resolve::Finder;
@@ -97,8 +98,7 @@ impl From {
                 let of = device.clone();
                 let read = move |book: &mut Logbook| Ok((book.copies(Some(&of.id))?, book.copies_offered_to(&of)?));
                 let (own, offered) = book.with(read).await?;
-                let Some(copy) = own.into_iter().chain(offered).find(|copy| copy.number == number && copy.installs())
-                else {
+                let Some(copy) = own.into_iter().chain(offered).find(|copy| copy.number == number) else {
                     let words = format!(
                         "there is no copy {number} of {} itself, and none that was offered to its model; wibbet copies shows \
                          all, and --offer lets one be installed on other devices of the model",
@@ -106,6 +106,9 @@ impl From {
                     );
                     return Err(Failure::new(Exit::Nothing, words));
                 };
+                if !copy.installs() {
+                    return Err(Failure::new(Exit::Nothing, format!("{}; nothing was sent", bound_words(&copy))));
+                }
                 import_kept(book, &device.id, &copy).await
             }
         };
