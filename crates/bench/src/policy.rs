@@ -15,7 +15,8 @@ pub struct RunPolicy {
     pub pause: Duration,
     /// How often a change is sent again when the link went before its answer.
     pub tries: u32,
-    /// How many steps may be on their way together.
+    /// How many steps may be on their way together, where the device does not answer so soon that more of them would be done at
+    /// once when somebody stops.
     pub window: usize,
 }
 

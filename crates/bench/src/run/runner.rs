@@ -60,6 +60,18 @@ const LAST_WORD: Duration = Duration::from_secs(1);
 const READ_BACK_AFTER: Duration = Duration::from_secs(5);
 const READ_BACK_AT_ONCE: usize = 32;
 
+/// What has been sent when somebody stops is to be answered within about this time: so much may be on its way to a quick device
+/// over a long line, more than a few steps at which the device would have nothing to do while answers travel.
+const ANSWERED_WITHIN: Duration = Duration::from_millis(400);
+const WIDEST_WINDOW: usize = 8;
+
+/// How many steps may be on their way, where one of so many together was answered after this time: at least `least` of them.
+fn room_for(least: usize, together: usize, took: Duration) -> usize {
+    let each = took.as_micros() / together.max(1) as u128;
+    let room = ANSWERED_WITHIN.as_micros() / each.max(1);
+    usize::try_from(room).unwrap_or(usize::MAX).min(WIDEST_WINDOW).max(least)
+}
+
 /// Why a step was left where it is.
 pub(crate) enum Left {
     /// Somebody asked to stop.
@@ -230,7 +242,10 @@ impl<'a, D: Device> Runner<'a, D> {
             let is_odd = unread.iter().any(Heard::is_odd);
             schedule.hold(is_odd || reads_what_is_odd || pauses);
             while let Some(index) = schedule.next_ready() {
-                on_the_way.push(async move { (index, self.send(index).await) });
+                on_the_way.push(async move {
+                    let begun = Instant::now();
+                    (index, self.send(index).await, begun.elapsed())
+                });
             }
             // Where the rest is done soon, all is read back in one go then.
             let rest = u32::try_from(schedule.waiting()).unwrap_or(u32::MAX);
@@ -264,8 +279,12 @@ impl<'a, D: Device> Runner<'a, D> {
                         }
                     })
                 }
-                Some((index, sent)) = on_the_way.next() => sent.map(|heard| match heard {
+                Some((index, sent, took)) = on_the_way.next() => sent.map(|heard| match heard {
                     Some(heard) => {
+                        // One at a time stays so.
+                        if window > 1 {
+                            schedule.widen(room_for(window, on_the_way.len() + 1, took));
+                        }
                         schedule.answered(index);
                         answered += 1;
                         unread.push(heard);
@@ -519,5 +538,19 @@ impl<'a, D: Device> Runner<'a, D> {
             read = reading => Ok(read),
             () = self.enough.clone() => Err(Left::Stopped),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn more_is_on_its_way_only_to_devices_that_answer_soon() {
+        let room = |least, together, millis| room_for(least, together, Duration::from_millis(millis));
+        // 20 ms each over a line of 50 ms, then what comes of that; 80 ms each; slow ones.
+        assert_eq!([room(3, 3, 110), room(3, 8, 210), room(3, 3, 290), room(3, 4, 370)], [8, 8, 4, 4]);
+        assert_eq!([room(3, 3, 900), room(3, 1, 60_000), room(1, 1, 2_000)], [3, 3, 1]);
+        assert_eq!([room(3, 0, 0), room(9, 3, 900)], [8, 9]);
     }
 }

@@ -27,6 +27,11 @@ impl<K: Eq + Hash> Schedule<K> {
         Self { waiting, on_the_way: HashMap::new(), unread: HashMap::new(), window: window.max(1), held: false }
     }
 
+    /// So many (at least 1) may be on their way from now on.
+    pub fn widen(&mut self, window: usize) {
+        self.window = window.max(1);
+    }
+
     /// The next step that may go now.
     pub fn next_ready(&mut self) -> Option<StepIndex> {
         if self.held || self.on_the_way.len() >= self.window || self.unread.len() >= MOST_UNREAD {
