@@ -13,10 +13,12 @@
 //! 5. [`workplace`]: what all sessions of a program share.
 //! 6. [`ops`]: one file for each operation; the command line, sessions and orders call these.
 //! 7. [`run`]: carrying out runs.
-//! 8. [`session`]: one device as the screen sees it.
-//! 9. [`fleet`]: all devices at hand.
+//! 8. [`catch`]: waiting for a device that does not start any more, and putting back what a run took out.
+//! 9. [`session`]: one device as the screen sees it.
+//! 10. [`fleet`]: all devices at hand.
 
 pub mod around;
+pub mod catch;
 pub mod device;
 pub mod fleet;
 pub mod logbook;

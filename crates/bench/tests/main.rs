@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "tests")]
 
 mod bench;
+mod catch;
 mod chaos;
 mod copies;
 mod given;

@@ -148,6 +148,7 @@ pub fn step(index: usize, text: &str) -> Step {
         target: None,
         apk: None,
         copy: None,
+        start: None,
         for_good: false,
         given: Vec::new(),
         returned: None,

@@ -74,6 +74,8 @@ pub struct NewStep {
     pub given: Vec<Given>,
     /// It has no way back, and somebody has allowed it all the same.
     pub for_good: bool,
+    /// What the start of the device loses with it, by class, as far as is known.
+    pub start: Option<u8>,
     /// Why it is not going to be sent, if it is not.
     pub skip: Option<String>,
 }
@@ -231,8 +233,8 @@ impl Logbook {
                 None => jobs::take_at_hand(&change, number, device)?,
             }
             let mut insert = change.prepare(
-                "INSERT INTO steps (run, place, package, user, way, words, before, state, outcome, remark, target, for_good, apk, given, copy) \
-                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15)",
+                "INSERT INTO steps (run, place, package, user, way, words, before, state, outcome, remark, target, for_good, apk, given, copy, start_class) \
+                 VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16)",
             )?;
             for (place, step) in steps.iter().enumerate() {
                 let (state, outcome) = match step.skip {
@@ -254,7 +256,8 @@ impl Logbook {
                     step.for_good,
                     step.apk.as_ref().map(DevicePath::as_str),
                     lines(&step.given),
-                    step.copy.map(CopyId::number)
+                    step.copy.map(CopyId::number),
+                    step.start
                 ])?;
             }
             drop(insert);
@@ -267,51 +270,27 @@ impl Logbook {
     /// Writes down what happens to a step of a run. It has reached the disk when this returns. The event as it stands
     /// there: what is sent has got its place in the order of all that was sent.
     pub fn append(&mut self, run: RunId, index: StepIndex, event: &StepEvent) -> Result<StepEvent> {
+        let mut kept = self.append_all(run, std::slice::from_ref(&(index, event.clone())))?;
+        kept.pop().ok_or(LogbookError::NoSuchStep { run, index })
+    }
+
+    /// As [`Logbook::append`], for events of several steps, which are written together.
+    ///
+    /// # Errors
+    /// [`LogbookError::NoSuchStep`] for a step that the run does not have; then nothing of it is written.
+    pub fn append_all(&mut self, run: RunId, events: &[(StepIndex, StepEvent)]) -> Result<Vec<StepEvent>> {
         let path = self.path.clone();
         let failed = |error| LogbookError::from_sqlite(&path, error);
         // It reads before it writes: another program's write in between must not make it start over.
         let behavior = TransactionBehavior::Immediate;
         let change = self.connection.transaction_with_behavior(behavior).map_err(failed)?;
-        let found = read_steps(&change, run, Some(index)).map_err(failed)?.0.pop();
-        let Some(mut step) = found else { return Err(LogbookError::NoSuchStep { run, index }) };
-        let mut event = event.clone();
-        if let StepEvent::Sent { order, .. } = &mut event {
-            let last = "SELECT coalesce(max(sent_order), 0) FROM steps";
-            *order = change.query_row(last, [], |row| row.get::<_, i64>(0)).map_err(failed)?.saturating_add(1);
-        }
-        step.apply(&event);
-        let (sent, answered) = match &event {
-            StepEvent::Sent { at, .. } => (Some(at.0), None),
-            StepEvent::Answered { at, .. } => (None, Some(at.0)),
-            _ => (None, None),
-        };
-        let sql = "UPDATE steps SET before = ?3, state = ?4, answer = ?5, after = ?6, outcome = ?7, settled = ?8, remark = ?9, \
-                   tries = tries + (?10 IS NOT NULL), sent = coalesce(?10, sent), answered = coalesce(?11, answered), \
-                   sent_order = nullif(?12, 0), returned = ?13, copy = ?14 WHERE run = ?1 AND place = ?2";
-        let values = params![
-            run.number(),
-            index.get() as i64,
-            step.before.to_string(),
-            step.state.name(),
-            step.answer.as_ref().map(PlainText::as_str),
-            step.after.map(|state| state.to_string()),
-            step.outcome.map(Outcome::name),
-            step.settled.map(|at| at.0),
-            step.remark,
-            sent,
-            answered,
-            step.order,
-            step.returned.as_deref().map(lines),
-            step.copy.map(CopyId::number)
-        ];
-        change.execute(sql, values).map_err(failed)?;
-        if let Some(at) = event.at() {
-            change
-                .execute("UPDATE runs SET touched = max(touched, ?2) WHERE number = ?1", params![run.number(), at.0])
-                .map_err(failed)?;
+        let mut kept = Vec::with_capacity(events.len());
+        for (index, event) in events {
+            let event = append(&change, run, *index, event).map_err(failed)?;
+            kept.push(event.ok_or(LogbookError::NoSuchStep { run, index: *index })?);
         }
         change.commit().map_err(failed)?;
-        Ok(event)
+        Ok(kept)
     }
 
     /// Writes down what a run changed for a user whom nobody had told it to change anything for: a step that was done and
@@ -485,7 +464,7 @@ fn read_steps(
     index: Option<StepIndex>,
 ) -> rusqlite::Result<(Vec<Step>, Vec<String>)> {
     let sql = "SELECT place, package, user, way, words, before, state, answer, after, outcome, settled, remark, target, \
-               for_good, coalesce(sent_order, 0), apk, given, returned, copy FROM steps \
+               for_good, coalesce(sent_order, 0), apk, given, returned, copy, start_class FROM steps \
                WHERE run = ?1 AND (?2 IS NULL OR place = ?2) ORDER BY place";
     let mut statement = connection.prepare_cached(sql)?;
     let mut rows = statement.query(params![run.number(), index.map(|index| index.get() as i64)])?;
@@ -497,6 +476,55 @@ fn read_steps(
         gaps.extend(unclear.into_iter().map(|why| format!("step {}: {why}", place.saturating_add(1))));
     }
     Ok((steps, gaps))
+}
+
+/// Writes down what has happened to a step, as it is kept: what was sent has its place in the order then. `None` where the run has no such
+/// step.
+fn append(
+    change: &Connection,
+    run: RunId,
+    index: StepIndex,
+    event: &StepEvent,
+) -> rusqlite::Result<Option<StepEvent>> {
+    let found = read_steps(change, run, Some(index))?.0.pop();
+    let Some(mut step) = found else { return Ok(None) };
+    let mut event = event.clone();
+    if let StepEvent::Sent { order, .. } = &mut event {
+        let last = "SELECT coalesce(max(sent_order), 0) FROM steps";
+        *order = change.query_row(last, [], |row| row.get::<_, i64>(0))?.saturating_add(1);
+    }
+    step.apply(&event);
+    let (sent, answered) = match &event {
+        StepEvent::Sent { at, .. } => (Some(at.0), None),
+        StepEvent::Answered { at, .. } => (None, Some(at.0)),
+        _ => (None, None),
+    };
+    let sql = "UPDATE steps SET before = ?3, state = ?4, answer = ?5, after = ?6, outcome = ?7, settled = ?8, remark = ?9, \
+               tries = tries + (?10 IS NOT NULL), sent = coalesce(?10, sent), answered = coalesce(?11, answered), \
+               sent_order = nullif(?12, 0), returned = ?13, copy = ?14 WHERE run = ?1 AND place = ?2";
+    let values = params![
+        run.number(),
+        index.get() as i64,
+        step.before.to_string(),
+        step.state.name(),
+        step.answer.as_ref().map(PlainText::as_str),
+        step.after.map(|state| state.to_string()),
+        step.outcome.map(Outcome::name),
+        step.settled.map(|at| at.0),
+        step.remark,
+        sent,
+        answered,
+        step.order,
+        step.returned.as_deref().map(lines),
+        step.copy.map(CopyId::number)
+    ];
+    change.execute(sql, values)?;
+    if let Some(at) = event.at() {
+        change
+            .execute("UPDATE runs SET touched = max(touched, ?2) WHERE number = ?1", params![run.number(), at.0])
+            ?;
+    }
+    Ok(Some(event))
 }
 
 /// The place behind all steps of a run.
@@ -539,6 +567,7 @@ fn step_of(row: &Row<'_>) -> rusqlite::Result<Step> {
         order: row.get(14)?,
         apk,
         copy,
+        start: row.get(19)?,
     })
 }
 
@@ -613,6 +642,7 @@ mod tests {
             target: None,
             apk: None,
             copy: None,
+            start: None,
             for_good: false,
             given: Vec::new(),
             skip: None,

@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 15] = ["
+const STEPS: [&str; 16] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -162,6 +162,9 @@ CREATE TABLE commands (
 ALTER TABLE copies ADD COLUMN offered INTEGER NOT NULL DEFAULT 0;
 -- Of what was removed from the system: a line for each thing that lay in its folder, see `Placed`.
 ALTER TABLE copies ADD COLUMN placed TEXT NOT NULL DEFAULT '';
+", "
+-- What the start of the device loses with a step, by class; nothing where that was not known.
+ALTER TABLE steps ADD COLUMN start_class INTEGER;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

@@ -41,6 +41,7 @@ fn step(id: &str, skip: Option<&str>) -> NewStep {
         target: None,
         apk: None,
         copy: None,
+        start: None,
         for_good: false,
         given: Vec::new(),
         skip: skip.map(str::to_owned),

@@ -42,7 +42,7 @@ pub use android::PairingDialog;
 pub use apk::SampleApk;
 pub use catalogue::consequences::Broken;
 pub use device::{Options, OwnerAction, OwnersScreen, SimBus, SimDevice};
-pub use line::{BadFault, CutAt, Direction, Fault, Line, SimNetwork, Work};
+pub use line::{BadFault, CutAt, Direction, Fault, Line, SimNetwork, Window, Work};
 pub use machine::Allow;
 #[cfg(unix)]
 pub use reach::{Asked, Ran, SimAndroid};

@@ -56,9 +56,16 @@ pub(crate) fn leave(shared: &Arc<Shared>, orderly: bool) {
 
 pub(crate) fn restart(shared: &Arc<Shared>, orderly: bool) {
     leave(shared, orderly);
+    let away = {
+        let state = shared.state();
+        match state.window.filter(|_| state.looping.is_some()) {
+            Some(window) => window.round.saturating_sub(window.reached),
+            None => shared.restart,
+        }
+    };
     let shared = Arc::clone(shared);
     tokio::spawn(async move {
-        tokio::time::sleep(shared.restart).await;
+        tokio::time::sleep(away).await;
         shared.state().down = false;
         shared.cable_changes.send_modify(|n| *n += 1);
         begin_round(&shared);
@@ -75,22 +82,59 @@ fn begin_round(shared: &Arc<Shared>) {
         state.calls_until_ready = if class == Some(1) { u32::MAX } else { CALLS_BEFORE_READY };
         state.looping = class;
         state.round += 1;
-        class.map(|_| state.round)
+        if class.is_some() && state.window.is_some() {
+            state.service_is_up(false);
+        }
+        class.map(|class| (class, state.round, state.window))
     };
-    let Some(round) = round else { return };
+    let Some((class, round, window)) = round else { return };
     let shared = Arc::clone(shared);
     tokio::spawn(async move {
-        tokio::time::sleep(ROUND).await;
-        let (current, kernel) = {
+        let current = |shared: &Arc<Shared>| {
             let state = shared.state();
-            (state.round == round && !state.down, state.kernel_loops)
+            state.round == round && !state.down
         };
-        match (current, kernel) {
-            (false, _) => {}
-            (true, true) => restart(&shared, false),
-            (true, false) => crash_framework(&shared),
+        match window {
+            Some(window) => {
+                tokio::time::sleep(window.reached.saturating_sub(window.service)).await;
+                if class == 2 && current(&shared) {
+                    shared.state().service_is_up(true);
+                }
+                tokio::time::sleep(window.service).await;
+            }
+            None => tokio::time::sleep(ROUND).await,
+        }
+        if !current(&shared) {
+            return;
+        }
+        let (kernel, asks) = {
+            let mut state = shared.state();
+            state.note_failed_start();
+            (state.kernel_loops, state.asks_for_a_reset())
+        };
+        match (asks, kernel) {
+            (true, _) => {
+                leave(&shared, false);
+                shared.state().asks_in_recovery = true;
+            }
+            (false, true) => restart(&shared, false),
+            (false, false) => crash_framework(&shared),
         }
     });
+}
+
+/// Somebody has chosen “Try again” in its recovery.
+pub(crate) fn try_again(shared: &Arc<Shared>) {
+    {
+        let mut state = shared.state();
+        if !std::mem::take(&mut state.asks_in_recovery) {
+            return;
+        }
+        state.forget_failed_starts();
+        state.down = false;
+    }
+    shared.cable_changes.send_modify(|n| *n += 1);
+    begin_round(shared);
 }
 
 /// A change has been made: where the system dies of it at once, it does.
@@ -104,6 +148,7 @@ pub(crate) fn after_change(shared: &Arc<Shared>) {
         tokio::spawn(async move {
             // It has answered by then.
             tokio::time::sleep(DIES_WITHIN).await;
+            shared.state().note_failed_start();
             crash_framework(&shared);
         });
     }

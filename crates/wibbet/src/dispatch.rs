@@ -6,7 +6,7 @@ use std::time::Duration;
 use wibbet_bench::around::Surroundings;
 use wibbet_core::plan::Terms;
 
-use crate::cli::commands::{change, copies, files, links, look, packages, part, shelf, why};
+use crate::cli::commands::{catch, change, copies, files, links, look, packages, part, shelf, why};
 use crate::cli::{Arguments, Command, Finder, How};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -26,6 +26,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Shelf { json, .. }
             | Command::Restart { json, .. }
             | Command::Picture { json, .. }
+            | Command::Catch { json, .. }
             | Command::Pull { json, .. }
             | Command::Push { json, .. }
             | Command::Part { json, .. }
@@ -165,6 +166,9 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         }
         Command::Pull { device, there, here, json } => files::pull(&finder, &device, there, here, json).await,
         Command::Push { device, here, there, json } => files::push(&finder, &device, &here, there, json).await,
+        Command::Catch { device, run, all, yes, json, next: _ } => {
+            catch::catch(&finder, device.as_deref(), catch::Wanted { run, all, yes, json }).await
+        }
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
         Command::Demo { .. }
         | Command::Sim(_)

@@ -54,6 +54,8 @@ pub(super) struct Routes {
     pub(super) all: Vec<Route>,
     /// The one in use, or the last that was.
     pub(super) last: Option<Route>,
+    /// The serial by which it goes on its cable.
+    pub(super) goes_by: Option<String>,
 }
 
 #[derive(Debug)]
@@ -89,7 +91,7 @@ impl AdbDevice {
         let mut all = Vec::new();
         routes.into_iter().for_each(|route| route.take_into(&mut all));
         Self {
-            routes: Mutex::new(Routes { all, last: None }),
+            routes: Mutex::new(Routes { all, last: None, goes_by: None }),
             surroundings,
             keys,
             limits,

@@ -36,6 +36,11 @@ impl AdbDevice {
         self.follows.store(true, Ordering::Relaxed);
     }
 
+    /// It goes by this serial on its cable, as is known from another time.
+    pub fn goes_by(&self, serial: Option<String>) {
+        self.ways().goes_by = serial;
+    }
+
     fn look_for_it(&self) {
         let Some(serial) = self.facts().map(|f| f.serial).filter(|_| self.follows.load(Ordering::Relaxed)) else {
             return;
@@ -43,7 +48,9 @@ impl AdbDevice {
         let cables = self.surroundings.on_cables();
         let air = self.surroundings.on_air();
         let seen = cables.iter().map(Sighting::on_cable).chain(air.iter().filter_map(Sighting::on_air));
-        seen.filter(|s| s.serial == serial.as_str()).for_each(|s| self.add_route(s.route));
+        let goes_by = self.ways().goes_by.clone();
+        let is_it = |s: &Sighting| s.serial == serial.as_str() || (!s.serial.is_empty() && Some(&s.serial) == goes_by.as_ref());
+        seen.filter(is_it).for_each(|s| self.add_route(s.route));
     }
 
     /// Whether the link is encrypted; `None` without one.
@@ -129,6 +136,10 @@ impl AdbDevice {
             let met = match made {
                 Ok(link) => {
                     self.ways().last = Some(route.clone());
+                    // When it is plugged in again it goes by the same.
+                    if let Some(serial) = self.known_as() {
+                        self.ways().goes_by = Some(serial);
+                    }
                     self.meet(&link, &route).await.map(|()| link)
                 }
                 Err(error) => Err(AskError::NoLink(error)),

@@ -29,6 +29,7 @@ pub async fn begin_run(
             apk: step.apk.clone(),
             copy: step.copy.as_ref().map(|copy| copy.number),
             given: step.given.clone(),
+            start: step.start.as_ref().map(|loss| loss.class),
             for_good: step.skip.is_none() && matches!(step.back, Reversal::Impossible(_)),
             skip: step.skip.map(|skip| skip.to_string()),
         })

@@ -15,7 +15,7 @@ pub enum Control {
 }
 
 /// Waits until somebody asks to stop.
-pub(super) async fn stopped(mut control: watch::Receiver<Control>) {
+pub(crate) async fn stopped(mut control: watch::Receiver<Control>) {
     if control.wait_for(|control| *control == Control::Stop).await.is_err() {
         // A sender that has gone cannot stop anything any more.
         std::future::pending::<()>().await;

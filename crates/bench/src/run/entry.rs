@@ -47,6 +47,17 @@ pub async fn run_plan(
     RunEnded { number, result }
 }
 
+/// Carries on with a run of a device that is claimed.
+pub(crate) async fn carry_on(
+    workplace: &Workplace,
+    device: &AdbDevice,
+    run: RunId,
+    stop: watch::Receiver<Control>,
+    news: &(dyn Fn(RunNews) + Send + Sync),
+) -> Result<Run, RunError> {
+    Runner::carry_out(device, &workplace.book, workplace.patience, run, stop, news).await
+}
+
 async fn carry_out(
     workplace: &Workplace,
     device: &AdbDevice,

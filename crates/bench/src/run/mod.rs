@@ -14,6 +14,8 @@ mod unasked;
 
 pub use begin::begin_run;
 pub use control::Control;
+pub(crate) use control::stopped;
+pub(crate) use entry::carry_on;
 pub use entry::{RunEnded, RunStart, run_plan};
 pub use error::{RunError, RunNews};
 pub use runner::Runner;

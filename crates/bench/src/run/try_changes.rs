@@ -56,6 +56,7 @@ pub async fn try_changes(workplace: &Workplace, device: &AdbDevice, inventory: &
         target: Some(before),
         apk: None,
         copy: None,
+        start: None,
         for_good: false,
         given: Vec::new(),
         skip: None,

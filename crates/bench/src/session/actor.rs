@@ -8,6 +8,7 @@ use tokio::sync::{Notify, mpsc, watch};
 use tokio::time::Instant;
 use wibbet_adb::{Link, LinkError};
 use wibbet_core::ask::Opening;
+use wibbet_core::diagnosis::LoopWatch;
 use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
 use wibbet_core::package::Inventory;
 use wibbet_core::read::ChangesPermitted;
@@ -17,6 +18,7 @@ use super::background::BackgroundTask;
 use super::command::SessionCommand;
 use super::event::{CloseStep, SessionEvent};
 use super::reading::follow;
+use crate::catch::CatchWanted;
 use crate::device::AdbDevice;
 use crate::ops::{Awaited, Details, open_developer_options, open_on_device};
 use crate::run::{Control, RunStart};
@@ -96,6 +98,12 @@ pub(crate) struct Actor {
     pub(super) watching: BackgroundTask,
     /// The device's screen is being followed.
     pub(super) following: BackgroundTask,
+    /// What is to be caught, before anything else is done.
+    pub(super) catching: Option<CatchWanted>,
+    /// What is seen of the device's starts, since the session began; and whether it has been told that they never end.
+    pub(super) loops: LoopWatch,
+    pub(super) told_loop: bool,
+    pub(super) begun: Instant,
 }
 
 impl Actor {
@@ -109,9 +117,14 @@ impl Actor {
 
     /// Makes the link, reads the packages, serves commands until the link goes, and begins again.
     pub(super) async fn live(&mut self) {
+        self.tell_runs().await;
         loop {
-            if self.closed {
+            if self.closed && self.catching.is_none() {
                 self.rest().await;
+            }
+            if let Some(wanted) = self.take_catch() {
+                self.catch(wanted).await;
+                continue;
             }
             let linked = self.link().await;
             let link = self.device.current().await;
@@ -133,10 +146,13 @@ impl Actor {
             if linked && self.read_all().await {
                 self.serve(link).await;
             } else {
+                self.catching = self.take_catch();
                 for command in std::mem::take(&mut self.waiting) {
                     self.without_a_link(command).await;
                 }
-                self.pause().await;
+                if self.catching.is_none() {
+                    self.pause().await;
+                }
             }
         }
     }
@@ -155,6 +171,11 @@ impl Actor {
             match command {
                 Some(SessionCommand::Survey) => {
                     self.device.believe_hearsay();
+                    break;
+                }
+                Some(SessionCommand::Catch(wanted)) => {
+                    self.device.believe_hearsay();
+                    self.catching = Some(wanted);
                     break;
                 }
                 Some(command) => self.without_a_link(command).await,
@@ -226,6 +247,8 @@ impl Actor {
             SessionCommand::Note(_) | SessionCommand::Job(..) | SessionCommand::KeepTray(_) => {}
             SessionCommand::TakeIn(..) | SessionCommand::TakeInKept(..) | SessionCommand::OfferCopy(..) => {}
             SessionCommand::DropCopy(_) | SessionCommand::Seen(..) => {}
+            // That waits for one.
+            SessionCommand::Catch(_) => {}
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
                 self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
             }
@@ -277,6 +300,10 @@ impl Actor {
             };
             match command {
                 Some(SessionCommand::Survey) => return,
+                Some(SessionCommand::Catch(wanted)) => {
+                    self.catching = Some(wanted);
+                    return;
+                }
                 Some(SessionCommand::Close { switch_off: false, forget }) => {
                     self.close(false, forget).await;
                     return;
@@ -339,6 +366,10 @@ impl Actor {
                 Some(SessionCommand::Close { switch_off, forget }) => {
                     self.close(switch_off, forget).await;
                     !self.closed
+                }
+                Some(SessionCommand::Catch(wanted)) => {
+                    self.catching = Some(wanted);
+                    false
                 }
                 Some(command) => {
                     self.by_the_way(command).await;

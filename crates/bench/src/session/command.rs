@@ -8,6 +8,7 @@ use wibbet_core::plan::{Job, Plan, TrayItem};
 use wibbet_core::run::RunKind;
 use wibbet_types::{CopyId, DevicePath, Locale, PlainText, RunId, UserId};
 
+use crate::catch::CatchWanted;
 use crate::ops::WantedPart;
 
 /// What a session can be told to do. Commands are carried out one after the other.
@@ -19,6 +20,8 @@ pub enum SessionCommand {
     Run(RunKind, Plan),
     /// Carry on with a run of the logbook.
     CarryOn(RunId),
+    /// Wait for the device, which does not start any more, and put back what was taken out of it.
+    Catch(CatchWanted),
     /// Try whether changes are permitted, on a part of Android that stays as it is.
     TryChanges,
     /// Keep the device awake while it is charging, or put that back as it was.

@@ -13,6 +13,7 @@ use wibbet_core::run::{Lessons, Run};
 use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 
 use crate::around::Route;
+use crate::catch::CatchNews;
 use crate::ops::{Details, HandCommand, TakenIn, WantedPart};
 use crate::run::RunNews;
 
@@ -75,6 +76,12 @@ pub enum SessionEvent {
     Parts(WantedPart, Option<SwitchedParts>),
     /// A run that is being carried out.
     Run(RunNews),
+    /// The device starts over and over, or does not end starting; or not any more.
+    Looping(bool),
+    /// What becomes of a catch, but for its run.
+    Catch(CatchNews),
+    /// A catch has ended: its run, if it got that far, and why it ended if not by itself.
+    CatchEnded(Option<RunId>, Option<String>),
     /// Apps have failed on the device behind a run.
     Failures {
         /// The run.

@@ -7,6 +7,8 @@ use std::sync::Arc;
 use futures_util::FutureExt as _;
 use tokio::sync::{Notify, mpsc, watch};
 use tokio::task::JoinHandle;
+use tokio::time::Instant;
+use wibbet_core::diagnosis::LoopWatch;
 use wibbet_core::link::{Advice, Ladder, Rung};
 use wibbet_core::read::ChangesPermitted;
 use wibbet_types::PackageId;
@@ -85,6 +87,10 @@ impl Session {
             sizing: BackgroundTask::default(),
             watching: BackgroundTask::default(),
             following: BackgroundTask::default(),
+            catching: None,
+            loops: LoopWatch::default(),
+            told_loop: false,
+            begun: Instant::now(),
         };
         if offered {
             let at = actor.device.address();

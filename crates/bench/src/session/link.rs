@@ -51,6 +51,11 @@ impl Actor {
                         self.close(false, forget).await;
                         return false;
                     }
+                    SessionCommand::Catch(wanted) => {
+                        drop(connecting);
+                        self.catching = Some(wanted);
+                        return false;
+                    }
                     SessionCommand::Note(note) => self.write_note(note).await,
                     SessionCommand::Survey => {}
                     // It is done when there is a link.
@@ -83,6 +88,8 @@ impl Actor {
                 }
                 self.tell_facts();
                 self.tell_ladder();
+                // What was taken out of a device that cannot be read is known all the same.
+                self.tell_runs().await;
                 if self.restarting.take().is_some() {
                     self.tell(SessionEvent::Note("it has restarted, and is linked again".into()));
                 }
@@ -161,6 +168,7 @@ impl Actor {
     pub(super) fn lost(&mut self, error: &LinkError) {
         self.reading.stop();
         self.following.stop();
+        self.link_has_gone();
         self.tell(SessionEvent::Reading(None));
         let trouble = trouble_of(error, self.device.facts().as_ref());
         // A device that is back and asks, or refuses, is told as any other: a refused dialog is not opened again by itself.

@@ -3,6 +3,7 @@
 mod actor;
 mod apps;
 mod background;
+mod catching;
 mod command;
 mod event;
 mod hand;

@@ -73,6 +73,7 @@ impl Actor {
             None => self.ladder.note(Rung::Started, RungStatus::Unknown, "it does not report that"),
         }
         self.details = details;
+        self.watch_for_loops();
         self.tell(SessionEvent::Details(Box::new(self.details.clone())));
         self.tell_ladder();
     }

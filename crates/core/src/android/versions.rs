@@ -77,6 +77,7 @@ const ANDROID_12: u32 = 31;
 const ANDROID_13: u32 = 33;
 
 const ANDROID_14: u32 = 34;
+const ANDROID_15: u32 = 35;
 
 /// A program by which the package service is called through a shell.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -359,6 +360,18 @@ impl Capabilities {
     /// Whether each command of `pm`, `settings` and the like starts a Java runtime of its own, which takes its time.
     pub fn starts_a_runtime_for_each_command(&self) -> bool {
         self.sdk < ANDROID_7
+    }
+
+    /// After how many failed starts, about, the system's own rescue (`RescueParty`, from Android 8 on) asks for a factory reset in the
+    /// recovery. An estimate: what a count leads to has changed with versions, and makers' builds differ.
+    pub(crate) fn asks_for_a_reset_after(&self) -> Option<u32> {
+        match self.sdk {
+            ..ANDROID_8 => None,
+            ANDROID_8..ANDROID_12 => Some(20),
+            ANDROID_12..ANDROID_15 => Some(25),
+            ANDROID_15 => Some(17),
+            _ => Some(7),
+        }
     }
 
     /// Whether the user service has a shell of its own, in which its users are listed.

@@ -1,5 +1,13 @@
 //! Finding out what is wrong.
 
+mod catch;
 mod halving;
+mod looping;
+mod needs;
+mod round;
 
+pub use catch::{Catch, CatchAnswer, CatchNext, CatchView, STANDS_FOR};
 pub use halving::{Cause, Evaluation, Halving, Next, Round};
+pub use looping::LoopWatch;
+pub use needs::{CatchNeed, catch_needs};
+pub use round::{RoundAnswers, read_round, round_requests};

@@ -208,6 +208,32 @@ impl Change {
         }
     }
 
+    /// The state that it leads to from another one, where it is done.
+    #[must_use]
+    pub fn leads_to(self, from: PackageState) -> PackageState {
+        match self {
+            Self::Uninstall | Self::UninstallKeepData => PackageState { installed: false, ..from },
+            Self::Disable => PackageState { enabled: Enabled::DisabledUser, ..from },
+            Self::DisableByRoot => PackageState { enabled: Enabled::Disabled, ..from },
+            Self::Suspend => PackageState { suspended: true, ..from },
+            Self::Hide => PackageState { hidden: true, ..from },
+            Self::RemoveFromSystem => PackageState::ABSENT,
+            Self::Reinstall | Self::InstallFactory | Self::InstallCopy => {
+                PackageState { installed: true, hidden: false, ..from }
+            }
+            Self::Enable => PackageState { enabled: Enabled::Enabled, ..from },
+            Self::DefaultState => PackageState { enabled: Enabled::Default, ..from },
+            Self::Unhide => PackageState { hidden: false, ..from },
+            Self::Unsuspend => PackageState { suspended: false, ..from },
+            Self::RestoreToSystem
+            | Self::ForceStop
+            | Self::ClearCache
+            | Self::ClearData
+            | Self::Quieten
+            | Self::Unquieten => from,
+        }
+    }
+
     /// Whether a state is what this change aims at. One that was not told never is.
     pub fn is_met_by(self, state: PackageState) -> bool {
         if state.unreadable {

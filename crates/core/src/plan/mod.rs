@@ -20,7 +20,7 @@ pub use install::plan_install;
 pub use instead::Instead;
 pub use on_refusal::OnRefusal;
 pub use plan::{AppData, Plan, PlannedStep, Reversal, SkipReason, StartLoss};
-pub use put_back::{plan_put_back, plan_put_back_with};
+pub use put_back::{plan_by_record, plan_put_back, plan_put_back_with};
 pub use take_out::{Places, plan_take_out, without_way_back};
 pub use take_over::beginning_with;
 pub use terms::{Job, Terms};

@@ -131,6 +131,30 @@ pub fn plan_put_back_with(
     Plan { steps, ..Plan::default() }
 }
 
+/// Plans putting packages back on a device that cannot be surveyed: each from the state that it is believed to have to the one that is
+/// named with it, out of what is on the device. A step that turns out not to be needed does no harm.
+pub fn plan_by_record(
+    capabilities: &Capabilities,
+    wanted: &[(PackageId, UserId, PackageState, PackageState)],
+) -> Plan {
+    let mut steps = Vec::new();
+    for (id, user, now, target) in wanted {
+        let mut push = |way, skip| {
+            let step = PlannedStep::new(id.clone(), *user, way, *now);
+            steps.push(PlannedStep { target: Some(*target), skip, ..step });
+        };
+        // What somebody had taken away before is not given to anybody now.
+        match changes_to(*now, *target, capabilities) {
+            Ok(ways) => ways.into_iter().for_each(|way| {
+                let by_apk = way == Change::Reinstall && !capabilities.install_existing;
+                push(way, by_apk.then_some(SkipReason::NeedsApk));
+            }),
+            Err(skip) => push(Change::DefaultState, Some(skip)),
+        }
+    }
+    Plan { steps, ..Plan::default() }
+}
+
 /// Whether it was suspended by another app than the shell, as far as the device tells.
 fn is_anothers(package: &Package, user: UserId) -> bool {
     package.about.suspended_by.get(&user).is_some_and(|by| by.as_str() != "com.android.shell")

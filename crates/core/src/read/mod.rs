@@ -26,6 +26,7 @@ mod read_back;
 mod round;
 mod shared_users;
 mod short_dump;
+mod signs;
 mod survey;
 mod ties;
 mod users;
@@ -49,6 +50,7 @@ pub use install::{
 pub use languages::{language_request, read_languages};
 pub use metrics::{MeasureReader, measure_requests, sizes_request, sizing_request};
 pub use pace::Pace;
+pub(crate) use parts::{marked_request, parts};
 pub use packages_dump::{DumpReader, DumpedPackage, PackageDump};
 pub use packages_list::{
     disabled_request, installed_request, known_request, quiet_request, read_installed, read_package_list, read_quiet,
@@ -63,6 +65,9 @@ pub use ranges::{RangeAnswer, RangeJob, RangeReader, RangeTool, RangeTools, prob
 pub use read_back::{ReadBack, read_back, read_back_all, read_back_request};
 pub use shared_users::{SharedUsers, read_shared_users, shared_users_request};
 pub use short_dump::{ShortDump, ShortForm, read_short_dump, short_dump_request};
+pub use signs::{
+    StartSigns, read_signs, read_system_crash, says_found, service_request, signs_request, system_crash_request,
+};
 pub use survey::{inventory, survey_dump, survey_list};
 pub use ties::{read_ties, ties_request};
 pub use users::{read_users, users_by_number, users_requests};

@@ -6,7 +6,7 @@ use crate::ask::Request;
 const MARK: &str = "wibbet-part:";
 
 /// Commands by name, to be asked in one. Names hold letters and digits only.
-pub(super) fn marked_request<'a>(parts: impl IntoIterator<Item = (&'a str, impl std::fmt::Display)>) -> Request {
+pub(crate) fn marked_request<'a>(parts: impl IntoIterator<Item = (&'a str, impl std::fmt::Display)>) -> Request {
     let parts: Vec<String> = parts.into_iter().map(|(name, command)| format!("echo {MARK}{name}; {command}")).collect();
     Request::shell(parts.join("; "))
 }
@@ -17,7 +17,7 @@ pub(super) fn part_of(line: &str) -> Option<&str> {
 }
 
 /// The parts of a whole answer, by name. A part may be missing or there twice.
-pub(super) fn parts(text: &str) -> impl Iterator<Item = (&str, &str)> {
+pub(crate) fn parts(text: &str) -> impl Iterator<Item = (&str, &str)> {
     text.split(MARK).skip(1).map(|part| {
         let (name, body) = part.split_once('\n').unwrap_or((part, ""));
         (name.trim(), body)

@@ -114,6 +114,9 @@ pub struct Step {
     pub given: Vec<Given>,
     /// What became of giving it again; `None` before that was tried.
     pub returned: Option<Vec<Returned>>,
+    /// What the start of the device loses with it, by class, as far as the plan knew: 1 its package service, 2 the system behind that,
+    /// 3 that it can be used.
+    pub start: Option<u8>,
     /// It has no way back, and somebody has allowed it all the same.
     pub for_good: bool,
     /// Its place in the order of all that was ever sent by this logbook's programs, whatever clocks say; 0 when it has not

@@ -149,6 +149,7 @@ mod tests {
             target: None,
             apk: None,
             copy: None,
+            start: None,
             for_good: false,
             given: Vec::new(),
             returned: None,

@@ -195,6 +195,58 @@ pub fn recorded_gifts(runs: &[Run], id: &PackageId, user: UserId) -> Vec<Given> 
     Record::of(steps.filter(|(_, step)| step.id == *id && step.user == user)).given(id, user)
 }
 
+/// Something that runs took out and none has put back, as far as the record knows.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TakenOut {
+    /// The package.
+    pub id: PackageId,
+    /// The user.
+    pub user: UserId,
+    /// The state that it was left in, or that it would have if the last step of it was done.
+    pub now: PackageState,
+    /// The state before it was first taken out.
+    pub target: PackageState,
+    /// What people had given it.
+    pub given: Vec<Given>,
+    /// What the start of the device lost with it, by class, as far as that was known then.
+    pub start: Option<u8>,
+}
+
+/// What runs took out and none has put back: of one run, or of all. What was sent and never heard of counts as done. The device is not
+/// asked: this is for one that cannot be. In the order in which it is put back: what the start lost first, then what was uninstalled,
+/// then the rest.
+pub fn taken_out(runs: &[Run], of: Option<RunId>) -> Vec<TakenOut> {
+    let assumed: Vec<Run> = runs.iter().map(as_if_done).collect();
+    let steps = assumed.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step)));
+    let record = Record::of(steps);
+    let mut found: Vec<(i64, TakenOut)> = Vec::new();
+    for ((id, user), taken) in &record.taken {
+        let (Some((_, first)), Some((run, last))) = (taken.first(), taken.last()) else { continue };
+        if of.is_some_and(|of| taken.iter().all(|(run, _)| run.number != of)) || run.kind != RunKind::TakeOut {
+            continue;
+        }
+        let start = taken.iter().filter_map(|(_, step)| step.start).min();
+        let now = last.after.unwrap_or_else(|| last.way.leads_to(last.before));
+        let (id, user, target, given) = ((*id).clone(), *user, first.before, record.given(id, *user));
+        found.push((last.order, TakenOut { id, user, now, target, given, start }));
+    }
+    found.sort_by(|(order, a), (other, b)| {
+        let first = |one: &TakenOut| (one.start.unwrap_or(u8::MAX), one.now.installed);
+        // What went last comes first: it leans on nothing that went before it.
+        first(a).cmp(&first(b)).then(other.cmp(order)).then_with(|| (&a.id, a.user).cmp(&(&b.id, b.user)))
+    });
+    found.into_iter().map(|(_, taken)| taken).collect()
+}
+
+/// A run of which everything that was sent and never heard of has been done.
+fn as_if_done(run: &Run) -> Run {
+    let mut run = run.clone();
+    for step in run.steps.iter_mut().filter(|step| run.kind == RunKind::TakeOut && step.is_open_question()) {
+        (step.outcome, step.after) = (Some(Outcome::Done), None);
+    }
+    run
+}
+
 /// What of a device was taken out by runs and has not been put back, by package and user: the takings-out, the first one
 /// at the bottom.
 struct Record<'a> {
@@ -291,6 +343,7 @@ mod tests {
             target: None,
             apk: None,
             copy: None,
+            start: None,
             for_good: false,
             given: Vec::new(),
             returned: None,

@@ -15,6 +15,7 @@ mod files;
 mod foreground;
 mod install;
 mod installed;
+mod looping;
 mod metrics;
 mod nodes;
 mod output;

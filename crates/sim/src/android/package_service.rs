@@ -174,6 +174,7 @@ impl State {
                 self.install_session(command, rest)
             }
             "install-existing" => {
+                self.note_first_change();
                 let user = given.user.unwrap_or(0);
                 self.change(target, user, |s| s.install_existing(target, user))
             }

@@ -1,5 +1,6 @@
 //! `getprop`, `df`.
 
+use super::looping::STARTS_OF_A_LEVEL;
 use super::output::Output;
 use super::state::State;
 
@@ -24,6 +25,9 @@ impl State {
         let booted = if self.calls_until_ready > 0 || self.looping.is_some() { "" } else { "1" };
         let (language, country) = s.languages.split(',').next().unwrap_or("").split_once('-').unwrap_or(("en", "US"));
         let starts = self.framework_starts.to_string();
+        let failed = self.failed_starts();
+        let told = |number: u32| if number == 0 { String::new() } else { number.to_string() };
+        let (rescued, level) = (told(failed), told(failed / STARTS_OF_A_LEVEL));
         let old = s.android.sdk < 23;
         let locale = format!("{language}-{country}");
         let properties = [
@@ -44,6 +48,9 @@ impl State {
             ("ro.fw.mu.headless_system_user", if s.headless { "true" } else { "" }),
             ("sys.boot_completed", booted),
             ("sys.system_server.start_count", if s.android.sdk >= 29 { starts.as_str() } else { "" }),
+            ("sys.rescue_boot_count", if (26..35).contains(&s.android.sdk) { rescued.as_str() } else { "" }),
+            ("crashrecovery.rescue_boot_count", if s.android.sdk >= 35 { rescued.as_str() } else { "" }),
+            ("sys.rescue_level", if (26..30).contains(&s.android.sdk) { level.as_str() } else { "" }),
         ];
         match name {
             Some(name) => {

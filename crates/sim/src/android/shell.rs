@@ -26,6 +26,18 @@ pub(crate) enum Effect {
 }
 
 impl State {
+    /// The commands of a line, each by itself.
+    pub(crate) fn commands_of(line: &str) -> Vec<String> {
+        split_commands(bare(line)).into_iter().map(|words| words.join(" ")).collect()
+    }
+
+    /// Whether a line changes more than one package, each by a command of its own.
+    pub(crate) fn changes_several(line: &str) -> bool {
+        const CHANGES: [&str; 4] = [" install-existing ", " enable ", " default-state ", " unsuspend "];
+        let changes = |command: &&String| CHANGES.iter().any(|words| command.contains(words));
+        Self::commands_of(line).iter().filter(changes).count() > 1
+    }
+
     /// Runs a command line: commands separated by `;`, words with quotes, `$?`.
     pub(crate) fn shell(&mut self, line: &str) -> (Output, Effect) {
         if let Some(line) = line.strip_suffix("|gzip -1c") {
@@ -68,11 +80,16 @@ impl State {
                 self.programs += 1 + words.iter().filter(|w| *w == "|").count() as u64;
             }
             let quiet = words.last().is_some_and(|w| w == "2>/dev/null");
-            if quiet {
+            let together = words.last().is_some_and(|w| w == "2>&1");
+            if quiet || together {
                 words.pop();
             }
             let (mut output, asked) = self.line(&words, skipped);
             if quiet || bare(line) != line {
+                output.err.clear();
+            }
+            if together {
+                output.out = output.together();
                 output.err.clear();
             }
             if asked != Effect::None {
@@ -168,6 +185,7 @@ impl State {
         let output = match program.as_str() {
             "echo" => Output::ok(format!("{}\n", rest.join(" "))),
             "getprop" => self.getprop(first),
+            "service" if first == Some("check") => self.service_check(rest.get(1).map_or("", String::as_str)),
             "pm" => self.package_service(rest, Via::Pm),
             "cmd" if self.scenario.android.sdk >= 24 => match first {
                 Some("package") => self.package_service(&rest[1..], Via::Cmd),
@@ -220,6 +238,7 @@ impl State {
             "dd" if self.no_tools => Output::failed(127, format!("/system/bin/sh: {program}: not found\n")),
             "dd" => self.dd(rest),
             "settings" => return self.settings(rest),
+            "logcat" if rest.iter().any(|w| w == "crash") => self.crash_log(rest),
             "logcat" if rest.iter().any(|w| w == "-d") => self.logged_failures(rest),
             "logcat" => return self.logcat(rest),
             "cat" if first == Some("/proc/meminfo") => self.memory(),

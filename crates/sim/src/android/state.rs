@@ -8,7 +8,7 @@ use tokio::sync::watch;
 use tokio::time::Instant;
 
 use super::installed::InstalledPackage;
-use crate::line::{Cutter, Fault};
+use crate::line::{Cutter, Fault, Window};
 use crate::scenario::{ReachedBy, Scenario};
 
 /// The dialog that offers pairing, as long as it is open.
@@ -74,6 +74,17 @@ pub(crate) struct State {
     pub(crate) round: u64,
     /// Where it starts over and over the whole device does, not its framework alone.
     pub(crate) kernel_loops: bool,
+    /// When it is to be reached then.
+    pub(crate) window: Option<Window>,
+    /// Starts that failed, of the last minutes.
+    pub(super) starts_failed: Vec<Instant>,
+    /// What its log has of crashes of the system.
+    pub(super) crashes: Vec<String>,
+    /// Its recovery asks what is to become of it, until somebody chooses on its screen.
+    pub(crate) asks_in_recovery: bool,
+    /// Since when its package service is up in this round, until something is changed; and how long that took, round by round.
+    pub(super) up_since: Option<Instant>,
+    pub(super) changed_after: Vec<Duration>,
     pub(crate) files: BTreeMap<String, crate::android::File>,
     /// How often "Allow this computer?" was shown.
     pub(crate) dialogs: u32,
@@ -162,6 +173,12 @@ impl State {
             looping: None,
             round: 0,
             kernel_loops: false,
+            window: None,
+            starts_failed: Vec::new(),
+            crashes: Vec::new(),
+            asks_in_recovery: false,
+            up_since: None,
+            changed_after: Vec::new(),
             says: BTreeMap::new(),
             files: super::files::first_files(&scenario),
             dialogs: 0,
@@ -235,6 +252,7 @@ impl State {
             Fault::NoTools => self.no_tools = true,
             Fault::LazyDisk => self.lazy_disk = true,
             Fault::KernelLoops => self.kernel_loops = true,
+            Fault::Window(window) => (self.kernel_loops, self.window) = (true, Some(window)),
             Fault::NoLog => self.log_is_kept_back = true,
             Fault::Renames => self.renames = Some(1),
             Fault::FrameworkCrashes(times) => self.framework_starts += times,

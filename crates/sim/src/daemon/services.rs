@@ -133,6 +133,9 @@ pub(crate) async fn run(
     };
     let Some(input) = input else { return };
     match service {
+        Service::Shell(line, framing) if State::changes_several(&line) => {
+            one_by_one(&shared, &line, framing, stream).await;
+        }
         Service::Shell(line, framing) => {
             let takes = shared.state().work_of(&line);
             let changes = line.contains("uninstall ") || line.contains("disable");
@@ -263,6 +266,44 @@ async fn tell_events(output: Output, framing: Framing, mut stream: StreamOut) {
         text = all.iter().skip(told).map(|event| format!("{event}\n")).collect();
         told = all.len();
     }
+}
+
+/// A line with several changes: a shell does one after the other and what each prints goes out at once, so that a system which dies in
+/// the middle has done some of them, and those have been heard of.
+async fn one_by_one(shared: &Arc<Shared>, line: &str, framing: Framing, mut stream: StreamOut) {
+    let mut code = 0;
+    for command in State::commands_of(line) {
+        let command = command.replace("$?", &code.to_string());
+        let takes = shared.state().work_of(&command);
+        let run = move |state: &mut State| {
+            let before = state.programs;
+            let (output, _) = state.shell(&command);
+            let programs = state.programs - before;
+            (output, state.traffic.start(programs, 0))
+        };
+        let Some((output, done)) = at_work(shared, takes, run).await else { return };
+        if let Some(done) = done {
+            tokio::time::sleep_until(done).await;
+        }
+        crate::machine::after_change(shared);
+        code = output.code;
+        let piece = match framing {
+            Framing::Frames => [(ShellId::Out, output.bytes()), (ShellId::Err, output.err.as_bytes())]
+                .into_iter()
+                .filter(|(_, bytes)| !bytes.is_empty())
+                .flat_map(|(id, bytes)| encode_shell(id, bytes))
+                .collect(),
+            _ => framed(output, framing),
+        };
+        if !piece.is_empty() && !stream.send(&piece).await {
+            return;
+        }
+    }
+    let last = match framing {
+        Framing::Frames => encode_shell(ShellId::Exit, &[code]),
+        _ => Vec::new(),
+    };
+    stream.send_last(&last).await;
 }
 
 async fn say(output: Output, framing: Framing, stream: StreamOut) {

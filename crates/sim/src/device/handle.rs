@@ -108,6 +108,7 @@ impl SimDevice {
             OwnerAction::WirelessDebugging(false) => self.shared.wireless_debugging_off(),
             OwnerAction::WirelessDebugging(true) => wireless_debugging_on(&self.shared).await?,
             OwnerAction::Restart => crate::machine::restart(&self.shared, true),
+            OwnerAction::TryAgain => crate::machine::try_again(&self.shared),
             OwnerAction::RemoveUser(user) => self.remove_user(user),
             OwnerAction::Touch(id) => {
                 self.shared.state().show(&id, 0);
@@ -247,6 +248,26 @@ impl SimDevice {
         self.shared.state().broken()
     }
 
+    /// How many of its starts have failed one after the other, as its own rescue counts them.
+    pub fn failed_starts(&self) -> u32 {
+        self.shared.state().failed_starts()
+    }
+
+    /// Whether its recovery asks what is to become of it.
+    pub fn asks_in_recovery(&self) -> bool {
+        self.shared.state().asks_in_recovery
+    }
+
+    /// How long its package service had been up when something was first changed, in each round of a loop with windows.
+    pub fn changed_after(&self) -> Vec<std::time::Duration> {
+        self.shared.state().changed_after()
+    }
+
+    /// How often its framework has begun to start, where that fails.
+    pub fn rounds(&self) -> u64 {
+        self.shared.state().round
+    }
+
     /// Its framework crashes and starts anew, while the device itself runs on.
     pub fn crash_framework(&self) {
         crate::machine::crash_framework(&self.shared);
@@ -304,6 +325,15 @@ impl SimDevice {
             let switch = |on: bool| if on { "on" } else { "off" };
             let mut lines = vec![format!("USB debugging: {}", switch(state.switches.usb_debugging))];
             let mut acts = Vec::new();
+            if state.asks_in_recovery {
+                let lines = [
+                    "Can't load Android system. Your data may be corrupt. If you continue to get this message, you may need to",
+                    "perform a factory data reset and erase all user data stored on this device.",
+                    "  Try again  ·  Factory data reset",
+                ];
+                let lines = lines.map(str::to_owned).to_vec();
+                return OwnersScreen { name: self.model(), lines, acts: vec![OwnerAction::TryAgain] };
+            }
             if state.down {
                 return OwnersScreen { name: self.model(), lines: vec!["It is restarting.".into()], acts };
             }

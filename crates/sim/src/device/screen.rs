@@ -25,6 +25,8 @@ pub enum OwnerAction {
     RemoveUser(u32),
     /// Restart the device.
     Restart,
+    /// Choose “Try again” in its recovery.
+    TryAgain,
 }
 
 impl OwnerAction {
@@ -45,6 +47,7 @@ impl OwnerAction {
             Self::WirelessDebugging(true) => "switch wireless debugging on",
             Self::WirelessDebugging(false) => "switch wireless debugging off",
             Self::Restart => "restart the device",
+            Self::TryAgain => "choose “Try again”",
         };
         words.to_owned()
     }

@@ -47,6 +47,17 @@ pub struct Work {
     pub look: Duration,
 }
 
+/// When a looping device is to be reached, as one is whose kernel starts over and over.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Window {
+    /// How long its daemon answers in each round.
+    pub reached: Duration,
+    /// From one round to the next.
+    pub round: Duration,
+    /// How long of that the package service is there, at the end.
+    pub service: Duration,
+}
+
 /// A fault.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Fault {
@@ -69,6 +80,8 @@ pub enum Fault {
     LazyDisk,
     /// Where it starts over and over, the whole device does, not Android's framework alone.
     KernelLoops,
+    /// The same, and it is to be reached for some time of each round only.
+    Window(Window),
     /// The log of events tells the shell nothing.
     NoLog,
     /// Its announcements are not withdrawn, so that what it announces next is renamed: ` (2)` stands behind the name, and so on.
@@ -93,7 +106,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), work=MS:MS (a change, a look), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, kernel-loops, no-log, renames, full, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), work=MS:MS (a change, a look), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, kernel-loops, window=REACHED:ROUND:SERVICE (seconds), no-log, renames, full, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON, says=COMMAND:TEXT"
 )]
 pub struct BadFault(String);
@@ -137,6 +150,15 @@ impl FromStr for Fault {
             "no-tools" => Self::NoTools,
             "lazy-disk" => Self::LazyDisk,
             "kernel-loops" => Self::KernelLoops,
+            "window" => {
+                let times: Option<Vec<u64>> = value.split(':').map(|text| text.parse().ok()).collect();
+                let Some([reached, round, service]) = times.as_deref().filter(|t| t.len() == 3 && t[2] <= t[0] && t[0] < t[1])
+                else {
+                    return Err(bad());
+                };
+                let [reached, round, service] = [*reached, *round, *service].map(Duration::from_secs);
+                Self::Window(Window { reached, round, service })
+            }
             "no-log" => Self::NoLog,
             "renames" => Self::Renames,
             "full" => Self::Full,
@@ -194,6 +216,14 @@ mod tests {
             ("slow-dumps=20", Fault::SlowDumps(20)),
             ("lazy-disk", Fault::LazyDisk),
             ("kernel-loops", Fault::KernelLoops),
+            (
+                "window=3:20:1",
+                Fault::Window(Window {
+                    reached: Duration::from_secs(3),
+                    round: Duration::from_secs(20),
+                    service: Duration::from_secs(1),
+                }),
+            ),
             ("no-log", Fault::NoLog),
             ("renames", Fault::Renames),
             ("full", Fault::Full),
@@ -205,7 +235,7 @@ mod tests {
         ] {
             assert_eq!(text.parse::<Fault>().unwrap(), fault);
         }
-        for bad in ["", "latency", "line=5", "line=x:1", "work=3", "cut=3", "cut=up:3", "says-yes=a b", "refuse=a.b"] {
+        for bad in ["", "latency", "line=5", "line=x:1", "work=3", "window=3:20", "window=20:3:1", "cut=3", "cut=up:3", "says-yes=a b", "refuse=a.b"] {
             assert!(bad.parse::<Fault>().is_err(), "{bad}");
         }
     }

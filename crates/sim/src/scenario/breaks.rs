@@ -42,6 +42,8 @@ pub struct BreakRule {
     pub(crate) owner: bool,
     pub(crate) at: BreakMoment,
     pub(crate) sdk: Option<(u32, u32)>,
+    /// Of a start: what the system's log says that it died with.
+    pub(crate) dies_with: Option<String>,
 }
 
 impl BreakRule {

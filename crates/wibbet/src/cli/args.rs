@@ -281,6 +281,27 @@ pub(crate) enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Waits for a device that does not start any more, and puts back what was taken out of it in the moments in which it can be asked.
+    Catch {
+        /// An id, a serial, or HOST:PORT, of a device that was met before.
+        #[arg(required_unless_present = "next")]
+        device: Option<String>,
+        /// Whichever device is met next and has something out.
+        #[arg(long, conflicts_with = "device")]
+        next: bool,
+        /// What this run took out; the last one that has anything out when left out.
+        #[arg(long, value_name = "NUMBER", conflicts_with_all = ["all", "next"])]
+        run: Option<RunId>,
+        /// What all runs took out.
+        #[arg(long)]
+        all: bool,
+        /// Do not ask before waiting and sending.
+        #[arg(long)]
+        yes: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
     /// Carries on with a run that was stopped or interrupted.
     CarryOn {
         /// An id, a serial, or HOST:PORT.

@@ -85,6 +85,46 @@ impl Finder<'_> {
         }))
     }
 
+    /// A device that was met before, to be waited for: with the ways to it that are known, and found by its serial when it turns up.
+    pub(crate) async fn one_that_was_met(&self, name: &str) -> Result<(AdbDevice, DeviceFacts), Failure> {
+        let met = self.workplace.book.with(|book| book.devices()).await?;
+        let address: Option<Address> = name.parse().ok();
+        let never = || {
+            let words = format!("no device {name} was met before; `wibbet runs` names those that had runs");
+            Failure::new(Exit::NoDevice, words)
+        };
+        let (facts, known_as) = match &address {
+            Some(at) => {
+                let there = met.iter().find(|known| known.address == at.to_string()).ok_or_else(never)?;
+                (there.facts.clone(), there.known_as.clone())
+            }
+            None => {
+                let wanted = self.wanted(name).await?;
+                let facts = wanted.facts.or_else(|| {
+                    met.iter().map(|known| &known.facts).find(|facts| facts.serial == wanted.serial).cloned()
+                });
+                (facts.ok_or_else(never)?, wanted.known_as)
+            }
+        };
+        let last = met.iter().find(|known| known.facts.id == facts.id).and_then(|known| known.address.parse().ok());
+        let named = address.into_iter().chain(self.at.iter().cloned()).map(Route::Address);
+        let device = self.workplace.device_by(named.chain(last.map(Route::Remembered)).collect());
+        device.expect(facts.clone());
+        device.goes_by(known_as);
+        device.believe_hearsay();
+        if !self.no_search {
+            device.follow();
+        }
+        Ok((device, facts))
+    }
+
+    /// Every device that is around, not linked yet.
+    pub(crate) async fn all_around(&self) -> Result<Vec<AdbDevice>, Failure> {
+        let mut routes: Vec<Route> = self.around(|seen| !seen.is_empty()).await.into_iter().map(|s| s.route).collect();
+        routes.extend(self.at.iter().cloned().map(Route::Address));
+        Ok(routes.into_iter().map(|route| self.workplace.device_by(vec![route])).collect())
+    }
+
     /// The devices that a name may mean, the likeliest first: the place or the serial by which a device is seen, the
     /// serial that it tells, or the id by which it is known here.
     pub(crate) async fn candidates(&self, name: &str) -> Result<Vec<Candidate>, Failure> {

@@ -175,6 +175,23 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
             device.runs = runs;
             device.refresh();
         }
+        SessionEvent::Looping(looping) => {
+            device.looping = looping;
+            if looping && !device.is_catching() {
+                let catch = hint(View::Bench, Action::Catch);
+                let words = match device.out_by_record(true).1.is_empty() {
+                    true => format!("{} starts over and over, or does not end starting.", device.name()),
+                    false => format!("{} starts over and over, or does not end starting. {catch} catches it: what was taken out comes back.", device.name()),
+                };
+                model.app.alert(words);
+            }
+        }
+        SessionEvent::Catch(news) => device.take_catch(news),
+        SessionEvent::CatchEnded(_, trouble) => {
+            if let Some(catch) = &mut device.catch {
+                catch.ended = Some(trouble);
+            }
+        }
         SessionEvent::Run(RunNews::Stands(run)) => device.pane = RunPane::Shown(run),
         SessionEvent::Run(RunNews::Step(index, event)) => {
             device.securing = None;

@@ -457,7 +457,8 @@ async fn finish(
     }
 }
 
-fn show(run: &Run, as_json: bool) -> Exit {
+/// Shows what became of a run.
+pub(super) fn show(run: &Run, as_json: bool) -> Exit {
     if as_json {
         json::print(&json::Steps::of(run));
         return Exit::of(run);

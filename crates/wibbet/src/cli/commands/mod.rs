@@ -2,6 +2,7 @@
 
 mod after;
 mod asking;
+pub(crate) mod catch;
 pub(crate) mod change;
 pub(crate) mod copies;
 mod drawing;

@@ -20,6 +20,7 @@ use wibbet_core::run::{Lessons, Origin, Run, RunKind, Shelf, Suspects};
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{PackageId, PlainText, RunId, StepIndex, UserId};
 
+use super::catching::CatchPane;
 use super::run_pane::{Review, RunPane};
 use crate::tui::keys::View;
 
@@ -63,6 +64,10 @@ pub(crate) struct DeviceModel {
     pub(crate) pane: RunPane,
     /// A run is being carried out.
     pub(crate) running: bool,
+    /// It starts over and over, or does not end starting.
+    pub(crate) looping: bool,
+    /// A catch of it that is going on, or has ended.
+    pub(crate) catch: Option<CatchPane>,
     /// What came of the last command that was typed for its shell.
     pub(crate) hand: Option<Result<HandCommand, String>>,
     /// What answers that are not known meant before.
@@ -135,6 +140,8 @@ impl DeviceModel {
             lessons: Arc::default(),
             suspects: Suspects::default(),
             running: false,
+            looping: false,
+            catch: None,
             paused: false,
             waiting: None,
             run_at: 0,

@@ -2,10 +2,12 @@
 
 #[allow(clippy::module_inception, reason = "the state of the whole, beside its parts")]
 mod app;
+mod catching;
 mod device;
 mod planning;
 mod run_pane;
 
 pub(crate) use app::{App, Notice};
+pub(crate) use catching::CatchPane;
 pub(crate) use device::DeviceModel;
 pub(crate) use run_pane::{Review, RunPane};

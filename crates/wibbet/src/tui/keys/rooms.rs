@@ -7,6 +7,15 @@ use super::action::{Action, View};
 use super::binding::{Binding, bind};
 use super::key::{control, key, letter};
 
+/// Catch, which is opened from the bench and from the shelf.
+const CATCH: Binding = bind(
+    Action::Catch,
+    &[letter('C')],
+    "Catch a device that does not start any more",
+    "catch",
+    "For a device that starts over and over: waits for it, and puts back what the last run took out in the moments in which it can be asked.",
+);
+
 /// What is the same in every room.
 pub(super) const EVERYWHERE: &[Binding] = &[
     bind(
@@ -130,6 +139,7 @@ pub(super) const BENCH: &[Binding] = &[
         "first steps",
         "Shows how to get from nothing on the bench to a linked device.",
     ),
+    CATCH,
 ];
 
 /// The same in the menus of two rooms.
@@ -566,6 +576,7 @@ pub(super) const SHELF: &[Binding] = &[
         "put back",
         "Shows the plan that puts back what is marked, or else what is under the cursor.",
     ),
+    CATCH,
 ];
 
 /// Rarer actions on the shelf.

@@ -121,6 +121,19 @@ pub(super) const RESTART: &[Binding] = &[
     foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
 ];
 
+/// Catch, before it begins.
+pub(super) const CATCH: &[Binding] = &[
+    foot(Action::CatchNow, &[letter('s')], "begins"),
+    foot(Action::Toggle, &[letter(' ')], "the last run, or all"),
+    foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
+];
+
+/// Catch, while it goes on.
+pub(super) const CATCHING: &[Binding] = &[
+    foot(Action::Stop, &[letter('x')], "stops it"),
+    foot(Action::Leave, &[key(KeyCode::Esc), key(KeyCode::Enter)], "closes this"),
+];
+
 /// What the start of a device needs.
 pub(super) const START: &[Binding] = &[
     foot(Action::DespiteStartNow, &[letter('T')], "takes it out all the same"),

@@ -186,6 +186,14 @@ fn lying<'a>(device: &DeviceModel, theme: &Theme) -> Vec<Span<'a>> {
 
 /// In a few words, how it stands with a device.
 fn standing(app: &App, device: &DeviceModel, theme: &Theme) -> (String, Style) {
+    if device.is_catching() {
+        let seen = device.catch.as_ref().and_then(|catch| catch.seen.as_ref());
+        let far = seen.map_or_else(|| "waiting for it".to_owned(), |(view, _)| format!("{} of {}", view.back, view.steps));
+        return (format!("{} catch: {far}", spinner(app.tick)), theme.accent);
+    }
+    if device.looping && !device.out_by_record(true).1.is_empty() {
+        return (format!("starts over and over: {} catches it", hint(View::Bench, Action::Catch)), theme.alert);
+    }
     if let Some(run) = device.shown_run().filter(|_| device.running) {
         let settled = run.steps.iter().filter(|s| s.outcome.is_some()).count();
         return (format!("{} run {}: {settled}/{}", spinner(app.tick), run.number, run.steps.len()), theme.accent);
@@ -316,6 +324,8 @@ fn card(app: &App, device: &DeviceModel, theme: &Theme, frame: &mut Frame<'_>, a
 
 /// What to do about the first missing rung, before everything else.
 fn todo<'a>(device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+    let catches = device.looping && !device.is_catching() && !device.out_by_record(true).1.is_empty();
+    let catch = hint(View::Bench, Action::Catch);
     let Some(trouble) = &device.ladder.trouble else { return Vec::new() };
     let style = if device.ladder.awaits_tap() { theme.accent } else { theme.alert };
     let room = cells.saturating_sub(4);
@@ -323,7 +333,12 @@ fn todo<'a>(device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> 
         wrap(text, room).into_iter().map(move |l| Line::from(Span::styled(format!("  {l}"), style))).collect::<Vec<_>>()
     };
     let mut lines = vec![Line::raw("")];
-    lines.extend(say(&trouble.words, theme.strong));
+    if catches {
+        let words = format!("It starts over and over, or does not end starting. {catch} catches it: it puts back what was taken out in the moments in which it can be asked. Leave its cable in, and choose no reset on it.");
+        lines.extend(say(&words, theme.strong));
+    } else {
+        lines.extend(say(&trouble.words, theme.strong));
+    }
     if trouble.advice == Advice::SecondSwitch {
         let open = hint(View::Bench, Action::DeveloperOptions);
         lines.extend(say(&format!("{open} opens the developer options on the device."), theme.plain));

@@ -2,6 +2,7 @@
 
 mod address;
 mod apps;
+mod catch;
 mod choices;
 mod close;
 mod columns;
@@ -111,6 +112,7 @@ macro_rules! windows {
 windows![
     address::Address,
     apps::Apps,
+    catch::Catch,
     choices::Choices,
     close::Close,
     columns::Columns,

@@ -7,7 +7,7 @@ use wibbet_core::plan::StartLoss;
 
 use super::form::{ALL, Flow, Form, framed};
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, Layer};
+use crate::tui::keys::{Action, Layer, View, hint};
 use crate::tui::message::Effect;
 use crate::tui::widgets::{Theme, wrap};
 
@@ -55,8 +55,18 @@ impl Form for Start {
             lines.extend(words.map(|line| Line::styled(format!("  {line}"), theme.alert)));
         }
         lines.push(Line::raw(""));
-        let words = "A device that does not start answers for moments only, or not at all: whether it can be put back from here then is not sure. A factory reset, which loses everything on it, may be what is left.";
-        lines.extend(wrap(words, cells).into_iter().map(Line::raw));
+        let catch = hint(View::Shelf, Action::Catch);
+        let words = format!("A device that does not start answers for moments only, or not at all. Catch ({catch} on the shelf) puts this back then; without what that needs a factory reset, which loses everything on it, may be what is left:");
+        lines.extend(wrap(&words, cells).into_iter().map(Line::raw));
+        for need in device.catch_needs() {
+            let (sign, style) = match need.holds {
+                Some(true) => ("╪", theme.good),
+                Some(false) => ("╳", theme.alert),
+                None => ("═", theme.dim),
+            };
+            let words = wrap(&need.words, cells.saturating_sub(4)).into_iter().enumerate();
+            lines.extend(words.map(|(n, line)| Line::styled(format!("  {} {line}", if n == 0 { sign } else { " " }), style)));
+        }
         lines.push(Line::raw(""));
         let words = "Nothing is sent by this: it goes into the plan, and the plan is sent as always.";
         lines.extend(wrap(words, cells).into_iter().map(|line| Line::styled(line, theme.dim)));

@@ -1,0 +1,72 @@
+//! Catch in a session: a device that starts over and over is told, and what a run took out is put back when somebody wants that.
+
+use wibbet_types::PlainText;
+
+use super::actor::Actor;
+use super::command::SessionCommand;
+use super::event::SessionEvent;
+use crate::catch::{CatchNews, CatchWanted, catch_device};
+use crate::run::{Control, RunNews};
+
+impl Actor {
+    /// What is to be caught, where somebody has asked for that: before anything else is done.
+    pub(super) fn take_catch(&mut self) -> Option<CatchWanted> {
+        while let Ok(command) = self.inbox.try_recv() {
+            self.waiting.push_back(command);
+        }
+        let asked = self.waiting.iter().position(|command| matches!(command, SessionCommand::Catch(_)));
+        if let Some(SessionCommand::Catch(wanted)) = asked.and_then(|at| self.waiting.remove(at)) {
+            self.catching = Some(wanted);
+        }
+        self.catching.take()
+    }
+
+    /// Waits for the device and puts back what is wanted, until it stands or somebody stops it.
+    pub(super) async fn catch(&mut self, wanted: CatchWanted) {
+        self.stop.send_replace(Control::Go);
+        self.reading.stop();
+        self.following.stop();
+        self.watching.stop();
+        let events = &self.events;
+        let news = move |news| match news {
+            CatchNews::Run(RunNews::Found(words)) => events(SessionEvent::Note(words)),
+            CatchNews::Run(other) => events(SessionEvent::Run(other)),
+            CatchNews::Begun(run) => {
+                events(SessionEvent::Run(RunNews::Stands(std::sync::Arc::clone(&run))));
+                events(SessionEvent::Catch(CatchNews::Begun(run)));
+            }
+            other => events(SessionEvent::Catch(other)),
+        };
+        let ended = catch_device(&self.workplace, &self.device, wanted, self.stop.subscribe(), &news).await;
+        self.loops = Default::default();
+        self.told_loop = false;
+        self.tell_runs().await;
+        let trouble = ended.result.err().map(|error| error.to_string());
+        self.tell(SessionEvent::CatchEnded(ended.number, trouble.clone()));
+        self.tell(SessionEvent::RunEnded(trouble));
+    }
+
+    /// Takes in what is seen of the device's starts.
+    pub(super) fn watch_for_loops(&mut self) {
+        let vitals = &self.details.vitals;
+        let boot: Option<PlainText> = self.device.facts().and_then(|facts| facts.boot_id);
+        let at = self.begun.elapsed();
+        self.loops.saw(boot.as_ref(), vitals.framework_starts, vitals.started, at);
+        self.tell_loop();
+    }
+
+    /// The link has gone.
+    pub(super) fn link_has_gone(&mut self) {
+        let at = self.begun.elapsed();
+        self.loops.left(at);
+        self.tell_loop();
+    }
+
+    fn tell_loop(&mut self) {
+        let looping = self.loops.is_looping(self.begun.elapsed());
+        if looping != self.told_loop {
+            self.told_loop = looping;
+            self.tell(SessionEvent::Looping(looping));
+        }
+    }
+}

@@ -1,0 +1,69 @@
+//! A catch as the screen knows it.
+
+use std::time::Duration;
+
+use wibbet_bench::catch::{CatchNews, CatchWanted};
+use wibbet_core::diagnosis::{CatchNeed, CatchView, catch_needs};
+use wibbet_core::run::{RunKind, TakenOut, taken_out};
+use wibbet_types::RunId;
+
+use super::device::DeviceModel;
+
+/// A catch that is going on, or has ended.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct CatchPane {
+    /// What is seen, and when that was since it began.
+    pub(crate) seen: Option<(Box<CatchView>, Duration)>,
+    /// Why there is no link, in words.
+    pub(crate) waits: Option<String>,
+    /// The device stands: all of it is looked at.
+    pub(crate) stands: bool,
+    /// It has ended, and why if not by itself.
+    pub(crate) ended: Option<Option<String>>,
+}
+
+impl DeviceModel {
+    /// Whether a catch is going on.
+    pub(crate) fn is_catching(&self) -> bool {
+        self.catch.as_ref().is_some_and(|catch| catch.ended.is_none())
+    }
+
+    /// What of the record is out: of the last run that has anything out, with its number, or of all.
+    pub(crate) fn out_by_record(&self, all: bool) -> (Option<RunId>, Vec<TakenOut>) {
+        if all {
+            return (None, taken_out(&self.runs, None));
+        }
+        let taking = self.runs.iter().filter(|run| run.kind == RunKind::TakeOut).map(|run| run.number);
+        let mut numbers: Vec<RunId> = taking.collect();
+        numbers.sort();
+        let of = |number: RunId| (Some(number), taken_out(&self.runs, Some(number)));
+        numbers.into_iter().rev().map(of).find(|(_, out)| !out.is_empty()).unwrap_or_default()
+    }
+
+    /// A catch begins.
+    pub(crate) fn begin_catch(&mut self, all: bool) -> CatchWanted {
+        self.catch = Some(CatchPane::default());
+        self.running = true;
+        if all { CatchWanted::All } else { CatchWanted::Last }
+    }
+
+    /// Takes in what becomes of it.
+    pub(crate) fn take_catch(&mut self, news: CatchNews) {
+        let catch = self.catch.get_or_insert_default();
+        match news {
+            CatchNews::Waiting(words) => catch.waits = Some(words),
+            CatchNews::Begun(_) => catch.waits = None,
+            CatchNews::Seen(view, at) => (catch.waits, catch.seen) = (None, Some((view, at))),
+            CatchNews::Stands => catch.stands = true,
+            CatchNews::Run(_) => {}
+        }
+    }
+
+    /// What catch would need of it.
+    pub(crate) fn catch_needs(&self) -> Vec<CatchNeed> {
+        use wibbet_bench::around::Route;
+        let cable = self.routes.iter().any(|route| matches!(route, Route::Cable(_) | Route::Server(_)));
+        let kind = self.facts.as_ref().map_or(wibbet_core::device::DeviceKind::Phone, |facts| facts.kind);
+        catch_needs(self.details.as_ref().map(|details| &details.vitals), cable, kind)
+    }
+}
