@@ -81,6 +81,7 @@ fn begin_round(shared: &Arc<Shared>) {
         // The package service never comes up, or is there until the system dies behind it.
         state.calls_until_ready = if class == Some(1) { u32::MAX } else { CALLS_BEFORE_READY };
         state.looping = class;
+        state.begin_dying();
         state.round += 1;
         if class.is_some() && state.window.is_some() {
             state.service_is_up(false);

@@ -26,7 +26,8 @@ impl State {
 
     /// The system has died of what it could not be without.
     pub(crate) fn note_failed_start(&mut self) {
-        if let Some(reason) = self.dies_with() {
+        // What is put back meanwhile counts from the next start on.
+        if let Some(reason) = self.dying_of.take().or_else(|| self.dies_with()) {
             let head = "E/AndroidRuntime( 1391): ";
             self.crashes.push(format!(
                 "{head}*** FATAL EXCEPTION IN SYSTEM PROCESS: main\n{head}{reason}\n{head}\tat com.android.server.SystemServer.main(SystemServer.java:632)\n"
@@ -45,6 +46,11 @@ impl State {
     /// They count anew.
     pub(crate) fn forget_failed_starts(&mut self) {
         self.starts_failed.clear();
+    }
+
+    /// It begins to start, and what it dies of is settled by then.
+    pub(crate) fn begin_dying(&mut self) {
+        self.dying_of = self.dies_with();
     }
 
     /// Its package service has come up, or gone.

@@ -78,6 +78,8 @@ pub(crate) struct State {
     pub(crate) window: Option<Window>,
     /// Starts that failed, of the last minutes.
     pub(super) starts_failed: Vec<Instant>,
+    /// What it is dying of in this round.
+    pub(super) dying_of: Option<String>,
     /// What its log has of crashes of the system.
     pub(super) crashes: Vec<String>,
     /// Its recovery asks what is to become of it, until somebody chooses on its screen.
@@ -175,6 +177,7 @@ impl State {
             kernel_loops: false,
             window: None,
             starts_failed: Vec::new(),
+            dying_of: None,
             crashes: Vec::new(),
             asks_in_recovery: false,
             up_since: None,

@@ -319,6 +319,8 @@ impl SimDevice {
     /// What the device's own screen shows now. `qr` is the text of the code that the computer's screen shows, if it
     /// shows one.
     pub fn screen(&self, qr: Option<&str>) -> OwnersScreen {
+        // It asks for the state too.
+        let name = self.model();
         let (lines, acts) = {
             let shared = self.shared();
             let state = shared.state();
@@ -332,10 +334,10 @@ impl SimDevice {
                     "  Try again  ·  Factory data reset",
                 ];
                 let lines = lines.map(str::to_owned).to_vec();
-                return OwnersScreen { name: self.model(), lines, acts: vec![OwnerAction::TryAgain] };
+                return OwnersScreen { name, lines, acts: vec![OwnerAction::TryAgain] };
             }
             if state.down {
-                return OwnersScreen { name: self.model(), lines: vec!["It is restarting.".into()], acts };
+                return OwnersScreen { name, lines: vec!["It is restarting.".into()], acts };
             }
             if let Some(fingerprint) = &state.asks {
                 lines.push("Allow USB debugging? The computer's key:".into());
@@ -375,6 +377,6 @@ impl SimDevice {
             acts.push(OwnerAction::Restart);
             (lines, acts)
         };
-        OwnersScreen { name: self.model(), lines, acts }
+        OwnersScreen { name, lines, acts }
     }
 }
