@@ -398,7 +398,8 @@ impl Catching<'_> {
 
     async fn hear(&self, answers: RoundAnswers) -> Result<(), RunError> {
         let at = now();
-        let events = answers.steps.iter().map(|(index, text, _)| (*index, StepEvent::Answered { text: text.clone(), at }));
+        let events =
+            answers.steps.iter().map(|(index, text, _)| (*index, StepEvent::Answered { text: text.clone(), at }));
         self.record(events.collect()).await?;
         let mut machine = self.machine();
         answers.steps.iter().for_each(|(index, _, answer)| machine.answered(*index, *answer));

@@ -76,9 +76,7 @@ impl Place {
         tray.truncate(count - needed.len());
         tray.extend(needed.iter().map(|id| TrayItem { id: id.clone(), user: UserId::OWNER, way: Change::Uninstall }));
         let plan: Plan = plan_take_out(&inventory, &self.device_capabilities(), &tray, false);
-        let loss = |id: &PackageId, _| {
-            needed.contains(id).then(|| StartLoss { class: 2, stops: "the start".into() })
-        };
+        let loss = |id: &PackageId, _| needed.contains(id).then(|| StartLoss { class: 2, stops: "the start".into() });
         let mut plan = plan.minding_the_start(loss, &needed);
         plan.steps.retain(|step| step.skip.is_none());
         assert_eq!(plan.steps.len(), count);
@@ -201,7 +199,11 @@ async fn it_is_over_long_before_the_rescue_asks() {
         let caught = here.catch(CatchWanted::All).await;
         let run = caught.ended.result.unwrap();
         assert_eq!((run.state, here.still_off(&out)), (RunState::Finished, Vec::new()), "seed {seed}");
-        assert!(!here.sim.asks_in_recovery() && here.sim.failed_starts() < 15, "seed {seed}: {}", here.sim.failed_starts());
+        assert!(
+            !here.sim.asks_in_recovery() && here.sim.failed_starts() < 15,
+            "seed {seed}: {}",
+            here.sim.failed_starts()
+        );
     }
 }
 

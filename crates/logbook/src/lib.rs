@@ -480,12 +480,7 @@ fn read_steps(
 
 /// Writes down what has happened to a step, as it is kept: what was sent has its place in the order then. `None` where the run has no such
 /// step.
-fn append(
-    change: &Connection,
-    run: RunId,
-    index: StepIndex,
-    event: &StepEvent,
-) -> rusqlite::Result<Option<StepEvent>> {
+fn append(change: &Connection, run: RunId, index: StepIndex, event: &StepEvent) -> rusqlite::Result<Option<StepEvent>> {
     let found = read_steps(change, run, Some(index))?.0.pop();
     let Some(mut step) = found else { return Ok(None) };
     let mut event = event.clone();
@@ -520,9 +515,7 @@ fn append(
     ];
     change.execute(sql, values)?;
     if let Some(at) = event.at() {
-        change
-            .execute("UPDATE runs SET touched = max(touched, ?2) WHERE number = ?1", params![run.number(), at.0])
-            ?;
+        change.execute("UPDATE runs SET touched = max(touched, ?2) WHERE number = ?1", params![run.number(), at.0])?;
     }
     Ok(Some(event))
 }

@@ -49,7 +49,8 @@ impl AdbDevice {
         let air = self.surroundings.on_air();
         let seen = cables.iter().map(Sighting::on_cable).chain(air.iter().filter_map(Sighting::on_air));
         let goes_by = self.ways().goes_by.clone();
-        let is_it = |s: &Sighting| s.serial == serial.as_str() || (!s.serial.is_empty() && Some(&s.serial) == goes_by.as_ref());
+        let is_it =
+            |s: &Sighting| s.serial == serial.as_str() || (!s.serial.is_empty() && Some(&s.serial) == goes_by.as_ref());
         seen.filter(is_it).for_each(|s| self.add_route(s.route));
     }
 

@@ -169,6 +169,10 @@ impl Catch {
         self.reached = false;
         // Where it counts its starts, the next look tells whether it has started anew.
         if self.life.as_ref().is_none_or(|(_, starts)| starts.is_none()) {
+            // Where it does not, a link that goes while the service is there is all that is seen of it.
+            if self.up_since.is_some() {
+                self.life = None;
+            }
             (self.up_since, self.view.stands_since) = (None, None);
         }
     }
@@ -271,7 +275,11 @@ impl CatchView {
         if self.rounds > 0 {
             let windows = match self.windows {
                 0 => "its package service has not come up yet".to_owned(),
-                n => format!("its package service came up {}, for {:.1} s at the longest", times(n), self.longest.as_secs_f32()),
+                n => format!(
+                    "its package service came up {}, for {:.1} s at the longest",
+                    times(n),
+                    self.longest.as_secs_f32()
+                ),
             };
             words.push(format!("seen to start {}; {windows}", times(self.rounds)));
         }
@@ -425,6 +433,8 @@ mod tests {
         assert_eq!((catch.view().rounds, catch.view().windows), (2, 2));
         catch.lost();
         assert_eq!(catch.view().stands_since, None);
+        catch.saw(&uncounted(false), at(14));
+        assert_eq!(catch.view().rounds, 3);
     }
 
     #[test]
@@ -435,7 +445,9 @@ mod tests {
         catch.saw(&seen, at(5));
         catch.heard_of_crash(PlainText::new("java.lang.RuntimeException: nobody"));
         let words = catch.view().words(&crate::testing::capabilities(34), at(9)).join("\n");
-        for part in ["0 of 3 steps", "up for 4 s", "seen to start once", "died of: java.lang", "6 failed starts", "Try again"] {
+        for part in
+            ["0 of 3 steps", "up for 4 s", "seen to start once", "died of: java.lang", "6 failed starts", "Try again"]
+        {
             assert!(words.contains(part), "{part}: {words}");
         }
         assert!(!words.contains("wibbet pull"));

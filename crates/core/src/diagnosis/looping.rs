@@ -74,7 +74,9 @@ mod tests {
     fn three_starts_within_five_minutes_are_a_loop() {
         let boots = ["one", "two", "three", "four"].map(PlainText::new);
         let mut soft = LoopWatch::default();
-        for (starts, seconds, looping) in [(1, 0, false), (2, 14, false), (3, 27, false), (4, 40, true), (4, 400, false)] {
+        for (starts, seconds, looping) in
+            [(1, 0, false), (2, 14, false), (3, 27, false), (4, 40, true), (4, 400, false)]
+        {
             soft.saw(Some(&boots[0]), Some(starts), Some(false), at(seconds));
             assert_eq!(soft.is_looping(at(seconds)), looping, "{starts} at {seconds}");
         }

@@ -61,7 +61,9 @@ fn recovery(kind: DeviceKind) -> &'static str {
         DeviceKind::Tv => {
             "its recovery, if it comes to that: out of its socket, then in again while its button, or reset hole, is held"
         }
-        _ => "its recovery, if it comes to that: switched off, then the power button held with volume up, on some with volume down",
+        _ => {
+            "its recovery, if it comes to that: switched off, then the power button held with volume up, on some with volume down"
+        }
     }
 }
 

@@ -133,10 +133,7 @@ pub fn plan_put_back_with(
 
 /// Plans putting packages back on a device that cannot be surveyed: each from the state that it is believed to have to the one that is
 /// named with it, out of what is on the device. A step that turns out not to be needed does no harm.
-pub fn plan_by_record(
-    capabilities: &Capabilities,
-    wanted: &[(PackageId, UserId, PackageState, PackageState)],
-) -> Plan {
+pub fn plan_by_record(capabilities: &Capabilities, wanted: &[(PackageId, UserId, PackageState, PackageState)]) -> Plan {
     let mut steps = Vec::new();
     for (id, user, now, target) in wanted {
         let mut push = |way, skip| {

@@ -50,11 +50,11 @@ pub use install::{
 pub use languages::{language_request, read_languages};
 pub use metrics::{MeasureReader, measure_requests, sizes_request, sizing_request};
 pub use pace::Pace;
-pub(crate) use parts::{marked_request, parts};
 pub use packages_dump::{DumpReader, DumpedPackage, PackageDump};
 pub use packages_list::{
     disabled_request, installed_request, known_request, quiet_request, read_installed, read_package_list, read_quiet,
 };
+pub(crate) use parts::{marked_request, parts};
 pub use placed::{
     Found, UnknownPlace, clear_up_request, folder_request, is_as_kept, is_part_of, place_requests, read_folder,
     says_placed, take_away_request,

@@ -69,31 +69,39 @@ pub fn read_signs(text: &str) -> StartSigns {
 
 /// What of the log of crashes is asked for: that of this start of the kernel, and what is left of the one before.
 pub fn system_crash_request() -> Request {
-    marked_request([
-        ("now", "logcat -b crash -d -v brief -t 300"),
-        ("before", "logcat -L -b crash -d -v brief -t 300"),
-    ])
+    marked_request([("now", "logcat -b crash -d -v brief -t 300"), ("before", "logcat -L -b crash -d -v brief -t 300")])
 }
 
-/// With what the system died last, as its log has it: the line behind `FATAL EXCEPTION IN SYSTEM PROCESS`. `None` where it tells
-/// nothing.
+/// With what the system died last, as its log has it: the line behind `FATAL EXCEPTION IN SYSTEM PROCESS`; or with what an app died
+/// last, one that is always there among them, over which the system starts anew: `Process: ID, PID: N` is behind `FATAL EXCEPTION`
+/// then. `None` where it tells nothing.
 pub fn read_system_crash(text: &str) -> Option<PlainText> {
     let message = |line: &str| line.split_once("): ").map(|(_, message)| message.trim().to_owned());
-    let mut found = None;
+    let (mut system, mut app) = (None, None);
     // What came last counts, and the log of this start before that of the former one.
     for (_, body) in parts(text) {
-        let mut dies = false;
-        let mut last = None;
-        for line in body.lines() {
-            match message(line) {
-                Some(words) if words.contains("FATAL EXCEPTION IN SYSTEM PROCESS") => dies = true,
-                Some(words) if std::mem::take(&mut dies) && !words.is_empty() => last = Some(PlainText::short(&words)),
-                _ => {}
+        let (mut last_system, mut last_app) = (None, None);
+        let mut dies: Option<Option<String>> = None;
+        for words in body.lines().filter_map(message).filter(|words| !words.is_empty()) {
+            if words.contains("FATAL EXCEPTION IN SYSTEM PROCESS") {
+                dies = Some(None);
+            } else if words.contains("FATAL EXCEPTION") {
+                dies = Some(Some(String::new()));
+            } else if let (Some(Some(process)), Some(named)) = (&mut dies, words.strip_prefix("Process: ")) {
+                *process = named.split(',').next().unwrap_or("").to_owned();
+            } else {
+                match dies.take() {
+                    Some(None) => last_system = Some(PlainText::short(&words)),
+                    Some(Some(process)) if !process.is_empty() => {
+                        last_app = Some(PlainText::short(&format!("{process}: {words}")));
+                    }
+                    _ => {}
+                }
             }
         }
-        found = found.or(last);
+        (system, app) = (system.or(last_system), app.or(last_app));
     }
-    found
+    system.or(app)
 }
 
 #[cfg(test)]
@@ -107,7 +115,8 @@ mod tests {
         let signs = read_signs(text);
         assert_eq!((signs.service, signs.booted, signs.starts, signs.rescue), (false, false, Some(7), Some(6)));
         assert!(signs.boot.is_some());
-        let up = "wibbet-part:service\r\nService package: found\r\nwibbet-part:booted\r\n1\r\nwibbet-part:recovery\r\n2\r\n";
+        let up =
+            "wibbet-part:service\r\nService package: found\r\nwibbet-part:booted\r\n1\r\nwibbet-part:recovery\r\n2\r\n";
         let up = read_signs(up);
         assert_eq!((up.service, up.booted, up.starts, up.boot, up.rescue), (true, true, None, None, Some(2)));
         assert_eq!(read_signs("no such thing"), StartSigns::default());
@@ -127,6 +136,13 @@ mod tests {
                     wibbet-part:before\nlogcat: no\n";
         let found = read_system_crash(text).unwrap();
         assert_eq!(found.as_str(), "java.lang.RuntimeException: There must be exactly one installer; found []");
+        let app = "wibbet-part:now\nE/AndroidRuntime( 77): FATAL EXCEPTION: main\nE/AndroidRuntime( 77): Process: com.android.phone, PID: 77\n\
+                   E/AndroidRuntime( 77): java.lang.IllegalArgumentException: Unknown URL content://telephony/carriers\n";
+        let found = read_system_crash(app).unwrap();
+        assert_eq!(
+            found.as_str(),
+            "com.android.phone: java.lang.IllegalArgumentException: Unknown URL content://telephony/carriers"
+        );
         assert_eq!(read_system_crash("wibbet-part:now\n--------- beginning of crash\n"), None);
         assert_eq!(read_system_crash(""), None);
     }

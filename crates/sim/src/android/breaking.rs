@@ -22,7 +22,8 @@ impl State {
     /// What the system dies with when it starts, as its log has it.
     pub(super) fn dies_with(&self) -> Option<String> {
         let broken = self.broken();
-        let worst = broken.iter().filter(|broken| broken.class.is_some_and(|class| class < 3)).min_by_key(|b| b.class)?;
+        let worst =
+            broken.iter().filter(|broken| broken.class.is_some_and(|class| class < 3)).min_by_key(|b| b.class)?;
         let rule = crate::catalogue::consequences::rule(&self.scenario, &worst.what)?;
         Some(rule.dies_with.clone().unwrap_or_else(|| "java.lang.RuntimeException: Failed to create service".into()))
     }

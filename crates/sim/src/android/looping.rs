@@ -29,9 +29,15 @@ impl State {
         // What is put back meanwhile counts from the next start on.
         if let Some(reason) = self.dying_of.take().or_else(|| self.dies_with()) {
             let head = "E/AndroidRuntime( 1391): ";
-            self.crashes.push(format!(
-                "{head}*** FATAL EXCEPTION IN SYSTEM PROCESS: main\n{head}{reason}\n{head}\tat com.android.server.SystemServer.main(SystemServer.java:632)\n"
-            ));
+            // An app that is always there dies over and over, which ends as the system's own death does.
+            self.crashes.push(match reason.split_once(": ").filter(|(process, _)| process.starts_with("com.")) {
+                Some((process, reason)) => {
+                    format!("{head}FATAL EXCEPTION: main\n{head}Process: {process}, PID: 1391\n{head}{reason}\n")
+                }
+                None => format!(
+                    "{head}*** FATAL EXCEPTION IN SYSTEM PROCESS: main\n{head}{reason}\n{head}\tat com.android.server.SystemServer.main(SystemServer.java:632)\n"
+                ),
+            });
         }
         let within = Duration::from_secs(if self.scenario.android.sdk >= 30 { 600 } else { 300 });
         self.starts_failed.push(Instant::now());

@@ -152,7 +152,8 @@ impl FromStr for Fault {
             "kernel-loops" => Self::KernelLoops,
             "window" => {
                 let times: Option<Vec<u64>> = value.split(':').map(|text| text.parse().ok()).collect();
-                let Some([reached, round, service]) = times.as_deref().filter(|t| t.len() == 3 && t[2] <= t[0] && t[0] < t[1])
+                let Some([reached, round, service]) =
+                    times.as_deref().filter(|t| t.len() == 3 && t[2] <= t[0] && t[0] < t[1])
                 else {
                     return Err(bad());
                 };
@@ -235,7 +236,19 @@ mod tests {
         ] {
             assert_eq!(text.parse::<Fault>().unwrap(), fault);
         }
-        for bad in ["", "latency", "line=5", "line=x:1", "work=3", "window=3:20", "window=20:3:1", "cut=3", "cut=up:3", "says-yes=a b", "refuse=a.b"] {
+        for bad in [
+            "",
+            "latency",
+            "line=5",
+            "line=x:1",
+            "work=3",
+            "window=3:20",
+            "window=20:3:1",
+            "cut=3",
+            "cut=up:3",
+            "says-yes=a b",
+            "refuse=a.b",
+        ] {
             assert!(bad.parse::<Fault>().is_err(), "{bad}");
         }
     }

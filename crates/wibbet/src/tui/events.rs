@@ -181,7 +181,10 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
                 let catch = hint(View::Bench, Action::Catch);
                 let words = match device.out_by_record(true).1.is_empty() {
                     true => format!("{} starts over and over, or does not end starting.", device.name()),
-                    false => format!("{} starts over and over, or does not end starting. {catch} catches it: what was taken out comes back.", device.name()),
+                    false => format!(
+                        "{} starts over and over, or does not end starting. {catch} catches it: what was taken out comes back.",
+                        device.name()
+                    ),
                 };
                 model.app.alert(words);
             }

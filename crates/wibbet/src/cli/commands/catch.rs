@@ -76,7 +76,8 @@ async fn what_is_out(
     let of = id.clone();
     let runs = finder.workplace.book.with(move |book| book.runs(Some(&of))).await?;
     let last = || {
-        let taking = runs.iter().filter(|run| run.kind == RunKind::TakeOut && !taken_out(&runs, Some(run.number)).is_empty());
+        let taking =
+            runs.iter().filter(|run| run.kind == RunKind::TakeOut && !taken_out(&runs, Some(run.number)).is_empty());
         taking.map(|run| run.number).max()
     };
     let of = match wanted {
@@ -92,7 +93,9 @@ async fn what_is_out(
     match out.is_empty() {
         true => Err(Failure::new(
             Exit::Nothing,
-            format!("the logbook has nothing that {words} took out of {id} and that is not back; `wibbet runs` lists the runs"),
+            format!(
+                "the logbook has nothing that {words} took out of {id} and that is not back; `wibbet runs` lists the runs"
+            ),
         )),
         false => Ok((words, out)),
     }
@@ -139,7 +142,8 @@ async fn caught(finder: &Finder<'_>, device: &AdbDevice, wanted: Wanted) -> Resu
             let words = view.words(&device.capabilities(), at);
             let mut told = told.lock().unwrap_or_else(PoisonError::into_inner);
             // Seconds that pass are no news.
-            let steady = |words: &str| words.split(" s;").next().unwrap_or(words).replace(|c: char| c.is_ascii_digit(), "");
+            let steady =
+                |words: &str| words.split(" s;").next().unwrap_or(words).replace(|c: char| c.is_ascii_digit(), "");
             let known = |one: &String| match one.contains(" has been up for ") {
                 true => told.iter().any(|other| steady(other) == steady(one)),
                 false => told.contains(one),

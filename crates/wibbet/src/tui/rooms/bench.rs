@@ -188,11 +188,12 @@ fn lying<'a>(device: &DeviceModel, theme: &Theme) -> Vec<Span<'a>> {
 fn standing(app: &App, device: &DeviceModel, theme: &Theme) -> (String, Style) {
     if device.is_catching() {
         let seen = device.catch.as_ref().and_then(|catch| catch.seen.as_ref());
-        let far = seen.map_or_else(|| "waiting for it".to_owned(), |(view, _)| format!("{} of {}", view.back, view.steps));
+        let far =
+            seen.map_or_else(|| "waiting for it".to_owned(), |(view, _)| format!("{} of {}", view.back, view.steps));
         return (format!("{} catch: {far}", spinner(app.tick)), theme.accent);
     }
     if device.looping && !device.out_by_record(true).1.is_empty() {
-        return (format!("starts over and over: {} catches it", hint(View::Bench, Action::Catch)), theme.alert);
+        return (format!("loops: {} catches it", hint(View::Bench, Action::Catch)), theme.alert);
     }
     if let Some(run) = device.shown_run().filter(|_| device.running) {
         let settled = run.steps.iter().filter(|s| s.outcome.is_some()).count();
@@ -334,7 +335,9 @@ fn todo<'a>(device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> 
     };
     let mut lines = vec![Line::raw("")];
     if catches {
-        let words = format!("It starts over and over, or does not end starting. {catch} catches it: it puts back what was taken out in the moments in which it can be asked. Leave its cable in, and choose no reset on it.");
+        let words = format!(
+            "It starts over and over, or does not end starting. {catch} catches it: it puts back what was taken out in the moments in which it can be asked. Leave its cable in, and choose no reset on it."
+        );
         lines.extend(say(&words, theme.strong));
     } else {
         lines.extend(say(&trouble.words, theme.strong));
@@ -343,7 +346,10 @@ fn todo<'a>(device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> 
         let open = hint(View::Bench, Action::DeveloperOptions);
         lines.extend(say(&format!("{open} opens the developer options on the device."), theme.plain));
     }
-    let again = if trouble.advice.mends_itself() { " Wibbet notices by itself when it has been done." } else { "" };
+    let again = match trouble.advice.mends_itself() && !catches {
+        true => " Wibbet notices by itself when it has been done.",
+        false => "",
+    };
     lines.extend(say(&format!("{}.{again}", capitalize(trouble.seen.trim_end_matches('.'))), theme.dim));
     if let Some(first) = lines.get_mut(1) {
         first.spans.insert(0, Span::styled("▸", style));

@@ -100,13 +100,13 @@ fn before<'a>(device: &DeviceModel, all: bool, theme: &Theme, cells: usize) -> V
     let who = number.map_or_else(|| "all runs".to_owned(), |number| format!("run {number}"));
     let start = match needed {
         0 => String::new(),
-        n => format!(", {n} of them needed for its start"),
+        n => format!(", {n} of which its start needs (▸)"),
     };
     let title = format!("It puts back what {who} took out and is not back: {} in all{start}.", out.len());
     lines.extend(wrap(&title, cells).into_iter().map(|line| Line::styled(line, theme.strong)));
     for one in out.iter().take(NAMED) {
-        let needed = if one.start.is_some() { " · its start needs it" } else { "" };
-        let words = format!("  {} · {} · user {}{needed}", device.name_of(&one.id), one.id, one.user);
+        let needed = if one.start.is_some() { "▸ " } else { "  " };
+        let words = format!("{needed}{} · {} · user {}", device.name_of(&one.id), one.id, one.user);
         lines.push(Line::raw(crate::tui::widgets::truncate(&words, cells)));
     }
     if out.len() > NAMED {
@@ -128,18 +128,28 @@ fn going_on<'a>(app: &App, device: &DeviceModel, catch: &CatchPane, theme: &Them
         let run = hint(View::Bench, Action::Show(View::Run));
         match ended {
             Some(trouble) => say(&format!("It has ended: {trouble}."), theme.alert),
-            None => say("The device has started and stood for two minutes, and all of it has been read back.", theme.strong),
+            None => {
+                say("The device has started and stood for two minutes, and all of it has been read back.", theme.strong)
+            }
         }
         say(&format!("{run} Run shows what became of each step."), theme.plain);
         return lines;
     }
     let turn = spinner(app.tick);
     if catch.stands {
-        say(&format!("{turn} It stands. Looking what became of all of it; {}", "the run shows each step."), theme.strong);
+        say(
+            &format!("{turn} It stands. Looking what became of all of it; {}", "the run shows each step."),
+            theme.strong,
+        );
         return lines;
     }
     match &catch.seen {
-        None => say(&format!("{turn} Waiting for the device on every way to it. Leave its cable in; switch it on if it is off."), theme.strong),
+        None => say(
+            &format!(
+                "{turn} Waiting for the device on every way to it. Leave its cable in; switch it on if it is off."
+            ),
+            theme.strong,
+        ),
         Some((view, at)) => {
             let words = view.words(&device.capabilities, *at);
             for (n, words) in words.iter().enumerate() {

@@ -56,7 +56,9 @@ impl Form for Start {
         }
         lines.push(Line::raw(""));
         let catch = hint(View::Shelf, Action::Catch);
-        let words = format!("A device that does not start answers for moments only, or not at all. Catch ({catch} on the shelf) puts this back then; without what that needs a factory reset, which loses everything on it, may be what is left:");
+        let words = format!(
+            "A device that does not start answers for moments only, or not at all. Catch ({catch} on the shelf) puts this back then; without what that needs a factory reset, which loses everything on it, may be what is left:"
+        );
         lines.extend(wrap(&words, cells).into_iter().map(Line::raw));
         for need in device.catch_needs() {
             let (sign, style) = match need.holds {
@@ -65,7 +67,9 @@ impl Form for Start {
                 None => ("═", theme.dim),
             };
             let words = wrap(&need.words, cells.saturating_sub(4)).into_iter().enumerate();
-            lines.extend(words.map(|(n, line)| Line::styled(format!("  {} {line}", if n == 0 { sign } else { " " }), style)));
+            lines.extend(
+                words.map(|(n, line)| Line::styled(format!("  {} {line}", if n == 0 { sign } else { " " }), style)),
+            );
         }
         lines.push(Line::raw(""));
         let words = "Nothing is sent by this: it goes into the plan, and the plan is sent as always.";
