@@ -11,6 +11,7 @@ use wibbet_bench::device::AdbDevice;
 use wibbet_bench::ops::survey;
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::run::{Control, RunEnded, RunError, RunStart, run_plan};
+use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::diagnosis::CatchView;
 use wibbet_core::package::{Condition, PackageKind};
@@ -295,6 +296,31 @@ async fn one_that_asks_for_a_reset_is_caught_behind_try_again() {
     assert_eq!((caught.ended.result.unwrap().state, here.still_off(&out)), (RunState::Finished, Vec::new()));
     assert!(!caught.waited.is_empty());
     drop(here.bus);
+}
+
+/// The screen's session notices it, and does it when somebody asks.
+#[tokio::test(start_paused = true)]
+async fn a_session_tells_of_a_loop_and_catches() {
+    let here = Place::new(1).await;
+    let out = here.take_out(6, &FOR_THE_START).await;
+    here.fault("line=5:30:6");
+    here.device.hang_up().await;
+    let (told, mut events) = tokio::sync::mpsc::unbounded_channel();
+    let device = here.workplace.device_by(here.device.routes());
+    device.follow();
+    let session = Session::start(device, here.workplace.clone(), move |event| drop(told.send(event)));
+    here.sim.restart();
+    while !matches!(events.recv().await.unwrap(), SessionEvent::Looping(true)) {}
+    session.send(SessionCommand::Catch(CatchWanted::Last));
+    let ended = loop {
+        match events.recv().await.unwrap() {
+            SessionEvent::CatchEnded(number, trouble) => break (number, trouble),
+            _ => {}
+        }
+    };
+    assert_eq!((ended.1, here.still_off(&out)), (None, Vec::new()));
+    // It goes on as any session does.
+    while !matches!(events.recv().await.unwrap(), SessionEvent::Inventory(_)) {}
 }
 
 #[tokio::test(start_paused = true)]

@@ -869,6 +869,41 @@ fn what_is_removed_from_the_system_is_put_back_there_alone() {
     assert!(code == 0 && out.contains("there again as they were"), "{code} {out}");
 }
 
+/// What a run took out comes back as soon as the device can be asked; stopped meanwhile it is a run like any other, to be carried on.
+#[cfg(unix)]
+#[test]
+fn a_catch_begins_at_once_can_be_stopped_and_is_carried_on() {
+    let home = home();
+    let mut sim = Sim::start(&["--device", "crew-phone"]);
+    let at = sim.address().to_owned();
+    let (_, err, code) = said(home.path(), &["catch", &at, "--yes"]);
+    assert!(code == 5 && err.contains("was met before"), "{code} {err}");
+    let (_, err, code) = said(home.path(), &["run", &at, "--user", "0", "--uninstall", "com.android.music", "--yes"]);
+    assert_eq!(code, 0, "{err}");
+    let (_, err, code) = said(home.path(), &["catch", &at]);
+    assert!(code == 2 && err.contains("add --yes"), "{code} {err}");
+    let (_, err, code) = said(home.path(), &["catch", &at, "--run", "7", "--yes"]);
+    assert!(code == 1 && err.contains("run 7"), "{code} {err}");
+    sim.tell("restart");
+    let catching = command(home.path(), &["catch", &at, "--yes", "--json"])
+        .stderr(std::process::Stdio::piped())
+        .stdout(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    sim.wait_for("install-existing --user 0 com.android.music");
+    sim.wait_for("dumpsys package write");
+    assert!(std::process::Command::new("kill").args(["-INT", &catching.id().to_string()]).status().unwrap().success());
+    let ended = catching.wait_with_output().unwrap();
+    let told = String::from_utf8(ended.stderr).unwrap();
+    assert!(told.contains("run 2 puts back") && told.contains("stopping after"), "{told}");
+    let run: serde_json::Value = serde_json::from_slice(&ended.stdout).unwrap();
+    assert_eq!((run["run"].as_i64(), run["state"].as_str()), (Some(2), Some("stopped")), "{run}");
+    let (out, err, code) = said(home.path(), &["carry-on", &at, "--yes"]);
+    assert!(code == 0 && out.contains("done       reinstall"), "{code} {out} {err}");
+    let (_, err, code) = said(home.path(), &["catch", &at, "--yes"]);
+    assert!(code == 1 && err.contains("nothing that"), "{code} {err}");
+}
+
 /// A tray out of a file: its own way for each package and user, in one run; a line that is wrong is named, and nothing is asked of
 /// the device then.
 #[test]

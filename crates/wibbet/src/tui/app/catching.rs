@@ -4,6 +4,7 @@ use std::time::Duration;
 
 use wibbet_bench::catch::{CatchNews, CatchWanted};
 use wibbet_core::diagnosis::{CatchNeed, CatchView, catch_needs};
+use wibbet_core::link::{Rung, RungStatus};
 use wibbet_core::run::{RunKind, TakenOut, taken_out};
 use wibbet_types::RunId;
 
@@ -26,6 +27,13 @@ impl DeviceModel {
     /// Whether a catch is going on.
     pub(crate) fn is_catching(&self) -> bool {
         self.catch.as_ref().is_some_and(|catch| catch.ended.is_none())
+    }
+
+    /// Whether there is something to catch: not on a device that has started and answers.
+    pub(crate) fn may_catch(&self) -> bool {
+        let well = self.is_ready() && self.ladder.standing(Rung::Started) != RungStatus::Missing && !self.looping;
+        let idle = !self.running && self.facts.is_some();
+        self.is_catching() || (idle && !well && !self.out_by_record(true).1.is_empty())
     }
 
     /// What of the record is out: of the last run that has anything out, with its number, or of all.

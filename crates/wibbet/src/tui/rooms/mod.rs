@@ -37,9 +37,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         Action::CarryOn => {
             device(|d| !d.running && d.is_ready() && d.reviewed().is_none() && d.to_carry_on().is_some())
         }
-        Action::Catch => {
-            device(|d| d.facts.is_some() && (d.is_catching() || (!d.running && !d.out_by_record(true).1.is_empty())))
-        }
+        Action::Catch => device(DeviceModel::may_catch),
         Action::Job => device(|d| d.facts.is_some()),
         Action::CopyId => app.device().is_some_and(|d| d.id_under_cursor(app.view).is_some()),
         Action::Show(_)

@@ -33,6 +33,7 @@ use crate::tui::widgets::{ColorDepth, Theme, width};
 use crate::tui::windows::Window;
 
 mod bench;
+mod catch;
 mod finding;
 mod holds;
 mod keys;

@@ -7,7 +7,7 @@ use wibbet_bench::fleet::BenchCommand;
 use wibbet_bench::run::Control;
 use wibbet_bench::session::SessionCommand;
 
-use super::form::{ALL, Flow, Form, framed};
+use super::form::{Flow, Form, framed};
 use crate::tui::app::{App, CatchPane, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, hint};
 use crate::tui::message::{Effect, to_session};
@@ -72,9 +72,10 @@ impl Form for Catch {
             Some(catch) => going_on(app, device, catch, theme, cells),
             None => before(device, self.all, theme, cells),
         };
+        let enabled = |action| action != Action::Stop || device.is_catching();
         let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);
         let title = format!(" Catch {} ", device.name());
-        let room = framed(&title, (columns, high), (self.layer(), ALL), theme, frame);
+        let room = framed(&title, (columns, high), (self.layer(), &enabled), theme, frame);
         frame.render_widget(Paragraph::new(lines), room);
     }
 
