@@ -14,12 +14,14 @@
 //! 6. [`ops`]: one file for each operation; the command line, sessions and orders call these.
 //! 7. [`run`]: carrying out runs.
 //! 8. [`catch`]: waiting for a device that does not start any more, and putting back what a run took out.
-//! 9. [`session`]: one device as the screen sees it.
-//! 10. [`fleet`]: all devices at hand.
+//! 9. [`finder`]: the fault finder on a device, round by round.
+//! 10. [`session`]: one device as the screen sees it.
+//! 11. [`fleet`]: all devices at hand.
 
 pub mod around;
 pub mod catch;
 pub mod device;
+pub mod finder;
 pub mod fleet;
 pub mod logbook;
 pub mod ops;

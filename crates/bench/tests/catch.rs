@@ -309,13 +309,14 @@ async fn a_session_tells_of_a_loop_and_catches() {
     let device = here.workplace.device_by(here.device.routes());
     device.follow();
     let session = Session::start(device, here.workplace.clone(), move |event| drop(told.send(event)));
+    // It has to have met the device to know it on another number of the bus.
+    while !matches!(events.recv().await.unwrap(), SessionEvent::Inventory(_)) {}
     here.sim.restart();
     while !matches!(events.recv().await.unwrap(), SessionEvent::Looping(true)) {}
     session.send(SessionCommand::Catch(CatchWanted::Last));
     let ended = loop {
-        match events.recv().await.unwrap() {
-            SessionEvent::CatchEnded(number, trouble) => break (number, trouble),
-            _ => {}
+        if let SessionEvent::CatchEnded(number, trouble) = events.recv().await.unwrap() {
+            break (number, trouble);
         }
     };
     assert_eq!((ended.1, here.still_off(&out)), (None, Vec::new()));

@@ -5,6 +5,7 @@ mod bench;
 mod catch;
 mod chaos;
 mod copies;
+mod finder;
 mod given;
 mod holds;
 mod labels;

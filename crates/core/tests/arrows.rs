@@ -25,7 +25,11 @@ const ORDERS: [(&str, &str, &[&str]); 6] = [
         ],
     ),
     ("report", "", &["font", "picture", "outlines", "document", "layout", "ties", "tray"]),
-    ("bench", "", &["policy", "logbook", "around", "device", "workplace", "ops", "run", "catch", "session", "fleet"]),
+    (
+        "bench",
+        "",
+        &["policy", "logbook", "around", "device", "workplace", "ops", "run", "catch", "finder", "session", "fleet"],
+    ),
     ("sim", "", &["seed", "scenario", "catalogue", "apk", "line", "android", "machine", "daemon", "reach", "device"]),
     ("wibbet", "", &["exit", "out", "export", "demo", "tui", "sim", "score", "cli", "start", "dispatch"]),
     (

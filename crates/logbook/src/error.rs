@@ -84,6 +84,12 @@ pub enum LogbookError {
         /// The step's place.
         index: wibbet_types::StepIndex,
     },
+    /// No use of the fault finder of that number goes on.
+    #[error("the logbook has no fault finder {finder} that goes on")]
+    NoSuchFinder {
+        /// Its number.
+        finder: wibbet_types::FinderId,
+    },
     /// Anything else.
     #[error("the logbook {path} could not be used: {why}")]
     Other {

@@ -12,6 +12,7 @@ mod apps;
 mod claim;
 mod copies;
 mod error;
+mod finders;
 mod jobs;
 mod notes;
 mod schema;

@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 16] = ["
+const STEPS: [&str; 17] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -165,6 +165,13 @@ ALTER TABLE copies ADD COLUMN placed TEXT NOT NULL DEFAULT '';
 ", "
 -- What the start of the device loses with a step, by class; nothing where that was not known.
 ALTER TABLE steps ADD COLUMN start_class INTEGER;
+", "
+-- Uses of the fault finder: a line for each suspect and for each round, see `Suspect` and `Round`.
+CREATE TABLE finders (
+    number INTEGER PRIMARY KEY AUTOINCREMENT,
+    device TEXT NOT NULL, begun INTEGER NOT NULL, what TEXT NOT NULL,
+    suspects TEXT NOT NULL, rounds TEXT NOT NULL, ended INTEGER
+) STRICT;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

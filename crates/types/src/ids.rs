@@ -196,64 +196,54 @@ impl fmt::Display for DeviceId {
     }
 }
 
-/// The number of a run in the logbook.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct RunId(i64);
+/// A number of the logbook as a type: its doc, its name, and what it numbers.
+macro_rules! numbered {
+    ($(#[$doc:meta])* $name:ident, $what:literal, $rule:literal) => {
+        $(#[$doc])*
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+        pub struct $name(i64);
 
-impl RunId {
-    /// A run by number.
-    pub const fn new(number: i64) -> Self {
-        Self(number)
-    }
+        impl $name {
+            /// By number.
+            pub const fn new(number: i64) -> Self {
+                Self(number)
+            }
 
-    /// The number.
-    pub const fn number(self) -> i64 {
-        self.0
-    }
+            /// The number.
+            pub const fn number(self) -> i64 {
+                self.0
+            }
+        }
+
+        impl FromStr for $name {
+            type Err = BadId;
+
+            fn from_str(s: &str) -> Result<Self, BadId> {
+                s.parse().map(Self).map_err(|_| BadId::new($what, s, $rule))
+            }
+        }
+
+        impl fmt::Display for $name {
+            fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                fmt::Display::fmt(&self.0, f)
+            }
+        }
+    };
 }
 
-impl FromStr for RunId {
-    type Err = BadId;
-
-    fn from_str(s: &str) -> Result<Self, BadId> {
-        s.parse().map(Self).map_err(|_| BadId::new("run", s, "a run is a number"))
-    }
+numbered! {
+    /// The number of a run in the logbook.
+    RunId, "run", "a run is a number"
 }
 
-impl fmt::Display for RunId {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        fmt::Display::fmt(&self.0, f)
-    }
+numbered! {
+    /// The number of a kept copy in the logbook.
+    CopyId, "copy", "a copy is a number"
 }
 
-/// The number of a kept copy in the logbook.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct CopyId(i64);
-
-impl CopyId {
-    /// A copy by number.
-    pub const fn new(number: i64) -> Self {
-        Self(number)
-    }
-
-    /// The number.
-    pub const fn number(self) -> i64 {
-        self.0
-    }
-}
-
-impl FromStr for CopyId {
-    type Err = BadId;
-
-    fn from_str(s: &str) -> Result<Self, BadId> {
-        s.parse().map(Self).map_err(|_| BadId::new("copy", s, "a copy is a number"))
-    }
-}
-
-impl fmt::Display for CopyId {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        fmt::Display::fmt(&self.0, f)
-    }
+numbered! {
+    /// The number of a use of the fault finder in the logbook.
+    FinderId, "fault finder", "it is a number"
 }
 
 /// Where a step stands among those of its run, counted from 0.

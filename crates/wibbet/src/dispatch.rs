@@ -6,7 +6,7 @@ use std::time::Duration;
 use wibbet_bench::around::Surroundings;
 use wibbet_core::plan::Terms;
 
-use crate::cli::commands::{catch, change, copies, files, links, look, packages, part, shelf, why};
+use crate::cli::commands::{catch, change, copies, files, find_fault, links, look, packages, part, shelf, why};
 use crate::cli::{Arguments, Command, Finder, How};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -40,6 +40,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             Command::Run { how, .. }
             | Command::PutBack { how, .. }
             | Command::Install { how, .. }
+            | Command::FindFault { how, .. }
             | Command::CarryOn { how, .. },
         ) => how.json,
         _ => false,
@@ -168,6 +169,9 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Command::Push { device, here, there, json } => files::push(&finder, &device, &here, there, json).await,
         Command::Catch { device, run, all, yes, json, next: _ } => {
             catch::catch(&finder, device.as_deref(), catch::Wanted { run, all, yes, json }).await
+        }
+        Command::FindFault { device, run, what, seen, again, end, how } => {
+            find_fault::find_fault(&finder, &device, find_fault::Wanted { run, what, seen, again, end, how }).await
         }
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
         Command::Demo { .. }

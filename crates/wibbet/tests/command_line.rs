@@ -904,6 +904,41 @@ fn a_catch_begins_at_once_can_be_stopped_and_is_carried_on() {
     assert!(code == 1 && err.contains("nothing that"), "{code} {err}");
 }
 
+/// Round by round, a command each: what is back and what was seen is kept in between, and the culprit is the one that stays back.
+#[test]
+fn what_broke_it_is_found_by_commands_that_lie_days_apart() {
+    let home = home();
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let at = sim.address();
+    let ids = ["com.android.music", "com.android.egg", "com.corvane.tips", "com.corvane.compass", "com.corvane.radio"];
+    let take_out = [&["run", at, "--user", "0", "--disable"][..], &ids, &["--yes"]].concat();
+    let (out, err, code) = said(home.path(), &take_out);
+    assert_eq!(code, 0, "{out} {err}");
+    let (_, err, code) = said(home.path(), &["find-fault", at, "--seen", "gone", "--yes"]);
+    assert!(code == 2 && err.contains("no fault finder"), "{code} {err}");
+    let what = ["find-fault", at, "--run", "1", "--what", "no sound in the evening", "--yes", "--json"];
+    let (mut now, code) = json(home.path(), &what);
+    assert_eq!((code, now["suspects"].as_array().unwrap().len()), (0, 5));
+    // Nobody is asked without a terminal, and the same command says the same.
+    assert_eq!(json(home.path(), &["find-fault", at, "--yes", "--json"]).0["back"], now["back"]);
+    let mut rounds = 0;
+    while now["next"] == "try" {
+        rounds += 1;
+        assert!(rounds <= 6, "{now}");
+        let gone = now["back"].as_array().unwrap().iter().any(|id| id == "com.corvane.compass");
+        let seen = if gone { "gone" } else { "still" };
+        now = json(home.path(), &["find-fault", at, "--seen", seen, "--yes", "--json"]).0;
+    }
+    assert_eq!((&now["next"], &now["cause"]), (&Value::from("found"), &Value::from("one")));
+    assert_eq!(now["culprits"], object!(["com.corvane.compass"]));
+    let (shelf, _) = json(home.path(), &["shelf", at, "--json"]);
+    let off: Vec<&str> = shelf["shelf"].as_array().unwrap().iter().map(|e| e["id"].as_str().unwrap()).collect();
+    assert!(!off.contains(&"com.corvane.compass") && ids.iter().filter(|id| off.contains(id)).count() == 4, "{off:?}");
+    let (why, _, _) = said(home.path(), &["why", at, "com.corvane.compass"]);
+    let (packages, _) = json(home.path(), &["packages", at, "--user", "0", "--search", "compass", "--json"]);
+    assert!(format!("{why}{packages}").contains("no sound in the evening"), "{packages}");
+}
+
 /// A tray out of a file: its own way for each package and user, in one run; a line that is wrong is named, and nothing is asked of
 /// the device then.
 #[test]

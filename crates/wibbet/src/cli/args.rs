@@ -4,6 +4,7 @@ use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand};
 use wibbet_core::ask::{PartSwitch, RestartTo};
+use wibbet_core::diagnosis::Evaluation;
 use wibbet_core::plan::{Change, Job, OnRefusal};
 use wibbet_types::{Address, CopyId, DeviceId, DevicePath, PackageId, PlainText, RunId, UserId};
 
@@ -302,6 +303,29 @@ pub(crate) enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Finds out which of the packages that went is why something is broken: puts some of them back, asks whether it is broken still, and goes
+    /// on from that; days may lie in between.
+    FindFault {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// Suspect what this run took out; what all runs did when left out.
+        #[arg(long, value_name = "NUMBER")]
+        run: Option<RunId>,
+        /// What is broken, in your words.
+        #[arg(long, value_name = "TEXT")]
+        what: Option<String>,
+        /// What was seen with what is back now: still (it is broken still), gone, or cannot-tell.
+        #[arg(long, value_name = "SEEN", value_parser = evaluation)]
+        seen: Option<Evaluation>,
+        /// Take the last answer back: it was wrong.
+        #[arg(long)]
+        again: bool,
+        /// End it; what is off and what is back stays as it is.
+        #[arg(long, conflicts_with_all = ["seen", "again"])]
+        end: bool,
+        #[command(flatten)]
+        how: How,
+    },
     /// Carries on with a run that was stopped or interrupted.
     CarryOn {
         /// An id, a serial, or HOST:PORT.
@@ -460,6 +484,10 @@ pub(crate) struct How {
 
 fn into(text: &str) -> Result<RestartTo, String> {
     RestartTo::from_name(text).ok_or_else(|| "it is system, recovery or bootloader".to_owned())
+}
+
+fn evaluation(text: &str) -> Result<Evaluation, String> {
+    Evaluation::from_name(text).ok_or_else(|| "it is still, gone or cannot-tell".to_owned())
 }
 
 fn switch(text: &str) -> Result<PartSwitch, String> {

@@ -495,7 +495,8 @@ async fn sizes_of(device: &AdbDevice, plan: &Plan) -> Metrics {
     }
 }
 
-fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, metrics: &Metrics) {
+/// Shows a plan, step by step.
+pub(super) fn show_plan(plan: &Plan, capabilities: &wibbet_core::android::Capabilities, metrics: &Metrics) {
     for step in &plan.steps {
         let words = step.command(capabilities);
         match step.skip {

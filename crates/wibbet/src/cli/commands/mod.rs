@@ -7,6 +7,7 @@ pub(crate) mod change;
 pub(crate) mod copies;
 mod drawing;
 pub(crate) mod files;
+pub(crate) mod find_fault;
 pub(crate) mod links;
 pub(crate) mod look;
 pub(crate) mod packages;

@@ -3,6 +3,7 @@
 mod copy;
 mod device;
 mod error;
+mod fault;
 mod file;
 mod link;
 mod packages;
@@ -14,6 +15,7 @@ mod why;
 pub(crate) use copy::{Copies, JsonCopy};
 pub(crate) use device::{Bench, Device};
 pub(crate) use error::{print, print_failure};
+pub(crate) use fault::FaultSearch;
 pub(crate) use file::{Brought, Picture, SwitchedPart};
 pub(crate) use link::{Closed, JsonLadder, Paired, Restarted};
 pub(crate) use packages::Packages;

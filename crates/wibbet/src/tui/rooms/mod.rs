@@ -28,7 +28,9 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
     }
     let device = |test: fn(&DeviceModel) -> bool| app.device().is_some_and(test);
     match action {
-        Action::Stop | Action::Pause => device(|d| d.running),
+        Action::Stop => device(|d| d.running),
+        // A catch waits for moments, and pauses for nobody.
+        Action::Pause => device(|d| d.running && !d.is_catching()),
         Action::UndoRun => device(|d| !d.running && !d.of_the_last_run().is_empty()),
         Action::NextDevice => app.devices.len() > 1,
         Action::ReadAgain => device(|d| !d.running && d.busy.is_none()),

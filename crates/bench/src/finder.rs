@@ -1,0 +1,170 @@
+//! The fault finder on a device: which suspects there are, what a round takes, and what was seen of it.
+
+use tokio::sync::watch;
+use wibbet_core::catalog::Catalog;
+use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Round, suspects_of};
+use wibbet_core::package::{Inventory, Note, Scope};
+use wibbet_core::plan::{Plan, plan_put_back_with, plan_take_out};
+use wibbet_core::run::{Run, RunKind, recorded_gifts, taken_out};
+use wibbet_types::{PlainText, RunId};
+
+use crate::device::{AdbDevice, Device as _};
+use crate::logbook::now;
+use crate::run::{Control, RunEnded, RunError, RunNews, RunStart, run_plan};
+use crate::workplace::Workplace;
+
+/// What a round takes: two runs, of which either may be empty. What comes back comes first.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RoundPlan {
+    /// What comes back.
+    pub put_back: Plan,
+    /// What goes again.
+    pub take_out: Plan,
+}
+
+impl RoundPlan {
+    /// How many steps are sent.
+    pub fn to_send(&self) -> usize {
+        self.put_back.to_send() + self.take_out.to_send()
+    }
+}
+
+/// Begins it on a device of which everything has been read: with what a run took out and is off, or with what all runs did.
+///
+/// # Errors
+/// Where nothing is off that could be it, or the record cannot be kept.
+pub async fn begin_finder(
+    workplace: &Workplace,
+    device: &AdbDevice,
+    catalog: &Catalog,
+    of: Option<RunId>,
+    what: PlainText,
+) -> Result<FaultFinder, RunError> {
+    let facts = device.facts().ok_or_else(|| RunError::Device("the device did not say what it is".into()))?;
+    let id = facts.id.clone();
+    let runs = workplace.book.with(move |book| book.runs(Some(&id))).await?;
+    let suspects = suspects_of(&taken_out(&runs, of), &runs, catalog);
+    if suspects.is_empty() {
+        let words = match of {
+            Some(run) => format!("nothing that run {run} took out is off on the device: there are no suspects"),
+            None => "nothing that a run took out is off on the device: there are no suspects".into(),
+        };
+        return Err(RunError::Device(words));
+    }
+    let id = facts.id;
+    let begun = now();
+    let (device, noted, kept) = (id.clone(), what.clone(), suspects.clone());
+    let number = workplace.book.with(move |book| book.begin_finder(&device, &noted, &kept, begun)).await?;
+    Ok(FaultFinder { number, device: id, begun, what, suspects, rounds: Vec::new(), ended: None })
+}
+
+/// What it takes on a device so that these suspects are back and the others off.
+///
+/// # Errors
+/// When the logbook cannot be read.
+pub async fn plan_round(
+    workplace: &Workplace,
+    device: &AdbDevice,
+    finder: &FaultFinder,
+    back: &[bool],
+    inventory: &Inventory,
+) -> Result<RoundPlan, RunError> {
+    let of = finder.device.clone();
+    let (runs, copies) = workplace.book.with(move |book| Ok((book.runs(Some(&of))?, book.copies(Some(&of))?))).await?;
+    let wanted = finder.to_try(back, inventory);
+    let capabilities = device.capabilities();
+    let put_back = plan_put_back_with(inventory, &capabilities, &wanted.put_back, &copies)
+        .giving_back(|id, user| recorded_gifts(&runs, id, user));
+    // It went before, and whoever took it out knew what there was to be known.
+    let take_out = plan_take_out(inventory, &capabilities, &wanted.take_out, false);
+    Ok(RoundPlan { put_back, take_out })
+}
+
+/// Carries a round out: the runs that were begun, and why it stopped if it did.
+pub async fn carry_out_round(
+    workplace: &Workplace,
+    device: &AdbDevice,
+    plan: RoundPlan,
+    stop: &watch::Receiver<Control>,
+    news: &(dyn Fn(RunNews) + Send + Sync),
+) -> (Vec<Run>, Option<RunError>) {
+    let mut runs = Vec::new();
+    for (kind, plan) in [(RunKind::PutBack, plan.put_back), (RunKind::TakeOut, plan.take_out)] {
+        if plan.to_send() == 0 {
+            continue;
+        }
+        let RunEnded { result, .. } = run_plan(workplace, device, RunStart::New(kind, plan), stop.clone(), news).await;
+        match result {
+            Ok(run) => runs.push(run),
+            Err(error) => return (runs, Some(error)),
+        }
+    }
+    (runs, None)
+}
+
+/// Writes down what was seen with the suspects as they are on the device now: what a round wanted and did not reach does not count.
+///
+/// # Errors
+/// When the record cannot be kept.
+pub async fn mark_round(
+    workplace: &Workplace,
+    finder: &mut FaultFinder,
+    seen: Evaluation,
+    inventory: &Inventory,
+) -> Result<(), RunError> {
+    let round = Round { back: finder.back_now(inventory), seen };
+    let (number, kept) = (finder.number, round.clone());
+    workplace.book.with(move |book| book.mark_round(number, &kept)).await?;
+    finder.rounds.push(round);
+    Ok(())
+}
+
+/// Takes the last answer back.
+///
+/// # Errors
+/// When the record cannot be kept.
+pub async fn take_answer_back(workplace: &Workplace, finder: &mut FaultFinder) -> Result<(), RunError> {
+    let number = finder.number;
+    workplace.book.with(move |book| book.take_round_back(number)).await?;
+    finder.rounds.pop();
+    Ok(())
+}
+
+/// Ends it. What was found is remembered for devices of the model.
+///
+/// # Errors
+/// When the record cannot be kept.
+pub async fn end_finder(
+    workplace: &Workplace,
+    device: &AdbDevice,
+    finder: &FaultFinder,
+    cause: Option<Cause>,
+) -> Result<(), RunError> {
+    let facts = device.facts().ok_or_else(|| RunError::Device("the device did not say what it is".into()))?;
+    let culprits = cause.map_or_else(Vec::new, |cause| finder.culprits(cause));
+    let notes: Vec<Note> = culprits
+        .into_iter()
+        .filter_map(|place| finder.suspects.get(place))
+        .map(|suspect| Note { id: suspect.id.clone(), scope: Scope::Model, text: finder.story(), star: false })
+        .collect();
+    let (number, at) = (finder.number, now());
+    workplace
+        .book
+        .with(move |book| {
+            let known = book.notes(&facts)?;
+            for note in &notes {
+                // What somebody wrote of it before stays.
+                let before = known.iter().find(|other| other.id == note.id && other.scope == note.scope);
+                let text = match before.map(|other| other.text.as_str()).filter(|text| !text.is_empty()) {
+                    Some(text) if text.contains(&note.text) => text.to_owned(),
+                    Some(text) => format!("{text}\n{}", note.text),
+                    None => note.text.clone(),
+                };
+                let star = before.is_some_and(|other| other.star);
+                book.write_note(&facts, &Note { text, star, ..note.clone() }, at)?;
+            }
+            book.end_finder(number, at)
+        })
+        .await?;
+    Ok(())
+}

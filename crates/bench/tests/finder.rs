@@ -1,0 +1,136 @@
+//! The fault finder on a simulated device that really breaks.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use tokio::sync::watch;
+use wibbet_bench::device::{AdbDevice, Device as _};
+use wibbet_bench::finder::{begin_finder, carry_out_round, end_finder, mark_round, plan_round, take_answer_back};
+use wibbet_bench::ops::survey;
+use wibbet_bench::policy::RunPolicy;
+use wibbet_bench::run::{Control, RunStart, run_plan};
+use wibbet_bench::workplace::Workplace;
+use wibbet_core::catalog::Catalog;
+use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Next};
+use wibbet_core::package::{Condition, PackageKind, Scope};
+use wibbet_core::plan::{Change, TrayItem, plan_take_out};
+use wibbet_core::run::{Outcome, RunKind};
+use wibbet_sim::{Scenario, SimDevice};
+use wibbet_types::{PackageId, PlainText, UserId};
+
+use crate::support::{id, in_memory};
+
+/// Takes packages out, half of them by disabling.
+async fn take_out(workplace: &Workplace, device: &AdbDevice, ids: &[PackageId]) {
+    let inventory = survey(device, &mut |_| {}).await.unwrap();
+    let item = |(n, id): (usize, &PackageId)| {
+        let way = if n % 2 == 0 { Change::Uninstall } else { Change::Disable };
+        TrayItem { id: id.clone(), user: UserId::OWNER, way }
+    };
+    let tray: Vec<TrayItem> = ids.iter().enumerate().map(item).collect();
+    let plan = plan_take_out(&inventory, &device.capabilities(), &tray, false);
+    let (_stop, stopped) = watch::channel(Control::Go);
+    let run =
+        run_plan(workplace, device, RunStart::New(RunKind::TakeOut, plan), stopped, &|_| {}).await.result.unwrap();
+    assert_eq!(run.count(Outcome::Done), ids.len(), "{:#?}", run.steps);
+}
+
+async fn round(workplace: &Workplace, device: &AdbDevice, finder: &FaultFinder, back: &[bool]) {
+    let inventory = survey(device, &mut |_| {}).await.unwrap();
+    let plan = plan_round(workplace, device, finder, back, &inventory).await.unwrap();
+    let (_stop, stopped) = watch::channel(Control::Go);
+    let (_, trouble) = carry_out_round(workplace, device, plan, &stopped, &|_| {}).await;
+    assert!(trouble.is_none(), "{trouble:?}");
+    let now = survey(device, &mut |_| {}).await.unwrap();
+    assert_eq!(finder.back_now(&now), back);
+}
+
+/// What its people would say: something is broken still.
+fn is_broken(sim: &SimDevice, what: &str) -> bool {
+    sim.broken().iter().any(|broken| broken.user == 0 && broken.what == what)
+}
+
+/// Twelve packages went, and one of them broke something. It is found with what the device really does, the others go again, and its story
+/// is kept for the model.
+#[tokio::test(start_paused = true)]
+async fn the_one_that_broke_it_is_found_and_stays_back() {
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = in_memory(Scenario::crew_phone(), 1, folder.path(), RunPolicy::default()).await;
+    let device = workplace.device(sim.address());
+    device.connect(&mut |_| {}).await.unwrap();
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let vital: BTreeSet<PackageId> = Scenario::VITAL.iter().map(|text| id(text)).collect();
+    let culprit = id("com.corvane.weather.provider");
+    let others = inventory.packages.values().filter(|package| {
+        let text = package.id.as_str();
+        package.kind == PackageKind::System
+            && package.condition(UserId::OWNER) == Condition::InUse
+            && text.starts_with("com.corvane.")
+            && !vital.contains(&package.id)
+            && !text.contains("weather")
+            && !["com.corvane.guardian", "com.corvane.fota"].contains(&text)
+    });
+    let mut ids: Vec<PackageId> = others.map(|package| package.id.clone()).take(11).collect();
+    ids.insert(7, culprit.clone());
+    let before: BTreeSet<String> = sim.broken().into_iter().map(|broken| broken.what).collect();
+    take_out(&workplace, &device, &ids).await;
+    let broken = sim.broken();
+    let due = |b: &&wibbet_sim::Broken| {
+        b.user == 0 && !before.contains(&b.what) && b.mended_by == [culprit.as_str().to_owned()]
+    };
+    let what = broken.iter().find(due).unwrap().what.clone();
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let catalog = Catalog::new(Arc::new(inventory));
+    let mut finder = begin_finder(&workplace, &device, &catalog, None, PlainText::new("no weather")).await.unwrap();
+    assert_eq!(finder.suspects.len(), 12);
+    let mut asked = 0;
+    let cause = loop {
+        // As if the program had been ended in between.
+        let of = finder.device.clone();
+        finder = workplace.book.with(move |book| book.finders(&of)).await.unwrap().pop().unwrap();
+        match finder.next() {
+            Next::Try(back) => {
+                asked += 1;
+                assert!(asked <= 8, "{:?}", finder.rounds);
+                round(&workplace, &device, &finder, &back).await;
+                let seen = if is_broken(&sim, &what) { Evaluation::Still } else { Evaluation::Gone };
+                let now = survey(&device, &mut |_| {}).await.unwrap();
+                if asked == 2 {
+                    // Somebody typed the wrong answer, and noticed.
+                    mark_round(&workplace, &mut finder, Evaluation::CannotTell, &now).await.unwrap();
+                    take_answer_back(&workplace, &mut finder).await.unwrap();
+                }
+                mark_round(&workplace, &mut finder, seen, &now).await.unwrap();
+            }
+            Next::Found(cause) => break cause,
+            Next::Blurred(_) => panic!("{:?}", finder.rounds),
+        }
+    };
+    let Cause::One(place) = cause else { panic!("{cause:?}") };
+    assert_eq!(finder.suspects[place].id, culprit);
+    round(&workplace, &device, &finder, &finder.in_the_end(cause)).await;
+    assert!(!is_broken(&sim, &what));
+    let off = ids.iter().filter(|id| !matches!(sim.holds(id.as_str(), 0), Some((true, 0 | 1)))).count();
+    assert_eq!(off, 11);
+    end_finder(&workplace, &device, &finder, Some(cause)).await.unwrap();
+    let facts = device.facts().unwrap();
+    let of = facts.id.clone();
+    let (notes, all) = workplace.book.with(move |book| Ok((book.notes(&facts)?, book.finders(&of)?))).await.unwrap();
+    let note = notes.iter().find(|note| note.id == culprit).unwrap();
+    assert!(note.scope == Scope::Model && note.text.contains("no weather"), "{note:?}");
+    assert!(all[0].ended.is_some());
+    let over = workplace.book.with(move |book| book.mark_round(all[0].number, &finder.rounds[0])).await;
+    assert!(over.is_err(), "it has ended");
+}
+
+#[tokio::test(start_paused = true)]
+async fn there_are_no_suspects_where_nothing_is_off() {
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = in_memory(Scenario::crew_phone(), 1, folder.path(), RunPolicy::default()).await;
+    let device = workplace.device(sim.address());
+    device.connect(&mut |_| {}).await.unwrap();
+    wibbet_bench::ops::note_met(&workplace.book, &device).await.unwrap();
+    let catalog = Catalog::new(Arc::new(survey(&device, &mut |_| {}).await.unwrap()));
+    let error = begin_finder(&workplace, &device, &catalog, None, PlainText::new("")).await.unwrap_err();
+    assert!(error.to_string().contains("no suspects"), "{error}");
+}

@@ -1,0 +1,79 @@
+//! Uses of the fault finder: days may lie between their rounds.
+
+use rusqlite::{Row, params};
+use wibbet_core::diagnosis::{FaultFinder, Round, Suspect};
+use wibbet_types::{DeviceId, FinderId, PlainText, Timestamp};
+
+use crate::{Logbook, LogbookError, Result, bad_value, read_lines};
+
+impl Logbook {
+    /// Writes down that the fault finder is begun on a device. Its number.
+    pub fn begin_finder(
+        &self,
+        device: &DeviceId,
+        what: &PlainText,
+        suspects: &[Suspect],
+        now: Timestamp,
+    ) -> Result<FinderId> {
+        let lines: Vec<String> = suspects.iter().map(ToString::to_string).collect();
+        let sql = "INSERT INTO finders (device, begun, what, suspects, rounds) VALUES (?1, ?2, ?3, ?4, '')";
+        let values = params![device.as_str(), now.0, what.as_str(), lines.join("\n")];
+        self.connection.execute(sql, values).map_err(self.failed())?;
+        Ok(FinderId::new(self.connection.last_insert_rowid()))
+    }
+
+    /// Writes down what a round has shown.
+    ///
+    /// # Errors
+    /// [`LogbookError::NoSuchFinder`] where there is none of that number, or it has ended.
+    pub fn mark_round(&self, finder: FinderId, round: &Round) -> Result<()> {
+        let sql = "UPDATE finders SET rounds = rounds || CASE rounds WHEN '' THEN '' ELSE char(10) END || ?2 \
+                   WHERE number = ?1 AND ended IS NULL";
+        let done = self.connection.execute(sql, params![finder.number(), round.to_string()]).map_err(self.failed())?;
+        if done == 0 { Err(LogbookError::NoSuchFinder { finder }) } else { Ok(()) }
+    }
+
+    /// Takes the last round back: what was seen in it is not so.
+    pub fn take_round_back(&mut self, finder: FinderId) -> Result<()> {
+        let mut all = self.finders_where("number = ?1", &finder.number().to_string())?;
+        let Some(mut found) = all.pop() else { return Err(LogbookError::NoSuchFinder { finder }) };
+        found.rounds.pop();
+        let lines: Vec<String> = found.rounds.iter().map(ToString::to_string).collect();
+        let sql = "UPDATE finders SET rounds = ?2 WHERE number = ?1 AND ended IS NULL";
+        let values = params![finder.number(), lines.join("\n")];
+        self.connection.execute(sql, values).map(|_| ()).map_err(self.failed())
+    }
+
+    /// It has ended.
+    pub fn end_finder(&self, finder: FinderId, now: Timestamp) -> Result<()> {
+        let sql = "UPDATE finders SET ended = coalesce(ended, ?2) WHERE number = ?1";
+        self.connection.execute(sql, params![finder.number(), now.0]).map(|_| ()).map_err(self.failed())
+    }
+
+    /// The uses of the fault finder on a device, the first one first.
+    pub fn finders(&self, device: &DeviceId) -> Result<Vec<FaultFinder>> {
+        self.finders_where("device = ?1", device.as_str())
+    }
+
+    fn finders_where(&self, condition: &str, value: &str) -> Result<Vec<FaultFinder>> {
+        let sql = format!(
+            "SELECT number, device, begun, what, suspects, rounds, ended FROM finders WHERE {condition} ORDER BY number"
+        );
+        let mut statement = self.connection.prepare(&sql).map_err(self.failed())?;
+        let rows = statement.query_map([value], finder_of).map_err(self.failed())?;
+        rows.collect::<rusqlite::Result<_>>().map_err(self.failed())
+    }
+}
+
+fn finder_of(row: &Row<'_>) -> rusqlite::Result<FaultFinder> {
+    let device: String = row.get(1)?;
+    Ok(FaultFinder {
+        number: FinderId::new(row.get(0)?),
+        device: device.parse().map_err(|error| bad_value(1, error))?,
+        begun: Timestamp(row.get(2)?),
+        what: PlainText::new(&row.get::<_, String>(3)?),
+        suspects: read_lines(row, 4)?.unwrap_or_default(),
+        rounds: read_lines(row, 5)?.unwrap_or_default(),
+        ended: row.get::<_, Option<i64>>(6)?.map(Timestamp),
+    })
+}
