@@ -32,6 +32,9 @@ const LOOK: Duration = Duration::from_secs(2);
 /// How long a line with a window of a second or two may keep silent: a device that dies takes the answer with it.
 const SILENT: Duration = Duration::from_secs(20);
 
+/// So many bytes of the answer to a line are looked at: some hundred for each step.
+const MOST_ANSWERED: usize = 1 << 20;
+
 /// What is put back.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum CatchWanted {
@@ -92,6 +95,8 @@ async fn caught(
         facts = met(workplace, device, news) => facts?,
     };
     let _claimed = claim(workplace, device)?;
+    // It starts anew all the time, which is no sign of another device in its place.
+    let _restarts = device.restarts_are_expected();
     let run = to_be_put_back(book, device, &facts.id, wanted).await?;
     *number = Some(run.number);
     news(CatchNews::Begun(Arc::new(run.clone())));
@@ -358,7 +363,7 @@ impl Catching<'_> {
             self.machine().sent(&of);
             let mut came = Vec::new();
             let asked = self.ask_for_a_while(&line, &mut came).await;
-            let answers = read_round(&self.run(), &String::from_utf8_lossy(&came), asked.is_ok());
+            let answers = read_round(&self.run(), &of, &String::from_utf8_lossy(&came), asked.is_ok());
             self.hear(answers).await?;
             if let Err(why) = asked {
                 self.machine().lost();
@@ -383,7 +388,8 @@ impl Catching<'_> {
         };
         let mut take = |piece: &[u8]| {
             *last.lock().unwrap_or_else(PoisonError::into_inner) = Instant::now();
-            came.extend_from_slice(piece);
+            let room = MOST_ANSWERED.saturating_sub(came.len()).min(piece.len());
+            came.extend_from_slice(&piece[..room]);
         };
         let answered = tokio::select! {
             biased;

@@ -101,6 +101,12 @@ fn the_shapes_of_all_objects_are_those_promised() {
     let store = Sim::start(&["--device", "store-phone"]);
     let part = ["com.android.music", ".Offers", "--user", "0", "--set", "off", "--root", "--yes"];
     ask("part", &[&["part", store.address()][..], &part].concat(), 0);
+    let out = ["--user", "0", "--disable", "com.corvane.blocker", "com.corvane.bigbuttons", "--yes"];
+    ask("run", &[&["run", store.address()][..], &out].concat(), 0);
+    ask("find-fault", &["find-fault", store.address(), "--what", "no sound", "--yes"], 0);
+    for seen in ["gone", "still", "gone"] {
+        ask("find-fault", &["find-fault", store.address(), "--seen", seen, "--yes"], 0);
+    }
     ask("put-back", &["put-back", phone, "--user", "0", "com.wrenandkelp.radio", "--yes"], 0);
     let note = home.path().join("note.txt");
     std::fs::write(&note, "for the customer").unwrap();

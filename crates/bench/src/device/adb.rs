@@ -42,6 +42,8 @@ pub struct AdbDevice {
     pub(super) tapped: AtomicBool,
     /// Somebody wants to go by what is only hearsay.
     believes: AtomicBool,
+    /// It starts anew by itself while something is done to it.
+    pub(super) restarts: AtomicBool,
     /// It is looked for by its serial when it has gone.
     pub(super) follows: AtomicBool,
     pub(super) live: tokio::sync::Mutex<Option<Link>>,
@@ -98,6 +100,7 @@ impl AdbDevice {
             patience,
             tapped: AtomicBool::new(false),
             believes: AtomicBool::new(false),
+            restarts: AtomicBool::new(false),
             follows: AtomicBool::new(false),
             live: tokio::sync::Mutex::new(None),
             known: Mutex::new(Known {
@@ -199,6 +202,13 @@ impl AdbDevice {
         self.known().noted
     }
 
+    /// As long as what is given back lives, another boot id than before is no reason not to believe that it is the device: it has to show
+    /// its Android id all the same by a way that nobody has chosen.
+    pub(crate) fn restarts_are_expected(&self) -> RestartsExpected<'_> {
+        self.restarts.store(true, Ordering::Relaxed);
+        RestartsExpected(self)
+    }
+
     /// Keeps the right to change it as long as what is given back lives.
     pub(crate) fn claimed(&self, claims: DeviceClaims) -> Claimed<'_> {
         self.known().claims = Some(claims);
@@ -260,6 +270,16 @@ impl AdbDevice {
 /// The right to change a device. It ends when this is dropped.
 #[derive(Debug)]
 pub struct Claimed<'a>(&'a AdbDevice);
+
+/// A device that is known to start over and over. It ends when this is dropped.
+#[derive(Debug)]
+pub(crate) struct RestartsExpected<'a>(&'a AdbDevice);
+
+impl Drop for RestartsExpected<'_> {
+    fn drop(&mut self) {
+        self.0.restarts.store(false, Ordering::Relaxed);
+    }
+}
 
 impl Drop for Claimed<'_> {
     fn drop(&mut self) {

@@ -233,7 +233,12 @@ impl AdbDevice {
         {
             let known = self.known();
             if let Some(before) = &known.facts {
-                recognise(before, &facts, route, known.claims.is_some())?;
+                let held = match (known.claims.is_some(), self.restarts.load(Ordering::Relaxed)) {
+                    (false, _) => Held::No,
+                    (true, false) => Held::SinceItsStart,
+                    (true, true) => Held::OverItsStarts,
+                };
+                recognise(before, &facts, route, held)?;
                 facts.id = before.id.clone();
                 facts.android_id = facts.android_id.or_else(|| before.android_id.clone());
             }
@@ -262,14 +267,25 @@ impl AdbDevice {
     }
 }
 
+/// Whether something is being done to a device.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Held {
+    No,
+    /// Since it started last.
+    SinceItsStart,
+    /// It starts over and over meanwhile.
+    OverItsStarts,
+}
+
 /// Whether a way leads to the device that is expected there.
-fn recognise(before: &DeviceFacts, now: &DeviceFacts, route: &Route, held: bool) -> Result<(), AskError> {
+fn recognise(before: &DeviceFacts, now: &DeviceFacts, route: &Route, held: Held) -> Result<(), AskError> {
     let likeness = before.likeness(now);
-    let restarted = held && !route.is_chosen() && before.boot_id.is_some() && likeness < Likeness::SameStart;
+    let restarted =
+        held == Held::SinceItsStart && !route.is_chosen() && before.boot_id.is_some() && likeness < Likeness::SameStart;
     let at = format!("at {route} there is {} (serial {})", now.name(), now.serial);
     match likeness {
         // While something is done to the device, whoever announces themselves in its place does not end that.
-        Likeness::Different if !held || route.is_chosen() => Err(AskError::OtherDevice(format!(
+        Likeness::Different if held == Held::No || route.is_chosen() => Err(AskError::OtherDevice(format!(
             "{at} now, not {} (serial {}). Nothing but that was asked of it",
             before.name(),
             before.serial

@@ -194,7 +194,7 @@ impl Actor {
     }
 
     /// Does what only this computer is asked for; anything else is given back.
-    async fn write_down(&self, command: SessionCommand) -> Option<SessionCommand> {
+    pub(super) async fn write_down(&self, command: SessionCommand) -> Option<SessionCommand> {
         match command {
             SessionCommand::Note(note) => self.write_note(note).await,
             SessionCommand::Job(run, job) => self.write_job(run, job).await,

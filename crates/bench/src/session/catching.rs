@@ -1,5 +1,7 @@
 //! Catch in a session: a device that starts over and over is told, and what a run took out is put back when somebody wants that.
 
+use std::sync::Arc;
+
 use wibbet_types::PlainText;
 
 use super::actor::Actor;
@@ -27,17 +29,30 @@ impl Actor {
         self.reading.stop();
         self.following.stop();
         self.watching.stop();
-        let events = &self.events;
+        let (events, workplace, device) = (Arc::clone(&self.events), self.workplace.clone(), Arc::clone(&self.device));
         let news = move |news| match news {
             CatchNews::Run(RunNews::Found(words)) => events(SessionEvent::Note(words)),
             CatchNews::Run(other) => events(SessionEvent::Run(other)),
             CatchNews::Begun(run) => {
-                events(SessionEvent::Run(RunNews::Stands(std::sync::Arc::clone(&run))));
+                events(SessionEvent::Run(RunNews::Stands(Arc::clone(&run))));
                 events(SessionEvent::Catch(CatchNews::Begun(run)));
             }
             other => events(SessionEvent::Catch(other)),
         };
-        let ended = catch_device(&self.workplace, &self.device, wanted, self.stop.subscribe(), &news).await;
+        let stop = self.stop.subscribe();
+        let mut catching = Box::pin(catch_device(&workplace, &device, wanted, stop, &news));
+        // That may take hours. What takes no link is done meanwhile; the rest when it is over.
+        let ended = loop {
+            let command = tokio::select! {
+                biased;
+                ended = &mut catching => break ended,
+                Some(command) = self.inbox.recv() => command,
+            };
+            if let Some(command) = self.write_down(command).await {
+                self.waiting.push_back(command);
+            }
+        };
+        drop(catching);
         self.loops = Default::default();
         self.told_loop = false;
         self.tell_runs().await;

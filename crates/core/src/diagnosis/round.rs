@@ -69,8 +69,9 @@ pub struct RoundAnswers {
     pub written: bool,
 }
 
-/// Reads what has come of the answer to one of [`round_requests`]; `whole` where it has ended.
-pub fn read_round(run: &Run, text: &str, whole: bool) -> RoundAnswers {
+/// Reads what has come of the answer to one of [`round_requests`], which had these steps in it; `whole` where it has ended. What a device says of
+/// others counts for nothing.
+pub fn read_round(run: &Run, of: &[StepIndex], text: &str, whole: bool) -> RoundAnswers {
     let mut answers = RoundAnswers::default();
     let all: Vec<(&str, &str)> = parts(text).collect();
     for (n, (name, body)) in all.iter().enumerate() {
@@ -80,7 +81,8 @@ pub fn read_round(run: &Run, text: &str, whole: bool) -> RoundAnswers {
             continue;
         }
         let index = name.strip_prefix('s').and_then(|number| number.parse::<usize>().ok());
-        let Some(step) = index.and_then(|index| run.steps.get(index)) else { continue };
+        let step = index.and_then(|index| run.steps.get(index)).filter(|step| of.contains(&step.index));
+        let Some(step) = step else { continue };
         let answer = match read_reply(step.way, step.before, &said) {
             Reply::Success => CatchAnswer::Yes,
             // Cut off in the middle it says nothing.
@@ -137,8 +139,9 @@ mod tests {
     fn what_came_before_the_device_died_is_known() {
         let run = run();
         let text = "wibbet-part:s0\nPackage a.b installed for user: 0\nwibbet-part:s1\ncmd: Can't find service: package\nwibbet-part:s2\n";
+        let all: Vec<StepIndex> = run.steps.iter().map(|step| step.index).collect();
         let answers = |text: &str, whole| {
-            let read = read_round(&run, text, whole);
+            let read = read_round(&run, &all, text, whole);
             (read.steps.iter().map(|(index, _, answer)| (index.get(), *answer)).collect::<Vec<_>>(), read.written)
         };
         use CatchAnswer::{No, NotYet, Yes};
@@ -147,12 +150,15 @@ mod tests {
         let whole = "wibbet-part:s0\njava.lang.IllegalArgumentException: NameNotFoundException: Package a.b doesn't exist\n\
                      wibbet-part:s1\nPackage c.d new state: enabled\nwibbet-part:s99\nx\nwibbet-part:written\nSettings written.\n";
         assert_eq!(answers(whole, true), (vec![(0, No), (1, Yes)], true));
+        // It had one step in it, and the device speaks of two.
+        assert_eq!(read_round(&run, &all[..1], whole, true).steps.len(), 1);
     }
 
     proptest! {
         #[test]
         fn any_answer_is_read(text in ".{0,200}", whole: bool) {
-            let _ = read_round(&run(), &format!("wibbet-part:s0\n{text}"), whole);
+            let all: Vec<StepIndex> = run().steps.iter().map(|step| step.index).collect();
+            let _ = read_round(&run(), &all, &format!("wibbet-part:s0\n{text}"), whole);
         }
     }
 }
