@@ -2,14 +2,14 @@
 
 use tokio::sync::watch;
 use wibbet_core::catalog::Catalog;
-use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Round, suspects_of};
+use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Round, Suspect, suspects_of};
 use wibbet_core::package::{Inventory, Note, Scope};
 use wibbet_core::plan::{Plan, plan_put_back_with, plan_take_out};
 use wibbet_core::run::{Run, RunKind, recorded_gifts, taken_out};
-use wibbet_types::{PlainText, RunId};
+use wibbet_types::{DeviceId, PlainText, RunId};
 
 use crate::device::{AdbDevice, Device as _};
-use crate::logbook::now;
+use crate::logbook::{SharedLogbook, now};
 use crate::run::{Control, RunEnded, RunError, RunNews, RunStart, run_plan};
 use crate::workplace::Workplace;
 
@@ -51,11 +51,33 @@ pub async fn begin_finder(
         };
         return Err(RunError::Device(words));
     }
-    let id = facts.id;
+    begin_with(workplace, facts.id, suspects, what).await
+}
+
+/// Begins it with some suspects.
+///
+/// # Errors
+/// When the record cannot be kept.
+pub async fn begin_with(
+    workplace: &Workplace,
+    device: DeviceId,
+    suspects: Vec<Suspect>,
+    what: PlainText,
+) -> Result<FaultFinder, RunError> {
     let begun = now();
-    let (device, noted, kept) = (id.clone(), what.clone(), suspects.clone());
-    let number = workplace.book.with(move |book| book.begin_finder(&device, &noted, &kept, begun)).await?;
-    Ok(FaultFinder { number, device: id, begun, what, suspects, rounds: Vec::new(), ended: None })
+    let (id, noted, kept) = (device.clone(), what.clone(), suspects.clone());
+    let number = workplace.book.with(move |book| book.begin_finder(&id, &noted, &kept, begun)).await?;
+    Ok(FaultFinder { number, device, begun, what, suspects, rounds: Vec::new(), ended: None })
+}
+
+/// The one that goes on on a device.
+///
+/// # Errors
+/// When the logbook cannot be read.
+pub async fn open_finder(book: &SharedLogbook, device: &DeviceId) -> Result<Option<FaultFinder>, RunError> {
+    let of = device.clone();
+    let all = book.with(move |book| book.finders(&of)).await?;
+    Ok(all.into_iter().rev().find(|finder| finder.ended.is_none()))
 }
 
 /// What it takes on a device so that these suspects are back and the others off.

@@ -9,9 +9,10 @@ use wibbet_bench::finder::{begin_finder, carry_out_round, end_finder, mark_round
 use wibbet_bench::ops::survey;
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::run::{Control, RunStart, run_plan};
+use wibbet_bench::session::{FindFault, Session, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::catalog::Catalog;
-use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Next};
+use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Next, Suspect};
 use wibbet_core::package::{Condition, PackageKind, Scope};
 use wibbet_core::plan::{Change, TrayItem, plan_take_out};
 use wibbet_core::run::{Outcome, RunKind};
@@ -121,6 +122,62 @@ async fn the_one_that_broke_it_is_found_and_stays_back() {
     assert!(all[0].ended.is_some());
     let over = workplace.book.with(move |book| book.mark_round(all[0].number, &finder.rounds[0])).await;
     assert!(over.is_err(), "it has ended");
+}
+
+/// As the screen has it done: begun, tried, answered, ended.
+#[tokio::test(start_paused = true)]
+async fn a_session_does_it_round_by_round() {
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = in_memory(Scenario::crew_phone(), 1, folder.path(), RunPolicy::default()).await;
+    let (told, mut events) = tokio::sync::mpsc::unbounded_channel();
+    let device = workplace.device(sim.address());
+    let session = Session::start(device, workplace.clone(), move |event| drop(told.send(event)));
+    let mut until = async |wanted: &mut dyn FnMut(&SessionEvent) -> bool| loop {
+        let event = events.recv().await.unwrap();
+        if wanted(&event) {
+            return event;
+        }
+    };
+    // It is told whenever the runs are.
+    let after =
+        |event: &SessionEvent, rounds| matches!(event, SessionEvent::Finder(Some(f)) if f.rounds.len() == rounds);
+    until(&mut |event| matches!(event, SessionEvent::Inventory(_))).await;
+    session.send(SessionCommand::FindFault(FindFault::Seen(Evaluation::Still)));
+    until(&mut |event| matches!(event, SessionEvent::Note(words) if words.contains("none goes on"))).await;
+    let ids = ["com.corvane.tips", "com.corvane.compass"];
+    ids.iter().for_each(|id| sim.set_state(id, 0, true, 3));
+    session.send(SessionCommand::Survey);
+    until(&mut |event| matches!(event, SessionEvent::Inventory(_))).await;
+    let suspect = |text: &&str| Suspect {
+        id: id(text),
+        user: UserId::OWNER,
+        way: Change::Disable,
+        before: wibbet_core::package::PackageState::IN_USE,
+        weight: 1,
+    };
+    let suspects = ids.iter().map(suspect).collect();
+    session.send(SessionCommand::FindFault(FindFault::Begin(suspects, PlainText::new("no light"))));
+    for rounds in 0..4 {
+        let told = until(&mut |event| after(event, rounds)).await;
+        let SessionEvent::Finder(Some(finder)) = told else { unreachable!() };
+        let back = match finder.next() {
+            Next::Try(back) => back,
+            Next::Found(cause) => {
+                assert_eq!(finder.found_words(cause, PackageId::to_string), "it is due to com.corvane.compass");
+                session.send(SessionCommand::FindFault(FindFault::End(Some(cause))));
+                until(&mut |event| matches!(event, SessionEvent::Finder(None))).await;
+                return;
+            }
+            Next::Blurred(_) => panic!("{:?}", finder.rounds),
+        };
+        session.send(SessionCommand::FindFault(FindFault::Try(back.clone())));
+        until(&mut |event| matches!(event, SessionEvent::RunEnded(None))).await;
+        until(&mut |event| matches!(event, SessionEvent::Inventory(_))).await;
+        assert_eq!(sim.holds("com.corvane.compass", 0), Some((true, if back[1] { 0 } else { 3 })));
+        let seen = if back[1] { Evaluation::Gone } else { Evaluation::Still };
+        session.send(SessionCommand::FindFault(FindFault::Seen(seen)));
+    }
+    panic!("not found");
 }
 
 #[tokio::test(start_paused = true)]

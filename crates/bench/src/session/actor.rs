@@ -249,7 +249,7 @@ impl Actor {
             SessionCommand::DropCopy(_) | SessionCommand::Seen(..) => {}
             // That waits for one.
             SessionCommand::Catch(_) => {}
-            SessionCommand::Run(..) | SessionCommand::CarryOn(_) => {
+            SessionCommand::Run(..) | SessionCommand::CarryOn(_) | SessionCommand::FindFault(_) => {
                 self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
             }
             SessionCommand::TryChanges
@@ -366,6 +366,12 @@ impl Actor {
                 Some(SessionCommand::Close { switch_off, forget }) => {
                     self.close(switch_off, forget).await;
                     !self.closed
+                }
+                Some(SessionCommand::FindFault(wanted)) => {
+                    let up = self.find_fault(wanted).await;
+                    // Its runs make the link anew by themselves.
+                    link = self.device.current().await;
+                    up
                 }
                 Some(SessionCommand::Catch(wanted)) => {
                     self.catching = Some(wanted);

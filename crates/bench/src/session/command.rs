@@ -8,6 +8,7 @@ use wibbet_core::plan::{Job, Plan, TrayItem};
 use wibbet_core::run::RunKind;
 use wibbet_types::{CopyId, DevicePath, Locale, PlainText, RunId, UserId};
 
+use super::finding::FindFault;
 use crate::catch::CatchWanted;
 use crate::ops::WantedPart;
 
@@ -22,6 +23,8 @@ pub enum SessionCommand {
     CarryOn(RunId),
     /// Wait for the device, which does not start any more, and put back what was taken out of it.
     Catch(CatchWanted),
+    /// The fault finder.
+    FindFault(FindFault),
     /// Try whether changes are permitted, on a part of Android that stays as it is.
     TryChanges,
     /// Keep the device awake while it is charging, or put that back as it was.

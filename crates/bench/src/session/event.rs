@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use wibbet_core::android::Capabilities;
 use wibbet_core::device::{AppFailure, DeviceFacts};
+use wibbet_core::diagnosis::FaultFinder;
 use wibbet_core::holds::Judged;
 use wibbet_core::link::Ladder;
 use wibbet_core::package::{AppNames, Elsewhere, Inventory, KeptCopy, Metrics, Note, SwitchedParts, Ties};
@@ -82,6 +83,8 @@ pub enum SessionEvent {
     Catch(CatchNews),
     /// A catch has ended: its run, if it got that far, and why it ended if not by itself.
     CatchEnded(Option<RunId>, Option<String>),
+    /// The use of the fault finder that goes on on the device.
+    Finder(Option<Arc<FaultFinder>>),
     /// Apps have failed on the device behind a run.
     Failures {
         /// The run.

@@ -6,6 +6,7 @@ mod background;
 mod catching;
 mod command;
 mod event;
+mod finding;
 mod hand;
 mod handle;
 mod link;
@@ -17,4 +18,5 @@ mod survey;
 
 pub use command::SessionCommand;
 pub use event::{CloseStep, Evidence, SessionEvent};
+pub use finding::FindFault;
 pub use handle::Session;

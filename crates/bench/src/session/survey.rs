@@ -182,6 +182,7 @@ impl Actor {
                 self.tell(SessionEvent::Lessons(Arc::new(lessons)));
                 self.tell(SessionEvent::Copies { own: Arc::new(own), offered: Arc::new(offered) });
                 self.tell(SessionEvent::Runs(Arc::new(runs)));
+                self.tell_finder().await;
             }
             Err(error) => self.tell(SessionEvent::Note(error.to_string())),
         }

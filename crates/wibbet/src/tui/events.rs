@@ -189,6 +189,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
                 model.app.alert(words);
             }
         }
+        SessionEvent::Finder(finder) => device.take_finder(finder),
         SessionEvent::Catch(news) => device.take_catch(news),
         SessionEvent::CatchEnded(_, trouble) => {
             if let Some(catch) = &mut device.catch {

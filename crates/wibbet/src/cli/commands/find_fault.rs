@@ -5,7 +5,7 @@ use std::io::{BufRead as _, IsTerminal as _, Write as _};
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::finder::{
-    RoundPlan, begin_finder, carry_out_round, end_finder, mark_round, plan_round, take_answer_back,
+    RoundPlan, begin_finder, carry_out_round, end_finder, mark_round, open_finder, plan_round, take_answer_back,
 };
 use wibbet_bench::ops::{device_languages, read_catalog, survey};
 use wibbet_bench::run::{Control, RunNews};
@@ -40,8 +40,7 @@ pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) 
     let workplace = finder.workplace;
     let (device, inventory) = read(finder, name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
-    let of = facts.id.clone();
-    let open = workplace.book.with(move |book| book.finders(&of)).await?.into_iter().rev().find(|f| f.ended.is_none());
+    let open = open_finder(&workplace.book, &facts.id).await?;
     let mut search = match open {
         Some(open) => open,
         None if wanted.end || wanted.again || wanted.seen.is_some() => {

@@ -21,6 +21,7 @@ use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{PackageId, PlainText, RunId, StepIndex, UserId};
 
 use super::catching::CatchPane;
+use super::finding::FinderPane;
 use super::run_pane::{Review, RunPane};
 use crate::tui::keys::View;
 
@@ -68,6 +69,8 @@ pub(crate) struct DeviceModel {
     pub(crate) looping: bool,
     /// A catch of it that is going on, or has ended.
     pub(crate) catch: Option<CatchPane>,
+    /// The use of the fault finder that goes on.
+    pub(crate) finder: Option<FinderPane>,
     /// What came of the last command that was typed for its shell.
     pub(crate) hand: Option<Result<HandCommand, String>>,
     /// What answers that are not known meant before.
@@ -142,6 +145,7 @@ impl DeviceModel {
             running: false,
             looping: false,
             catch: None,
+            finder: None,
             paused: false,
             waiting: None,
             run_at: 0,

@@ -4,10 +4,12 @@
 mod app;
 mod catching;
 mod device;
+mod finding;
 mod planning;
 mod run_pane;
 
 pub(crate) use app::{App, Notice};
 pub(crate) use catching::CatchPane;
 pub(crate) use device::DeviceModel;
+pub(crate) use finding::FinderPane;
 pub(crate) use run_pane::{Review, RunPane};

@@ -576,6 +576,13 @@ pub(super) const SHELF: &[Binding] = &[
         "put back",
         "Shows the plan that puts back what is marked, or else what is under the cursor.",
     ),
+    bind(
+        Action::FindFault,
+        &[letter('F')],
+        "Find out what broke it",
+        "fault finder",
+        "For something that is broken since a run: puts some of the packages back, asks whether it is still broken, and goes on from that.",
+    ),
     CATCH,
 ];
 

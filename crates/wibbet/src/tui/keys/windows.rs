@@ -88,6 +88,24 @@ pub(super) const FILES: &[Binding] = &[
     foot(Action::Leave, ESC, "not now"),
 ];
 
+/// The fault finder, before it begins.
+pub(super) const FINDER_BEGINS: &[Binding] = &[
+    foot(Action::Accept, ENTER, "begins"),
+    foot(Action::Toggle, &[key(KeyCode::Tab)], "the last run, or all"),
+    foot(Action::Leave, ESC, "not now"),
+];
+
+/// The fault finder.
+pub(super) const FINDER: &[Binding] = &[
+    foot(Action::TryRound, &[letter('s')], "sends it"),
+    foot(Action::StillBroken, &[letter('y')], "it is still broken"),
+    foot(Action::NotBroken, &[letter('n')], "it is not"),
+    foot(Action::CannotTell, &[letter('c')], "cannot be told"),
+    foot(Action::TakeAnswerBack, &[letter('b')], "the last answer was wrong"),
+    foot(Action::EndFinder, &[letter('e')], "ends it"),
+    foot(Action::Leave, &[key(KeyCode::Esc), key(KeyCode::Enter)], "later"),
+];
+
 /// One command of a shell.
 pub(super) const SHELL: &[Binding] = &[
     foot(Action::Accept, ENTER, "sends it"),

@@ -39,6 +39,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         Action::CarryOn => {
             device(|d| !d.running && d.is_ready() && d.reviewed().is_none() && d.to_carry_on().is_some())
         }
+        Action::FindFault => device(DeviceModel::may_find_fault),
         Action::Catch => device(DeviceModel::may_catch),
         Action::Job => device(|d| d.facts.is_some()),
         Action::CopyId => app.device().is_some_and(|d| d.id_under_cursor(app.view).is_some()),

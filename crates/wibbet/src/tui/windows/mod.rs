@@ -10,6 +10,7 @@ mod device_screens;
 mod everything;
 mod export;
 mod files;
+mod finder;
 mod form;
 mod guide;
 mod help;
@@ -120,6 +121,7 @@ windows![
     everything::Everything,
     export::Export,
     files::Files,
+    finder::Finder,
     guide::Guide,
     help::Help,
     id_list::IdList,

@@ -1,0 +1,96 @@
+//! The fault finder in a session.
+
+use std::sync::Arc;
+
+use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Suspect};
+use wibbet_types::PlainText;
+
+use super::actor::Actor;
+use super::event::SessionEvent;
+use crate::finder::{begin_with, carry_out_round, end_finder, mark_round, open_finder, plan_round, take_answer_back};
+use crate::run::{Control, RunError, RunNews};
+
+/// What is wanted of the fault finder.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum FindFault {
+    /// Begin with these suspects; what is broken, in somebody's words.
+    Begin(Vec<Suspect>, PlainText),
+    /// Have these back and the others off.
+    Try(Vec<bool>),
+    /// That was seen with what is back now.
+    Seen(Evaluation),
+    /// The last answer was wrong.
+    TakeBack,
+    /// End it; what was found is remembered.
+    End(Option<Cause>),
+}
+
+impl Actor {
+    /// Tells of the use of the fault finder that goes on.
+    pub(super) async fn tell_finder(&self) {
+        let Some(facts) = self.device.facts() else { return };
+        if let Ok(open) = open_finder(&self.workplace.book, &facts.id).await {
+            self.tell(SessionEvent::Finder(open.map(Arc::new)));
+        }
+    }
+
+    /// Does what is wanted of it. False when there is no link any more.
+    pub(super) async fn find_fault(&mut self, wanted: FindFault) -> bool {
+        let tries = matches!(wanted, FindFault::Try(_));
+        let done = self.find_fault_now(wanted).await;
+        let trouble = done.err().map(|error| error.to_string());
+        self.tell_finder().await;
+        if !tries {
+            if let Some(trouble) = trouble {
+                self.tell(SessionEvent::Note(format!("The fault finder: {trouble}")));
+            }
+            self.tell_notes().await;
+            return true;
+        }
+        self.tell_runs().await;
+        self.tell(SessionEvent::RunEnded(trouble));
+        self.read_packages().await
+    }
+
+    async fn find_fault_now(&mut self, wanted: FindFault) -> Result<(), RunError> {
+        let facts = self.device.facts().ok_or_else(|| RunError::Device("the device did not say what it is".into()))?;
+        let open = open_finder(&self.workplace.book, &facts.id).await?;
+        let (mut open, wanted) = match (open, wanted) {
+            (None, FindFault::Begin(suspects, what)) => {
+                return begin_with(&self.workplace, facts.id, suspects, what).await.map(drop);
+            }
+            (Some(_), FindFault::Begin(..)) => {
+                return Err(RunError::Device("one goes on on this device already".into()));
+            }
+            (None, _) => return Err(RunError::Device("none goes on on this device".into())),
+            (Some(open), wanted) => (open, wanted),
+        };
+        let inventory =
+            self.inventory.clone().ok_or_else(|| RunError::Device("the packages have not been read".into()))?;
+        match wanted {
+            FindFault::Begin(..) => Ok(()),
+            FindFault::Try(back) => self.try_round(&open, &back, &inventory).await,
+            FindFault::Seen(seen) => mark_round(&self.workplace, &mut open, seen, &inventory).await,
+            FindFault::TakeBack => take_answer_back(&self.workplace, &mut open).await,
+            FindFault::End(cause) => end_finder(&self.workplace, &self.device, &open, cause).await,
+        }
+    }
+
+    async fn try_round(
+        &self,
+        open: &FaultFinder,
+        back: &[bool],
+        inventory: &wibbet_core::package::Inventory,
+    ) -> Result<(), RunError> {
+        self.stop.send_replace(Control::Go);
+        let plan = plan_round(&self.workplace, &self.device, open, back, inventory).await?;
+        let events = &self.events;
+        let news = move |news| match news {
+            RunNews::Found(words) => events(SessionEvent::Note(words)),
+            other => events(SessionEvent::Run(other)),
+        };
+        let stop = self.stop.subscribe();
+        let (_, trouble) = carry_out_round(&self.workplace, &self.device, plan, &stop, &news).await;
+        trouble.map_or(Ok(()), Err)
+    }
+}
