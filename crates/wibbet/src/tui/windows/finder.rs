@@ -216,8 +216,10 @@ fn going_on<'a>(app: &App, device: &DeviceModel, stage: &Stage<'_>, theme: &Them
         }
         Stage::Asks(pane) => {
             let all = pane.wanted().unwrap_or_default();
-            let back = all.iter().filter(|back| **back).count();
-            say(&format!("{back} of {} are back now. Try on the device: is it still broken?", all.len()), theme.strong);
+            let suspects = pane.finder.suspects.iter().zip(&all).filter(|(_, back)| **back);
+            let back: Vec<&PackageId> = suspects.map(|(suspect, _)| &suspect.id).collect();
+            say(&format!("Back now, {} of {}: {}.", back.len(), all.len(), named(&back)), theme.plain);
+            say("Try on the device: is it still broken?", theme.strong);
             say("It can be looked at tomorrow, too: the answer is waited for.", theme.dim);
         }
         Stage::Found(pane) => {
