@@ -269,8 +269,13 @@ impl Catching<'_> {
             match next {
                 CatchNext::Over => return Ok(()),
                 CatchNext::Send(steps) => {
+                    let back = self.machine().view().back;
                     self.send(&steps).await?;
                     self.tell();
+                    // A service that is said to be there and does nothing is not asked as fast as the line allows.
+                    if self.machine().view().back == back {
+                        tokio::time::sleep(POLL).await;
+                    }
                     continue;
                 }
                 CatchNext::Look => {}

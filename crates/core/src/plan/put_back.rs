@@ -140,7 +140,11 @@ pub fn plan_by_record(capabilities: &Capabilities, wanted: &[(PackageId, UserId,
             let step = PlannedStep::new(id.clone(), *user, way, *now);
             steps.push(PlannedStep { target: Some(*target), skip, ..step });
         };
-        // What somebody had taken away before is not given to anybody now.
+        // It comes back to its place on the partition, as root, and not from what is on the device.
+        if !now.known {
+            push(Change::RestoreToSystem, Some(SkipReason::TakesRoot));
+            continue;
+        }
         match changes_to(*now, *target, capabilities) {
             Ok(ways) => ways.into_iter().for_each(|way| {
                 let by_apk = way == Change::Reinstall && !capabilities.install_existing;
@@ -207,4 +211,27 @@ pub(crate) fn changes_to(
         }
     }
     Ok(ways)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Where nothing can be looked at, what is believed decides.
+    #[test]
+    fn by_the_record_alone() {
+        let (id, user): (PackageId, _) = ("a.b".parse().unwrap(), UserId::OWNER);
+        let off = PackageState { enabled: Enabled::DisabledUser, ..PackageState::IN_USE };
+        let out = PackageState { installed: false, ..PackageState::IN_USE };
+        let plan = |sdk, now, target| {
+            let plan = plan_by_record(&crate::testing::capabilities(sdk), &[(id.clone(), user, now, target)]);
+            plan.steps.iter().map(|step| (step.way, step.skip)).collect::<Vec<_>>()
+        };
+        let in_use = PackageState::IN_USE;
+        assert_eq!(plan(34, out, in_use), [(Change::Reinstall, None)]);
+        assert_eq!(plan(34, off, in_use), [(Change::DefaultState, None)]);
+        assert_eq!(plan(34, out, off), [(Change::Reinstall, None), (Change::Disable, None)]);
+        assert_eq!(plan(25, out, in_use), [(Change::Reinstall, Some(SkipReason::NeedsApk))]);
+        assert_eq!(plan(34, PackageState::ABSENT, in_use), [(Change::RestoreToSystem, Some(SkipReason::TakesRoot))]);
+    }
 }

@@ -378,6 +378,34 @@ mod tests {
         testing::inventory(&[testing::user(0, "", UserKind::Owner)], states.iter().map(package))
     }
 
+    /// Of a device that cannot be asked the record alone says what is out: what the start lost first, then what was uninstalled; what was
+    /// sent and never heard of counts as done.
+    #[test]
+    fn what_is_out_by_the_record_alone() {
+        use Outcome::{Done, Refused};
+        let took = |number, id, way, outcome| run(number, RunKind::TakeOut, id, way, PackageState::IN_USE, outcome);
+        let mut lost = took(3, "lost.answer", Change::Uninstall, Done);
+        (lost.steps[0].state, lost.steps[0].outcome) = (StepState::Sent, None);
+        let mut needed = took(4, "the.start", Change::Disable, Done);
+        needed.steps[0].start = Some(2);
+        let back = run(6, RunKind::PutBack, "is.back", Change::Reinstall, OUT, Done);
+        let runs = [
+            took(1, "first.out", Change::Uninstall, Done),
+            took(2, "only.off", Change::Disable, Done),
+            lost,
+            needed,
+            took(5, "is.back", Change::Uninstall, Done),
+            back,
+            took(7, "was.refused", Change::Uninstall, Refused),
+        ];
+        let ids = |of| taken_out(&runs, of).into_iter().map(|one| one.id.to_string()).collect::<Vec<_>>();
+        assert_eq!(ids(None), ["the.start", "lost.answer", "first.out", "only.off"]);
+        assert_eq!(ids(Some(RunId::new(3))), ["lost.answer"]);
+        assert!(ids(Some(RunId::new(5))).is_empty());
+        let out = taken_out(&runs, Some(RunId::new(2)));
+        assert_eq!((out[0].now, out[0].target), (OFF, PackageState::IN_USE));
+    }
+
     #[test]
     fn runs_and_what_was_off_before_are_kept_apart() {
         use Outcome::{Done, NoEffect};

@@ -124,6 +124,15 @@ fn it_fits_small_screens_and_says_what_cannot_be_told() {
         screen.keys("e");
         assert_eq!(sent(&mut screen), [FindFault::End(None)]);
     }
+    // What a round wanted and did not reach keeps nobody from answering.
+    let mut stuck = screen(100, 30);
+    stuck.tell(SessionEvent::Finder(Some(Arc::new(finder(&[])))));
+    stuck.keys("4Fs");
+    stuck.tell(SessionEvent::RunEnded(None));
+    assert!(stuck.shows("could not be done"), "{}", stuck.text());
+    sent(&mut stuck);
+    stuck.keys("c");
+    assert_eq!(sent(&mut stuck), [FindFault::Seen(Evaluation::CannotTell)]);
     // Nothing is out: there is nothing to find.
     let mut screen = Screen::linked(80, 24);
     screen.keys("4F");

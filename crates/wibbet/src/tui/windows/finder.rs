@@ -26,6 +26,8 @@ pub(crate) struct Finder {
     /// Suspects of all runs, in place of the last one's.
     all: bool,
     what: Input,
+    /// What a round that was sent wanted.
+    tried: Option<Vec<bool>>,
 }
 
 /// What the window is at.
@@ -44,9 +46,11 @@ enum Stage<'a> {
     Blurred(&'a FinderPane),
 }
 
-fn stage(device: &DeviceModel) -> Stage<'_> {
+fn stage<'a>(device: &'a DeviceModel, tried: Option<&Vec<bool>>) -> Stage<'a> {
     let Some(pane) = &device.finder else { return Stage::Before };
-    let done = device.round_takes().is_some_and(|takes| takes.is_done());
+    // What could not be done of it keeps nobody from answering: what is so counts.
+    let sent = tried.is_some() && tried == pane.wanted().as_ref();
+    let done = sent || device.round_takes().is_some_and(|takes| takes.is_done());
     match &pane.next {
         _ if device.running => Stage::Sending,
         Next::Blurred(_) => Stage::Blurred(pane),
@@ -56,8 +60,8 @@ fn stage(device: &DeviceModel) -> Stage<'_> {
     }
 }
 
-fn enabled(device: &DeviceModel, action: Action) -> bool {
-    let stage = stage(device);
+fn enabled(device: &DeviceModel, tried: Option<&Vec<bool>>, action: Action) -> bool {
+    let stage = stage(device, tried);
     match action {
         Action::TryRound => matches!(stage, Stage::ToSend(_)) && device.is_ready(),
         Action::StillBroken | Action::NotBroken | Action::CannotTell => matches!(stage, Stage::Asks(_)),
@@ -95,9 +99,10 @@ impl Form for Finder {
                 }
             }
             Action::Leave => return Flow::Close,
-            action if !enabled(device, action) => {}
+            action if !enabled(device, self.tried.as_ref(), action) => {}
             Action::TryRound => {
                 if let Some(back) = device.finder.as_ref().and_then(FinderPane::wanted) {
+                    self.tried = Some(back.clone());
                     send(FindFault::Try(back));
                     device.running = true;
                 }
@@ -119,14 +124,14 @@ impl Form for Finder {
         let Some(device) = app.device() else { return };
         let columns = 92.min(frame.area().width.saturating_sub(2));
         let cells = usize::from(columns.saturating_sub(4));
-        let lines = match stage(device) {
+        let lines = match stage(device, self.tried.as_ref()) {
             Stage::Before if self.asks => before(device, self.all, theme, cells),
             Stage::Before => vec![Line::styled(format!("{} Beginning.", spinner(app.tick)), theme.accent)],
             stage => going_on(app, device, &stage, theme, cells),
         };
         let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);
         let title = format!(" Fault finder on {} ", device.name());
-        let able = |action| enabled(device, action);
+        let able = |action| enabled(device, self.tried.as_ref(), action);
         let high = high + if self.asks { 2 } else { 0 };
         let room = framed(&title, (columns, high), (self.layer(), &able), theme, frame);
         frame.render_widget(Paragraph::new(lines), room);
@@ -220,6 +225,13 @@ fn going_on<'a>(app: &App, device: &DeviceModel, stage: &Stage<'_>, theme: &Them
             let back: Vec<&PackageId> = suspects.map(|(suspect, _)| &suspect.id).collect();
             say(&format!("Back now, {} of {}: {}.", back.len(), all.len(), named(&back)), theme.plain);
             say("Try on the device: is it still broken?", theme.strong);
+            let missing = takes.put_back.len() + takes.take_out.len();
+            if missing > 0 {
+                let words = format!(
+                    "{missing} of this round could not be done, as the run shows: what is so on the device counts."
+                );
+                say(&words, theme.alert);
+            }
             say("It can be looked at tomorrow, too: the answer is waited for.", theme.dim);
         }
         Stage::Found(pane) => {
