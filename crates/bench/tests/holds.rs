@@ -205,7 +205,8 @@ async fn what_the_start_needs_makes_it_start_over_and_over() {
         tokio::time::sleep(Duration::from_secs(60)).await;
         assert_eq!(rounds(), 0, "{id}: nothing before the next start");
         sim.restart();
-        tokio::time::sleep(Duration::from_secs(300)).await;
+        // Before the system's own rescue asks what is to become of it.
+        tokio::time::sleep(Duration::from_secs(200)).await;
         let often = rounds();
         assert!(often > 10, "{id}: {often}");
         assert_ne!(started().await, Some(true), "{id}");

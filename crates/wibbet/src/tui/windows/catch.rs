@@ -138,10 +138,8 @@ fn going_on<'a>(app: &App, device: &DeviceModel, catch: &CatchPane, theme: &Them
     }
     let turn = spinner(app.tick);
     if catch.stands {
-        say(
-            &format!("{turn} It stands. Looking what became of all of it; {}", "the run shows each step."),
-            theme.strong,
-        );
+        let words = "It stands. Looking what became of all of it; the run shows each step.";
+        say(&format!("{turn} {words}"), theme.strong);
         return lines;
     }
     match &catch.seen {
