@@ -13,6 +13,21 @@ use crate::logbook::{SharedLogbook, now};
 use crate::run::{Control, RunEnded, RunError, RunNews, RunStart, run_plan};
 use crate::workplace::Workplace;
 
+/// What is wanted of the fault finder.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum FindFault {
+    /// Begin with these suspects; what is broken, in somebody's words.
+    Begin(Vec<Suspect>, PlainText),
+    /// Have these back and the others off.
+    Try(Vec<bool>),
+    /// That was seen with what is back now.
+    Seen(Evaluation),
+    /// The last answer was wrong.
+    TakeBack,
+    /// End it; what was found is remembered.
+    End(Option<Cause>),
+}
+
 /// What a round takes: two runs, of which either may be empty. What comes back comes first.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RoundPlan {

@@ -5,11 +5,13 @@ use std::sync::Arc;
 
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::finder::{begin_finder, carry_out_round, end_finder, mark_round, plan_round, take_answer_back};
+use wibbet_bench::finder::{
+    FindFault, begin_finder, carry_out_round, end_finder, mark_round, plan_round, take_answer_back,
+};
 use wibbet_bench::ops::survey;
 use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::run::{Control, RunStart, run_plan};
-use wibbet_bench::session::{FindFault, Session, SessionCommand, SessionEvent};
+use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::catalog::Catalog;
 use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Next, Suspect};

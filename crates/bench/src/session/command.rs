@@ -8,8 +8,8 @@ use wibbet_core::plan::{Job, Plan, TrayItem};
 use wibbet_core::run::RunKind;
 use wibbet_types::{CopyId, DevicePath, Locale, PlainText, RunId, UserId};
 
-use super::finding::FindFault;
 use crate::catch::CatchWanted;
+use crate::finder::FindFault;
 use crate::ops::WantedPart;
 
 /// What a session can be told to do. Commands are carried out one after the other.

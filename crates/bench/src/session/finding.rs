@@ -2,28 +2,14 @@
 
 use std::sync::Arc;
 
-use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Suspect};
-use wibbet_types::PlainText;
+use wibbet_core::diagnosis::FaultFinder;
 
 use super::actor::Actor;
 use super::event::SessionEvent;
-use crate::finder::{begin_with, carry_out_round, end_finder, mark_round, open_finder, plan_round, take_answer_back};
+use crate::finder::{
+    FindFault, begin_with, carry_out_round, end_finder, mark_round, open_finder, plan_round, take_answer_back,
+};
 use crate::run::{Control, RunError, RunNews};
-
-/// What is wanted of the fault finder.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum FindFault {
-    /// Begin with these suspects; what is broken, in somebody's words.
-    Begin(Vec<Suspect>, PlainText),
-    /// Have these back and the others off.
-    Try(Vec<bool>),
-    /// That was seen with what is back now.
-    Seen(Evaluation),
-    /// The last answer was wrong.
-    TakeBack,
-    /// End it; what was found is remembered.
-    End(Option<Cause>),
-}
 
 impl Actor {
     /// Tells of the use of the fault finder that goes on.

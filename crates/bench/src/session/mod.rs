@@ -18,5 +18,4 @@ mod survey;
 
 pub use command::SessionCommand;
 pub use event::{CloseStep, Evidence, SessionEvent};
-pub use finding::FindFault;
 pub use handle::Session;

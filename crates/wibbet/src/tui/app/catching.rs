@@ -1,27 +1,13 @@
 //! A catch as the screen knows it.
 
-use std::time::Duration;
-
 use wibbet_bench::catch::{CatchNews, CatchWanted};
-use wibbet_core::diagnosis::{CatchNeed, CatchView, catch_needs};
+use wibbet_core::diagnosis::{CatchNeed, catch_needs};
 use wibbet_core::link::{Rung, RungStatus};
 use wibbet_core::run::{RunKind, TakenOut, taken_out};
 use wibbet_types::RunId;
 
 use super::device::DeviceModel;
-
-/// A catch that is going on, or has ended.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct CatchPane {
-    /// What is seen, and when that was since it began.
-    pub(crate) seen: Option<(Box<CatchView>, Duration)>,
-    /// Why there is no link, in words.
-    pub(crate) waits: Option<String>,
-    /// The device stands: all of it is looked at.
-    pub(crate) stands: bool,
-    /// It has ended, and why if not by itself.
-    pub(crate) ended: Option<Option<String>>,
-}
+use super::run_pane::CatchPane;
 
 impl DeviceModel {
     /// Whether a catch is going on.

@@ -20,9 +20,7 @@ use wibbet_core::run::{Lessons, Origin, Run, RunKind, Shelf, Suspects};
 use wibbet_core::search::{Matcher, Search};
 use wibbet_types::{PackageId, PlainText, RunId, StepIndex, UserId};
 
-use super::catching::CatchPane;
-use super::finding::FinderPane;
-use super::run_pane::{Review, RunPane};
+use super::run_pane::{CatchPane, FinderPane, Review, RunPane};
 use crate::tui::keys::View;
 
 /// A device on the screen.

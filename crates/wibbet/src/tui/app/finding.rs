@@ -2,35 +2,10 @@
 
 use std::sync::Arc;
 
-use wibbet_core::diagnosis::{Cause, FaultFinder, Next, Suspect, ToTry, suspects_of};
+use wibbet_core::diagnosis::{FaultFinder, Suspect, ToTry, suspects_of};
 
 use super::device::DeviceModel;
-
-/// A use of the fault finder that goes on, with what comes next.
-#[derive(Debug, Clone)]
-pub(crate) struct FinderPane {
-    pub(crate) finder: Arc<FaultFinder>,
-    pub(crate) next: Next,
-}
-
-impl FinderPane {
-    /// Which suspects are to be back now.
-    pub(crate) fn wanted(&self) -> Option<Vec<bool>> {
-        match &self.next {
-            Next::Try(back) => Some(back.clone()),
-            Next::Found(cause) => Some(self.finder.in_the_end(*cause)),
-            Next::Blurred(_) => None,
-        }
-    }
-
-    /// What was found.
-    pub(crate) fn found(&self) -> Option<Cause> {
-        match self.next {
-            Next::Found(cause) => Some(cause),
-            _ => None,
-        }
-    }
-}
+use super::run_pane::FinderPane;
 
 impl DeviceModel {
     /// Takes in the use of the fault finder that goes on.

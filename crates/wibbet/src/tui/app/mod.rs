@@ -9,7 +9,5 @@ mod planning;
 mod run_pane;
 
 pub(crate) use app::{App, Notice};
-pub(crate) use catching::CatchPane;
 pub(crate) use device::DeviceModel;
-pub(crate) use finding::FinderPane;
-pub(crate) use run_pane::{Review, RunPane};
+pub(crate) use run_pane::{CatchPane, FinderPane, Review, RunPane};

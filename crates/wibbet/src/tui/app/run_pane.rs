@@ -2,7 +2,9 @@
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
+use std::time::Duration;
 
+use wibbet_core::diagnosis::{CatchView, Cause, FaultFinder, Next};
 use wibbet_core::package::PackageState;
 use wibbet_core::plan::{Consequence, OnRefusal, Plan, PlannedStep, TrayItem, Upshot};
 use wibbet_core::run::{Run, RunKind};
@@ -19,6 +21,45 @@ pub(crate) enum RunPane {
     Starting(Review),
     /// A run that is going on, or one from the logbook.
     Shown(Arc<Run>),
+}
+
+/// A catch that is going on, or has ended.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct CatchPane {
+    /// What is seen, and when that was since it began.
+    pub(crate) seen: Option<(Box<CatchView>, Duration)>,
+    /// Why there is no link, in words.
+    pub(crate) waits: Option<String>,
+    /// The device stands: all of it is looked at.
+    pub(crate) stands: bool,
+    /// It has ended, and why if not by itself.
+    pub(crate) ended: Option<Option<String>>,
+}
+
+/// A use of the fault finder that goes on, with what comes next.
+#[derive(Debug, Clone)]
+pub(crate) struct FinderPane {
+    pub(crate) finder: Arc<FaultFinder>,
+    pub(crate) next: Next,
+}
+
+impl FinderPane {
+    /// Which suspects are to be back now.
+    pub(crate) fn wanted(&self) -> Option<Vec<bool>> {
+        match &self.next {
+            Next::Try(back) => Some(back.clone()),
+            Next::Found(cause) => Some(self.finder.in_the_end(*cause)),
+            Next::Blurred(_) => None,
+        }
+    }
+
+    /// What was found.
+    pub(crate) fn found(&self) -> Option<Cause> {
+        match self.next {
+            Next::Found(cause) => Some(cause),
+            _ => None,
+        }
+    }
 }
 
 /// A plan, with what it was made from, so that it can be made again another way.

@@ -1,7 +1,7 @@
 //! The fault finder on the screen.
 
 use super::*;
-use wibbet_bench::session::FindFault;
+use wibbet_bench::finder::FindFault;
 use wibbet_core::diagnosis::{Evaluation, FaultFinder, Next, Round, Suspect};
 use wibbet_types::{FinderId, Timestamp};
 

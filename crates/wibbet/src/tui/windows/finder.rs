@@ -5,7 +5,8 @@ use ratatui::layout::Rect;
 use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
 use tui_input::Input;
-use wibbet_bench::session::{FindFault, SessionCommand};
+use wibbet_bench::finder::FindFault;
+use wibbet_bench::session::SessionCommand;
 use wibbet_core::diagnosis::{Evaluation, Next};
 use wibbet_types::{PackageId, PlainText};
 
