@@ -6,6 +6,7 @@ use std::time::Duration;
 use futures_util::FutureExt as _;
 use tokio::sync::watch;
 use tokio::time::Instant;
+use wibbet_adb::LinkError;
 use wibbet_core::ask::Request;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::diagnosis::{Catch, CatchAnswer, CatchNext, CatchView, RoundAnswers, read_round, round_requests};
@@ -14,7 +15,7 @@ use wibbet_core::plan::{Change, Plan, plan_by_record};
 use wibbet_core::read::{
     read_signs, read_system_crash, says_found, service_request, signs_request, system_crash_request,
 };
-use wibbet_core::run::{Run, RunKind, RunState, StepEvent, StepState, TakenOut, taken_out};
+use wibbet_core::run::{OfRuns, Run, RunKind, RunState, StepEvent, StepState, TakenOut};
 use wibbet_types::{DeviceId, PackageId, RunId, StepIndex, UserId};
 
 use crate::device::{AdbDevice, AskError, Device as _, LinkStep};
@@ -34,18 +35,6 @@ const SILENT: Duration = Duration::from_secs(20);
 
 /// So many bytes of the answer to a line are looked at: some hundred for each step.
 const MOST_ANSWERED: usize = 1 << 20;
-
-/// What is put back.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum CatchWanted {
-    /// What the last run took out that has anything out.
-    #[default]
-    Last,
-    /// What this run took out.
-    Run(RunId),
-    /// What all runs took out.
-    All,
-}
 
 /// What becomes of a catch.
 #[derive(Debug, Clone, PartialEq)]
@@ -70,7 +59,7 @@ const NOTHING_OUT: &str = "the logbook has nothing that a run took out of this d
 pub async fn catch_device(
     workplace: &Workplace,
     device: &AdbDevice,
-    wanted: CatchWanted,
+    wanted: OfRuns,
     stop: watch::Receiver<Control>,
     news: &(dyn Fn(CatchNews) + Send + Sync),
 ) -> RunEnded {
@@ -82,7 +71,7 @@ pub async fn catch_device(
 async fn caught(
     workplace: &Workplace,
     device: &AdbDevice,
-    wanted: CatchWanted,
+    wanted: OfRuns,
     stop: watch::Receiver<Control>,
     news: &(dyn Fn(CatchNews) + Send + Sync),
     number: &mut Option<RunId>,
@@ -166,6 +155,10 @@ async fn linked(device: &AdbDevice, news: &(dyn Fn(CatchNews) + Send + Sync)) ->
 fn tell_waiting(why: &AskError, told: &mut String, news: &(dyn Fn(CatchNews) + Send + Sync)) -> Result<(), RunError> {
     let words = match why {
         AskError::OtherDevice(_) | AskError::Taken(_) => return Err(RunError::Ask(why.clone())),
+        // The dialog was there as long as that takes: it is not opened over and over.
+        AskError::NoLink(LinkError::NotAuthorised { .. }) => {
+            return Err(RunError::NotBegun(format!("{why}. Begin again once it is")));
+        }
         AskError::NotAndroid(mode) => format!(
             "{mode}: nothing can be put back from there. Choose “Try again” or “Reboot system now” on it, not “Factory data reset”: that erases everything"
         ),
@@ -183,27 +176,18 @@ async fn to_be_put_back(
     book: &SharedLogbook,
     device: &AdbDevice,
     id: &DeviceId,
-    wanted: CatchWanted,
+    wanted: OfRuns,
 ) -> Result<Run, RunError> {
     let of = id.clone();
     let runs = book.with(move |book| book.runs(Some(&of))).await?;
-    let of = match wanted {
-        CatchWanted::All => None,
-        CatchWanted::Run(number) => match runs.iter().any(|run| run.number == number) {
-            true => Some(number),
-            false => return Err(RunError::NoSuchRun(number)),
-        },
-        CatchWanted::Last => {
-            let mut numbers: Vec<RunId> =
-                runs.iter().filter(|run| run.kind == RunKind::TakeOut).map(|run| run.number).collect();
-            numbers.sort();
-            let last = numbers.into_iter().rev().find(|number| !taken_out(&runs, Some(*number)).is_empty());
-            Some(last.ok_or_else(|| RunError::Device(NOTHING_OUT.into()))?)
-        }
-    };
-    let out = taken_out(&runs, of);
+    if let OfRuns::Run(number) = wanted
+        && !runs.iter().any(|run| run.number == number)
+    {
+        return Err(RunError::NoSuchRun(number));
+    }
+    let (_, out) = wanted.taken_out(&runs);
     if out.is_empty() {
-        return Err(RunError::Device(NOTHING_OUT.into()));
+        return Err(RunError::NotBegun(NOTHING_OUT.into()));
     }
     if let Some(open) = runs.iter().filter(|run| is_begun_for(run, &out)).max_by_key(|run| run.number) {
         return Ok(open.clone());
@@ -214,6 +198,10 @@ async fn to_be_put_back(
     let plan: Plan = plan_by_record(&capabilities, &places).giving_back(|id, user| {
         out.iter().find(|one| one.id == *id && one.user == user).map(|one| one.given.clone()).unwrap_or_default()
     });
+    if plan.to_send() == 0 {
+        let why = plan.steps.iter().find_map(|step| step.skip).map_or_else(String::new, |skip| format!(": {skip}"));
+        return Err(RunError::NotBegun(format!("nothing of it can be put back by a command of this Android{why}")));
+    }
     let number = begin_run(book, id, RunKind::PutBack, &plan, &capabilities).await?;
     book.with(move |book| book.run(number)).await?.ok_or(RunError::NoSuchRun(number))
 }

@@ -1,12 +1,14 @@
 //! The fault finder on a device: which suspects there are, what a round takes, and what was seen of it.
 
+use std::collections::BTreeSet;
+
 use tokio::sync::watch;
 use wibbet_core::catalog::Catalog;
-use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Round, Suspect, suspects_of};
+use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Next, Round, Suspect, suspects_of};
 use wibbet_core::package::{Inventory, Note, Scope};
-use wibbet_core::plan::{Plan, plan_put_back_with, plan_take_out};
-use wibbet_core::run::{Run, RunKind, recorded_gifts, taken_out};
-use wibbet_types::{DeviceId, PlainText, RunId};
+use wibbet_core::plan::{Plan, StartLoss, plan_put_back_with, plan_take_out};
+use wibbet_core::run::{OfRuns, Run, RunKind, recorded_gifts, recorded_start};
+use wibbet_types::{DeviceId, PackageId, PlainText};
 
 use crate::device::{AdbDevice, Device as _};
 use crate::logbook::{SharedLogbook, now};
@@ -44,36 +46,36 @@ impl RoundPlan {
     }
 }
 
-/// Begins it on a device of which everything has been read: with what a run took out and is off, or with what all runs did.
+/// Whom there is to suspect on a device of which everything has been read: what runs took out and is off.
 ///
 /// # Errors
-/// Where nothing is off that could be it, or the record cannot be kept.
-pub async fn begin_finder(
+/// Where nothing is off that could be it, or the record cannot be read.
+pub async fn suspects(
     workplace: &Workplace,
     device: &AdbDevice,
     catalog: &Catalog,
-    of: Option<RunId>,
-    what: PlainText,
-) -> Result<FaultFinder, RunError> {
-    let facts = device.facts().ok_or_else(|| RunError::Device("the device did not say what it is".into()))?;
-    let id = facts.id.clone();
+    of: OfRuns,
+) -> Result<Vec<Suspect>, RunError> {
+    let facts = device.facts().ok_or_else(|| RunError::NotBegun("the device did not say what it is".into()))?;
+    let id = facts.id;
     let runs = workplace.book.with(move |book| book.runs(Some(&id))).await?;
-    let suspects = suspects_of(&taken_out(&runs, of), &runs, catalog);
+    let (_, out) = of.taken_out(&runs);
+    let suspects = suspects_of(&out, &runs, catalog);
     if suspects.is_empty() {
         let words = match of {
-            Some(run) => format!("nothing that run {run} took out is off on the device: there are no suspects"),
-            None => "nothing that a run took out is off on the device: there are no suspects".into(),
+            OfRuns::Run(run) => format!("nothing that run {run} took out is off on the device: there are no suspects"),
+            _ => "nothing that a run took out is off on the device: there are no suspects".into(),
         };
-        return Err(RunError::Device(words));
+        return Err(RunError::NotBegun(words));
     }
-    begin_with(workplace, facts.id, suspects, what).await
+    Ok(suspects)
 }
 
 /// Begins it with some suspects.
 ///
 /// # Errors
-/// When the record cannot be kept.
-pub async fn begin_with(
+/// When one goes on on the device already, or the record cannot be kept.
+pub async fn begin_finder(
     workplace: &Workplace,
     device: DeviceId,
     suspects: Vec<Suspect>,
@@ -95,7 +97,8 @@ pub async fn open_finder(book: &SharedLogbook, device: &DeviceId) -> Result<Opti
     Ok(all.into_iter().rev().find(|finder| finder.ended.is_none()))
 }
 
-/// What it takes on a device so that these suspects are back and the others off.
+/// What it takes on a device so that these suspects are back and the others off. What the start of the device loses does not go again,
+/// once it is back, but for these packages.
 ///
 /// # Errors
 /// When the logbook cannot be read.
@@ -105,6 +108,7 @@ pub async fn plan_round(
     finder: &FaultFinder,
     back: &[bool],
     inventory: &Inventory,
+    despite: &BTreeSet<PackageId>,
 ) -> Result<RoundPlan, RunError> {
     let of = finder.device.clone();
     let (runs, copies) = workplace.book.with(move |book| Ok((book.runs(Some(&of))?, book.copies(Some(&of))?))).await?;
@@ -112,8 +116,11 @@ pub async fn plan_round(
     let capabilities = device.capabilities();
     let put_back = plan_put_back_with(inventory, &capabilities, &wanted.put_back, &copies)
         .giving_back(|id, user| recorded_gifts(&runs, id, user));
-    // It went before, and whoever took it out knew what there was to be known.
-    let take_out = plan_take_out(inventory, &capabilities, &wanted.take_out, false);
+    let loss = |id: &PackageId, user| {
+        let class = recorded_start(&runs, id, user)?;
+        Some(StartLoss { class, stops: "starting".into() })
+    };
+    let take_out = plan_take_out(inventory, &capabilities, &wanted.take_out, false).minding_the_start(loss, despite);
     Ok(RoundPlan { put_back, take_out })
 }
 
@@ -139,20 +146,28 @@ pub async fn carry_out_round(
     (runs, None)
 }
 
-/// Writes down what was seen with the suspects as they are on the device now: what a round wanted and did not reach does not count.
+/// Writes down what was seen with the suspects as they are on the device now: what a round wanted and did not reach does not count. Where the
+/// round that is to be tried cannot be had, that is written down too, so that it is not wanted again.
 ///
 /// # Errors
 /// When the record cannot be kept.
 pub async fn mark_round(
     workplace: &Workplace,
+    device: &AdbDevice,
     finder: &mut FaultFinder,
     seen: Evaluation,
     inventory: &Inventory,
 ) -> Result<(), RunError> {
-    let round = Round { back: finder.back_now(inventory), seen };
-    let (number, kept) = (finder.number, round.clone());
-    workplace.book.with(move |book| book.mark_round(number, &kept)).await?;
-    finder.rounds.push(round);
+    let mut rounds = vec![Round { back: finder.back_now(inventory), seen }];
+    if let Next::Try(wanted) = finder.next()
+        && wanted != rounds[0].back
+        && plan_round(workplace, device, finder, &wanted, inventory, &BTreeSet::new()).await?.to_send() == 0
+    {
+        rounds.insert(0, Round { back: wanted, seen: Evaluation::CannotTell });
+    }
+    let (number, kept) = (finder.number, rounds.clone());
+    workplace.book.with(move |book| kept.iter().try_for_each(|round| book.mark_round(number, round))).await?;
+    finder.rounds.extend(rounds);
     Ok(())
 }
 
@@ -177,7 +192,7 @@ pub async fn end_finder(
     finder: &FaultFinder,
     cause: Option<Cause>,
 ) -> Result<(), RunError> {
-    let facts = device.facts().ok_or_else(|| RunError::Device("the device did not say what it is".into()))?;
+    let facts = device.facts().ok_or_else(|| RunError::NotBegun("the device did not say what it is".into()))?;
     let culprits = cause.map_or_else(Vec::new, |cause| finder.culprits(cause));
     let notes: Vec<Note> = culprits
         .into_iter()

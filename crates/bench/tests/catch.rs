@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use tokio::sync::watch;
 use wibbet_bench::around::{Route, Surroundings};
-use wibbet_bench::catch::{CatchNews, CatchWanted, catch_device};
+use wibbet_bench::catch::{CatchNews, catch_device};
 use wibbet_bench::device::AdbDevice;
 use wibbet_bench::ops::survey;
 use wibbet_bench::policy::RunPolicy;
@@ -16,7 +16,7 @@ use wibbet_bench::workplace::Workplace;
 use wibbet_core::diagnosis::CatchView;
 use wibbet_core::package::{Condition, PackageKind};
 use wibbet_core::plan::{Change, Plan, StartLoss, TrayItem, plan_take_out};
-use wibbet_core::run::{Outcome, Run, RunKind, RunState};
+use wibbet_core::run::{OfRuns, Outcome, Run, RunKind, RunState};
 use wibbet_sim::{Allow, Options, OwnerAction, Scenario, SimBus, SimDevice};
 use wibbet_types::{PackageId, UserId};
 
@@ -95,12 +95,12 @@ impl Place {
         self.sim.set_fault(text.parse().unwrap());
     }
 
-    async fn catch(&self, wanted: CatchWanted) -> Caught {
+    async fn catch(&self, wanted: OfRuns) -> Caught {
         let (_stop, stopped) = watch::channel(Control::Go);
         self.catch_until(wanted, stopped).await
     }
 
-    async fn catch_until(&self, wanted: CatchWanted, stop: watch::Receiver<Control>) -> Caught {
+    async fn catch_until(&self, wanted: OfRuns, stop: watch::Receiver<Control>) -> Caught {
         let told = Mutex::new((CatchView::default(), Vec::new()));
         let news = |news: CatchNews| match news {
             CatchNews::Seen(view, _) => told.lock().unwrap().0 = *view,
@@ -139,7 +139,7 @@ async fn forty_packages_are_back_within_three_rounds() {
         }
         here.sim.restart();
         let before = here.sim.rounds();
-        let caught = here.catch(CatchWanted::Last).await;
+        let caught = here.catch(OfRuns::Last).await;
         let run = caught.ended.result.unwrap();
         assert_eq!((run.kind, run.state, here.still_off(&out)), (RunKind::PutBack, RunState::Finished, Vec::new()));
         let undone: Vec<_> = run.steps.iter().filter(|step| step.outcome != Some(Outcome::Done)).collect();
@@ -167,7 +167,7 @@ async fn a_framework_that_loops_is_caught_and_so_is_an_android_that_does_not_cou
         let out = here.take_out(8, lost).await;
         here.fault("line=5:30:6");
         here.sim.restart();
-        let caught = here.catch(CatchWanted::Run(out.number)).await;
+        let caught = here.catch(OfRuns::Run(out.number)).await;
         let run = caught.ended.result.unwrap();
         assert_eq!((run.state, here.still_off(&out), here.sim.broken()), (RunState::Finished, Vec::new(), Vec::new()));
         assert!(caught.view.windows >= 1, "{:?}", caught.view);
@@ -197,7 +197,7 @@ async fn it_is_over_long_before_the_rescue_asks() {
         here.sim.restart();
         // It had been looping for a while.
         tokio::time::sleep(Duration::from_secs(random.u64(0..60))).await;
-        let caught = here.catch(CatchWanted::All).await;
+        let caught = here.catch(OfRuns::All).await;
         let run = caught.ended.result.unwrap();
         assert_eq!((run.state, here.still_off(&out)), (RunState::Finished, Vec::new()), "seed {seed}");
         assert!(
@@ -220,7 +220,7 @@ async fn a_catch_that_was_ended_goes_on() {
         here.sim.restart();
         {
             let (_stop, stopped) = watch::channel(Control::Go);
-            let catching = here.catch_until(CatchWanted::Last, stopped);
+            let catching = here.catch_until(OfRuns::Last, stopped);
             // Dropped as it is, as a program that is killed.
             let enough = async {
                 while here.sim.changed_after().is_empty() {
@@ -234,7 +234,7 @@ async fn a_catch_that_was_ended_goes_on() {
             }
         }
         here.device.hang_up().await;
-        let caught = here.catch(CatchWanted::Last).await;
+        let caught = here.catch(OfRuns::Last).await;
         let run = caught.ended.result.unwrap();
         assert_eq!((run.state, here.still_off(&out)), (RunState::Finished, Vec::new()), "{after} ms");
         let device = run.device.clone();
@@ -258,7 +258,7 @@ async fn a_service_that_never_comes_is_told_and_the_catch_can_be_stopped() {
         std::future::pending::<()>().await;
     };
     let caught = tokio::select! {
-        caught = here.catch_until(CatchWanted::Last, stopped) => caught,
+        caught = here.catch_until(OfRuns::Last, stopped) => caught,
         () = stops => unreachable!(),
     };
     assert!(matches!(caught.ended.result, Err(RunError::Stopped)), "{:?}", caught.ended.result);
@@ -290,7 +290,7 @@ async fn one_that_asks_for_a_reset_is_caught_behind_try_again() {
         std::future::pending::<()>().await;
     };
     let caught = tokio::select! {
-        caught = here.catch(CatchWanted::Last) => caught,
+        caught = here.catch(OfRuns::Last) => caught,
         () = chooses => unreachable!(),
     };
     assert_eq!((caught.ended.result.unwrap().state, here.still_off(&out)), (RunState::Finished, Vec::new()));
@@ -313,24 +313,55 @@ async fn a_session_tells_of_a_loop_and_catches() {
     while !matches!(events.recv().await.unwrap(), SessionEvent::Inventory(_)) {}
     here.sim.restart();
     while !matches!(events.recv().await.unwrap(), SessionEvent::Looping(true)) {}
-    session.send(SessionCommand::Catch(CatchWanted::Last));
+    session.send(SessionCommand::Catch(OfRuns::Last));
+    let mut loops = true;
     let ended = loop {
-        if let SessionEvent::CatchEnded(number, trouble) = events.recv().await.unwrap() {
+        let event = events.recv().await.unwrap();
+        if let SessionEvent::Looping(now) = &event {
+            loops = *now;
+        }
+        if let SessionEvent::CatchEnded(number, trouble) = event {
             break (number, trouble);
         }
     };
-    assert_eq!((ended.1, here.still_off(&out)), (None, Vec::new()));
-    // It goes on as any session does.
+    assert_eq!((ended.1, here.still_off(&out), loops), (None, Vec::new(), false));
+    // It goes on as any session does, and the device is not told to loop any more.
     while !matches!(events.recv().await.unwrap(), SessionEvent::Inventory(_)) {}
+}
+
+/// A computer that the device does not know any more: the dialog is there once, and the catch ends, rather than opening it over and over.
+#[tokio::test(start_paused = true)]
+async fn a_device_that_does_not_know_the_computer_is_not_asked_over_and_over() {
+    let here = Place::new(1).await;
+    here.take_out(4, &[]).await;
+    let asked = here.sim.dialogs();
+    here.device.hang_up().await;
+    here.sim.forget_computers();
+    here.sim.allow_never();
+    let caught = here.catch(OfRuns::Last).await;
+    let error = caught.ended.result.unwrap_err().to_string();
+    assert!(error.contains("has not authorised") && error.contains("Begin again"), "{error}");
+    assert_eq!(here.sim.dialogs() - asked, 1);
+    assert!(caught.waited.iter().any(|words| words.contains("its key is not stored")), "{:?}", caught.waited);
 }
 
 #[tokio::test(start_paused = true)]
 async fn nothing_to_catch_is_said() {
     let here = Place::new(1).await;
-    for wanted in [CatchWanted::Last, CatchWanted::All] {
+    for wanted in [OfRuns::Last, OfRuns::All] {
         let error = here.catch(wanted).await.ended.result.unwrap_err().to_string();
-        assert!(error.contains("nothing that a run took out"), "{error}");
+        assert!(error.contains("nothing that a run took out") && error.ends_with("Nothing was sent"), "{error}");
     }
+    // Android 7 has no command that brings back what was uninstalled.
+    let old = Place::with(Scenario::of_level(25).unwrap(), 1).await;
+    let inventory = survey(&old.device, &mut |_| {}).await.unwrap();
+    let item = |text| TrayItem { id: id(text), user: UserId::OWNER, way: Change::Uninstall };
+    let plan = plan_take_out(&inventory, &old.device_capabilities(), &[item("com.android.music")], true);
+    let (_stop, stopped) = watch::channel(Control::Go);
+    let start = RunStart::New(RunKind::TakeOut, plan);
+    run_plan(&old.workplace, &old.device, start, stopped, &|_| {}).await.result.unwrap();
+    let error = old.catch(OfRuns::Last).await.ended.result.unwrap_err().to_string();
+    assert!(error.contains("nothing of it can be put back by a command"), "{error}");
 }
 
 /// Forty seeds; two hundred with `WIBBET_SEEDS` set.

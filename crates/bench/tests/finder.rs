@@ -6,7 +6,7 @@ use std::sync::Arc;
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::finder::{
-    FindFault, begin_finder, carry_out_round, end_finder, mark_round, plan_round, take_answer_back,
+    FindFault, begin_finder, carry_out_round, end_finder, mark_round, plan_round, suspects, take_answer_back,
 };
 use wibbet_bench::ops::survey;
 use wibbet_bench::policy::RunPolicy;
@@ -16,8 +16,8 @@ use wibbet_bench::workplace::Workplace;
 use wibbet_core::catalog::Catalog;
 use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Next, Suspect};
 use wibbet_core::package::{Condition, PackageKind, Scope};
-use wibbet_core::plan::{Change, TrayItem, plan_take_out};
-use wibbet_core::run::{Outcome, RunKind};
+use wibbet_core::plan::{Change, SkipReason, StartLoss, TrayItem, plan_take_out};
+use wibbet_core::run::{OfRuns, Outcome, RunKind};
 use wibbet_sim::{Scenario, SimDevice};
 use wibbet_types::{PackageId, PlainText, UserId};
 
@@ -40,7 +40,7 @@ async fn take_out(workplace: &Workplace, device: &AdbDevice, ids: &[PackageId]) 
 
 async fn round(workplace: &Workplace, device: &AdbDevice, finder: &FaultFinder, back: &[bool]) {
     let inventory = survey(device, &mut |_| {}).await.unwrap();
-    let plan = plan_round(workplace, device, finder, back, &inventory).await.unwrap();
+    let plan = plan_round(workplace, device, finder, back, &inventory, &BTreeSet::new()).await.unwrap();
     let (_stop, stopped) = watch::channel(Control::Go);
     let (_, trouble) = carry_out_round(workplace, device, plan, &stopped, &|_| {}).await;
     assert!(trouble.is_none(), "{trouble:?}");
@@ -84,7 +84,13 @@ async fn the_one_that_broke_it_is_found_and_stays_back() {
     let what = broken.iter().find(due).unwrap().what.clone();
     let inventory = survey(&device, &mut |_| {}).await.unwrap();
     let catalog = Catalog::new(Arc::new(inventory));
-    let mut finder = begin_finder(&workplace, &device, &catalog, None, PlainText::new("no weather")).await.unwrap();
+    let who = suspects(&workplace, &device, &catalog, OfRuns::All).await.unwrap();
+    let of = device.facts().unwrap().id;
+    let said = PlainText::new("no weather");
+    let mut finder = begin_finder(&workplace, of.clone(), who.clone(), said.clone()).await.unwrap();
+    // Another program finds that one goes on.
+    let twice = begin_finder(&workplace, of, who, said).await.unwrap_err().to_string();
+    assert!(twice.contains("goes on on") && twice.contains("already"), "{twice}");
     assert_eq!(finder.suspects.len(), 12);
     let mut asked = 0;
     let cause = loop {
@@ -100,10 +106,10 @@ async fn the_one_that_broke_it_is_found_and_stays_back() {
                 let now = survey(&device, &mut |_| {}).await.unwrap();
                 if asked == 2 {
                     // Somebody typed the wrong answer, and noticed.
-                    mark_round(&workplace, &mut finder, Evaluation::CannotTell, &now).await.unwrap();
+                    mark_round(&workplace, &device, &mut finder, Evaluation::CannotTell, &now).await.unwrap();
                     take_answer_back(&workplace, &mut finder).await.unwrap();
                 }
-                mark_round(&workplace, &mut finder, seen, &now).await.unwrap();
+                mark_round(&workplace, &device, &mut finder, seen, &now).await.unwrap();
             }
             Next::Found(cause) => break cause,
             Next::Blurred(_) => panic!("{:?}", finder.rounds),
@@ -124,6 +130,58 @@ async fn the_one_that_broke_it_is_found_and_stays_back() {
     assert!(all[0].ended.is_some());
     let over = workplace.book.with(move |book| book.mark_round(all[0].number, &finder.rounds[0])).await;
     assert!(over.is_err(), "it has ended");
+}
+
+/// What the start of the device needs does not go again by a round that nobody has looked at, and such a round is not wanted twice.
+#[tokio::test(start_paused = true)]
+async fn what_the_start_needs_stays_back_once_it_is() {
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = in_memory(Scenario::crew_phone(), 1, folder.path(), RunPolicy::default()).await;
+    let device = workplace.device(sim.address());
+    device.connect(&mut |_| {}).await.unwrap();
+    let needed = id("com.android.wifi.resources");
+    let ids = [needed.clone(), id("com.corvane.tips"), id("com.corvane.compass")];
+    let inventory = survey(&device, &mut |_| {}).await.unwrap();
+    let item = |id: &PackageId| TrayItem { id: id.clone(), user: UserId::OWNER, way: Change::Uninstall };
+    let tray: Vec<TrayItem> = ids.iter().map(item).collect();
+    let loss = |id: &PackageId, _| (*id == needed).then(|| StartLoss { class: 2, stops: "starting".into() });
+    let despite = BTreeSet::from([needed.clone()]);
+    let plan = plan_take_out(&inventory, &device.capabilities(), &tray, false).minding_the_start(loss, &despite);
+    let (_stop, stopped) = watch::channel(Control::Go);
+    run_plan(&workplace, &device, RunStart::New(RunKind::TakeOut, plan), stopped, &|_| {}).await.result.unwrap();
+    let catalog = Catalog::new(Arc::new(survey(&device, &mut |_| {}).await.unwrap()));
+    let who = suspects(&workplace, &device, &catalog, OfRuns::All).await.unwrap();
+    let of = device.facts().unwrap().id;
+    let mut finder = begin_finder(&workplace, of, who, PlainText::new("")).await.unwrap();
+    let place = finder.suspects.iter().position(|one| one.id == needed).unwrap();
+    assert!(finder.suspects[place].weight > 5, "it is met first");
+    let mut back = vec![false; 3];
+    back[place] = true;
+    round(&workplace, &device, &finder, &back).await;
+    let now = survey(&device, &mut |_| {}).await.unwrap();
+    let nobody = BTreeSet::new();
+    let again = plan_round(&workplace, &device, &finder, &[false; 3], &now, &nobody).await.unwrap();
+    assert_eq!((again.to_send(), again.take_out.steps[0].skip), (0, Some(SkipReason::Start(2))));
+    let allowed = plan_round(&workplace, &device, &finder, &[false; 3], &now, &despite).await.unwrap();
+    assert_eq!(allowed.to_send(), 1);
+    // Whatever a round wants that cannot be had is wanted once. Without it off nobody can be sure of it; it is the likeliest.
+    let mut in_vain = BTreeSet::new();
+    let mut rounds = 0;
+    while let Next::Try(back) = finder.next() {
+        rounds += 1;
+        assert!(rounds < 20, "{:?}", finder.rounds);
+        let now = survey(&device, &mut |_| {}).await.unwrap();
+        let plan = plan_round(&workplace, &device, &finder, &back, &now, &nobody).await.unwrap();
+        let (_stop, stopped) = watch::channel(Control::Go);
+        assert!(carry_out_round(&workplace, &device, plan, &stopped, &|_| {}).await.1.is_none());
+        let now = survey(&device, &mut |_| {}).await.unwrap();
+        let missed = finder.back_now(&now) != back;
+        assert!(!missed || in_vain.insert(back.clone()), "{back:?} {:?}", finder.rounds);
+        mark_round(&workplace, &device, &mut finder, Evaluation::Gone, &now).await.unwrap();
+    }
+    let Next::Blurred(likeliest) = finder.next() else { panic!("{:?}", finder.next()) };
+    assert_eq!((likeliest[0], in_vain.is_empty()), (place, false));
+    assert_eq!(sim.holds(needed.as_str(), 0), Some((true, 0)));
 }
 
 /// As the screen has it done: begun, tried, answered, ended.
@@ -190,6 +248,6 @@ async fn there_are_no_suspects_where_nothing_is_off() {
     device.connect(&mut |_| {}).await.unwrap();
     wibbet_bench::ops::note_met(&workplace.book, &device).await.unwrap();
     let catalog = Catalog::new(Arc::new(survey(&device, &mut |_| {}).await.unwrap()));
-    let error = begin_finder(&workplace, &device, &catalog, None, PlainText::new("")).await.unwrap_err();
+    let error = suspects(&workplace, &device, &catalog, OfRuns::All).await.unwrap_err();
     assert!(error.to_string().contains("no suspects"), "{error}");
 }

@@ -90,6 +90,12 @@ pub enum LogbookError {
         /// Its number.
         finder: wibbet_types::FinderId,
     },
+    /// The fault finder goes on on a device already.
+    #[error("the fault finder goes on on {device} already")]
+    FinderGoesOn {
+        /// The device.
+        device: wibbet_types::DeviceId,
+    },
     /// Anything else.
     #[error("the logbook {path} could not be used: {why}")]
     Other {

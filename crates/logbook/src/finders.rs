@@ -8,6 +8,9 @@ use crate::{Logbook, LogbookError, Result, bad_value, read_lines};
 
 impl Logbook {
     /// Writes down that the fault finder is begun on a device. Its number.
+    ///
+    /// # Errors
+    /// [`LogbookError::FinderGoesOn`] where one goes on on it already.
     pub fn begin_finder(
         &self,
         device: &DeviceId,
@@ -16,9 +19,12 @@ impl Logbook {
         now: Timestamp,
     ) -> Result<FinderId> {
         let lines: Vec<String> = suspects.iter().map(ToString::to_string).collect();
-        let sql = "INSERT INTO finders (device, begun, what, suspects, rounds) VALUES (?1, ?2, ?3, ?4, '')";
+        let sql = "INSERT INTO finders (device, begun, what, suspects, rounds) SELECT ?1, ?2, ?3, ?4, '' \
+                   WHERE NOT EXISTS (SELECT 1 FROM finders WHERE device = ?1 AND ended IS NULL)";
         let values = params![device.as_str(), now.0, what.as_str(), lines.join("\n")];
-        self.connection.execute(sql, values).map_err(self.failed())?;
+        if self.connection.execute(sql, values).map_err(self.failed())? == 0 {
+            return Err(LogbookError::FinderGoesOn { device: device.clone() });
+        }
         Ok(FinderId::new(self.connection.last_insert_rowid()))
     }
 
@@ -34,14 +40,12 @@ impl Logbook {
     }
 
     /// Takes the last round back: what was seen in it is not so.
-    pub fn take_round_back(&mut self, finder: FinderId) -> Result<()> {
-        let mut all = self.finders_where("number = ?1", &finder.number().to_string())?;
-        let Some(mut found) = all.pop() else { return Err(LogbookError::NoSuchFinder { finder }) };
-        found.rounds.pop();
-        let lines: Vec<String> = found.rounds.iter().map(ToString::to_string).collect();
-        let sql = "UPDATE finders SET rounds = ?2 WHERE number = ?1 AND ended IS NULL";
-        let values = params![finder.number(), lines.join("\n")];
-        self.connection.execute(sql, values).map(|_| ()).map_err(self.failed())
+    pub fn take_round_back(&self, finder: FinderId) -> Result<()> {
+        // In one go: another program may be adding one. A round is a line of so many digits, a blank and a word.
+        let sql = "UPDATE finders SET rounds = rtrim(rtrim(rounds, replace(rounds, char(10), '')), char(10)) \
+                   WHERE number = ?1 AND ended IS NULL";
+        let done = self.connection.execute(sql, [finder.number()]).map_err(self.failed())?;
+        if done == 0 { Err(LogbookError::NoSuchFinder { finder }) } else { Ok(()) }
     }
 
     /// It has ended.
@@ -52,15 +56,9 @@ impl Logbook {
 
     /// The uses of the fault finder on a device, the first one first.
     pub fn finders(&self, device: &DeviceId) -> Result<Vec<FaultFinder>> {
-        self.finders_where("device = ?1", device.as_str())
-    }
-
-    fn finders_where(&self, condition: &str, value: &str) -> Result<Vec<FaultFinder>> {
-        let sql = format!(
-            "SELECT number, device, begun, what, suspects, rounds, ended FROM finders WHERE {condition} ORDER BY number"
-        );
-        let mut statement = self.connection.prepare(&sql).map_err(self.failed())?;
-        let rows = statement.query_map([value], finder_of).map_err(self.failed())?;
+        let sql = "SELECT number, device, begun, what, suspects, rounds, ended FROM finders WHERE device = ?1 ORDER BY number";
+        let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
+        let rows = statement.query_map([device.as_str()], finder_of).map_err(self.failed())?;
         rows.collect::<rusqlite::Result<_>>().map_err(self.failed())
     }
 }

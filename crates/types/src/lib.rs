@@ -30,4 +30,4 @@ pub use path::{BadPath, DevicePath, shell_quoted};
 pub use private::{new_private_file, private_file, private_folder};
 pub use text::PlainText;
 pub use time::{DeviceTime, Timestamp};
-pub use words::{Named, bytes_words};
+pub use words::{Named, bytes_words, counted};

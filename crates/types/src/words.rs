@@ -49,6 +49,11 @@ macro_rules! named {
     };
 }
 
+/// A number of things: `1 step`, `4 steps`.
+pub fn counted(n: usize, one: &str, more: &str) -> String {
+    format!("{n} {}", if n == 1 { one } else { more })
+}
+
 /// Bytes in the units that Android shows them in, a thousand being a kilobyte.
 pub fn bytes_words(bytes: u64) -> String {
     let (number, unit) = match bytes {

@@ -27,6 +27,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Restart { json, .. }
             | Command::Picture { json, .. }
             | Command::Catch { json, .. }
+            | Command::FindFault { json, .. }
             | Command::Pull { json, .. }
             | Command::Push { json, .. }
             | Command::Part { json, .. }
@@ -40,7 +41,6 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             Command::Run { how, .. }
             | Command::PutBack { how, .. }
             | Command::Install { how, .. }
-            | Command::FindFault { how, .. }
             | Command::CarryOn { how, .. },
         ) => how.json,
         _ => false,
@@ -170,8 +170,11 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Command::Catch { device, run, all, yes, json, next: _ } => {
             catch::catch(&finder, device.as_deref(), catch::Wanted { run, all, yes, json }).await
         }
-        Command::FindFault { device, run, what, seen, again, end, how } => {
-            find_fault::find_fault(&finder, &device, find_fault::Wanted { run, what, seen, again, end, how }).await
+        Command::FindFault { device, run, what, seen, again, end, despite_start, dry_run, yes, json } => {
+            let how = How { dry_run, yes, json, ..How::default() };
+            let despite_start = despite_start.into_iter().collect();
+            let wanted = find_fault::Wanted { run, what, seen, again, end, despite_start, how };
+            find_fault::find_fault(&finder, &device, wanted).await
         }
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
         Command::Demo { .. }

@@ -153,7 +153,7 @@ impl From<RunError> for Failure {
         match error {
             RunError::Ask(ref ask) => Self { message: error.to_string(), ..Self::from(ask.clone()) },
             RunError::Claim(claim) => claim.into(),
-            RunError::Stopped => Self::new(Exit::Nothing, error.to_string()),
+            RunError::Stopped | RunError::NotBegun(_) => Self::new(Exit::Nothing, error.to_string()),
             RunError::OtherDevice { .. } | RunError::NotUnderstood { .. } => Self::new(Exit::Usage, error.to_string()),
             RunError::Device(_) => Self::new(Exit::NoDevice, error.to_string()),
             other => Self::trouble(other),

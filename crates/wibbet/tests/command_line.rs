@@ -916,6 +916,19 @@ fn what_broke_it_is_found_by_commands_that_lie_days_apart() {
     assert_eq!(code, 0, "{out} {err}");
     let (_, err, code) = said(home.path(), &["find-fault", at, "--seen", "gone", "--yes"]);
     assert!(code == 2 && err.contains("no fault finder"), "{code} {err}");
+    // What is only shown is not begun, and answers nothing.
+    let (out, _, code) = said(home.path(), &["find-fault", at, "--run", "1", "--dry-run"]);
+    assert!(code == 0 && out.contains("to send"), "{code} {out}");
+    for bad in [
+        &["find-fault", at, "--seen", "gone", "--yes"][..],
+        &["find-fault", at, "--seen", "gone", "--dry-run"],
+        &["find-fault", at, "--seen", "perhaps", "--yes"],
+        &["find-fault", at],
+    ] {
+        assert_eq!(said(home.path(), bad).2, 2, "{bad:?}");
+    }
+    let (_, err, code) = said(home.path(), &["find-fault", at, "--run", "99", "--yes"]);
+    assert!(code == 1 && err.contains("no suspects. Nothing was sent"), "{code} {err}");
     let what = ["find-fault", at, "--run", "1", "--what", "no sound in the evening", "--yes", "--json"];
     let (mut now, code) = json(home.path(), &what);
     assert_eq!((code, now["suspects"].as_array().unwrap().len()), (0, 5));

@@ -23,6 +23,9 @@ pub enum RunError {
     /// The device cannot be asked any more.
     #[error("{0}. The run stands where it was and can be carried on")]
     Device(String),
+    /// Nothing was begun, for this reason.
+    #[error("{0}. Nothing was sent")]
+    NotBegun(String),
     /// Another program is at work on the device.
     #[error(transparent)]
     Claim(#[from] wibbet_logbook::ClaimError),

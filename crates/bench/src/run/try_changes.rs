@@ -22,7 +22,7 @@ const LASTING: [&str; 3] = ["com.android.providers.settings", "com.android.setti
 /// # Errors
 /// Where no part fits, or another program is at work; and those of a run.
 pub async fn try_changes(workplace: &Workplace, device: &AdbDevice, inventory: &Inventory) -> Result<Run, RunError> {
-    let unfit = |why: &str| RunError::Device(format!("nothing was sent: {why}"));
+    let unfit = |why: &str| RunError::NotBegun(why.to_owned());
     let Some(_claimed) = claim(workplace, device)? else {
         return Err(unfit("the device could not be written down in the logbook"));
     };

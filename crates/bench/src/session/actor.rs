@@ -12,13 +12,13 @@ use wibbet_core::diagnosis::LoopWatch;
 use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
 use wibbet_core::package::Inventory;
 use wibbet_core::read::ChangesPermitted;
+use wibbet_core::run::OfRuns;
 use wibbet_types::Locale;
 
 use super::background::BackgroundTask;
 use super::command::SessionCommand;
 use super::event::{CloseStep, SessionEvent};
 use super::reading::follow;
-use crate::catch::CatchWanted;
 use crate::device::AdbDevice;
 use crate::ops::{Awaited, Details, open_developer_options, open_on_device};
 use crate::run::{Control, RunStart};
@@ -99,7 +99,7 @@ pub(crate) struct Actor {
     /// The device's screen is being followed.
     pub(super) following: BackgroundTask,
     /// What is to be caught, before anything else is done.
-    pub(super) catching: Option<CatchWanted>,
+    pub(super) catching: Option<OfRuns>,
     /// What is seen of the device's starts, since the session began; and whether it has been told that they never end.
     pub(super) loops: LoopWatch,
     pub(super) told_loop: bool,

@@ -2,20 +2,19 @@
 
 use std::sync::Arc;
 
+use wibbet_core::diagnosis::LoopWatch;
+use wibbet_core::run::OfRuns;
 use wibbet_types::PlainText;
 
 use super::actor::Actor;
 use super::command::SessionCommand;
 use super::event::SessionEvent;
-use crate::catch::{CatchNews, CatchWanted, catch_device};
+use crate::catch::{CatchNews, catch_device};
 use crate::run::{Control, RunNews};
 
 impl Actor {
     /// What is to be caught, where somebody has asked for that: before anything else is done.
-    pub(super) fn take_catch(&mut self) -> Option<CatchWanted> {
-        while let Ok(command) = self.inbox.try_recv() {
-            self.waiting.push_back(command);
-        }
+    pub(super) fn take_catch(&mut self) -> Option<OfRuns> {
         let asked = self.waiting.iter().position(|command| matches!(command, SessionCommand::Catch(_)));
         if let Some(SessionCommand::Catch(wanted)) = asked.and_then(|at| self.waiting.remove(at)) {
             self.catching = Some(wanted);
@@ -24,7 +23,7 @@ impl Actor {
     }
 
     /// Waits for the device and puts back what is wanted, until it stands or somebody stops it.
-    pub(super) async fn catch(&mut self, wanted: CatchWanted) {
+    pub(super) async fn catch(&mut self, wanted: OfRuns) {
         self.stop.send_replace(Control::Go);
         self.reading.stop();
         self.following.stop();
@@ -53,8 +52,9 @@ impl Actor {
             }
         };
         drop(catching);
-        self.loops = Default::default();
-        self.told_loop = false;
+        // It begins to be watched anew.
+        self.loops = LoopWatch::default();
+        self.tell_loop();
         self.tell_runs().await;
         let trouble = ended.result.err().map(|error| error.to_string());
         self.tell(SessionEvent::CatchEnded(ended.number, trouble.clone()));

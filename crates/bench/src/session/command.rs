@@ -5,10 +5,9 @@ use std::path::PathBuf;
 use wibbet_core::ask::{Opening, RestartTo};
 use wibbet_core::package::{KeptCopy, Note};
 use wibbet_core::plan::{Job, Plan, TrayItem};
-use wibbet_core::run::RunKind;
+use wibbet_core::run::{OfRuns, RunKind};
 use wibbet_types::{CopyId, DevicePath, Locale, PlainText, RunId, UserId};
 
-use crate::catch::CatchWanted;
 use crate::finder::FindFault;
 use crate::ops::WantedPart;
 
@@ -22,7 +21,7 @@ pub enum SessionCommand {
     /// Carry on with a run of the logbook.
     CarryOn(RunId),
     /// Wait for the device, which does not start any more, and put back what was taken out of it.
-    Catch(CatchWanted),
+    Catch(OfRuns),
     /// The fault finder.
     FindFault(FindFault),
     /// Try whether changes are permitted, on a part of Android that stays as it is.

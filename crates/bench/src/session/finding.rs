@@ -1,5 +1,6 @@
 //! The fault finder in a session.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use wibbet_core::diagnosis::FaultFinder;
@@ -7,7 +8,7 @@ use wibbet_core::diagnosis::FaultFinder;
 use super::actor::Actor;
 use super::event::SessionEvent;
 use crate::finder::{
-    FindFault, begin_with, carry_out_round, end_finder, mark_round, open_finder, plan_round, take_answer_back,
+    FindFault, begin_finder, carry_out_round, end_finder, mark_round, open_finder, plan_round, take_answer_back,
 };
 use crate::run::{Control, RunError, RunNews};
 
@@ -39,24 +40,25 @@ impl Actor {
     }
 
     async fn find_fault_now(&mut self, wanted: FindFault) -> Result<(), RunError> {
-        let facts = self.device.facts().ok_or_else(|| RunError::Device("the device did not say what it is".into()))?;
+        let facts =
+            self.device.facts().ok_or_else(|| RunError::NotBegun("the device did not say what it is".into()))?;
         let open = open_finder(&self.workplace.book, &facts.id).await?;
         let (mut open, wanted) = match (open, wanted) {
             (None, FindFault::Begin(suspects, what)) => {
-                return begin_with(&self.workplace, facts.id, suspects, what).await.map(drop);
+                return begin_finder(&self.workplace, facts.id, suspects, what).await.map(drop);
             }
             (Some(_), FindFault::Begin(..)) => {
-                return Err(RunError::Device("one goes on on this device already".into()));
+                return Err(RunError::NotBegun("one goes on on this device already".into()));
             }
-            (None, _) => return Err(RunError::Device("none goes on on this device".into())),
+            (None, _) => return Err(RunError::NotBegun("none goes on on this device".into())),
             (Some(open), wanted) => (open, wanted),
         };
         let inventory =
-            self.inventory.clone().ok_or_else(|| RunError::Device("the packages have not been read".into()))?;
+            self.inventory.clone().ok_or_else(|| RunError::NotBegun("the packages have not been read".into()))?;
         match wanted {
             FindFault::Begin(..) => Ok(()),
             FindFault::Try(back) => self.try_round(&open, &back, &inventory).await,
-            FindFault::Seen(seen) => mark_round(&self.workplace, &mut open, seen, &inventory).await,
+            FindFault::Seen(seen) => mark_round(&self.workplace, &self.device, &mut open, seen, &inventory).await,
             FindFault::TakeBack => take_answer_back(&self.workplace, &mut open).await,
             FindFault::End(cause) => end_finder(&self.workplace, &self.device, &open, cause).await,
         }
@@ -69,7 +71,7 @@ impl Actor {
         inventory: &wibbet_core::package::Inventory,
     ) -> Result<(), RunError> {
         self.stop.send_replace(Control::Go);
-        let plan = plan_round(&self.workplace, &self.device, open, back, inventory).await?;
+        let plan = plan_round(&self.workplace, &self.device, open, back, inventory, &BTreeSet::new()).await?;
         let events = &self.events;
         let news = move |news| match news {
             RunNews::Found(words) => events(SessionEvent::Note(words)),

@@ -5,7 +5,7 @@
 
 use std::time::Duration;
 
-use wibbet_types::{PlainText, StepIndex};
+use wibbet_types::{PlainText, StepIndex, counted};
 
 use crate::android::Capabilities;
 use crate::read::StartSigns;
@@ -255,6 +255,16 @@ impl Catch {
 }
 
 impl CatchView {
+    /// Whether it shows anything that another one does not, beside seconds that have passed.
+    pub fn is_news_after(&self, other: &Self) -> bool {
+        let steady = |view: &Self| Self {
+            longest: Duration::ZERO,
+            stands_since: view.stands_since.map(|_| Duration::ZERO),
+            ..view.clone()
+        };
+        steady(self) != steady(other)
+    }
+
     /// What is seen, in words, the most important first; `at` is the time since the catch began.
     pub fn words(&self, capabilities: &Capabilities, at: Duration) -> Vec<String> {
         let mut words = Vec::new();
@@ -262,7 +272,7 @@ impl CatchView {
             0 => String::new(),
             n => format!("; {n} refused, and left on the shelf"),
         };
-        words.push(format!("{} of {} answered “done”{left}", self.back, many(self.steps, "step", "steps")));
+        words.push(format!("{} of {} answered “done”{left}", self.back, counted(self.steps, "step", "steps")));
         words.push(match (self.stands_since, self.rounds) {
             (Some(since), _) => format!(
                 "its package service has been up for {} s; it counts as started after {} s without a break",
@@ -302,13 +312,9 @@ impl CatchView {
         Some(format!(
             "the device itself counts {}. At about {asks_after}, as far as is known, it asks in its recovery for a “factory data reset”, \
              which erases everything: nobody should choose that yet; “Try again” starts it as before",
-            many(count as usize, "failed start", "failed starts")
+            counted(count as usize, "failed start", "failed starts")
         ))
     }
-}
-
-fn many(count: usize, one: &str, more: &str) -> String {
-    format!("{count} {}", if count == 1 { one } else { more })
 }
 
 fn times(count: u32) -> String {
@@ -451,6 +457,9 @@ mod tests {
             assert!(words.contains(part), "{part}: {words}");
         }
         assert!(!words.contains("wibbet pull"));
+        let later = CatchView { longest: at(60), stands_since: Some(at(6)), ..catch.view().clone() };
+        assert!(!later.is_news_after(catch.view()));
+        assert!(CatchView { back: 1, ..later }.is_news_after(catch.view()));
         // A version without that rescue.
         assert!(!catch.view().words(&crate::testing::capabilities(25), at(9)).join("\n").contains("reset"));
     }

@@ -59,7 +59,7 @@ pub enum Next {
     Try(Vec<bool>),
     /// That is what it is due to.
     Found(Cause),
-    /// It cannot be told: the answers contradict each other too often. These are the likeliest.
+    /// It cannot be told: the answers contradict each other too often, or what would tell cannot be had. These are the likeliest.
     Blurred(Vec<usize>),
 }
 

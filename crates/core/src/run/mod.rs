@@ -28,6 +28,6 @@ pub use refusal::Refusal;
 pub use remembered::remembered;
 pub use reply::{Reply, read_reply};
 pub use schedule::Schedule;
-pub use shelf::{Origin, Shelf, ShelfEntry, TakenOut, recorded_gifts, recorded_state, taken_out};
+pub use shelf::{OfRuns, Origin, Shelf, ShelfEntry, TakenOut, recorded_gifts, recorded_start, recorded_state};
 pub use unasked::{Unasked, unasked};
 pub use verdict::{Response, Verdict, judge, judge_update};

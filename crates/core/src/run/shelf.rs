@@ -212,10 +212,45 @@ pub struct TakenOut {
     pub start: Option<u8>,
 }
 
+/// The runs that something is about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum OfRuns {
+    /// The last one that has anything out.
+    #[default]
+    Last,
+    /// This one.
+    Run(RunId),
+    /// All of them.
+    All,
+}
+
+impl OfRuns {
+    /// What they took out and none has put back, as [`taken_out`] has it; of one run its number.
+    pub fn taken_out(self, runs: &[Run]) -> (Option<RunId>, Vec<TakenOut>) {
+        match self {
+            Self::All => (None, taken_out(runs, None)),
+            Self::Run(number) => (Some(number), taken_out(runs, Some(number))),
+            Self::Last => {
+                let mut numbers: Vec<RunId> =
+                    runs.iter().filter(|run| run.kind == RunKind::TakeOut).map(|run| run.number).collect();
+                numbers.sort();
+                let of = |number| (Some(number), taken_out(runs, Some(number)));
+                numbers.into_iter().rev().map(of).find(|(_, out)| !out.is_empty()).unwrap_or_default()
+            }
+        }
+    }
+}
+
+/// The class of what the start of the device loses with a package, as far as the runs that took it out knew.
+pub fn recorded_start(runs: &[Run], id: &PackageId, user: UserId) -> Option<u8> {
+    let steps = runs.iter().flat_map(|run| &run.steps);
+    steps.filter(|step| step.id == *id && step.user == user && step.way.takes_out()).filter_map(|step| step.start).min()
+}
+
 /// What runs took out and none has put back: of one run, or of all. What was sent and never heard of counts as done. The device is not
 /// asked: this is for one that cannot be. In the order in which it is put back: what the start lost first, then what was uninstalled,
 /// then the rest.
-pub fn taken_out(runs: &[Run], of: Option<RunId>) -> Vec<TakenOut> {
+fn taken_out(runs: &[Run], of: Option<RunId>) -> Vec<TakenOut> {
     let assumed: Vec<Run> = runs.iter().map(as_if_done).collect();
     let steps = assumed.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step)));
     let record = Record::of(steps);
@@ -402,6 +437,11 @@ mod tests {
         assert_eq!(ids(None), ["the.start", "lost.answer", "first.out", "only.off"]);
         assert_eq!(ids(Some(RunId::new(3))), ["lost.answer"]);
         assert!(ids(Some(RunId::new(5))).is_empty());
+        // The one that was refused has nothing out, nor has the one that was put back.
+        assert_eq!(OfRuns::Last.taken_out(&runs).0, Some(RunId::new(4)));
+        assert_eq!(OfRuns::All.taken_out(&runs).1.len(), 4);
+        assert_eq!(OfRuns::Last.taken_out(&runs[6..]), (None, Vec::new()));
+        assert_eq!(recorded_start(&runs, &"the.start".parse().unwrap(), OWNER), Some(2));
         let out = taken_out(&runs, Some(RunId::new(2)));
         assert_eq!((out[0].now, out[0].target), (OFF, PackageState::IN_USE));
     }

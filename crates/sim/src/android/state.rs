@@ -90,6 +90,8 @@ pub(crate) struct State {
     pub(crate) files: BTreeMap<String, crate::android::File>,
     /// How often "Allow this computer?" was shown.
     pub(crate) dialogs: u32,
+    /// Nobody taps "Allow" any more.
+    pub(crate) nobody_allows: bool,
     /// The device is restarting and does not answer.
     pub(crate) down: bool,
     /// Its framework is starting anew, which sets its USB side up again: it is away from the bus meanwhile.
@@ -185,6 +187,7 @@ impl State {
             says: BTreeMap::new(),
             files: super::files::first_files(&scenario),
             dialogs: 0,
+            nobody_allows: false,
             down: false,
             away_from_bus: false,
             switches: Switches { usb_debugging: true, wireless: scenario.reached_by == ReachedBy::Air },

@@ -206,7 +206,8 @@ impl Connection<'_> {
                 let _shown = Shown(self.shared);
                 let mut taps = self.shared.taps.subscribe();
                 taps.mark_unchanged();
-                match self.shared.allow {
+                let nobody = self.shared.state().nobody_allows;
+                match if nobody { Allow::Never } else { self.shared.allow } {
                     Allow::After(time) | Allow::Once(time) => tokio::time::sleep(time).await,
                     Allow::ByHand => drop(taps.changed().await),
                     Allow::Never => std::future::pending().await,

@@ -242,6 +242,11 @@ impl SimDevice {
         self.shared.state().trusted.clear();
     }
 
+    /// Nobody taps "Allow" on it from now on.
+    pub fn allow_never(&self) {
+        self.shared.state().nobody_allows = true;
+    }
+
     /// What is broken now that was not when the device came, for each of its users: what its people would find, at once or after the
     /// next start.
     pub fn broken(&self) -> Vec<crate::catalogue::consequences::Broken> {

@@ -323,8 +323,18 @@ pub(crate) enum Command {
         /// End it; what is off and what is back stays as it is.
         #[arg(long, conflicts_with_all = ["seen", "again"])]
         end: bool,
-        #[command(flatten)]
-        how: How,
+        /// Let this one go again, too, although the start of the device needs it.
+        #[arg(long, value_name = "ID", num_args = 1..)]
+        despite_start: Vec<PackageId>,
+        /// Show what would be sent, and send nothing.
+        #[arg(long)]
+        dry_run: bool,
+        /// Do not ask before sending.
+        #[arg(long)]
+        yes: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
     },
     /// Carries on with a run that was stopped or interrupted.
     CarryOn {

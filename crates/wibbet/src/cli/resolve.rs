@@ -2,6 +2,7 @@
 
 use std::time::Duration;
 
+use wibbet_adb::Timeouts;
 use wibbet_bench::around::{Route, Sighting};
 use wibbet_bench::device::{AdbDevice, LinkStep};
 use wibbet_bench::ops::{NoteError, forget_place, note_met};
@@ -14,6 +15,9 @@ use crate::out::tell;
 
 /// How long the network is listened to for a device that is nowhere else.
 const LISTEN: Duration = Duration::from_millis(1500);
+
+/// How long a tap is waited for on whoever is met in passing.
+const TAP_IN_PASSING: Duration = Duration::from_secs(3);
 
 /// Finds devices by what people call them.
 pub(crate) struct Finder<'a> {
@@ -122,7 +126,10 @@ impl Finder<'_> {
     pub(crate) async fn all_around(&self) -> Result<Vec<AdbDevice>, Failure> {
         let mut routes: Vec<Route> = self.around(|seen| !seen.is_empty()).await.into_iter().map(|s| s.route).collect();
         routes.extend(self.at.iter().cloned().map(Route::Address));
-        Ok(routes.into_iter().map(|route| self.workplace.device_by(vec![route])).collect())
+        // Nobody taps on a device that does not start, and another one is not waited for meanwhile.
+        let limits = Timeouts { tap: TAP_IN_PASSING.min(self.workplace.limits.tap), ..self.workplace.limits };
+        let hurried = Workplace { limits, ..self.workplace.clone() };
+        Ok(routes.into_iter().map(|route| hurried.device_by(vec![route])).collect())
     }
 
     /// The devices that a name may mean, the likeliest first: the place or the serial by which a device is seen, the

@@ -4,15 +4,16 @@ use std::collections::BTreeSet;
 use std::sync::{Mutex, PoisonError};
 use std::time::Duration;
 
-use tokio::sync::watch;
-use wibbet_bench::catch::{CatchNews, CatchWanted, catch_device};
+use wibbet_bench::catch::{CatchNews, catch_device};
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::run::{Control, RunNews};
-use wibbet_core::run::{Run, RunKind, TakenOut, taken_out};
+use wibbet_bench::run::RunNews;
+use wibbet_core::diagnosis::CatchView;
+use wibbet_core::run::{OfRuns, Run, TakenOut};
 use wibbet_types::{DeviceId, RunId};
 
 use super::asking::{asked, may_ask};
 use super::change::show;
+use super::interrupt::Interrupt;
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -31,11 +32,11 @@ pub(crate) struct Wanted {
 }
 
 impl Wanted {
-    fn what(self) -> CatchWanted {
+    fn what(self) -> OfRuns {
         match (self.run, self.all) {
-            (Some(run), _) => CatchWanted::Run(run),
-            (None, true) => CatchWanted::All,
-            (None, false) => CatchWanted::Last,
+            (Some(run), _) => OfRuns::Run(run),
+            (None, true) => OfRuns::All,
+            (None, false) => OfRuns::Last,
         }
     }
 }
@@ -68,28 +69,14 @@ pub(crate) async fn catch(finder: &Finder<'_>, name: Option<&str>, wanted: Wante
 }
 
 /// What there is to be put back, and in words which run took it out.
-async fn what_is_out(
-    finder: &Finder<'_>,
-    id: &DeviceId,
-    wanted: CatchWanted,
-) -> Result<(String, Vec<TakenOut>), Failure> {
+async fn what_is_out(finder: &Finder<'_>, id: &DeviceId, wanted: OfRuns) -> Result<(String, Vec<TakenOut>), Failure> {
     let of = id.clone();
     let runs = finder.workplace.book.with(move |book| book.runs(Some(&of))).await?;
-    let last = || {
-        let taking =
-            runs.iter().filter(|run| run.kind == RunKind::TakeOut && !taken_out(&runs, Some(run.number)).is_empty());
-        taking.map(|run| run.number).max()
-    };
-    let of = match wanted {
-        CatchWanted::All => None,
-        CatchWanted::Run(number) => Some(number),
-        CatchWanted::Last => last(),
-    };
-    let out = match (wanted, of) {
-        (CatchWanted::Last, None) => Vec::new(),
-        _ => taken_out(&runs, of),
-    };
-    let words = of.map_or_else(|| "all runs".to_owned(), |number| format!("run {number}"));
+    let (of, out) = wanted.taken_out(&runs);
+    let words = of.map_or_else(
+        || if wanted == OfRuns::All { "all runs" } else { "a run" }.to_owned(),
+        |number| format!("run {number}"),
+    );
     match out.is_empty() {
         true => Err(Failure::new(
             Exit::Nothing,
@@ -102,23 +89,39 @@ async fn what_is_out(
 }
 
 /// Waits for a device that is met and has something out.
-async fn next_one(finder: &Finder<'_>, wanted: CatchWanted) -> Result<AdbDevice, Failure> {
+async fn next_one(finder: &Finder<'_>, wanted: OfRuns) -> Result<AdbDevice, Failure> {
     tell("waiting for a device on every cable, on the network and at every address that is named");
+    // One that starts over and over has another number on the bus each time, and one that was away is met anew; whoever has been asked where
+    // they are is not asked over and over, nor is a dialog opened on them again.
     let mut passed: BTreeSet<String> = BTreeSet::new();
     loop {
-        for device in finder.all_around().await? {
+        let all = finder.all_around().await?;
+        let here: BTreeSet<String> = all.iter().map(AdbDevice::address).collect();
+        passed.retain(|at| here.contains(at));
+        for device in all {
             let at = device.address();
-            // What is linked each time is told once.
-            let Ok(facts) = finder.meet(&device, None).await else { continue };
+            if passed.contains(&at) {
+                continue;
+            }
+            let facts = match finder.meet(&device, None).await {
+                Ok(facts) => facts,
+                Err(failure) => {
+                    if failure.exit == Exit::NotAuthorised {
+                        tell(&failure.message);
+                        passed.insert(at);
+                    }
+                    continue;
+                }
+            };
             match what_is_out(finder, &facts.id, wanted).await {
                 Ok((words, out)) => {
                     tell(format_args!("{} ({}) at {at}: {words} took out {}", facts.name(), facts.serial, out.len()));
                     return Ok(device);
                 }
-                Err(_) if passed.insert(facts.id.to_string()) => {
+                Err(_) => {
                     tell(format_args!("{} ({}) has nothing out; waiting for another one", facts.name(), facts.serial));
+                    passed.insert(at);
                 }
-                Err(_) => {}
             }
         }
         tokio::time::sleep(LOOK_AROUND).await;
@@ -126,36 +129,26 @@ async fn next_one(finder: &Finder<'_>, wanted: CatchWanted) -> Result<AdbDevice,
 }
 
 async fn caught(finder: &Finder<'_>, device: &AdbDevice, wanted: Wanted) -> Result<Exit, Failure> {
-    let (stop, stopped) = watch::channel(Control::Go);
-    let interrupt = tokio::spawn(async move {
-        if tokio::signal::ctrl_c().await.is_ok() {
-            tell("stopping after what is on its way; the same command goes on with it");
-            stop.send_replace(Control::Stop);
-        }
-        std::future::pending::<()>().await;
-    });
-    let told = Mutex::new(Vec::<String>::new());
+    let (interrupt, stopped) = Interrupt::listen("stopping after what is on its way; the same command goes on with it");
+    let told = Mutex::new((CatchView::default(), Vec::<String>::new()));
     let news = |news| match news {
         CatchNews::Waiting(words) | CatchNews::Run(RunNews::Found(words)) => tell(words),
         CatchNews::Begun(run) => begun(&run),
         CatchNews::Seen(view, at) => {
-            let words = view.words(&device.capabilities(), at);
             let mut told = told.lock().unwrap_or_else(PoisonError::into_inner);
             // Seconds that pass are no news.
-            let steady =
-                |words: &str| words.split(" s;").next().unwrap_or(words).replace(|c: char| c.is_ascii_digit(), "");
-            let known = |one: &String| match one.contains(" has been up for ") {
-                true => told.iter().any(|other| steady(other) == steady(one)),
-                false => told.contains(one),
-            };
-            words.iter().filter(|one| !known(one)).for_each(tell);
-            *told = words;
+            if !view.is_news_after(&told.0) {
+                return;
+            }
+            let words = view.words(&device.capabilities(), at);
+            words.iter().filter(|one| !told.1.contains(one)).for_each(tell);
+            *told = (*view, words);
         }
         CatchNews::Stands => tell("it stands; looking what became of all of it"),
         CatchNews::Run(_) => {}
     };
     let ended = catch_device(finder.workplace, device, wanted.what(), stopped, &news).await;
-    interrupt.abort();
+    drop(interrupt);
     match ended.result {
         Ok(run) => Ok(show(&run, wanted.json)),
         Err(error) => {

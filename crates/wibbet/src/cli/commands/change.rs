@@ -4,13 +4,12 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use std::sync::{Mutex, PoisonError};
 
-use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{
     Details, ask_for_root, claim, details, device_languages, drop_copy, import_copy, look_at_all, read_catalog,
     read_sizes, survey,
 };
-use wibbet_bench::run::{Control, RunError, RunNews, RunStart, run_plan, settle_interrupted};
+use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::catalog::Catalog;
 use wibbet_core::holds::HoldSource;
 use wibbet_core::package::{Inventory, KeptCopy, Metrics, PackageState};
@@ -24,6 +23,7 @@ use wibbet_types::{PackageId, RunId, UserId, bytes_words};
 
 use super::after;
 use super::asking::{asked, may_change};
+use super::interrupt::Interrupt;
 use super::look::{check_user, how_far, read};
 use crate::cli::args::{How, WantedBack};
 use crate::cli::resolve::Finder;
@@ -394,19 +394,7 @@ async fn finish(
     how: How,
 ) -> Result<Exit, Failure> {
     let before = after::Before::of(device, how).await?;
-    let (stop, stopped) = watch::channel(Control::Go);
-    let interrupt = tokio::spawn(async move {
-        if tokio::signal::ctrl_c().await.is_ok() {
-            tell("stopping after what is on its way");
-            stop.send_replace(Control::Stop);
-        }
-        if tokio::signal::ctrl_c().await.is_ok() {
-            tell("ended; what was on its way is settled at the next start");
-            std::process::exit(Exit::Unsettled as i32);
-        }
-        // The run listens to the sender until it ends.
-        std::future::pending::<()>().await;
-    });
+    let (interrupt, stopped) = Interrupt::listen("stopping after what is on its way");
     let last = Mutex::new(None);
     let news = |news| match news {
         RunNews::Found(words) => tell(words),
@@ -428,7 +416,7 @@ async fn finish(
     };
     let workplace = finder.workplace;
     let ended = run_plan(workplace, device, start, stopped, &news).await;
-    interrupt.abort();
+    drop(interrupt);
     match ended.result {
         Ok(run) => {
             after::look(finder, device, &run, before, suspects, how).await?;

@@ -1,21 +1,24 @@
 //! `wibbet find-fault`: which of the packages that went is why something is broken, round by round.
 
+use std::collections::BTreeSet;
 use std::io::{BufRead as _, IsTerminal as _, Write as _};
 
-use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::finder::{
-    RoundPlan, begin_finder, carry_out_round, end_finder, mark_round, open_finder, plan_round, take_answer_back,
+    RoundPlan, begin_finder, carry_out_round, end_finder, mark_round, open_finder, plan_round, suspects,
+    take_answer_back,
 };
+use wibbet_bench::logbook::now;
 use wibbet_bench::ops::{device_languages, read_catalog, survey};
-use wibbet_bench::run::{Control, RunNews};
+use wibbet_bench::run::RunNews;
 use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Next};
 use wibbet_core::package::{Inventory, Metrics};
-use wibbet_core::run::{Outcome, Run};
-use wibbet_types::{PackageId, PlainText, RunId, UserId};
+use wibbet_core::run::{OfRuns, Outcome, Run};
+use wibbet_types::{FinderId, PackageId, PlainText, RunId, UserId};
 
 use super::asking::{asked, may_change};
 use super::change::show_plan;
+use super::interrupt::Interrupt;
 use super::look::{how_far, read};
 use crate::cli::args::How;
 use crate::cli::resolve::Finder;
@@ -32,10 +35,16 @@ pub(crate) struct Wanted {
     /// The last answer was wrong.
     pub(crate) again: bool,
     pub(crate) end: bool,
+    /// What goes again although the start needs it.
+    pub(crate) despite_start: BTreeSet<PackageId>,
     pub(crate) how: How,
 }
 
 pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Result<Exit, Failure> {
+    if wanted.how.dry_run && (wanted.end || wanted.again || wanted.seen.is_some()) {
+        let words = "--dry-run shows the next round and writes nothing down: leave --seen, --again and --end out";
+        return Err(Failure::new(Exit::Usage, words));
+    }
     may_change(wanted.how)?;
     let workplace = finder.workplace;
     let (device, inventory) = read(finder, name).await?;
@@ -58,9 +67,9 @@ pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) 
         take_answer_back(workplace, &mut search).await?;
         tell("the last answer was taken back");
     }
-    let mut now = inventory;
+    let mut there = inventory;
     if let Some(seen) = wanted.seen {
-        mark_round(workplace, &mut search, seen, &now).await?;
+        mark_round(workplace, &device, &mut search, seen, &there).await?;
     }
     // Where an object is wanted it stands alone on standard output.
     let say = |words: &str| if wanted.how.json { tell(words) } else { line(words) };
@@ -74,13 +83,13 @@ pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) 
                 search.in_the_end(*cause)
             }
             Next::Blurred(likeliest) => {
-                say("the answers contradict each other too often to tell; the likeliest, the first one first:");
+                say("it cannot be told for certain; the likeliest, the first one first:");
                 likeliest.iter().filter_map(|n| search.suspects.get(*n)).for_each(|one| say(&format!("  {}", one.id)));
                 tell("--again takes the last answer back; --end ends it");
                 return told(&search, Some(&next), &runs, wanted.how);
             }
         };
-        let plan = plan_round(workplace, &device, &search, &back, &now).await?;
+        let plan = plan_round(workplace, &device, &search, &back, &there, &wanted.despite_start).await?;
         tell(words_of(&search, &next, &back));
         if wanted.how.dry_run {
             show(&plan, &device);
@@ -95,8 +104,8 @@ pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) 
                 }
             }
             runs.extend(carried_out(finder, &device, plan).await?);
-            now = survey(&device, &mut |_| {}).await?;
-            let missing = search.to_try(&back, &now);
+            there = survey(&device, &mut |_| {}).await?;
+            let missing = search.to_try(&back, &there);
             for id in missing.put_back.iter().map(|(id, ..)| id).chain(missing.take_out.iter().map(|item| &item.id)) {
                 tell(format_args!("beware: {id} is not as this round wants it; what is seen counts for what is so"));
             }
@@ -106,7 +115,7 @@ pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) 
             return told(&search, Some(&Next::Found(cause)), &runs, wanted.how);
         }
         match ask(wanted.how) {
-            Some(seen) => mark_round(workplace, &mut search, seen, &now).await?,
+            Some(seen) => mark_round(workplace, &device, &mut search, seen, &there).await?,
             None => {
                 tell(format_args!(
                     "look whether it is still broken, then: wibbet find-fault {} --seen still|gone|cannot-tell",
@@ -131,7 +140,15 @@ async fn begin(
     let (book, metrics) = (&finder.workplace.book, Metrics::default());
     let (catalog, _) = read_catalog(device, book, inventory, metrics, &languages, &users, &mut how_far).await?;
     let what = PlainText::new(wanted.what.as_deref().unwrap_or_default());
-    let begun = begin_finder(finder.workplace, device, &catalog, wanted.run, what).await?;
+    let of = wanted.run.map_or(OfRuns::All, OfRuns::Run);
+    let suspects = suspects(finder.workplace, device, &catalog, of).await?;
+    let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    if wanted.how.dry_run {
+        // Nobody has begun it: it is not written down.
+        let (number, begun) = (FinderId::new(0), now());
+        return Ok(FaultFinder { number, device: facts.id, begun, what, suspects, rounds: Vec::new(), ended: None });
+    }
+    let begun = begin_finder(finder.workplace, facts.id, suspects, what).await?;
     tell(format_args!(
         "fault finder {}: {} suspects. Each round puts some of them back and asks whether it is still broken",
         begun.number,
@@ -157,20 +174,13 @@ fn show(plan: &RoundPlan, device: &AdbDevice) {
 }
 
 async fn carried_out(finder: &Finder<'_>, device: &AdbDevice, plan: RoundPlan) -> Result<Vec<Run>, Failure> {
-    let (stop, stopped) = watch::channel(Control::Go);
-    let interrupt = tokio::spawn(async move {
-        if tokio::signal::ctrl_c().await.is_ok() {
-            tell("stopping after what is on its way");
-            stop.send_replace(Control::Stop);
-        }
-        std::future::pending::<()>().await;
-    });
+    let (interrupt, stopped) = Interrupt::listen("stopping after what is on its way");
     let news = |news| match news {
         RunNews::Found(words) | RunNews::Waiting(Some(words)) => tell(words),
         _ => {}
     };
     let (runs, trouble) = carry_out_round(finder.workplace, device, plan, &stopped, &news).await;
-    interrupt.abort();
+    drop(interrupt);
     for run in &runs {
         for step in run.steps.iter().filter(|step| step.outcome != Some(Outcome::Done)) {
             tell(format_args!("{} of {}: {}", step.way.label(), step.id, step.remark));

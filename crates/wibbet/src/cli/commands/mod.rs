@@ -8,6 +8,7 @@ pub(crate) mod copies;
 mod drawing;
 pub(crate) mod files;
 pub(crate) mod find_fault;
+mod interrupt;
 pub(crate) mod links;
 pub(crate) mod look;
 pub(crate) mod packages;

@@ -1,9 +1,9 @@
 //! A catch as the screen knows it.
 
-use wibbet_bench::catch::{CatchNews, CatchWanted};
+use wibbet_bench::catch::CatchNews;
 use wibbet_core::diagnosis::{CatchNeed, catch_needs};
 use wibbet_core::link::{Rung, RungStatus};
-use wibbet_core::run::{RunKind, TakenOut, taken_out};
+use wibbet_core::run::{OfRuns, TakenOut};
 use wibbet_types::RunId;
 
 use super::device::DeviceModel;
@@ -24,21 +24,18 @@ impl DeviceModel {
 
     /// What of the record is out: of the last run that has anything out, with its number, or of all.
     pub(crate) fn out_by_record(&self, all: bool) -> (Option<RunId>, Vec<TakenOut>) {
-        if all {
-            return (None, taken_out(&self.runs, None));
-        }
-        let taking = self.runs.iter().filter(|run| run.kind == RunKind::TakeOut).map(|run| run.number);
-        let mut numbers: Vec<RunId> = taking.collect();
-        numbers.sort();
-        let of = |number: RunId| (Some(number), taken_out(&self.runs, Some(number)));
-        numbers.into_iter().rev().map(of).find(|(_, out)| !out.is_empty()).unwrap_or_default()
+        self.of_runs(all).taken_out(&self.runs)
+    }
+
+    fn of_runs(&self, all: bool) -> OfRuns {
+        if all { OfRuns::All } else { OfRuns::Last }
     }
 
     /// A catch begins.
-    pub(crate) fn begin_catch(&mut self, all: bool) -> CatchWanted {
+    pub(crate) fn begin_catch(&mut self, all: bool) -> OfRuns {
         self.catch = Some(CatchPane::default());
         self.running = true;
-        if all { CatchWanted::All } else { CatchWanted::Last }
+        self.of_runs(all)
     }
 
     /// Takes in what becomes of it.

@@ -2,9 +2,10 @@
 
 use super::*;
 use std::time::Duration;
-use wibbet_bench::catch::{CatchNews, CatchWanted};
+use wibbet_bench::catch::CatchNews;
 use wibbet_bench::run::Control;
 use wibbet_core::diagnosis::CatchView;
+use wibbet_core::run::OfRuns;
 
 /// A phone of which run 7 has taken out three packages, one of which its start needs.
 fn taken_out(columns: u16, lines: u16) -> Screen {
@@ -44,7 +45,7 @@ fn a_device_that_loops_is_told_and_caught_by_keys() {
     screen.keys("\n");
     assert!(screen.effects.is_empty(), "Enter never sends");
     screen.keys(" s");
-    let wanted = [Effect::Bench(BenchCommand::Session(0, SessionCommand::Catch(CatchWanted::All)))];
+    let wanted = [Effect::Bench(BenchCommand::Session(0, SessionCommand::Catch(OfRuns::All)))];
     assert_eq!(screen.effects, wanted);
     assert!(screen.shows("Waiting for the device on every way"), "{}", screen.text());
     screen.tell(seen(view()));

@@ -6,7 +6,7 @@ use ratatui::text::{Line, Span};
 use wibbet_core::android::permission_words;
 use wibbet_core::catalog::{Attribute, CatalogEntry};
 use wibbet_core::package::{Source, given_words};
-use wibbet_types::bytes_words;
+use wibbet_types::{bytes_words, counted};
 
 use super::form::{Flow, Form};
 use super::page::Page;
@@ -108,7 +108,7 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
             if app.home.is_empty() {
                 list.fact("home screen", "no entry");
             }
-            let [activities, services, receivers, providers] = app.parts;
+            let [activities, services, receivers, providers] = app.parts.map(|n| n as usize);
             let parts = [
                 counted(activities, "activity", "activities"),
                 counted(services, "service", "services"),
@@ -212,11 +212,6 @@ fn lines<'a>(device: Option<&DeviceModel>, theme: &Theme, cells: usize) -> Vec<L
         }
     }
     list.lines
-}
-
-/// A number of things.
-fn counted(n: u32, one: &str, more: &str) -> String {
-    format!("{n} {}", if n == 1 { one } else { more })
 }
 
 /// What is known to be nothing looks other than what is not known.

@@ -8,6 +8,8 @@ use tui_input::Input;
 use wibbet_bench::finder::FindFault;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::diagnosis::{Evaluation, Next};
+use wibbet_core::plan::TrayItem;
+use wibbet_core::run::recorded_start;
 use wibbet_types::{PackageId, PlainText};
 
 use super::form::{Flow, Form, framed};
@@ -156,7 +158,7 @@ impl Form for Finder {
 fn before<'a>(device: &DeviceModel, all: bool, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
     let mut lines: Vec<Line<'_>> = Vec::new();
     let words = "For “since the run something is broken”, where nothing says what it is due to. Each round puts some of the packages back and asks \
-                 whether it is still broken; about six rounds tell one of forty. Days may lie between two rounds.";
+                 whether it is still broken; six rounds tell one of forty, and two more check it. Days may lie between two rounds.";
     lines.extend(wrap(words, cells).into_iter().map(Line::raw));
     lines.push(Line::raw(""));
     let (suspects, run) = (device.suspects(all).len(), device.out_by_record(all).0);
@@ -210,12 +212,19 @@ fn going_on<'a>(app: &App, device: &DeviceModel, stage: &Stage<'_>, theme: &Them
             };
             say(&words, theme.strong);
             let back: Vec<&PackageId> = takes.put_back.iter().map(|(id, ..)| id).collect();
-            let gone: Vec<&PackageId> = takes.take_out.iter().map(|item| &item.id).collect();
+            let needed = |item: &&TrayItem| recorded_start(&device.runs, &item.id, item.user).is_some();
+            let (stay, go): (Vec<&TrayItem>, Vec<&TrayItem>) = takes.take_out.iter().partition(needed);
+            let [stay, gone] = [stay, go].map(|items| items.into_iter().map(|item| &item.id).collect::<Vec<_>>());
             if !back.is_empty() {
                 say(&format!("{} back: {}.", back.len(), named(&back)), theme.plain);
             }
             if !gone.is_empty() {
                 say(&format!("{} off again, as they were: {}.", gone.len(), named(&gone)), theme.plain);
+            }
+            if !stay.is_empty() {
+                let words =
+                    format!("{} left back, since the start of the device needs it: {}.", stay.len(), named(&stay));
+                say(&words, theme.alert);
             }
             say("", theme.plain);
             say("All of it is sent as runs of their own, read back, and in the logbook.", theme.dim);
@@ -245,10 +254,7 @@ fn going_on<'a>(app: &App, device: &DeviceModel, stage: &Stage<'_>, theme: &Them
             );
         }
         Stage::Blurred(pane) => {
-            say(
-                "The answers contradict each other too often to tell. The likeliest, the first one first:",
-                theme.strong,
-            );
+            say("It cannot be told for certain. The likeliest, the first one first:", theme.strong);
             if let Next::Blurred(places) = &pane.next {
                 let ids: Vec<&PackageId> =
                     places.iter().filter_map(|place| pane.finder.suspects.get(*place)).map(|one| &one.id).collect();
