@@ -17,4 +17,5 @@ mod short_form;
 mod support;
 mod system;
 mod tools;
+mod updating;
 mod versions;

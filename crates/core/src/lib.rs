@@ -20,6 +20,7 @@
 //! 10. [`plan`]: What is going to be done.
 //! 11. [`run`]: What is done, and what came of it.
 //! 12. [`diagnosis`]: Finding out what is wrong.
+//! 13. [`order`]: Order files.
 //!
 //! # A job in twenty lines
 //!
@@ -59,6 +60,7 @@ pub mod device;
 pub mod diagnosis;
 pub mod holds;
 pub mod link;
+pub mod order;
 pub mod package;
 pub mod plan;
 pub mod read;

@@ -22,6 +22,7 @@ const ORDERS: [(&str, &str, &[&str]); 6] = [
             "plan",
             "run",
             "diagnosis",
+            "order",
         ],
     ),
     ("report", "", &["font", "picture", "outlines", "document", "layout", "ties", "tray"]),

@@ -96,6 +96,12 @@ pub enum LogbookError {
         /// The device.
         device: wibbet_types::DeviceId,
     },
+    /// The device is on an update break already.
+    #[error("{device} is on an update break already")]
+    BreakGoesOn {
+        /// The device.
+        device: wibbet_types::DeviceId,
+    },
     /// Anything else.
     #[error("the logbook {path} could not be used: {why}")]
     Other {

@@ -9,11 +9,13 @@
 
 mod after;
 mod apps;
+mod breaks;
 mod claim;
 mod copies;
 mod error;
 mod finders;
 mod jobs;
+mod looks;
 mod notes;
 mod schema;
 

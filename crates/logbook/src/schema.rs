@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 17] = ["
+const STEPS: [&str; 18] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -171,6 +171,20 @@ CREATE TABLE finders (
     number INTEGER PRIMARY KEY AUTOINCREMENT,
     device TEXT NOT NULL, begun INTEGER NOT NULL, what TEXT NOT NULL,
     suspects TEXT NOT NULL, rounds TEXT NOT NULL, ended INTEGER
+) STRICT;
+", "
+-- Looks at devices, a line for each package and role, see `Look`, packed by DEFLATE; a look that shows what the last one did is written
+-- down as its `until`.
+CREATE TABLE looks (
+    number INTEGER PRIMARY KEY AUTOINCREMENT,
+    device TEXT NOT NULL, at INTEGER NOT NULL, until INTEGER NOT NULL, build TEXT NOT NULL, packed BLOB NOT NULL
+) STRICT;
+CREATE INDEX looks_devices ON looks (device);
+-- Update breaks: a line for each package that was out, see `BreakItem`, and for each that the device had.
+CREATE TABLE breaks (
+    number INTEGER PRIMARY KEY AUTOINCREMENT,
+    device TEXT NOT NULL, begun INTEGER NOT NULL, build TEXT NOT NULL,
+    items TEXT NOT NULL, packages TEXT NOT NULL, ended INTEGER
 ) STRICT;
 "];
 

@@ -2,4 +2,5 @@
 #![allow(clippy::unwrap_used, reason = "tests")]
 
 mod logbook;
+mod looks;
 mod notes;

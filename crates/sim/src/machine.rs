@@ -138,6 +138,19 @@ pub(crate) fn try_again(shared: &Arc<Shared>) {
     begin_round(shared);
 }
 
+/// Its owner installs the update of the system.
+pub(crate) fn update_system(shared: &Arc<Shared>) {
+    shared.state().update_system();
+    restart(shared, true);
+}
+
+/// Its owner resets it to how it came out of its box: it knows no computer any more, and debugging is off.
+pub(crate) fn factory_reset(shared: &Arc<Shared>) {
+    shared.state().reset();
+    restart(shared, true);
+    shared.usb_debugging(false);
+}
+
 /// A change has been made: where the system dies of it at once, it does.
 pub(crate) fn after_change(shared: &Arc<Shared>) {
     let dies = {

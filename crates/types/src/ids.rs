@@ -246,6 +246,16 @@ numbered! {
     FinderId, "fault finder", "it is a number"
 }
 
+numbered! {
+    /// The number of a look at a device in the logbook.
+    LookId, "look", "a look is a number"
+}
+
+numbered! {
+    /// The number of an update break in the logbook.
+    BreakId, "update break", "it is a number"
+}
+
 /// Where a step stands among those of its run, counted from 0.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct StepIndex(usize);

@@ -24,7 +24,7 @@ mod words;
 
 pub use address::{Address, BadAddress};
 pub use android::AndroidVersion;
-pub use ids::{BadId, CopyId, DeviceId, FinderId, PackageId, RunId, Serial, StepIndex, UserId};
+pub use ids::{BadId, BreakId, CopyId, DeviceId, FinderId, LookId, PackageId, RunId, Serial, StepIndex, UserId};
 pub use locale::Locale;
 pub use path::{BadPath, DevicePath, shell_quoted};
 pub use private::{new_private_file, private_file, private_folder};

@@ -6,7 +6,9 @@ use std::time::Duration;
 use wibbet_bench::around::Surroundings;
 use wibbet_core::plan::Terms;
 
-use crate::cli::commands::{catch, change, copies, files, find_fault, links, look, packages, part, shelf, why};
+use crate::cli::commands::{
+    catch, change, changes, copies, files, find_fault, links, look, packages, part, shelf, update_break, why,
+};
 use crate::cli::{Arguments, Command, Finder, How};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -28,6 +30,8 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Picture { json, .. }
             | Command::Catch { json, .. }
             | Command::FindFault { json, .. }
+            | Command::Changes { json, .. }
+            | Command::UpdateBreak { json, .. }
             | Command::Pull { json, .. }
             | Command::Push { json, .. }
             | Command::Part { json, .. }
@@ -175,6 +179,28 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let despite_start = despite_start.into_iter().collect();
             let wanted = find_fault::Wanted { run, what, seen, again, end, despite_start, how };
             find_fault::find_fault(&finder, &device, wanted).await
+        }
+        Command::Changes { device, since, beside, looks, tray, json } => {
+            let wanted = changes::Wanted { since: since.unwrap_or_default(), beside, looks, tray, json };
+            changes::changes(&finder, &device, wanted).await
+        }
+        Command::UpdateBreak {
+            device,
+            begin,
+            before_too,
+            file,
+            end,
+            from,
+            leave,
+            despite_holds,
+            dry_run,
+            yes,
+            json,
+        } => {
+            let how = How { dry_run, yes, json, ..How::default() };
+            let despite = despite_holds.into_iter().collect();
+            let wanted = update_break::Wanted { begin, before_too, file, end, from, leave, despite, how };
+            update_break::update_break(&finder, &device, wanted).await
         }
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
         Command::Demo { .. }

@@ -253,7 +253,8 @@ pub(crate) async fn run(arguments: SimArguments, announcements: Option<PathBuf>)
 }
 
 const LINES: &str = "Lines to type: allow, deny, restart, fault FAULT, code (shows one), scan QR-TEXT, close-dialog, \
-second-switch on|off, usb-debugging on|off, wireless on|off, remove-user N. Ctrl-C ends the devices.";
+second-switch on|off, usb-debugging on|off, wireless on|off, remove-user N, \
+update (of its system, where there is one), update-apps, factory-reset, try-again. Ctrl-C ends the devices.";
 
 async fn obey(text: &str, devices: &[SimDevice]) {
     let (word, rest) = text.trim().split_once(' ').unwrap_or((text.trim(), ""));
@@ -270,6 +271,10 @@ async fn obey(text: &str, devices: &[SimDevice]) {
         "allow" => OwnerAction::Allow,
         "deny" => OwnerAction::Deny,
         "restart" => OwnerAction::Restart,
+        "try-again" => OwnerAction::TryAgain,
+        "update" => OwnerAction::UpdateSystem,
+        "update-apps" => OwnerAction::UpdateApps,
+        "factory-reset" => OwnerAction::FactoryReset,
         "code" => OwnerAction::ShowCode,
         "close-dialog" => OwnerAction::CloseDialog,
         "scan" => OwnerAction::Scan(rest.to_owned()),

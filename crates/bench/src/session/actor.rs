@@ -8,7 +8,7 @@ use tokio::sync::{Notify, mpsc, watch};
 use tokio::time::Instant;
 use wibbet_adb::{Link, LinkError};
 use wibbet_core::ask::Opening;
-use wibbet_core::diagnosis::LoopWatch;
+use wibbet_core::diagnosis::{LoopWatch, Since};
 use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
 use wibbet_core::package::Inventory;
 use wibbet_core::read::ChangesPermitted;
@@ -103,6 +103,8 @@ pub(crate) struct Actor {
     /// What is seen of the device's starts, since the session began; and whether it has been told that they never end.
     pub(super) loops: LoopWatch,
     pub(super) told_loop: bool,
+    /// The look that what has changed is told since, once that is known.
+    pub(super) looked_since: Option<Since>,
     pub(super) begun: Instant,
 }
 
@@ -204,6 +206,9 @@ impl Actor {
             SessionCommand::OfferCopy(number, offered) => self.offer_copy(number, offered).await,
             SessionCommand::DropCopy(copy) => self.drop_copy(copy).await,
             SessionCommand::Seen(run, words) => self.note_seen(run, words).await,
+            SessionCommand::LookBack(since) => self.look_back(since).await,
+            SessionCommand::BeginBreak(items) => self.begin_break(items).await,
+            SessionCommand::EndBreak(number) => self.end_break(number).await,
             other => return Some(other),
         }
         None
@@ -246,7 +251,8 @@ impl Actor {
             // What takes no link is never refused.
             SessionCommand::Note(_) | SessionCommand::Job(..) | SessionCommand::KeepTray(_) => {}
             SessionCommand::TakeIn(..) | SessionCommand::TakeInKept(..) | SessionCommand::OfferCopy(..) => {}
-            SessionCommand::DropCopy(_) | SessionCommand::Seen(..) => {}
+            SessionCommand::DropCopy(_) | SessionCommand::Seen(..) | SessionCommand::LookBack(_) => {}
+            SessionCommand::BeginBreak(_) | SessionCommand::EndBreak(_) => {}
             // That waits for one.
             SessionCommand::Catch(_) => {}
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) | SessionCommand::FindFault(_) => {

@@ -3,10 +3,11 @@
 use std::path::PathBuf;
 
 use wibbet_core::ask::{Opening, RestartTo};
+use wibbet_core::diagnosis::{BreakItem, Since};
 use wibbet_core::package::{KeptCopy, Note};
 use wibbet_core::plan::{Job, Plan, TrayItem};
 use wibbet_core::run::{OfRuns, RunKind};
-use wibbet_types::{CopyId, DevicePath, Locale, PlainText, RunId, UserId};
+use wibbet_types::{BreakId, CopyId, DevicePath, Locale, PlainText, RunId, UserId};
 
 use crate::finder::FindFault;
 use crate::ops::WantedPart;
@@ -24,6 +25,12 @@ pub enum SessionCommand {
     Catch(OfRuns),
     /// The fault finder.
     FindFault(FindFault),
+    /// Hold how it is against how it was.
+    LookBack(Since),
+    /// Write down that an update break begins, with what is out; putting that back is a run of its own.
+    BeginBreak(Vec<BreakItem>),
+    /// The update break has ended.
+    EndBreak(BreakId),
     /// Try whether changes are permitted, on a part of Android that stays as it is.
     TryChanges,
     /// Keep the device awake while it is charging, or put that back as it was.

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use wibbet_core::android::Capabilities;
 use wibbet_core::device::{AppFailure, DeviceFacts};
-use wibbet_core::diagnosis::FaultFinder;
+use wibbet_core::diagnosis::{FaultFinder, UpdateBreak};
 use wibbet_core::holds::Judged;
 use wibbet_core::link::Ladder;
 use wibbet_core::package::{AppNames, Elsewhere, Inventory, KeptCopy, Metrics, Note, SwitchedParts, Ties};
@@ -15,7 +15,7 @@ use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 
 use crate::around::Route;
 use crate::catch::CatchNews;
-use crate::ops::{Details, HandCommand, TakenIn, WantedPart};
+use crate::ops::{Details, HandCommand, LookedBack, TakenIn, WantedPart};
 use crate::run::RunNews;
 
 /// What ties the packages of a device, with what the device told for that alone.
@@ -85,6 +85,10 @@ pub enum SessionEvent {
     CatchEnded(Option<RunId>, Option<String>),
     /// The use of the fault finder that goes on on the device.
     Finder(Option<Arc<FaultFinder>>),
+    /// How the device is beside how it was.
+    LookedBack(Arc<LookedBack>),
+    /// The update break that the device is on.
+    Break(Option<Arc<UpdateBreak>>),
     /// Apps have failed on the device behind a run.
     Failures {
         /// The run.

@@ -90,6 +90,7 @@ impl Session {
             catching: None,
             loops: LoopWatch::default(),
             told_loop: false,
+            looked_since: None,
             begun: Instant::now(),
         };
         if offered {

@@ -10,6 +10,7 @@ mod finding;
 mod hand;
 mod handle;
 mod link;
+mod looking_back;
 mod notes;
 mod reading;
 mod runs;

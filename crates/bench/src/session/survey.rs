@@ -135,6 +135,8 @@ impl Actor {
                 self.tell_ladder();
                 self.tell(SessionEvent::Inventory(inventory));
                 self.tell_runs().await;
+                self.look_back_at_first().await;
+                self.tell_break().await;
                 self.tell_notes().await;
                 self.tell_job().await;
                 self.tell_tray().await;

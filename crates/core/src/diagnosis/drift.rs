@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use wibbet_types::{PackageId, RunId, UserId, named};
 
-use super::look::{Look, LookedAt, Source};
+use super::look::{Look, LookedAt, Role, Source};
 use crate::package::{Condition, PackageState};
 use crate::run::{Outcome, Run, RunKind};
 
@@ -19,6 +19,8 @@ pub enum DriftKind {
     Off,
     /// It is off in another way than it was.
     OtherwiseOff,
+    /// A role is somebody else's.
+    RoleMoved,
     /// It was not on the device.
     New,
     /// It is not on the device any more.
@@ -32,10 +34,40 @@ named!(DriftKind {
     On => "on",
     Off => "off",
     OtherwiseOff => "otherwise-off",
+    RoleMoved => "role-moved",
     New => "new",
     Gone => "gone",
     Version => "version",
 });
+
+impl DriftKind {
+    /// What a list of such changes is headed with, for people.
+    pub fn title(self) -> &'static str {
+        match self {
+            Self::CameBack => "Came back, though a run had taken it out",
+            Self::On => "In use now",
+            Self::Off => "Off now",
+            Self::OtherwiseOff => "Off in another way",
+            Self::RoleMoved => "Roles that moved",
+            Self::New => "New",
+            Self::Gone => "Not there any more",
+            Self::Version => "Other versions",
+        }
+    }
+
+    /// The same where two devices stand side by side, the other one in the place of what was.
+    pub fn beside(self) -> &'static str {
+        match self {
+            Self::CameBack | Self::On => "In use here, off there",
+            Self::Off => "Off here, in use there",
+            Self::OtherwiseOff => "Off in another way",
+            Self::RoleMoved => "Roles that others have",
+            Self::New => "Only here",
+            Self::Gone => "Only there",
+            Self::Version => "Other versions",
+        }
+    }
+}
 
 /// Who did it, as far as that shows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -48,6 +80,28 @@ pub enum DriftBy {
     ItsUpdate,
     /// Somebody or something else.
     Other,
+}
+
+impl DriftBy {
+    /// In words: `run 3`, "with the update of the system".
+    pub fn words(self) -> String {
+        match self {
+            Self::Run(run) => format!("run {run}"),
+            Self::SystemUpdate => "with the update of the system".into(),
+            Self::ItsUpdate => "with its own update".into(),
+            Self::Other => "not by Wibbet".into(),
+        }
+    }
+
+    /// The word for machines; of a run its number stands beside it.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Run(_) => "run",
+            Self::SystemUpdate => "system-update",
+            Self::ItsUpdate => "its-update",
+            Self::Other => "other",
+        }
+    }
 }
 
 /// Something that has changed.
@@ -82,6 +136,9 @@ pub fn drift(before: &Look, after: &Look, runs: &[Run]) -> Vec<Drift> {
             (false, false) => DriftBy::Other,
         };
         match (was, is) {
+            // What could not be read at one of the looks may have been there.
+            (None, Some(_)) if !before.whole => {}
+            (Some(_), None) if !after.whole => {}
             (None, Some(is)) => {
                 let by = by_run(runs, before, after, id, None).map_or(others, DriftBy::Run);
                 let words = version_words(None, is.version);
@@ -104,8 +161,37 @@ pub fn drift(before: &Look, after: &Look, runs: &[Run]) -> Vec<Drift> {
             (None, None) => {}
         }
     }
+    found.extend(roles(before, after, runs, if updated { DriftBy::SystemUpdate } else { DriftBy::Other }));
     found.sort_by(|a, b| (a.kind, &a.id, a.user).cmp(&(b.kind, &b.id, b.user)));
     found
+}
+
+/// Roles that other packages have now.
+fn roles<'a>(before: &'a Look, after: &'a Look, runs: &'a [Run], others: DriftBy) -> impl Iterator<Item = Drift> + 'a {
+    // Where none was told of a user they could not be asked for.
+    let told = |look: &Look, user| look.roles.keys().any(|role| role.user == user);
+    let all: BTreeSet<&Role> = before.roles.keys().chain(after.roles.keys()).collect();
+    let nobody = BTreeSet::new();
+    let named = |ids: &BTreeSet<PackageId>| match ids.is_empty() {
+        true => "nobody".to_owned(),
+        false => ids.iter().map(PackageId::as_str).collect::<Vec<_>>().join(", "),
+    };
+    all.into_iter().filter_map(move |role| {
+        let (was, is) = (before.roles.get(role).unwrap_or(&nobody), after.roles.get(role).unwrap_or(&nobody));
+        if was == is || !told(before, role.user) || !told(after, role.user) {
+            return None;
+        }
+        let concerned = was.symmetric_difference(is);
+        let by = concerned.filter_map(|id| by_run(runs, before, after, id, Some(role.user))).max();
+        Some(Drift {
+            // Whoever has it now; where nobody has, who had it.
+            id: is.difference(was).next().or_else(|| was.difference(is).next())?.clone(),
+            user: Some(role.user),
+            kind: DriftKind::RoleMoved,
+            by: by.map_or(others, DriftBy::Run),
+            words: format!("{}: was {}, is {}", role.what, named(was), named(is)),
+        })
+    })
 }
 
 /// What has changed of a package for its users.
@@ -147,7 +233,7 @@ fn by_run(runs: &[Run], before: &Look, after: &Look, id: &PackageId, user: Optio
     let did = |run: &&Run| {
         run.steps.iter().any(|step| {
             let done = matches!(step.outcome, Some(Outcome::Done));
-            let then = step.settled.is_some_and(|at| before.at < at && at <= after.at);
+            let then = step.settled.is_some_and(|at| before.until < at && at <= after.until);
             step.id == *id && user.is_none_or(|user| step.user == user) && done && then
         })
     };
@@ -161,20 +247,22 @@ fn taken_by(runs: &[Run], look: &Look, id: &PackageId, user: UserId) -> bool {
         step.id == *id
             && step.user == user
             && step.outcome == Some(Outcome::Done)
-            && step.settled.is_some_and(|at| at <= look.at)
+            && step.settled.is_some_and(|at| at <= look.until)
     });
     own.max_by_key(|(_, step)| step.order).is_some_and(|(kind, step)| kind == RunKind::TakeOut && step.way.takes_out())
 }
 
 #[cfg(test)]
 mod tests {
+    use super::super::look::LookHead;
     use super::*;
     use crate::plan::Change;
     use crate::testing;
-    use wibbet_types::{PlainText, Timestamp};
+    use wibbet_types::{LookId, PlainText, Timestamp};
 
     fn look(at: i64, build: &str, lines: &str) -> Look {
-        Look::from_lines(Timestamp(at), PlainText::new(build), lines)
+        let (at, build) = (Timestamp(at), PlainText::new(build));
+        Look::from_lines(&LookHead { number: LookId::new(1), at, until: at, build }, lines)
     }
 
     fn run(number: i64, kind: RunKind, id: &str, way: Change, at: i64) -> Run {
@@ -251,5 +339,24 @@ mod tests {
             ]
         );
         assert!(found[0].words.contains("was uninstalled, is in use") && found[4].words == "version 1 → 2");
+    }
+    #[test]
+    fn what_could_not_be_read_has_not_gone() {
+        let whole = look(10, "B1", "system 1 a.one 0:1000\nsystem 1 a.two 0:1000\n");
+        let part = look(20, "B1", "gaps\nsystem 1 a.one\n");
+        assert!(drift(&whole, &part, &[]).is_empty() && drift(&part, &whole, &[]).is_empty());
+    }
+
+    #[test]
+    fn roles_that_moved() {
+        let packages = "system 1 a.one 0:1000 10:1000\nsystem 1 a.two 0:1000 10:1000\n";
+        let before = look(10, "B1", &format!("{packages}role 0 a.one home\nrole 0 a.one calls\nrole 10 a.one home\n"));
+        let after = look(20, "B1", &format!("{packages}role 0 a.two home\n"));
+        let found = drift(&before, &after, &[]);
+        assert_eq!(told(&found), ["role-moved a.one Other", "role-moved a.two Other"], "{found:?}");
+        assert_eq!(found[0].words, "calls: was a.one, is nobody");
+        assert_eq!(found[1].words, "home: was a.one, is a.two");
+        let runs = [run(3, RunKind::TakeOut, "a.one", Change::Uninstall, 15)];
+        assert_eq!(told(&drift(&before, &after, &runs))[1], "role-moved a.two run 3");
     }
 }

@@ -1,6 +1,6 @@
 //! One use of the fault finder, as it is kept: what is broken, the suspects, and what rounds have shown. Days may lie between rounds.
 
-use std::collections::BTreeMap;
+use std::collections::BTreeSet;
 use std::fmt;
 use std::str::FromStr;
 
@@ -11,7 +11,7 @@ use crate::catalog::Catalog;
 use crate::holds::HoldKind;
 use crate::package::{Condition, Inventory, PackageState};
 use crate::plan::{Change, TrayItem};
-use crate::run::{Outcome, Run, RunKind, TakenOut};
+use crate::run::{Run, TakenOut};
 
 named!(Evaluation { Gone => "gone", Still => "still", CannotTell => "cannot-tell" });
 
@@ -194,31 +194,35 @@ impl FaultFinder {
     }
 }
 
+/// What is known of a device, worked out as if these were there still: for each the user and the state that it had.
+pub(super) fn as_if_back<'a>(
+    catalog: &Catalog,
+    those: impl Iterator<Item = (&'a PackageId, UserId, PackageState)>,
+) -> Catalog {
+    let mut inventory = (*catalog.inventory).clone();
+    let mut users = BTreeSet::new();
+    for (id, user, target) in those {
+        let states = inventory.packages.get(id).map(|package| package.states.clone()).unwrap_or_default();
+        let was = |other: UserId| {
+            let others = states.get(&other).copied().unwrap_or(PackageState::UNREADABLE);
+            if other == user { target } else { others }
+        };
+        inventory.set_states(id, was);
+        users.insert(user);
+    }
+    let mut before = catalog.clone();
+    before.inventory = std::sync::Arc::new(inventory);
+    before.judge(users);
+    before
+}
+
 /// The suspects of what runs took out and is off, likely ones with more weight: what the start needs, what a log named behind a run, and
 /// what had holds while it was in use.
 pub fn suspects_of(out: &[TakenOut], runs: &[Run], catalog: &Catalog) -> Vec<Suspect> {
-    // As if all of it were there still: then it is seen what leaned on it.
-    let mut before = catalog.clone();
-    let mut inventory = (*catalog.inventory).clone();
-    for one in out {
-        let was = |user: UserId| {
-            let others = catalog.inventory.state(&one.id, user);
-            if user == one.user { one.target } else { others }
-        };
-        inventory.set_states(&one.id, was);
-    }
-    before.inventory = std::sync::Arc::new(inventory);
-    let users: std::collections::BTreeSet<UserId> = out.iter().map(|one| one.user).collect();
-    before.judge(users);
+    // Then it is seen what leaned on it.
+    let before = as_if_back(catalog, out.iter().map(|one| (&one.id, one.user, one.target)));
     let seen: Vec<&str> = runs.iter().flat_map(|run| &run.seen_after).map(PlainText::as_str).collect();
     let off = |one: &&TakenOut| catalog.inventory.condition(&one.id, one.user) != Condition::InUse;
-    let ways: BTreeMap<(&PackageId, UserId), Change> = runs
-        .iter()
-        .filter(|run| run.kind == RunKind::TakeOut)
-        .flat_map(|run| &run.steps)
-        .filter(|step| step.way.takes_out() && step.outcome == Some(Outcome::Done))
-        .map(|step| ((&step.id, step.user), step.way))
-        .collect();
     out.iter()
         .filter(off)
         .map(|one| {
@@ -229,13 +233,7 @@ pub fn suspects_of(out: &[TakenOut], runs: &[Run], catalog: &Catalog) -> Vec<Sus
             weight += if has(HoldKind::Role) { 4 } else { 0 };
             weight += if has(HoldKind::Need) { 3 } else { 0 };
             weight += if seen.iter().any(|words| words.contains(one.id.as_str())) { 8 } else { 0 };
-            Suspect {
-                id: one.id.clone(),
-                user: one.user,
-                way: ways.get(&(&one.id, one.user)).copied().unwrap_or(Change::Disable),
-                before: one.target,
-                weight,
-            }
+            Suspect { id: one.id.clone(), user: one.user, way: one.way, before: one.target, weight }
         })
         .collect()
 }
@@ -320,13 +318,13 @@ mod tests {
             user: UserId::OWNER,
             now: testing::UNINSTALLED,
             target: testing::IN_USE,
+            way: Change::Disable,
             given: Vec::new(),
             start,
         };
         let out = [taken("a.one", None), taken("a.two", None), taken("a.three", Some(2)), taken("a.four", None)];
         let mut run = testing::run(1, &["a.one", "a.two"]);
         run.seen_after = vec![PlainText::new("Word Pier failed: it names what a.two was there for")];
-        run.steps.iter_mut().for_each(|step| (step.way, step.outcome) = (Change::Disable, Some(Outcome::Done)));
         let found = suspects_of(&out, &[run], &catalog);
         let weights: Vec<(&str, u32, Change)> =
             found.iter().map(|one| (one.id.as_str(), one.weight, one.way)).collect();

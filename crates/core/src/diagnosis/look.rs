@@ -1,11 +1,11 @@
-//! A look at a device, kept in short: which packages it had, in which version, and what they were to each user.
+//! A look at a device, kept in short: which packages it had, in which version, what they were to each user, and who had which role.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::str::FromStr;
 
-use wibbet_types::{PackageId, PlainText, Timestamp, UserId, named};
+use wibbet_types::{LookId, PackageId, PlainText, Timestamp, UserId, named};
 
-use crate::package::{Inventory, PackageKind, PackageState};
+use crate::package::{Given, Inventory, PackageKind, PackageState};
 
 /// Where a package came from, as far as looks tell that apart.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -27,24 +27,53 @@ pub struct LookedAt {
     pub source: Source,
     /// `versionCode`, where it was told.
     pub version: Option<u64>,
-    /// What it was to each user.
+    /// What it was to each user, as far as that could be read.
     pub states: BTreeMap<UserId, PackageState>,
+}
+
+/// Something that one package has for a user, and mostly one at a time.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Role {
+    /// For whom.
+    pub user: UserId,
+    /// What it is, for people: "the role of home", "the chosen keyboard".
+    pub what: PlainText,
 }
 
 /// A look at a device.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Look {
-    /// When.
+    /// When it was first so.
     pub at: Timestamp,
+    /// When it was last seen to be so.
+    pub until: Timestamp,
     /// The build of its system, by the name that its maker gives it.
     pub build: PlainText,
-    /// Its packages, but for those of which a state could not be read.
+    /// Its packages.
     pub packages: BTreeMap<PackageId, LookedAt>,
+    /// Who had which role.
+    pub roles: BTreeMap<Role, BTreeSet<PackageId>>,
+    /// Whether everything could be read: else what is missing may be there.
+    pub whole: bool,
+}
+
+/// What is known of a look that is kept, without what it saw.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LookHead {
+    /// Its number in the logbook.
+    pub number: LookId,
+    /// When it was first so.
+    pub at: Timestamp,
+    /// When it was last seen to be so.
+    pub until: Timestamp,
+    /// The build of the system.
+    pub build: PlainText,
 }
 
 impl Look {
     /// Of what was read of a device.
     pub fn of(inventory: &Inventory, build: &PlainText, at: Timestamp) -> Self {
+        let mut roles: BTreeMap<Role, BTreeSet<PackageId>> = BTreeMap::new();
         let packages = inventory.packages.values().filter_map(|package| {
             let source = match package.kind {
                 PackageKind::System => Source::System,
@@ -53,24 +82,30 @@ impl Look {
                 // It goes and comes with those that use it.
                 PackageKind::Library => return None,
             };
-            let told = package.states.values().all(|state| !state.unreadable);
-            let states: BTreeMap<UserId, PackageState> =
-                package.states.iter().filter(|(_, state)| state.known).map(|(user, state)| (*user, *state)).collect();
-            let looked_at = LookedAt { source, version: package.about.version_code, states };
-            told.then(|| (package.id.clone(), looked_at))
+            let told = package.states.iter().filter(|(_, state)| state.known && !state.unreadable);
+            let states: BTreeMap<UserId, PackageState> = told.map(|(user, state)| (*user, *state)).collect();
+            for (user, given) in &package.about.chosen {
+                for what in given.iter().filter(|given| is_role(given)).map(Given::words) {
+                    let role = Role { user: *user, what: PlainText::new(&what) };
+                    roles.entry(role).or_default().insert(package.id.clone());
+                }
+            }
+            Some((package.id.clone(), LookedAt { source, version: package.about.version_code, states }))
         });
-        Self { at, build: build.clone(), packages: packages.collect() }
+        let packages = packages.collect();
+        Self { at, until: at, build: build.clone(), packages, roles, whole: inventory.gaps.is_empty() }
     }
 
     /// Whether it shows the same as another one.
     pub fn shows_the_same(&self, other: &Self) -> bool {
-        self.build == other.build && self.packages == other.packages
+        let of = |look: &Self| (look.whole, look.build.clone());
+        of(self) == of(other) && self.packages == other.packages && self.roles == other.roles
     }
 
     /// As it is kept: a line for each package, `SOURCE VERSION ID USER:STATE…`, where a state is four digits: installed, hidden, suspended,
-    /// enabled.
+    /// enabled; a line for each role of a package, `role USER ID WHAT`; and `gaps` where not everything could be read.
     pub fn lines(&self) -> String {
-        let mut text = String::new();
+        let mut text = if self.whole { String::new() } else { "gaps\n".to_owned() };
         for (id, package) in &self.packages {
             let version = package.version.map_or_else(|| "-".to_owned(), |version| version.to_string());
             text.push_str(&format!("{} {version} {id}", package.source));
@@ -86,13 +121,48 @@ impl Look {
             }
             text.push('\n');
         }
+        for (role, ids) in &self.roles {
+            for id in ids {
+                text.push_str(&format!("role {} {id} {}\n", role.user, role.what.as_str().replace('\n', " ")));
+            }
+        }
         text
     }
 
     /// From what was kept; lines that are not understood, since another version wrote them, are left out.
-    pub fn from_lines(at: Timestamp, build: PlainText, text: &str) -> Self {
-        Self { at, build, packages: text.lines().filter_map(read_line).collect() }
+    pub fn from_lines(head: &LookHead, text: &str) -> Self {
+        let mut roles: BTreeMap<Role, BTreeSet<PackageId>> = BTreeMap::new();
+        for (role, id) in text.lines().filter_map(read_role) {
+            roles.entry(role).or_default().insert(id);
+        }
+        Self {
+            at: head.at,
+            until: head.until,
+            build: head.build.clone(),
+            packages: text.lines().filter_map(read_line).collect(),
+            roles,
+            whole: text.lines().all(|line| line != "gaps"),
+        }
     }
+}
+
+/// Whether something that an app was given is one that mostly one app has at a time.
+fn is_role(given: &Given) -> bool {
+    matches!(
+        given,
+        Given::Role(_)
+            | Given::Home(_)
+            | Given::Dialer
+            | Given::ChosenKeyboard(_)
+            | Given::Setting(..)
+            | Given::Accessibility(_)
+    )
+}
+
+fn read_role(line: &str) -> Option<(Role, PackageId)> {
+    let mut words = line.strip_prefix("role ")?.splitn(3, ' ');
+    let (user, id) = (words.next()?.parse().ok()?, words.next()?.parse().ok()?);
+    Some((Role { user, what: PlainText::new(words.next()?) }, id))
 }
 
 fn read_line(line: &str) -> Option<(PackageId, LookedAt)> {
@@ -125,21 +195,37 @@ mod tests {
         let states = [(0, testing::IN_USE), (10, testing::UNINSTALLED)];
         let mut notes = testing::package("com.ostrel.notes", PackageKind::UpdatedSystem, "", &states);
         notes.about.version_code = Some(12);
+        notes.about.chosen.insert(UserId::OWNER, vec![Given::Role("android.app.role.HOME".into()), Given::Overlay]);
         let tides = testing::package("fer.pellmoor.tides", PackageKind::User, "", &[(0, testing::DISABLED)]);
         let unread = testing::package("a.unread", PackageKind::System, "", &[(0, PackageState::UNREADABLE)]);
         let inventory = testing::inventory(&users, [notes, tides, unread]);
         let look = Look::of(&inventory, &PlainText::new("RILL3-8.1.5"), Timestamp(5));
-        assert_eq!(look.lines(), "updated 12 com.ostrel.notes 0:1000 10:0000\nuser - fer.pellmoor.tides 0:1003\n");
-        let again = Look::from_lines(Timestamp(5), PlainText::new("RILL3-8.1.5"), &look.lines());
-        assert_eq!(again, look);
-        assert!(again.shows_the_same(&Look { at: Timestamp(9), ..look }));
+        assert_eq!(
+            look.lines(),
+            "system - a.unread\nupdated 12 com.ostrel.notes 0:1000 10:0000\nuser - fer.pellmoor.tides 0:1003\n\
+             role 0 com.ostrel.notes the role of the home screen\n"
+        );
+        let head = head(5, 7, "RILL3-8.1.5");
+        let again = Look::from_lines(&head, &look.lines());
+        assert_eq!(again, Look { until: Timestamp(7), ..look.clone() });
+        assert!(again.shows_the_same(&Look { at: Timestamp(9), ..look.clone() }));
+        let other = Look { roles: BTreeMap::new(), ..look.clone() };
+        assert!(!again.shows_the_same(&other));
+        let gaps = Look { whole: false, ..look };
+        assert_eq!(Look::from_lines(&head, &gaps.lines()), Look { until: Timestamp(7), ..gaps });
+    }
+
+    fn head(at: i64, until: i64, build: &str) -> LookHead {
+        LookHead { number: LookId::new(1), at: Timestamp(at), until: Timestamp(until), build: PlainText::new(build) }
     }
 
     proptest! {
         #[test]
         fn any_lines_are_read(text in ".{0,200}") {
-            let look = Look::from_lines(Timestamp(0), PlainText::default(), &text);
+            let look = Look::from_lines(&head(0, 0, ""), &text);
             prop_assert!(look.packages.len() <= text.lines().count());
+            let again = Look::from_lines(&head(0, 0, ""), &look.lines());
+            prop_assert_eq!(again, look);
         }
     }
 }

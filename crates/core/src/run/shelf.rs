@@ -206,6 +206,8 @@ pub struct TakenOut {
     pub now: PackageState,
     /// The state before it was first taken out.
     pub target: PackageState,
+    /// The way in which it went last.
+    pub way: Change,
     /// What people had given it.
     pub given: Vec<Given>,
     /// What the start of the device lost with it, by class, as far as that was known then.
@@ -263,7 +265,7 @@ fn taken_out(runs: &[Run], of: Option<RunId>) -> Vec<TakenOut> {
         let start = taken.iter().filter_map(|(_, step)| step.start).min();
         let now = last.after.unwrap_or_else(|| last.way.leads_to(last.before));
         let (id, user, target, given) = ((*id).clone(), *user, first.before, record.given(id, *user));
-        found.push((last.order, TakenOut { id, user, now, target, given, start }));
+        found.push((last.order, TakenOut { id, user, now, target, way: last.way, given, start }));
     }
     found.sort_by(|(order, a), (other, b)| {
         let first = |one: &TakenOut| (one.start.unwrap_or(u8::MAX), one.now.installed);

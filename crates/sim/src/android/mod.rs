@@ -31,6 +31,7 @@ mod shell;
 mod short_dumps;
 mod state;
 mod tools;
+mod updating;
 mod words;
 mod work;
 

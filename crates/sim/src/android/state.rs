@@ -90,6 +90,8 @@ pub(crate) struct State {
     pub(crate) files: BTreeMap<String, crate::android::File>,
     /// How often "Allow this computer?" was shown.
     pub(crate) dialogs: u32,
+    /// It forgets the computers that it has allowed whenever it starts.
+    pub(crate) forgets_keys: bool,
     /// Nobody taps "Allow" any more.
     pub(crate) nobody_allows: bool,
     /// The device is restarting and does not answer.
@@ -187,6 +189,7 @@ impl State {
             says: BTreeMap::new(),
             files: super::files::first_files(&scenario),
             dialogs: 0,
+            forgets_keys: false,
             nobody_allows: false,
             down: false,
             away_from_bus: false,
@@ -238,6 +241,9 @@ impl State {
     pub(crate) fn start_anew(&mut self) {
         self.boot_id = new_boot_id();
         self.framework_starts = 1;
+        if self.forgets_keys {
+            self.trusted.clear();
+        }
         self.scan_the_partition();
     }
 
@@ -260,6 +266,7 @@ impl State {
             Fault::KernelLoops => self.kernel_loops = true,
             Fault::Window(window) => (self.kernel_loops, self.window) = (true, Some(window)),
             Fault::NoLog => self.log_is_kept_back = true,
+            Fault::ForgetsKeys => self.forgets_keys = true,
             Fault::Renames => self.renames = Some(1),
             Fault::FrameworkCrashes(times) => self.framework_starts += times,
             Fault::Full => self.free_bytes = 0,

@@ -146,7 +146,8 @@ impl Plan {
 
     /// The version of what is installed: an update is newer than what came with the system.
     pub(crate) fn version_code(package: &SimPackage, sdk: u32) -> u32 {
-        sdk * 100 + (mix(&package.id) % 100) as u32 + if package.update.is_some() { 1000 } else { 0 }
+        let own = sdk * 100 + (mix(&package.id) % 100) as u32 + 100 * package.revision;
+        own + if package.update.is_some() { 1000 } else { 0 }
     }
 
     /// Whether a package comes in parts: what somebody installed from a store.

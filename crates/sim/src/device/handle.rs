@@ -109,6 +109,9 @@ impl SimDevice {
             OwnerAction::WirelessDebugging(true) => wireless_debugging_on(&self.shared).await?,
             OwnerAction::Restart => crate::machine::restart(&self.shared, true),
             OwnerAction::TryAgain => crate::machine::try_again(&self.shared),
+            OwnerAction::UpdateSystem => crate::machine::update_system(&self.shared),
+            OwnerAction::UpdateApps => self.shared.state().update_from_store(),
+            OwnerAction::FactoryReset => crate::machine::factory_reset(&self.shared),
             OwnerAction::RemoveUser(user) => self.remove_user(user),
             OwnerAction::Touch(id) => {
                 self.shared.state().show(&id, 0);
@@ -380,6 +383,14 @@ impl SimDevice {
             lines.push(format!("On the screen: {}", crate::catalogue::labels::label(&state.front.0, "")));
             acts.extend(state.touchable().into_iter().map(OwnerAction::Touch));
             acts.push(OwnerAction::Restart);
+            if state.has_update() {
+                lines.push("A system update is ready.".into());
+                acts.push(OwnerAction::UpdateSystem);
+            }
+            if !state.scenario.store_brings_back.is_empty() {
+                acts.push(OwnerAction::UpdateApps);
+            }
+            acts.push(OwnerAction::FactoryReset);
             (lines, acts)
         };
         OwnersScreen { name, lines, acts }

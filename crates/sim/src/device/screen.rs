@@ -27,6 +27,12 @@ pub enum OwnerAction {
     Restart,
     /// Choose “Try again” in its recovery.
     TryAgain,
+    /// Install the update of the system that is to be had: the device restarts into it.
+    UpdateSystem,
+    /// Have the store update apps.
+    UpdateApps,
+    /// Reset it to how it came out of its box. Debugging is off then.
+    FactoryReset,
 }
 
 impl OwnerAction {
@@ -48,6 +54,9 @@ impl OwnerAction {
             Self::WirelessDebugging(false) => "switch wireless debugging off",
             Self::Restart => "restart the device",
             Self::TryAgain => "choose “Try again”",
+            Self::UpdateSystem => "install the system update",
+            Self::UpdateApps => "have the store update apps",
+            Self::FactoryReset => "reset it to factory settings",
         };
         words.to_owned()
     }

@@ -82,6 +82,8 @@ pub enum Fault {
     KernelLoops,
     /// The same, and it is to be reached for some time of each round only.
     Window(Window),
+    /// It forgets which computers were allowed whenever it starts.
+    ForgetsKeys,
     /// The log of events tells the shell nothing.
     NoLog,
     /// Its announcements are not withdrawn, so that what it announces next is renamed: ` (2)` stands behind the name, and so on.
@@ -106,7 +108,7 @@ pub enum Fault {
 /// Text that is no fault.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
 #[error(
-    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), work=MS:MS (a change, a look), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, kernel-loops, window=REACHED:ROUND:SERVICE (seconds), no-log, renames, full, \
+    "“{0}” is not a fault. Faults: latency=MS, line=MS:MB[:MS] (a round trip, a second, a process: 6), work=MS:MS (a change, a look), cut=to:N, cut=from:N (packets), cut-bytes=to:N, cut-bytes=from:N, mute, adrift, no-tools, slow-dumps=SECONDS, crashes=N, lazy-disk, kernel-loops, window=REACHED:ROUND:SERVICE (seconds), forgets-keys, no-log, renames, full, \
      says-yes=ID, comes-back=ID, never-answers=ID, acts-silently=ID, refuse=ID:REASON, says=COMMAND:TEXT"
 )]
 pub struct BadFault(String);
@@ -160,6 +162,7 @@ impl FromStr for Fault {
                 let [reached, round, service] = [*reached, *round, *service].map(Duration::from_secs);
                 Self::Window(Window { reached, round, service })
             }
+            "forgets-keys" => Self::ForgetsKeys,
             "no-log" => Self::NoLog,
             "renames" => Self::Renames,
             "full" => Self::Full,

@@ -104,6 +104,11 @@ pub struct Scenario {
     /// What breaks without what, beyond what comes with the program.
     #[serde(default)]
     pub breaks: Vec<BreakRule>,
+    /// What an update of its system brings; none where there is none to be had.
+    pub update: Option<SystemUpdate>,
+    /// Packages that its store installs again for whom they were uninstalled, the next time it updates apps.
+    #[serde(default)]
+    pub store_brings_back: Vec<String>,
     /// What it says of manifests and the framework, taken apart when it is first asked for.
     #[serde(skip)]
     pub taken_apart: TakenApart,
@@ -231,6 +236,25 @@ pub struct Protocol {
     pub refused: Vec<String>,
 }
 
+/// An update of the system.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SystemUpdate {
+    /// `ro.build.display.id` behind it.
+    pub build: String,
+    /// The date of its security patches.
+    pub patch: String,
+    /// Packages that the maker's updater installs again for everybody.
+    #[serde(default)]
+    pub brings_back: Vec<String>,
+    /// Packages that have another name behind it, which is in use for everybody.
+    #[serde(default)]
+    pub renames: BTreeMap<String, String>,
+    /// Packages that it adds.
+    #[serde(default)]
+    pub adds: Vec<SimPackage>,
+}
+
 /// The packages.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -331,6 +355,9 @@ pub struct SimPackage {
     pub refuses: Option<String>,
     /// How it misbehaves.
     pub flaw: Option<Flaw>,
+    /// How many updates of the system have brought it in another version.
+    #[serde(skip)]
+    pub revision: u32,
 }
 
 impl Scenario {
@@ -371,7 +398,18 @@ impl Scenario {
             return Err(value("every device takes packets of 4096 bytes".into()));
         }
         let mut seen = std::collections::BTreeSet::new();
-        for package in &self.inventory.packages {
+        let new_names = self.update.iter().flat_map(|update| update.renames.values());
+        new_names.clone().try_for_each(|id| id.parse::<PackageId>().map(drop)).map_err(|e| value(e.to_string()))?;
+        let added = self.update.iter().flat_map(|update| &update.adds);
+        let known = |id: &String| self.inventory.packages.iter().any(|package| package.id == *id);
+        let named = self.update.iter().flat_map(|update| update.brings_back.iter().chain(update.renames.keys()));
+        if let Some(id) = named.chain(&self.store_brings_back).find(|id| !known(id)) {
+            return Err(value(format!("an update is about {id}, which is not there")));
+        }
+        if let Some(id) = new_names.clone().find(|id| known(id)) {
+            return Err(value(format!("an update gives a package the name of {id}, which is there")));
+        }
+        for package in self.inventory.packages.iter().chain(added) {
             package.id.parse::<PackageId>().map_err(|e| value(e.to_string()))?;
             for path in [Some(&package.path), package.update.as_ref()].into_iter().flatten() {
                 path.parse::<DevicePath>().map_err(|e| value(format!("{}: {e}", package.id)))?;
@@ -412,6 +450,11 @@ mod tests {
             ("product = \"pocket\"", "", "product"),
             ("enabled = { 0 = 2 }", "enabled = { 0 = 9 }", "enabled"),
             ("path = \"/system/app/Music\"", "path = \"Music\"", "path"),
+            (
+                "[protocol]",
+                "[update]\nbuild = \"B\"\npatch = \"P\"\nbrings_back = [\"a.b\"]\n[protocol]",
+                "a.b, which is not there",
+            ),
         ] {
             assert!(good.contains(from), "{from}");
             let error = Scenario::read(&good.replacen(from, to, 1)).unwrap_err().to_string();

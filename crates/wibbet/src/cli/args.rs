@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand};
 use wibbet_core::ask::{PartSwitch, RestartTo};
-use wibbet_core::diagnosis::Evaluation;
+use wibbet_core::diagnosis::{Evaluation, Since};
 use wibbet_core::plan::{Change, Job, OnRefusal};
 use wibbet_types::{Address, CopyId, DeviceId, DevicePath, PackageId, PlainText, RunId, UserId};
 
@@ -326,6 +326,63 @@ pub(crate) enum Command {
         /// Let this one go again, too, although the start of the device needs it.
         #[arg(long, value_name = "ID", num_args = 1..)]
         despite_start: Vec<PackageId>,
+        /// Show what would be sent, and send nothing.
+        #[arg(long)]
+        dry_run: bool,
+        /// Do not ask before sending.
+        #[arg(long)]
+        yes: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// What has changed on a device since an earlier look at it: what came back by itself, what is new, gone, off or in another version, and
+    /// by whom.
+    Changes {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// Since when: run-NUMBER, look-NUMBER, a date, or a moment; the last look when left out.
+        #[arg(long, value_name = "WHEN", value_parser = super::commands::changes::since, conflicts_with_all = ["beside", "looks"])]
+        since: Option<Since>,
+        /// Beside another device of the logbook, as it was last seen.
+        #[arg(long, value_name = "DEVICE", conflicts_with_all = ["looks", "tray"])]
+        beside: Option<DeviceId>,
+        /// List the looks that are kept; the device is not asked.
+        #[arg(long, conflicts_with = "tray")]
+        looks: bool,
+        /// Print what runs had taken out and is in use again, as a tray for `run --tray`.
+        #[arg(long, conflicts_with = "json")]
+        tray: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Update breaks: what is out comes back before a system update, and goes again behind it. Without --begin or --end it tells how that
+    /// stands and sends nothing.
+    UpdateBreak {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// Begin: put everything back that runs took out, and remember it; on a device that is on break, what is still out.
+        #[arg(long, conflicts_with = "end")]
+        begin: bool,
+        /// With what was off before Wibbet.
+        #[arg(long, conflicts_with = "end")]
+        before_too: bool,
+        /// Write the break to this file too, which must not be there yet, so that another bench can end it.
+        #[arg(long, value_name = "FILE", requires = "begin")]
+        file: Option<std::path::PathBuf>,
+        /// End: take out again what was out, but for what has other holds than then.
+        #[arg(long)]
+        end: bool,
+        /// The break that another bench has written to this file.
+        #[arg(long, value_name = "FILE", conflicts_with = "begin")]
+        from: Option<std::path::PathBuf>,
+        /// End it, and leave everything as it is.
+        #[arg(long, requires = "end")]
+        leave: bool,
+        /// Take this out again, too, although it has other holds than before.
+        #[arg(long, value_name = "ID", num_args = 1.., requires = "end")]
+        despite_holds: Vec<PackageId>,
         /// Show what would be sent, and send nothing.
         #[arg(long)]
         dry_run: bool,

@@ -190,6 +190,12 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
             }
         }
         SessionEvent::Finder(finder) => device.take_finder(finder),
+        SessionEvent::Break(on_break) => device.on_break = on_break,
+        SessionEvent::LookedBack(told) => {
+            if let Some(words) = device.take_looked_back(told) {
+                model.app.tell(format!("{name}{words}"));
+            }
+        }
         SessionEvent::Catch(news) => device.take_catch(news),
         SessionEvent::CatchEnded(_, trouble) => {
             if let Some(catch) = &mut device.catch {

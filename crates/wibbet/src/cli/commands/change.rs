@@ -170,7 +170,7 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
 }
 
 /// What ties the packages for some users, worked out of what the device says now. What could not be read is told.
-async fn what_ties(
+pub(super) async fn what_ties(
     finder: &Finder<'_>,
     device: &AdbDevice,
     inventory: Inventory,

@@ -9,7 +9,7 @@ use tokio::sync::mpsc;
 use wibbet_bench::around::Route;
 use wibbet_bench::device::{AdbDevice, AskError, trouble_of};
 use wibbet_bench::fleet::{Bench, BenchEvent, CardId};
-use wibbet_bench::ops::{Details, LabelNews, NoteError, details, forget_place, note_met, survey};
+use wibbet_bench::ops::{Details, LabelNews, NoteError, details, forget_place, keep_look, note_met, survey};
 use wibbet_bench::session::SessionEvent;
 use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
 use wibbet_core::link::{Advice, Ladder};
@@ -198,8 +198,20 @@ struct Watched {
     said: Option<(String, String, String, bool)>,
 }
 
-/// Links a device and reads its packages.
+/// Links a device and reads its packages. How it is is kept.
 pub(crate) async fn read(finder: &Finder<'_>, name: &str) -> Result<(AdbDevice, Inventory), Failure> {
+    let (device, inventory) = read_now(finder, name).await?;
+    if let Some(facts) = device.facts()
+        && let Err(why) = keep_look(&finder.workplace.book, &facts, &inventory).await
+    {
+        // What is asked for does not hang on it.
+        tell(format_args!("how the device is could not be kept: {why}"));
+    }
+    Ok((device, inventory))
+}
+
+/// Links a device and reads its packages.
+pub(crate) async fn read_now(finder: &Finder<'_>, name: &str) -> Result<(AdbDevice, Inventory), Failure> {
     let device = finder.link(name).await?;
     let inventory = survey(&device, &mut |_| {}).await?;
     Ok((device, inventory))

@@ -1,5 +1,6 @@
 //! The JSON that is promised in `docs/json.md`, a file for each kind of object. Fields are only ever added.
 
+mod change;
 mod copy;
 mod device;
 mod error;
@@ -12,6 +13,7 @@ mod shelf;
 mod state;
 mod why;
 
+pub(crate) use change::{Changes, JsonBreak, Looks};
 pub(crate) use copy::{Copies, JsonCopy};
 pub(crate) use device::{Bench, Device};
 pub(crate) use error::{print, print_failure};

@@ -6,13 +6,13 @@ use std::sync::Arc;
 use tui_input::Input;
 use wibbet_bench::around::Route;
 use wibbet_bench::fleet::CardId;
-use wibbet_bench::ops::WantedPart;
-use wibbet_bench::ops::{Details, HandCommand, TakenIn};
+use wibbet_bench::ops::{Details, HandCommand, LookedBack, TakenIn, WantedPart};
 use wibbet_bench::session::Evidence;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::DeviceSetting;
 use wibbet_core::catalog::{Catalog, CatalogEntry, Chosen, Column};
 use wibbet_core::device::{DeviceFacts, DeviceKind};
+use wibbet_core::diagnosis::UpdateBreak;
 use wibbet_core::link::{Ladder, Rung, RungStatus};
 use wibbet_core::package::{AppFacts, AppNames, Inventory, KeptCopy, PackageState};
 use wibbet_core::plan::{Change, Job, TrayItem, Upshot};
@@ -69,6 +69,10 @@ pub(crate) struct DeviceModel {
     pub(crate) catch: Option<CatchPane>,
     /// The use of the fault finder that goes on.
     pub(crate) finder: Option<FinderPane>,
+    /// How it is beside how it was.
+    pub(crate) looked_back: Option<Arc<LookedBack>>,
+    /// The update break that it is on.
+    pub(crate) on_break: Option<Arc<UpdateBreak>>,
     /// What came of the last command that was typed for its shell.
     pub(crate) hand: Option<Result<HandCommand, String>>,
     /// What answers that are not known meant before.
@@ -143,6 +147,8 @@ impl DeviceModel {
             running: false,
             looping: false,
             catch: None,
+            looked_back: None,
+            on_break: None,
             finder: None,
             paused: false,
             waiting: None,

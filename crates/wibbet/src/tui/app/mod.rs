@@ -5,6 +5,7 @@ mod app;
 mod catching;
 mod device;
 mod finding;
+mod looking_back;
 mod planning;
 mod run_pane;
 

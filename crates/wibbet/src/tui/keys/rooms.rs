@@ -16,6 +16,15 @@ const CATCH: Binding = bind(
     "For a device that starts over and over: waits for it, and puts back what the last run took out in the moments in which it can be asked.",
 );
 
+/// What has changed, which is opened from the bench, the shelf and the logbook.
+const CHANGES: Binding = bind(
+    Action::Changes,
+    &[letter('D')],
+    "What has changed on the device",
+    "what changed",
+    "What is otherwise than at an earlier look at the device: what came back by itself, what is new, gone, off or in another version, and by whom.",
+);
+
 /// What is the same in every room.
 pub(super) const EVERYWHERE: &[Binding] = &[
     bind(
@@ -140,6 +149,7 @@ pub(super) const BENCH: &[Binding] = &[
         "Shows how to get from nothing on the bench to a linked device.",
     ),
     CATCH,
+    CHANGES,
 ];
 
 /// The same in the menus of two rooms.
@@ -584,6 +594,14 @@ pub(super) const SHELF: &[Binding] = &[
         "For something that is broken since a run: puts some of the packages back, asks whether it is still broken, and goes on from that.",
     ),
     CATCH,
+    bind(
+        Action::UpdateBreak,
+        &[letter('U')],
+        "A break for a system update",
+        "update break",
+        "Before a system update: puts back everything that runs took out, and remembers it; behind it, chooses it again, but for what is tied otherwise than before.",
+    ),
+    CHANGES,
 ];
 
 /// Rarer actions on the shelf.
@@ -599,10 +617,13 @@ pub(super) const SHELF_MENU: &[Binding] = &[
 ];
 
 /// The logbook.
-pub(super) const LOGBOOK: &[Binding] = &[bind(
-    Action::Next,
-    &[key(KeyCode::Enter)],
-    "Go on",
-    "open the run",
-    "Opens the run under the cursor, with every step.",
-)];
+pub(super) const LOGBOOK: &[Binding] = &[
+    bind(
+        Action::Next,
+        &[key(KeyCode::Enter)],
+        "Go on",
+        "open the run",
+        "Opens the run under the cursor, with every step.",
+    ),
+    CHANGES,
+];

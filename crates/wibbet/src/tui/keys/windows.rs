@@ -139,6 +139,21 @@ pub(super) const RESTART: &[Binding] = &[
     foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
 ];
 
+/// An update break.
+pub(super) const BREAK: &[Binding] = &[
+    foot(Action::BeginBreak, &[letter('s')], "plans putting it back"),
+    foot(Action::Toggle, &[letter('b')], "with what was off before, or without"),
+    foot(Action::ChooseAgain, &[letter('a')], "chooses it again, and ends the break"),
+    foot(Action::EndBreak, &[letter('e')], "ends it as it is"),
+];
+
+/// What has changed.
+pub(super) const CHANGES: &[Binding] = &[
+    foot(Action::ChooseAgain, &[letter('a')], "chooses again what is back"),
+    foot(Action::Earlier, &[key(KeyCode::Left)], "since an earlier look"),
+    foot(Action::Later, &[key(KeyCode::Right)], "a later one"),
+];
+
 /// Catch, before it begins.
 pub(super) const CATCH: &[Binding] = &[
     foot(Action::CatchNow, &[letter('s')], "begins"),

@@ -211,6 +211,10 @@ fn standing(app: &App, device: &DeviceModel, theme: &Theme) -> (String, Style) {
             other => (other.short().into(), theme.alert),
         },
         (None, Some(_)) if device.unfinished().is_some() => ("a run is unfinished".into(), theme.alert),
+        (None, Some(_)) if device.on_break.is_some() => {
+            let words = if device.was_updated() { "updated: its break can end" } else { "on update break" };
+            (words.to_owned(), theme.accent)
+        }
         (None, Some(inventory)) if device.ladder.is_up() => {
             let off = device.shelf.entries.len();
             (format!("{} packages, {off} off", inventory.packages.len()), theme.plain)
@@ -399,6 +403,19 @@ fn about<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Ve
         lines.extend(wrapped.into_iter().enumerate().map(|(n, l)| {
             let sign = if n == 0 { "▲ " } else { "  " };
             Line::from(Span::styled(format!("{sign}{l}"), theme.alert))
+        }));
+    }
+    if let Some(of) = &device.on_break {
+        let (key, since) = (hint(View::Shelf, Action::UpdateBreak), app.clock(of.begun));
+        let words = match device.was_updated() {
+            true => format!(
+                "On update break since {since}, and the system was updated: {key} on the shelf chooses again what was out."
+            ),
+            false => format!("On update break since {since}, build {}. {key} on the shelf ends it.", of.build),
+        };
+        let wrapped = wrap(&words, cells.saturating_sub(2)).into_iter().enumerate();
+        lines.extend(wrapped.map(|(n, line)| {
+            Line::from(Span::styled(format!("{}{line}", if n == 0 { "◇ " } else { "  " }), theme.accent))
         }));
     }
     if let Some(inventory) = &device.inventory {

@@ -19,6 +19,7 @@ use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Theme, step};
 
 pub(crate) use packages::{in_sight, search_key, search_line};
+pub(crate) use parts::review_put_back;
 pub(crate) use run::not_done_of;
 
 /// Whether an action does something here and now.
@@ -41,6 +42,8 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         }
         Action::FindFault => device(DeviceModel::may_find_fault),
         Action::Catch => device(DeviceModel::may_catch),
+        Action::UpdateBreak => device(|d| !d.running && d.catalog.is_some()),
+        Action::Changes => device(|d| d.looked_back.is_some()),
         Action::Job => device(|d| d.facts.is_some()),
         Action::CopyId => app.device().is_some_and(|d| d.id_under_cursor(app.view).is_some()),
         Action::Show(_)

@@ -8,7 +8,7 @@ use wibbet_core::catalog::{Attribute, CatalogEntry};
 use wibbet_core::package::{Source, given_words};
 use wibbet_types::{bytes_words, counted};
 
-use super::form::{Flow, Form};
+use super::form::{ALL, Flow, Form};
 use super::page::Page;
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer};
@@ -227,7 +227,7 @@ fn said(value: Option<&str>) -> &str {
 fn page(app: &App, then: impl FnOnce(&Page<'_>)) {
     let device = app.device();
     let lines = |theme: &Theme, cells: usize| lines(device, theme, cells);
-    then(&Page { title: " Everything known ", columns: 110, layer: Layer::Everything, lines: &lines });
+    then(&Page { title: " Everything known ", columns: 110, keys: (Layer::Everything, ALL), lines: &lines });
 }
 
 impl Form for Everything {

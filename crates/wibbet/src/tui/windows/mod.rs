@@ -3,6 +3,7 @@
 mod address;
 mod apps;
 mod catch;
+mod changes;
 mod choices;
 mod close;
 mod columns;
@@ -32,6 +33,7 @@ mod searches;
 mod shell;
 mod start;
 mod ties;
+mod update_break;
 mod ways;
 
 use ratatui::Frame;
@@ -114,6 +116,7 @@ windows![
     address::Address,
     apps::Apps,
     catch::Catch,
+    changes::Changes,
     choices::Choices,
     close::Close,
     columns::Columns,
@@ -141,5 +144,6 @@ windows![
     shell::Shell,
     start::Start,
     ties::Ties,
+    update_break::Break,
     ways::Ways,
 ];

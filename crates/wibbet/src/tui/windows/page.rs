@@ -30,7 +30,7 @@ pub(crate) struct Reading<T>(Scroll, PhantomData<T>);
 impl<T: Text> Reading<T> {
     fn page(here: View, then: impl FnOnce(&Page<'_>)) {
         let lines = |theme: &Theme, cells: usize| T::lines(here, theme, cells);
-        then(&Page { title: T::TITLE, columns: T::COLUMNS, layer: Layer::Reading, lines: &lines });
+        then(&Page { title: T::TITLE, columns: T::COLUMNS, keys: (Layer::Reading, ALL), lines: &lines });
     }
 }
 
@@ -79,10 +79,10 @@ fn page_size(screen: (u16, u16), columns: u16) -> (u16, u16) {
 }
 
 /// Cells and lines for the text inside such a page.
-fn page_room(screen: (u16, u16), columns: u16, layer: Layer) -> (usize, usize) {
+fn page_room(screen: (u16, u16), columns: u16, keys: (Layer, &dyn Fn(Action) -> bool)) -> (usize, usize) {
     let (wide, high) = page_size(screen, columns);
     let cells = usize::from(wide.saturating_sub(4));
-    let below = foot(layer, ALL, &Theme::new(ColorDepth::None), cells).len() + 1;
+    let below = foot(keys.0, keys.1, &Theme::new(ColorDepth::None), cells).len() + 1;
     (cells, usize::from(high.saturating_sub(2)).saturating_sub(below))
 }
 
@@ -91,24 +91,25 @@ pub(super) struct Page<'a> {
     pub(super) title: &'a str,
     /// The most cells that it takes.
     pub(super) columns: u16,
-    pub(super) layer: Layer,
+    /// Its layer, and which of its keys do something.
+    pub(super) keys: (Layer, &'a dyn Fn(Action) -> bool),
     /// The text for a width.
     pub(super) lines: &'a dyn Fn(&Theme, usize) -> Vec<Line<'a>>,
 }
 
 impl Page<'_> {
     pub(super) fn act(&self, scroll: &mut Scroll, app: &App, action: Action) -> Flow {
-        let (cells, room) = page_room(app.size, self.columns, self.layer);
+        let (cells, room) = page_room(app.size, self.columns, self.keys);
         let len = (self.lines)(&Theme::new(ColorDepth::None), cells).len();
         read_on(scroll, len, room, action)
     }
 
     pub(super) fn draw(&self, scroll: Scroll, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
         let (columns, _) = page_size(app.size, self.columns);
-        let (cells, most) = page_room(app.size, self.columns, self.layer);
+        let (cells, most) = page_room(app.size, self.columns, self.keys);
         let lines = (self.lines)(theme, cells);
         let high = u16::try_from(lines.len().min(most)).unwrap_or(u16::MAX);
-        let room = framed(self.title, (columns, high), (self.layer, ALL), theme, frame);
+        let room = framed(self.title, (columns, high), self.keys, theme, frame);
         scroll.draw(lines, theme, frame, room);
     }
 }
