@@ -16,6 +16,7 @@ use wibbet_types::{AndroidVersion, CopyId, DeviceId, PackageId, PlainText, RunId
 
 use crate::android::{Capabilities, DaemonFeatures};
 use crate::device::{DeviceFacts, DeviceKind, Forbidden, User, UserKind};
+use crate::holds::{Hold, HoldKind, Sure};
 use crate::package::{CopiedFile, Enabled, Essentials, Given, Inventory, KeptCopy, Package, PackageKind, PackageState};
 use crate::plan::Change;
 use crate::run::{Outcome, Run, RunKind, RunState, Step, StepState};
@@ -54,6 +55,11 @@ pub fn every_given() -> Vec<Given> {
     ]
     .map(|text| text.parse().unwrap())
     .into()
+}
+
+/// A hold that nothing shows.
+pub fn hold(kind: HoldKind, what: &str, stops: &str, sure: Sure) -> Hold {
+    Hold::new(kind, what, stops, sure)
 }
 
 /// A device id.

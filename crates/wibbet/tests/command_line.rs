@@ -952,6 +952,98 @@ fn what_broke_it_is_found_by_commands_that_lie_days_apart() {
     assert!(format!("{why}{packages}").contains("no sound in the evening"), "{packages}");
 }
 
+/// How packages are for the owner, in a word each.
+fn states(home: &Path, device: &str, ids: &[&str]) -> Vec<String> {
+    let all = owner_has(home, device, ids).into_iter();
+    all.map(|state| state["state"].as_str().unwrap_or_default().to_owned()).collect()
+}
+
+/// What an update of the system did is told, and what a break had back for it goes again, by another bench that was given its file.
+#[test]
+fn an_update_is_told_and_a_break_for_it_ends_on_another_bench() {
+    let (home, other) = (home(), self::home());
+    let mut sim = Sim::start(&["--device", "crew-phone"]);
+    let at = sim.address().to_owned();
+    let (_, err, code) = said(home.path(), &["changes", &at]);
+    assert!(code == 1 && err.contains("first look"), "{code} {err}");
+    let out = ["run", &at, "--user", "0", "--uninstall", "com.corvane.tips", "com.corvane.compass", "--yes"];
+    assert_eq!(said(home.path(), &out).2, 0);
+    let (out, err, code) = said(home.path(), &["changes", &at]);
+    assert!(code == 0 && out.contains("Off now") && out.contains("(run 1)"), "{code} {out} {err}");
+
+    // What a break would be about; nothing is sent for that.
+    let (_, err, code) = said(home.path(), &["update-break", &at, "--end", "--yes"]);
+    assert!(code == 1 && err.contains("on no update break"), "{code} {err}");
+    let (out, err, code) = said(home.path(), &["update-break", &at]);
+    assert!(code == 0 && out.contains("com.corvane.compass") && err.contains("itself needs no break"), "{out} {err}");
+    let file = home.path().join("break.toml");
+    let file = file.to_str().unwrap();
+    let (_, err, code) = said(home.path(), &["update-break", &at, "--begin", "--file", file]);
+    assert!(code == 2 && err.contains("--yes"), "{code} {err}");
+    let (_, _, code) = said(home.path(), &["update-break", &at, "--begin", "--dry-run"]);
+    assert_eq!((code, states(home.path(), &at, &["com.corvane.tips"])), (0, vec!["uninstalled".to_owned()]));
+    let begin = ["update-break", &at, "--begin", "--file", file, "--yes"];
+    let (out, err, code) = said(home.path(), &begin);
+    assert!(code == 0 && err.contains("is on break"), "{code} {out} {err}");
+    let both = ["com.corvane.tips", "com.corvane.compass"];
+    assert_eq!(states(home.path(), &at, &both), ["in-use", "in-use"]);
+    let (stands, _) = json(home.path(), &["update-break", &at, "--json"]);
+    assert_eq!((&stands["updated"], stands["can_go"].as_array().unwrap().len()), (&object!(false), 2));
+
+    sim.tell("update");
+    sim.wait_for("restart");
+    crate::support::wait("the packages of the new build", || {
+        let (found, code) = json(home.path(), &["packages", &at, "--user", "0", "--json"]);
+        code == 0 && found["packages"].as_array().unwrap().iter().any(|one| one["id"] == "com.corvane.guidebook")
+    });
+    let (told, _) = json(home.path(), &["changes", &at, "--since", "run-2", "--json"]);
+    let of = |kind: &str| {
+        let all = told["changes"].as_array().unwrap().iter().filter(|one| one["change"] == kind);
+        all.map(|one| (one["id"].as_str().unwrap(), one["by"].as_str().unwrap())).collect::<Vec<_>>()
+    };
+    assert!(of("new").contains(&("com.corvane.guidebook", "system-update")), "{told}");
+    assert_eq!(of("gone"), [("com.corvane.lockmagazine", "system-update")]);
+    assert!(told["since"]["build"] != told["now"]["build"]);
+
+    // Another bench, which knows of no break, ends it by the file.
+    let stranger = Sim::start(&["--device", "desk-tablet"]);
+    let (_, err, code) = said(other.path(), &["update-break", stranger.address(), "--end", "--from", file, "--yes"]);
+    assert!(code == 2 && err.contains("tells of a break of CT5-0417-2291"), "{code} {err}");
+    let (out, err, code) = said(other.path(), &["update-break", &at, "--end", "--from", file, "--yes"]);
+    assert!(code == 0 && err.contains("the break has ended"), "{code} {out} {err}");
+    assert!(err.contains("new: com.corvane.guidebook"), "{err}");
+    assert_eq!(states(home.path(), &at, &both), ["uninstalled", "uninstalled"]);
+    let (out, _, code) = said(home.path(), &["changes", &at, "--looks"]);
+    assert!(code == 0 && out.lines().count() >= 4 && out.contains("build CTN5.14.1103"), "{out}");
+    let (_, err, code) = said(home.path(), &["changes", &at, "--since", "yesterday"]);
+    assert!(code == 2 && err.contains("run-NUMBER"), "{err}");
+    std::fs::write(file, "[order]\nformat = 1\nname = 5\n").unwrap();
+    let (_, err, code) = said(other.path(), &["update-break", &at, "--end", "--from", file, "--yes"]);
+    assert!(code == 2 && err.contains("line 3"), "{err}");
+}
+
+/// What a store brought back is a tray that takes it out again.
+#[test]
+fn what_came_back_goes_again_as_a_tray() {
+    let home = home();
+    let mut sim = Sim::start(&["--device", "crew-phone"]);
+    let at = sim.address().to_owned();
+    let out = ["run", &at, "--user", "0", "--uninstall", "com.corvane.browser", "--yes"];
+    assert_eq!(said(home.path(), &out).2, 0);
+    assert_eq!(said(home.path(), &["packages", &at]).2, 0);
+    assert_eq!(said(home.path(), &["changes", &at, "--tray"]), (String::new(), String::new(), 1));
+    sim.tell("update-apps");
+    crate::support::wait("the browser", || states(home.path(), &at, &["com.corvane.browser"]) == ["in-use"]);
+    let (out, err, code) = said(home.path(), &["changes", &at, "--since", "run-1"]);
+    assert!(code == 0 && out.contains("Came back") && err.contains("--tray"), "{out} {err}");
+    let (tray, _, code) = said(home.path(), &["changes", &at, "--tray"]);
+    assert_eq!((tray.as_str(), code), ("uninstall 0 com.corvane.browser\n", 0));
+    let file = home.path().join("again.txt");
+    std::fs::write(&file, tray).unwrap();
+    assert_eq!(said(home.path(), &["run", &at, "--tray", file.to_str().unwrap(), "--yes"]).2, 0);
+    assert_eq!(states(home.path(), &at, &["com.corvane.browser"]), ["uninstalled"]);
+}
+
 /// A tray out of a file: its own way for each package and user, in one run; a line that is wrong is named, and nothing is asked of
 /// the device then.
 #[test]

@@ -107,6 +107,14 @@ fn the_shapes_of_all_objects_are_those_promised() {
     for seen in ["gone", "still"] {
         ask("find-fault", &["find-fault", store.address(), "--seen", seen, "--yes"], 0);
     }
+    ask("changes", &["changes", store.address()], 0);
+    ask("changes", &["changes", store.address()], 1);
+    ask("changes", &["changes", store.address(), "--beside", "CT5-0417-2291"], 0);
+    ask("looks", &["changes", store.address(), "--looks"], 0);
+    ask("update-break", &["update-break", store.address()], 0);
+    ask("run", &["update-break", store.address(), "--begin", "--yes"], 0);
+    ask("update-break", &["update-break", store.address()], 0);
+    ask("update-break", &["update-break", store.address(), "--end", "--leave", "--yes"], 0);
     ask("put-back", &["put-back", phone, "--user", "0", "com.wrenandkelp.radio", "--yes"], 0);
     let note = home.path().join("note.txt");
     std::fs::write(&note, "for the customer").unwrap();

@@ -4,7 +4,7 @@ use std::str::FromStr;
 use std::sync::Arc;
 
 use wibbet_bench::ops::{LookedBack, last_look, look_back};
-use wibbet_core::diagnosis::{Drift, LookHead, Since, drift};
+use wibbet_core::diagnosis::{Drift, DriftKind, LookHead, Since, drift};
 use wibbet_core::plan::TrayItem;
 use wibbet_types::{DeviceId, Timestamp};
 
@@ -13,6 +13,9 @@ use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::{line, tell};
+
+/// So many packages are named that have another version and nothing else; with --json all of them.
+const MOST_VERSIONS: usize = 20;
 
 /// What is asked for.
 #[derive(Debug, Clone)]
@@ -108,7 +111,17 @@ fn show(found: &[Drift], beside: Option<&DeviceId>) {
     if found.is_empty() {
         tell(if beside.is_some() { "nothing is different" } else { "nothing has changed" });
     }
+    // A system update is another version of everything, which tells little.
+    let versions = found.iter().filter(|one| one.kind == DriftKind::Version).count();
+    let mut shown = 0;
     for (place, one) in found.iter().enumerate() {
+        if one.kind == DriftKind::Version {
+            shown += 1;
+            if shown > MOST_VERSIONS {
+                line(format_args!("  … and {} more", versions - MOST_VERSIONS));
+                break;
+            }
+        }
         if place == 0 || found[place - 1].kind != one.kind {
             line(match beside {
                 Some(_) => one.kind.beside(),

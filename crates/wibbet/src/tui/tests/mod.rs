@@ -34,6 +34,7 @@ use crate::tui::windows::Window;
 
 mod bench;
 mod catch;
+mod changes;
 mod finder;
 mod finding;
 mod holds;
