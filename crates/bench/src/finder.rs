@@ -1,25 +1,28 @@
 //! The fault finder on a device: which suspects there are, what a round takes, and what was seen of it.
 
 use std::collections::BTreeSet;
+use std::time::Duration;
 
 use tokio::sync::watch;
+use tokio::time::Instant;
 use wibbet_core::catalog::Catalog;
-use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Next, Round, Suspect, suspects_of};
+use wibbet_core::diagnosis::{Cause, Check, Evaluation, FaultFinder, Next, Round, Suspect, suspects_of};
 use wibbet_core::package::{Inventory, Note, Scope};
 use wibbet_core::plan::{Plan, StartLoss, plan_put_back_with, plan_take_out};
 use wibbet_core::run::{OfRuns, Run, RunKind, recorded_gifts, recorded_start};
-use wibbet_types::{DeviceId, PackageId, PlainText};
+use wibbet_types::{DeviceId, PackageId, PlainText, UserId};
 
-use crate::device::{AdbDevice, Device as _};
+use crate::device::{AdbDevice, AskError, Device as _};
 use crate::logbook::{SharedLogbook, now};
+use crate::ops::Watch;
 use crate::run::{Control, RunEnded, RunError, RunNews, RunStart, run_plan};
 use crate::workplace::Workplace;
 
 /// What is wanted of the fault finder.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum FindFault {
-    /// Begin with these suspects; what is broken, in somebody's words.
-    Begin(Vec<Suspect>, PlainText),
+    /// Begin with these suspects; what is broken, in somebody's words, and what tells that by itself.
+    Begin(Vec<Suspect>, PlainText, Option<Check>),
     /// Have these back and the others off.
     Try(Vec<bool>),
     /// That was seen with what is back now.
@@ -80,11 +83,43 @@ pub async fn begin_finder(
     device: DeviceId,
     suspects: Vec<Suspect>,
     what: PlainText,
+    check: Option<Check>,
 ) -> Result<FaultFinder, RunError> {
     let begun = now();
-    let (id, noted, kept) = (device.clone(), what.clone(), suspects.clone());
-    let number = workplace.book.with(move |book| book.begin_finder(&id, &noted, &kept, begun)).await?;
-    Ok(FaultFinder { number, device, begun, what, suspects, rounds: Vec::new(), ended: None })
+    let (id, noted, kept, told_by) = (device.clone(), what.clone(), suspects.clone(), check.clone());
+    let number =
+        workplace.book.with(move |book| book.begin_finder(&id, (&noted, told_by.as_ref()), &kept, begun)).await?;
+    Ok(FaultFinder { number, device, begun, what, check, suspects, rounds: Vec::new(), ended: None })
+}
+
+/// For so long it is watched whether an app fails, and so often it is looked.
+const WATCHED_FOR: Duration = Duration::from_secs(45);
+const LOOKED_EVERY: Duration = Duration::from_secs(3);
+
+/// Looks whether something is broken still, for the first of the suspects' users: at who answers, or for a while at what fails.
+///
+/// # Errors
+/// When the device cannot be asked.
+pub async fn look_whether_broken(
+    device: &AdbDevice,
+    finder: &FaultFinder,
+    check: &Check,
+) -> Result<Evaluation, AskError> {
+    let user = finder.suspects.first().map_or(UserId::OWNER, |suspect| suspect.user);
+    if let Check::Answered(_) = check {
+        let Some(request) = check.request(user, &device.capabilities()) else { return Ok(Evaluation::CannotTell) };
+        let said = device.ask(&request, &mut |_| {}).await?;
+        return Ok(check.read(&said.out));
+    }
+    let Some(watch) = Watch::begin(device).await else { return Ok(Evaluation::CannotTell) };
+    let until = Instant::now() + WATCHED_FOR;
+    while Instant::now() < until {
+        tokio::time::sleep(LOOKED_EVERY).await;
+        if check.is_seen_in(&watch.look(device).await?) {
+            return Ok(Evaluation::Still);
+        }
+    }
+    Ok(Evaluation::Gone)
 }
 
 /// The one that goes on on a device.

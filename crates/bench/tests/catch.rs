@@ -345,6 +345,33 @@ async fn a_device_that_does_not_know_the_computer_is_not_asked_over_and_over() {
     assert!(caught.waited.iter().any(|words| words.contains("its key is not stored")), "{:?}", caught.waited);
 }
 
+/// So it is with one that forgets its computers while it starts over and over; what was sent before that is on record.
+#[tokio::test(start_paused = true)]
+async fn a_device_that_loses_the_key_in_its_loop_ends_the_catch() {
+    let here = Place::new(1).await;
+    let out = here.take_out(40, &FOR_THE_START).await;
+    // So slow that no round does all of it.
+    for fault in ["work=400:50", "window=3:20:1"] {
+        here.fault(fault);
+    }
+    here.sim.restart();
+    // It knows the computer in this round, and not in the next one.
+    here.fault("forgets-keys");
+    here.sim.allow_never();
+    let caught = here.catch(OfRuns::Last).await;
+    let number = caught.ended.number;
+    let error = caught.ended.result.unwrap_err().to_string();
+    assert!(error.contains("has not authorised"), "{error}");
+    // Whatever the record says was sent, and nothing is called done that the device does not have.
+    let number = number.expect("what was sent is on record");
+    let run = here.workplace.book.with(move |book| book.run(number)).await.unwrap().unwrap();
+    let off = here.still_off(&out);
+    assert!(!off.is_empty() && off.len() < 40, "{}", off.len());
+    assert!(run.steps.iter().any(|step| step.state != wibbet_core::run::StepState::Waiting));
+    let done = run.steps.iter().filter(|step| step.outcome == Some(Outcome::Done));
+    assert!(done.clone().all(|step| !off.contains(&step.id)), "{:#?}", run.steps);
+}
+
 #[tokio::test(start_paused = true)]
 async fn nothing_to_catch_is_said() {
     let here = Place::new(1).await;

@@ -6,7 +6,8 @@ use std::sync::Arc;
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::finder::{
-    FindFault, begin_finder, carry_out_round, end_finder, mark_round, plan_round, suspects, take_answer_back,
+    FindFault, begin_finder, carry_out_round, end_finder, look_whether_broken, mark_round, plan_round, suspects,
+    take_answer_back,
 };
 use wibbet_bench::ops::survey;
 use wibbet_bench::policy::RunPolicy;
@@ -14,7 +15,7 @@ use wibbet_bench::run::{Control, RunStart, run_plan};
 use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::catalog::Catalog;
-use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Next, Suspect};
+use wibbet_core::diagnosis::{Cause, Check, Evaluation, FaultFinder, Next, Suspect};
 use wibbet_core::package::{Condition, PackageKind, Scope};
 use wibbet_core::plan::{Change, SkipReason, StartLoss, TrayItem, plan_take_out};
 use wibbet_core::run::{OfRuns, Outcome, RunKind};
@@ -87,9 +88,9 @@ async fn the_one_that_broke_it_is_found_and_stays_back() {
     let who = suspects(&workplace, &device, &catalog, OfRuns::All).await.unwrap();
     let of = device.facts().unwrap().id;
     let said = PlainText::new("no weather");
-    let mut finder = begin_finder(&workplace, of.clone(), who.clone(), said.clone()).await.unwrap();
+    let mut finder = begin_finder(&workplace, of.clone(), who.clone(), said.clone(), None).await.unwrap();
     // Another program finds that one goes on.
-    let twice = begin_finder(&workplace, of, who, said).await.unwrap_err().to_string();
+    let twice = begin_finder(&workplace, of, who, said, None).await.unwrap_err().to_string();
     assert!(twice.contains("goes on on") && twice.contains("already"), "{twice}");
     assert_eq!(finder.suspects.len(), 12);
     let mut asked = 0;
@@ -132,6 +133,48 @@ async fn the_one_that_broke_it_is_found_and_stays_back() {
     assert!(over.is_err(), "it has ended");
 }
 
+/// What tells it by itself answers each round: an action that nobody answers, and an app that fails. Nobody is asked anything.
+#[tokio::test(start_paused = true)]
+async fn it_is_found_without_anybody_looking() {
+    let action = "com.corvane.assistant.action.HOTWORD";
+    for (culprit, check) in [
+        ("com.corvane.assistant.hotword", Check::Answered(action.into())),
+        ("com.corvane.weather.provider", Check::Fails(id("com.corvane.weather"))),
+    ] {
+        let folder = tempfile::tempdir().unwrap();
+        let (sim, workplace) = in_memory(Scenario::crew_phone(), 1, folder.path(), RunPolicy::default()).await;
+        let device = workplace.device(sim.address());
+        device.connect(&mut |_| {}).await.unwrap();
+        let ids = ["com.android.music", "com.android.egg", culprit, "com.corvane.tips", "com.corvane.compass"];
+        take_out(&workplace, &device, &ids.map(id)).await;
+        let catalog = Catalog::new(Arc::new(survey(&device, &mut |_| {}).await.unwrap()));
+        let who = suspects(&workplace, &device, &catalog, OfRuns::All).await.unwrap();
+        let of = device.facts().unwrap().id;
+        let said = PlainText::new("it does not listen");
+        let begun = begin_finder(&workplace, of.clone(), who, said, Some(check.clone())).await.unwrap();
+        assert_eq!(look_whether_broken(&device, &begun, &check).await.unwrap(), Evaluation::Still, "{check}");
+        let mut rounds = 0;
+        let cause = loop {
+            let of = begun.device.clone();
+            let mut finder = workplace.book.with(move |book| book.finders(&of)).await.unwrap().pop().unwrap();
+            assert_eq!(finder.check.as_ref(), Some(&check), "it is remembered");
+            match finder.next() {
+                Next::Try(back) => {
+                    rounds += 1;
+                    assert!(rounds <= 6, "{:?}", finder.rounds);
+                    round(&workplace, &device, &finder, &back).await;
+                    let seen = look_whether_broken(&device, &finder, &check).await.unwrap();
+                    let now = survey(&device, &mut |_| {}).await.unwrap();
+                    mark_round(&workplace, &device, &mut finder, seen, &now).await.unwrap();
+                }
+                Next::Found(cause) => break finder.suspects[finder.culprits(cause)[0]].id.clone(),
+                Next::Blurred(_) => panic!("{:?}", finder.rounds),
+            }
+        };
+        assert_eq!(cause, id(culprit));
+    }
+}
+
 /// What the start of the device needs does not go again by a round that nobody has looked at, and such a round is not wanted twice.
 #[tokio::test(start_paused = true)]
 async fn what_the_start_needs_stays_back_once_it_is() {
@@ -152,7 +195,7 @@ async fn what_the_start_needs_stays_back_once_it_is() {
     let catalog = Catalog::new(Arc::new(survey(&device, &mut |_| {}).await.unwrap()));
     let who = suspects(&workplace, &device, &catalog, OfRuns::All).await.unwrap();
     let of = device.facts().unwrap().id;
-    let mut finder = begin_finder(&workplace, of, who, PlainText::new("")).await.unwrap();
+    let mut finder = begin_finder(&workplace, of, who, PlainText::new(""), None).await.unwrap();
     let place = finder.suspects.iter().position(|one| one.id == needed).unwrap();
     assert!(finder.suspects[place].weight > 5, "it is met first");
     let mut back = vec![false; 3];
@@ -216,7 +259,7 @@ async fn a_session_does_it_round_by_round() {
         weight: 1,
     };
     let suspects = ids.iter().map(suspect).collect();
-    session.send(SessionCommand::FindFault(FindFault::Begin(suspects, PlainText::new("no light"))));
+    session.send(SessionCommand::FindFault(FindFault::Begin(suspects, PlainText::new("no light"), None)));
     for rounds in 0..4 {
         let told = until(&mut |event| after(event, rounds)).await;
         let SessionEvent::Finder(Some(finder)) = told else { unreachable!() };

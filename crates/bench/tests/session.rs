@@ -612,6 +612,21 @@ async fn a_restart_loses_nothing_and_is_waited_for() {
     assert!(!sim.transcript().iter().any(|line| line.contains("reboot")));
 }
 
+/// How long a device takes to start is seen whenever it starts, and known the next time it is met.
+#[tokio::test(start_paused = true)]
+async fn how_long_a_start_takes_is_seen() {
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = crate::support::in_memory(Scenario::desk_tablet(), 1, folder.path(), patience(1)).await;
+    let took = |event| if let SessionEvent::StartTook(took) = event { Some(took) } else { None };
+    let mut seen = Seen::start_in(sim.address(), workplace.clone(), folder);
+    assert_eq!(seen.until(took).await, None, "it was up when it was met");
+    sim.act(OwnerAction::Restart).await.unwrap();
+    let first = seen.until(|event| took(event).flatten()).await;
+    assert!(first < Duration::from_secs(60), "{first:?}");
+    let known = workplace.book.with(|book| book.devices()).await.unwrap();
+    assert_eq!(known[0].start_took, Some(first));
+}
+
 /// Behind a restart a device may ask about this computer again: that is told as ever, and a dialog that nobody answers is not
 /// opened a second time.
 #[tokio::test(start_paused = true)]

@@ -1,7 +1,7 @@
 //! Uses of the fault finder: days may lie between their rounds.
 
 use rusqlite::{Row, params};
-use wibbet_core::diagnosis::{FaultFinder, Round, Suspect};
+use wibbet_core::diagnosis::{Check, FaultFinder, Round, Suspect};
 use wibbet_types::{DeviceId, FinderId, PlainText, Timestamp};
 
 use crate::{Logbook, LogbookError, Result, bad_value, read_lines};
@@ -14,14 +14,15 @@ impl Logbook {
     pub fn begin_finder(
         &self,
         device: &DeviceId,
-        what: &PlainText,
+        (what, check): (&PlainText, Option<&Check>),
         suspects: &[Suspect],
         now: Timestamp,
     ) -> Result<FinderId> {
         let lines: Vec<String> = suspects.iter().map(ToString::to_string).collect();
-        let sql = "INSERT INTO finders (device, begun, what, suspects, rounds) SELECT ?1, ?2, ?3, ?4, '' \
+        let sql = "INSERT INTO finders (device, begun, what, suspects, rounds, told_by) SELECT ?1, ?2, ?3, ?4, '', ?5 \
                    WHERE NOT EXISTS (SELECT 1 FROM finders WHERE device = ?1 AND ended IS NULL)";
-        let values = params![device.as_str(), now.0, what.as_str(), lines.join("\n")];
+        let told_by = check.map(ToString::to_string);
+        let values = params![device.as_str(), now.0, what.as_str(), lines.join("\n"), told_by];
         if self.connection.execute(sql, values).map_err(self.failed())? == 0 {
             return Err(LogbookError::FinderGoesOn { device: device.clone() });
         }
@@ -56,7 +57,7 @@ impl Logbook {
 
     /// The uses of the fault finder on a device, the first one first.
     pub fn finders(&self, device: &DeviceId) -> Result<Vec<FaultFinder>> {
-        let sql = "SELECT number, device, begun, what, suspects, rounds, ended FROM finders WHERE device = ?1 ORDER BY number";
+        let sql = "SELECT number, device, begun, what, suspects, rounds, ended, told_by FROM finders WHERE device = ?1 ORDER BY number";
         let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
         let rows = statement.query_map([device.as_str()], finder_of).map_err(self.failed())?;
         rows.collect::<rusqlite::Result<_>>().map_err(self.failed())
@@ -70,6 +71,8 @@ fn finder_of(row: &Row<'_>) -> rusqlite::Result<FaultFinder> {
         device: device.parse().map_err(|error| bad_value(1, error))?,
         begun: Timestamp(row.get(2)?),
         what: PlainText::new(&row.get::<_, String>(3)?),
+        // One that is not understood is as good as none: somebody is asked.
+        check: row.get::<_, Option<String>>(7)?.and_then(|text| text.parse().ok()),
         suspects: read_lines(row, 4)?.unwrap_or_default(),
         rounds: read_lines(row, 5)?.unwrap_or_default(),
         ended: row.get::<_, Option<i64>>(6)?.map(Timestamp),

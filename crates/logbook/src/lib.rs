@@ -21,6 +21,7 @@ mod schema;
 
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 use rusqlite::{Connection, Row, TransactionBehavior, params};
 use wibbet_core::device::{DeviceFacts, DeviceKind, Likeness};
@@ -52,6 +53,8 @@ pub struct KnownDevice {
     pub forgotten: bool,
     /// What `stay_on_while_plugged_in` was before it was changed from here.
     pub awake_before: Option<u32>,
+    /// How long its last start took, where that was seen.
+    pub start_took: Option<Duration>,
 }
 
 /// A step that is about to be written down.
@@ -210,6 +213,14 @@ impl Logbook {
     pub fn set_awake_before(&self, id: &DeviceId, before: Option<u32>) -> Result<()> {
         let sql = "UPDATE devices SET awake_before = ?2 WHERE id = ?1";
         self.connection.execute(sql, params![id.as_str(), before]).map_err(self.failed())?;
+        Ok(())
+    }
+
+    /// Keeps how long a start of a device took.
+    pub fn set_start_took(&self, id: &DeviceId, took: Duration) -> Result<()> {
+        let milliseconds = i64::try_from(took.as_millis()).unwrap_or(i64::MAX);
+        let sql = "UPDATE devices SET start_took = ?2 WHERE id = ?1";
+        self.connection.execute(sql, params![id.as_str(), milliseconds]).map_err(self.failed())?;
         Ok(())
     }
 
@@ -429,7 +440,7 @@ impl Logbook {
 }
 
 fn read_devices(connection: &Connection) -> rusqlite::Result<Vec<KnownDevice>> {
-    let sql = "SELECT id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, last_seen, forgotten, awake_before, known_as, market \
+    let sql = "SELECT id, serial, maker, model, kind, sdk, release, patch, build, android_id, address, last_seen, forgotten, awake_before, known_as, market, start_took \
                FROM devices ORDER BY last_seen DESC, id";
     let mut statement = connection.prepare_cached(sql)?;
     let device = |row: &Row<'_>| {
@@ -453,6 +464,7 @@ fn read_devices(connection: &Connection) -> rusqlite::Result<Vec<KnownDevice>> {
             forgotten: row.get(12)?,
             awake_before: row.get(13)?,
             known_as: row.get(14)?,
+            start_took: row.get::<_, Option<i64>>(16)?.and_then(|ms| u64::try_from(ms).ok()).map(Duration::from_millis),
         })
     };
     // One that is not understood is left alone.

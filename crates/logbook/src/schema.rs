@@ -186,6 +186,10 @@ CREATE TABLE breaks (
     device TEXT NOT NULL, begun INTEGER NOT NULL, build TEXT NOT NULL,
     items TEXT NOT NULL, packages TEXT NOT NULL, ended INTEGER
 ) STRICT;
+-- How long the device's last start took, in milliseconds, where that was seen.
+ALTER TABLE devices ADD COLUMN start_took INTEGER;
+-- What tells by itself whether something is broken still, see `Check`.
+ALTER TABLE finders ADD COLUMN told_by TEXT;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

@@ -174,10 +174,10 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Command::Catch { device, run, all, yes, json, next: _ } => {
             catch::catch(&finder, device.as_deref(), catch::Wanted { run, all, yes, json }).await
         }
-        Command::FindFault { device, run, what, seen, again, end, despite_start, dry_run, yes, json } => {
+        Command::FindFault { device, run, what, check, seen, again, end, despite_start, dry_run, yes, json } => {
             let how = How { dry_run, yes, json, ..How::default() };
             let despite_start = despite_start.into_iter().collect();
-            let wanted = find_fault::Wanted { run, what, seen, again, end, despite_start, how };
+            let wanted = find_fault::Wanted { run, what, check, seen, again, end, despite_start, how };
             find_fault::find_fault(&finder, &device, wanted).await
         }
         Command::Changes { device, since, beside, looks, tray, json } => {

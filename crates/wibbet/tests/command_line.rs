@@ -929,6 +929,9 @@ fn what_broke_it_is_found_by_commands_that_lie_days_apart() {
     }
     let (_, err, code) = said(home.path(), &["find-fault", at, "--run", "99", "--yes"]);
     assert!(code == 1 && err.contains("no suspects. Nothing was sent"), "{code} {err}");
+    for bad in [&["--check", "starts"][..], &["--check", "answered a.b", "--again"]] {
+        assert_eq!(said(home.path(), &[&["find-fault", at, "--yes"][..], bad].concat()).2, 2, "{bad:?}");
+    }
     let what = ["find-fault", at, "--run", "1", "--what", "no sound in the evening", "--yes", "--json"];
     let (mut now, code) = json(home.path(), &what);
     assert_eq!((code, now["suspects"].as_array().unwrap().len()), (0, 5));
@@ -1042,6 +1045,24 @@ fn what_came_back_goes_again_as_a_tray() {
     std::fs::write(&file, tray).unwrap();
     assert_eq!(said(home.path(), &["run", &at, "--tray", file.to_str().unwrap(), "--yes"]).2, 0);
     assert_eq!(states(home.path(), &at, &["com.corvane.browser"]), ["uninstalled"]);
+}
+
+/// Where something tells it by itself one command finds it.
+#[test]
+fn what_broke_it_is_found_by_one_command_with_a_check() {
+    let home = home();
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let at = sim.address();
+    let hotword = "com.corvane.assistant.hotword";
+    let ids = ["com.android.music", "com.android.egg", "com.corvane.tips", hotword, "com.corvane.radio"];
+    let take_out = [&["run", at, "--user", "0", "--disable"][..], &ids, &["--yes"]].concat();
+    assert_eq!(said(home.path(), &take_out).2, 0);
+    let check = "answered com.corvane.assistant.action.HOTWORD";
+    let (found, code) = json(home.path(), &["find-fault", at, "--run", "1", "--check", check, "--yes", "--json"]);
+    assert_eq!((code, &found["next"], &found["culprits"]), (0, &object!("found"), &object!([hotword])), "{found}");
+    assert_eq!(found["check"], check);
+    let off = states(home.path(), at, &ids).into_iter().filter(|state| state == "disabled").count();
+    assert_eq!((off, states(home.path(), at, &[hotword])), (4, vec!["in-use".to_owned()]));
 }
 
 /// A tray out of a file: its own way for each package and user, in one run; a line that is wrong is named, and nothing is asked of

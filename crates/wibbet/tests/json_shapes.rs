@@ -107,6 +107,7 @@ fn the_shapes_of_all_objects_are_those_promised() {
     for seen in ["gone", "still"] {
         ask("find-fault", &["find-fault", store.address(), "--seen", seen, "--yes"], 0);
     }
+    ask("find-fault", &["find-fault", phone, "--check", "fails com.corvane.weather", "--dry-run"], 0);
     ask("changes", &["changes", store.address()], 0);
     ask("changes", &["changes", store.address()], 1);
     ask("changes", &["changes", store.address(), "--beside", "CT5-0417-2291"], 0);

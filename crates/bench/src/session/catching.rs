@@ -2,7 +2,6 @@
 
 use std::sync::Arc;
 
-use wibbet_core::diagnosis::LoopWatch;
 use wibbet_core::run::OfRuns;
 use wibbet_types::PlainText;
 
@@ -53,7 +52,7 @@ impl Actor {
         };
         drop(catching);
         // It begins to be watched anew.
-        self.loops = LoopWatch::default();
+        self.loops = self.loops.anew();
         self.tell_loop();
         self.tell_runs().await;
         let trouble = ended.result.err().map(|error| error.to_string());

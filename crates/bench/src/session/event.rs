@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
+use std::time::Duration;
 
 use wibbet_core::android::Capabilities;
 use wibbet_core::device::{AppFailure, DeviceFacts};
@@ -85,6 +86,8 @@ pub enum SessionEvent {
     CatchEnded(Option<RunId>, Option<String>),
     /// The use of the fault finder that goes on on the device.
     Finder(Option<Arc<FaultFinder>>),
+    /// How long its last start took, as far as that was seen.
+    StartTook(Option<Duration>),
     /// How the device is beside how it was.
     LookedBack(Arc<LookedBack>),
     /// The update break that the device is on.

@@ -3,13 +3,16 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use wibbet_core::diagnosis::FaultFinder;
+use wibbet_core::diagnosis::{Evaluation, FaultFinder, Next};
+use wibbet_types::PackageId;
 
 use super::actor::Actor;
 use super::event::SessionEvent;
 use crate::finder::{
-    FindFault, begin_finder, carry_out_round, end_finder, mark_round, open_finder, plan_round, take_answer_back,
+    FindFault, begin_finder, carry_out_round, end_finder, look_whether_broken, mark_round, open_finder, plan_round,
+    take_answer_back,
 };
+use crate::ops::survey;
 use crate::run::{Control, RunError, RunNews};
 
 impl Actor {
@@ -44,8 +47,8 @@ impl Actor {
             self.device.facts().ok_or_else(|| RunError::NotBegun("the device did not say what it is".into()))?;
         let open = open_finder(&self.workplace.book, &facts.id).await?;
         let (mut open, wanted) = match (open, wanted) {
-            (None, FindFault::Begin(suspects, what)) => {
-                return begin_finder(&self.workplace, facts.id, suspects, what).await.map(drop);
+            (None, FindFault::Begin(suspects, what, check)) => {
+                return begin_finder(&self.workplace, facts.id, suspects, what, check).await.map(drop);
             }
             (Some(_), FindFault::Begin(..)) => {
                 return Err(RunError::NotBegun("one goes on on this device already".into()));
@@ -57,11 +60,34 @@ impl Actor {
             self.inventory.clone().ok_or_else(|| RunError::NotBegun("the packages have not been read".into()))?;
         match wanted {
             FindFault::Begin(..) => Ok(()),
-            FindFault::Try(back) => self.try_round(&open, &back, &inventory).await,
+            FindFault::Try(back) => {
+                self.try_round(&open, &back, &inventory).await?;
+                self.answer_by_itself(&mut open).await
+            }
             FindFault::Seen(seen) => mark_round(&self.workplace, &self.device, &mut open, seen, &inventory).await,
             FindFault::TakeBack => take_answer_back(&self.workplace, &mut open).await,
             FindFault::End(cause) => end_finder(&self.workplace, &self.device, &open, cause).await,
         }
+    }
+
+    /// Where something tells by itself whether it is broken still, it is looked at, and that is the answer.
+    async fn answer_by_itself(&self, open: &mut FaultFinder) -> Result<(), RunError> {
+        let (Some(check), Next::Try(_)) = (open.check.clone(), open.next()) else { return Ok(()) };
+        let words = check.words(PackageId::to_string);
+        self.tell(SessionEvent::Busy(Some(format!("looking {words}"))));
+        let seen = look_whether_broken(&self.device, open, &check).await;
+        self.tell(SessionEvent::Busy(None));
+        let seen = seen.map_err(|why| RunError::NotBegun(format!("{words} could not be looked at: {why}")))?;
+        // What counts is what is so.
+        let now = survey(&*self.device, &mut |_| {}).await;
+        let Ok(now) = now else { return Ok(()) };
+        let told = match seen {
+            Evaluation::Still => "it is broken still",
+            Evaluation::Gone => "it is not broken now",
+            Evaluation::CannotTell => "that cannot be told",
+        };
+        self.tell(SessionEvent::Note(format!("Looked {words}: {told}.")));
+        mark_round(&self.workplace, &self.device, open, seen, &now).await
     }
 
     async fn try_round(

@@ -1,7 +1,9 @@
 //! What is read when there is a link.
 
 use std::sync::Arc;
+use std::time::Duration;
 
+use wibbet_core::device::Vitals;
 use wibbet_core::link::{Advice, Rung, RungStatus};
 use wibbet_core::package::Metrics;
 use wibbet_core::read::{ChangesPermitted, changes_request, read_changes};
@@ -39,7 +41,7 @@ impl Actor {
     /// Reads how the device is. That it cannot be read is told by what stays unknown.
     pub(super) async fn read_details(&mut self) {
         let Some(details) = details(&self.device).await else { return };
-        self.take_details(details);
+        self.take_details(details).await;
     }
 
     /// Reads what changes by the minute. True where Android has started, or its framework has, since the last look: then the rest
@@ -59,11 +61,12 @@ impl Actor {
         }
         let mut details = self.details.clone();
         details.vitals.renew(now);
-        self.take_details(details);
+        self.take_details(details).await;
         started || crashed
     }
 
-    fn take_details(&mut self, details: Details) {
+    async fn take_details(&mut self, details: Details) {
+        let took = start_took(&self.details.vitals, &details.vitals);
         match details.vitals.started {
             Some(true) => self.ladder.note(Rung::Started, RungStatus::Holds, "sys.boot_completed is 1"),
             Some(false) => {
@@ -76,6 +79,9 @@ impl Actor {
         self.watch_for_loops();
         self.tell(SessionEvent::Details(Box::new(self.details.clone())));
         self.tell_ladder();
+        if let Some(took) = took {
+            self.note_start(took).await;
+        }
     }
 
     /// Asks whether changes are permitted. Nothing is tried: the first change shows what cannot be asked.
@@ -135,6 +141,7 @@ impl Actor {
                 self.tell_ladder();
                 self.tell(SessionEvent::Inventory(inventory));
                 self.tell_runs().await;
+                self.tell_start().await;
                 self.look_back_at_first().await;
                 self.tell_break().await;
                 self.tell_notes().await;
@@ -199,7 +206,38 @@ impl Actor {
     }
 }
 
+/// A start that took longer than this was one with an update behind it, or was not seen from its beginning.
+const LONGEST_OF_USE: Duration = Duration::from_secs(15 * 60);
+
+/// How long the start took that has ended between two looks, by how long the kernel has been up; `None` where none has, or Android's
+/// framework alone has started anew.
+fn start_took(before: &Vitals, now: &Vitals) -> Option<Duration> {
+    let ended = before.started == Some(false) && now.started == Some(true);
+    let first = now.framework_starts.is_none_or(|starts| starts == 1);
+    now.uptime.filter(|up| ended && first && *up <= LONGEST_OF_USE)
+}
+
 impl Actor {
+    /// Writes down how long a start took.
+    async fn note_start(&mut self, took: Duration) {
+        let Some(facts) = self.device.facts() else { return };
+        if let Err(error) = self.workplace.book.with(move |book| book.set_start_took(&facts.id, took)).await {
+            self.tell(SessionEvent::Note(error.to_string()));
+        }
+        self.tell_start().await;
+    }
+
+    /// Tells how long its last start took, and watches its next ones by that.
+    async fn tell_start(&mut self) {
+        let Some(facts) = self.device.facts() else { return };
+        let Ok(known) = self.workplace.book.with(|book| book.devices()).await else { return };
+        let took = known.into_iter().find(|known| known.facts.id == facts.id).and_then(|known| known.start_took);
+        if let Some(took) = took {
+            self.loops.expect(took);
+        }
+        self.tell(SessionEvent::StartTook(took));
+    }
+
     /// Begins to read labels and metrics.
     pub(super) fn read_about(&mut self) {
         let Some(inventory) = self.inventory.clone() else { return };

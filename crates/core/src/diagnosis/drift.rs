@@ -224,8 +224,13 @@ fn word(state: PackageState) -> &'static str {
 }
 
 fn version_words(was: Option<u64>, is: Option<u64>) -> String {
-    let number = |version: Option<u64>| version.map_or_else(|| "none".to_owned(), |version| version.to_string());
-    format!("version {} → {}", number(was), number(is))
+    let number = |version: Option<u64>| version.map(|version| version.to_string()).unwrap_or_default();
+    match (was, is) {
+        (None, None) => "version not told".into(),
+        (None, is) => format!("version {}", number(is)),
+        (was, None) => format!("was version {}", number(was)),
+        (was, is) => format!("version {} → {}", number(was), number(is)),
+    }
 }
 
 /// The run between two looks that did something to a package, for a user or for anybody.

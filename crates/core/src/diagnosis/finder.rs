@@ -6,10 +6,11 @@ use std::str::FromStr;
 
 use wibbet_types::{DeviceId, FinderId, PackageId, PlainText, Timestamp, UserId, named};
 
+use super::check::Check;
 use super::halving::{Cause, Evaluation, Halving, Next, Round};
 use crate::catalog::Catalog;
 use crate::holds::HoldKind;
-use crate::package::{Condition, Inventory, PackageState};
+use crate::package::{Condition, Given, Inventory, PackageState};
 use crate::plan::{Change, TrayItem};
 use crate::run::{Run, TakenOut};
 
@@ -93,6 +94,8 @@ pub struct FaultFinder {
     pub begun: Timestamp,
     /// What is broken, in somebody's words; maybe nothing.
     pub what: PlainText,
+    /// What tells by itself whether it is broken still, where something does.
+    pub check: Option<Check>,
     /// The suspects.
     pub suspects: Vec<Suspect>,
     /// What was seen in each round.
@@ -194,20 +197,25 @@ impl FaultFinder {
     }
 }
 
-/// What is known of a device, worked out as if these were there still: for each the user and the state that it had.
+/// What is known of a device, worked out as if these were there still: for each the user, the state that it had, and what people had
+/// given it.
 pub(super) fn as_if_back<'a>(
     catalog: &Catalog,
-    those: impl Iterator<Item = (&'a PackageId, UserId, PackageState)>,
+    those: impl Iterator<Item = (&'a PackageId, UserId, PackageState, &'a [Given])>,
 ) -> Catalog {
     let mut inventory = (*catalog.inventory).clone();
     let mut users = BTreeSet::new();
-    for (id, user, target) in those {
+    for (id, user, target, given) in those {
         let states = inventory.packages.get(id).map(|package| package.states.clone()).unwrap_or_default();
         let was = |other: UserId| {
             let others = states.get(&other).copied().unwrap_or(PackageState::UNREADABLE);
             if other == user { target } else { others }
         };
         inventory.set_states(id, was);
+        if let Some(package) = inventory.packages.get_mut(id).map(std::sync::Arc::make_mut) {
+            let chosen = given.iter().filter(|given| !matches!(given, Given::Permission(_))).cloned();
+            package.about.chosen.entry(user).or_default().extend(chosen);
+        }
         users.insert(user);
     }
     let mut before = catalog.clone();
@@ -220,7 +228,7 @@ pub(super) fn as_if_back<'a>(
 /// what had holds while it was in use.
 pub fn suspects_of(out: &[TakenOut], runs: &[Run], catalog: &Catalog) -> Vec<Suspect> {
     // Then it is seen what leaned on it.
-    let before = as_if_back(catalog, out.iter().map(|one| (&one.id, one.user, one.target)));
+    let before = as_if_back(catalog, out.iter().map(|one| (&one.id, one.user, one.target, one.given.as_slice())));
     let seen: Vec<&str> = runs.iter().flat_map(|run| &run.seen_after).map(PlainText::as_str).collect();
     let off = |one: &&TakenOut| catalog.inventory.condition(&one.id, one.user) != Condition::InUse;
     out.iter()
@@ -259,6 +267,7 @@ mod tests {
             device: "S".parse().unwrap(),
             begun: Timestamp(0),
             what: PlainText::new("nothing can be shared"),
+            check: None,
             suspects: ids.iter().map(suspect).collect(),
             rounds: Vec::new(),
             ended: None,

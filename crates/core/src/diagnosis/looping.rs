@@ -12,6 +12,11 @@ const WITHIN: Duration = Duration::from_secs(300);
 /// A start that takes longer than this does not end: cheap devices take up to three minutes, and one behind an update up to ten.
 const LONGEST_START: Duration = Duration::from_secs(600);
 
+/// Where it is known how long a device takes, one that takes this many times as long does not end; never less than some minutes, since
+/// what follows on an update is more work than usual.
+const TIMES_AS_LONG: u32 = 4;
+const SHORTEST_PATIENCE: Duration = Duration::from_secs(240);
+
 /// Watches one device. `at` is the time since the watching began.
 #[derive(Debug, Clone, Default)]
 pub struct LoopWatch {
@@ -21,9 +26,28 @@ pub struct LoopWatch {
     starts: Option<u32>,
     /// Since when it has been reached and has not started.
     starting_since: Option<Duration>,
+    /// How long it usually takes.
+    usual: Option<Duration>,
 }
 
 impl LoopWatch {
+    /// It begins to be watched anew.
+    #[must_use]
+    pub fn anew(&self) -> Self {
+        Self { usual: self.usual, ..Self::default() }
+    }
+
+    /// How long its starts take is known.
+    pub fn expect(&mut self, usual: Duration) {
+        self.usual = Some(usual);
+    }
+
+    /// After how long a start is not expected to end any more.
+    fn patience(&self) -> Duration {
+        let usual = self.usual.map(|usual| (usual * TIMES_AS_LONG).max(SHORTEST_PATIENCE));
+        usual.map_or(LONGEST_START, |patience| patience.min(LONGEST_START))
+    }
+
     /// It was looked at: which start of the kernel it is, how often the framework has started since (told from Android 10 on), and whether
     /// it has started.
     pub fn saw(&mut self, boot: Option<&PlainText>, starts: Option<u32>, started: Option<bool>, at: Duration) {
@@ -57,7 +81,7 @@ impl LoopWatch {
     /// Whether it starts over and over, or does not end starting.
     pub fn is_looping(&self, at: Duration) -> bool {
         let lately = self.seen.iter().filter(|seen| at.saturating_sub(**seen) <= WITHIN).count();
-        let never_ends = self.starting_since.is_some_and(|since| at.saturating_sub(since) >= LONGEST_START);
+        let never_ends = self.starting_since.is_some_and(|since| at.saturating_sub(since) >= self.patience());
         lately >= STARTS as usize || never_ends
     }
 }
@@ -113,5 +137,10 @@ mod tests {
         let mut sits = LoopWatch::default();
         sits.saw(Some(&boot), None, Some(false), at(0));
         assert!(!sits.is_looping(at(599)) && sits.is_looping(at(600)));
+        // Of one that is known to take 70 s that is known earlier; of a quick one not within minutes; of a slow one no later.
+        for (usual, patience) in [(70, 280), (20, 240), (300, 600)] {
+            sits.expect(at(usual));
+            assert!(!sits.is_looping(at(patience - 1)) && sits.is_looping(at(patience)), "{usual}");
+        }
     }
 }

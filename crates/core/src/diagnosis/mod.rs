@@ -1,6 +1,7 @@
 //! Finding out what is wrong.
 
 mod catch;
+mod check;
 mod drift;
 mod finder;
 mod halving;
@@ -13,6 +14,7 @@ mod thin;
 mod update_break;
 
 pub use catch::{Catch, CatchAnswer, CatchNext, CatchView, STANDS_FOR};
+pub use check::{BadCheck, Check};
 pub use drift::{Drift, DriftBy, DriftKind, drift};
 pub use finder::{BadFinderLine, FaultFinder, Suspect, ToTry, suspects_of};
 pub use halving::{Cause, Evaluation, Halving, Next, Round};

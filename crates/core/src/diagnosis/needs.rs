@@ -1,5 +1,7 @@
 //! What catch needs of a device, told before a run that may need it.
 
+use std::time::Duration;
+
 use crate::device::{DeviceKind, Vitals};
 
 /// One thing that catch needs.
@@ -16,7 +18,13 @@ const BATTERY: u8 = 50;
 
 /// What catch needs: a way in that is there while the device starts, and power to go on starting. `cable` where one leads to it, of
 /// which the device is thought; by network nothing is reached before Android has started.
-pub fn catch_needs(vitals: Option<&Vitals>, cable: bool, kind: DeviceKind) -> Vec<CatchNeed> {
+/// `start_took`: how long its last start took, where that was seen.
+pub fn catch_needs(
+    vitals: Option<&Vitals>,
+    cable: bool,
+    kind: DeviceKind,
+    start_took: Option<Duration>,
+) -> Vec<CatchNeed> {
     let key = vitals.and_then(|vitals| vitals.key_is_stored);
     let battery = vitals.and_then(|vitals| vitals.battery);
     let powered = battery.map(|battery| battery.powered || battery.percent >= BATTERY);
@@ -51,6 +59,13 @@ pub fn catch_needs(vitals: Option<&Vitals>, cable: bool, kind: DeviceKind) -> Ve
             "",
         ));
     }
+    needs.push(CatchNeed {
+        holds: start_took.map(|_| true),
+        words: match start_took {
+            Some(took) => format!("it takes about {} s to start: one that takes far longer is noticed", took.as_secs().max(1)),
+            None => "how long it takes to start has not been seen: restarting it once shows that, and that this computer is let in by itself".into(),
+        },
+    });
     needs.push(CatchNeed { holds: None, words: recovery(kind).to_owned() });
     needs
 }
@@ -80,12 +95,15 @@ mod tests {
             ..Vitals::default()
         };
         let holds = |vitals: &Vitals, cable| {
-            catch_needs(Some(vitals), cable, DeviceKind::Phone).iter().map(|need| need.holds).collect::<Vec<_>>()
+            let took = Some(Duration::from_millis(41_900));
+            let all = catch_needs(Some(vitals), cable, DeviceKind::Phone, took);
+            assert!(all[3].words.contains("41 s"), "{all:?}");
+            all.iter().map(|need| need.holds).collect::<Vec<_>>()
         };
-        assert_eq!(holds(&vitals(Some(true), 80), true), [Some(true), Some(true), Some(true), None]);
-        assert_eq!(holds(&vitals(Some(false), 20), false), [Some(false), Some(false), Some(false), None]);
-        let tv = catch_needs(None, true, DeviceKind::Tv);
-        assert_eq!(tv.iter().map(|need| need.holds).collect::<Vec<_>>(), [None, Some(true), None]);
-        assert!(tv[2].words.contains("socket") && tv.iter().all(|need| !need.words.is_empty()));
+        assert_eq!(holds(&vitals(Some(true), 80), true), [Some(true), Some(true), Some(true), Some(true), None]);
+        assert_eq!(holds(&vitals(Some(false), 20), false), [Some(false), Some(false), Some(false), Some(true), None]);
+        let tv = catch_needs(None, true, DeviceKind::Tv, None);
+        assert_eq!(tv.iter().map(|need| need.holds).collect::<Vec<_>>(), [None, Some(true), None, None]);
+        assert!(tv[3].words.contains("socket") && tv.iter().all(|need| !need.words.is_empty()));
     }
 }

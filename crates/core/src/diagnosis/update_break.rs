@@ -175,7 +175,14 @@ impl UpdateBreak {
     /// only. `before_too`: with what was off before Wibbet.
     pub fn items_of(shelf: &Shelf, runs: &[Run], catalog: &Catalog, before_too: bool) -> (Vec<BreakItem>, usize) {
         let (mut items, left) = of_shelf(shelf, runs, before_too);
-        let back = as_if_back(catalog, items.iter().map(|item| (&item.id, item.user, item.target)));
+        // What they had been given they are given again.
+        let (_, taken) = OfRuns::All.taken_out(runs);
+        let given = |item: &BreakItem| taken.iter().find(|one| one.id == item.id && one.user == item.user);
+        let those = items.iter().map(|item| {
+            let given = given(item).map_or(&[][..], |one| one.given.as_slice());
+            (&item.id, item.user, item.target, given)
+        });
+        let back = as_if_back(catalog, those);
         for item in &mut items {
             item.holds = BreakItem::hold_names(back.judged.get(&item.user).and_then(|all| all.packages.get(&item.id)));
         }

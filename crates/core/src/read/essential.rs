@@ -86,7 +86,7 @@ fn read_known(body: &str) -> Vec<(Essential, PackageId)> {
 }
 
 /// The packages of lines like `    com.android.packageinstaller/.InstallStart`. `None` where it is no answer.
-pub(super) fn read_answers(body: &str) -> Option<BTreeSet<PackageId>> {
+pub(crate) fn read_answers(body: &str) -> Option<BTreeSet<PackageId>> {
     let line = |line: &str| line.trim().split_once('/')?.0.parse().ok();
     let found: BTreeSet<PackageId> = body.lines().filter_map(line).collect();
     let none =

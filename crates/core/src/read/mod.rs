@@ -37,6 +37,7 @@ pub use answers::{answers_request, read_answers_to_needs};
 pub use apks::{ApkCounts, ApkPaths, ApkReading, ApkWork, Looked};
 pub use bindings::{bindings_request, read_bindings};
 pub use changes::{ChangesPermitted, changes_request, read_changes};
+pub(crate) use essential::read_answers;
 pub use essential::{essential_request, read_essential};
 pub use failures::{failures_request, log_time_request, read_failures, read_log_time};
 pub use figures::{figures_request, read_figures};

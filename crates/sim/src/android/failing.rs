@@ -1,9 +1,16 @@
 //! Apps that fail since something is off, as the log of events tells it.
 
+use std::time::Duration;
+
+use tokio::time::Instant;
+
 use super::clock::{LoggedEvent, moment};
 use super::output::Output;
 use super::state::State;
 use crate::scenario::BreakKind;
+
+/// People open an app that fails again and again.
+const FAILS_AGAIN_AFTER: Duration = Duration::from_secs(20);
 
 impl State {
     /// Whatever fails now that did not before is in the log from now on. An app that asks a provider names its authority; of
@@ -18,9 +25,11 @@ impl State {
             }
             let fails: Vec<&String> = rule.1.iter().filter(|id| self.here(id, broken.user)).collect();
             for id in fails {
-                if !self.failed.insert((id.clone(), broken.user, broken.what.clone())) {
+                let failing = (id.clone(), broken.user, broken.what.clone());
+                if self.failed.get(&failing).is_some_and(|at| at.elapsed() < FAILS_AGAIN_AFTER) {
                     continue;
                 }
+                self.failed.insert(failing, Instant::now());
                 let lost = rule.0.iter().find(|id| broken.mended_by.contains(id));
                 let authority = lost.and_then(|id| {
                     let declared = self.scenario.declared(id);

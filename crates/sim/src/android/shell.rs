@@ -243,7 +243,8 @@ impl State {
             "logcat" => return self.logcat(rest),
             "cat" if first == Some("/proc/meminfo") => self.memory(),
             "cat" if first == Some("/proc/uptime") => {
-                Output::ok(format!("{}.25 9000.00\n", 3600 * 26 + self.started.elapsed().as_secs()))
+                let (since, before) = self.booted;
+                Output::ok(format!("{}.25 9000.00\n", (before + since.elapsed()).as_secs()))
             }
             "cat" if first == Some("/proc/sys/kernel/random/boot_id") => Output::ok(format!("{}\n", self.boot_id)),
             "df" => Output::ok(self.df()),

@@ -104,6 +104,8 @@ pub(crate) struct State {
     /// `settings`, by namespace and name.
     pub(crate) settings: BTreeMap<String, String>,
     pub(crate) started: Instant,
+    /// When its kernel last started, and how long it had been up before the simulation began.
+    pub(super) booted: (Instant, Duration),
     /// `/proc/sys/kernel/random/boot_id`, another one after each start.
     pub(crate) boot_id: String,
     /// The package on the device's screen, and the user whose it is.
@@ -140,7 +142,7 @@ pub(crate) struct State {
     pub(super) quiet: BTreeSet<(String, u32)>,
     /// What its log of events has of apps that failed, and which have.
     pub(super) logged: Vec<super::clock::LoggedEvent>,
-    pub(super) failed: BTreeSet<(String, u32, String)>,
+    pub(super) failed: BTreeMap<(String, u32, String), Instant>,
     /// How often apps have lost their data, for each user.
     pub(super) data_lost: BTreeMap<(String, u32), u32>,
     /// Changes that are not on the disk yet.
@@ -200,6 +202,7 @@ impl State {
                 ("global/stay_on_while_plugged_in".to_owned(), "0".to_owned()),
             ]),
             started: Instant::now(),
+            booted: (Instant::now(), Duration::from_secs(26 * 3600)),
             boot_id: new_boot_id(),
             front: (crate::catalogue::usage::home_screen(&scenario), 0),
             events: watch::Sender::new(Vec::new()),
@@ -218,7 +221,7 @@ impl State {
             nodes: super::nodes::first_nodes(&scenario),
             off_the_partition: BTreeMap::new(),
             verified: false,
-            failed: BTreeSet::new(),
+            failed: BTreeMap::new(),
             quiet: BTreeSet::new(),
             data_lost: BTreeMap::new(),
             unwritten: None,
@@ -240,6 +243,7 @@ impl State {
     /// What is so only until the device starts anew.
     pub(crate) fn start_anew(&mut self) {
         self.boot_id = new_boot_id();
+        self.booted = (Instant::now(), Duration::ZERO);
         self.framework_starts = 1;
         if self.forgets_keys {
             self.trusted.clear();

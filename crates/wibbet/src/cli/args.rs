@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand};
 use wibbet_core::ask::{PartSwitch, RestartTo};
-use wibbet_core::diagnosis::{Evaluation, Since};
+use wibbet_core::diagnosis::{Check, Evaluation, Since};
 use wibbet_core::plan::{Change, Job, OnRefusal};
 use wibbet_types::{Address, CopyId, DeviceId, DevicePath, PackageId, PlainText, RunId, UserId};
 
@@ -314,6 +314,9 @@ pub(crate) enum Command {
         /// What is broken, in your words.
         #[arg(long, value_name = "TEXT")]
         what: Option<String>,
+        /// Tell by itself whether it is broken still: answered ACTION (nobody answers that action while it is), or fails ID (that app fails).
+        #[arg(long, value_name = "CHECK")]
+        check: Option<Check>,
         /// What was seen with what is back now: still (it is broken still), gone, or cannot-tell.
         #[arg(long, value_name = "SEEN", value_parser = evaluation)]
         seen: Option<Evaluation>,

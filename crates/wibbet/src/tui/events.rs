@@ -190,6 +190,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
             }
         }
         SessionEvent::Finder(finder) => device.take_finder(finder),
+        SessionEvent::StartTook(took) => device.start_took = took,
         SessionEvent::Break(on_break) => device.on_break = on_break,
         SessionEvent::LookedBack(told) => {
             if let Some(words) = device.take_looked_back(told) {

@@ -5,13 +5,13 @@ use std::io::{BufRead as _, IsTerminal as _, Write as _};
 
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::finder::{
-    RoundPlan, begin_finder, carry_out_round, end_finder, mark_round, open_finder, plan_round, suspects,
-    take_answer_back,
+    RoundPlan, begin_finder, carry_out_round, end_finder, look_whether_broken, mark_round, open_finder, plan_round,
+    suspects, take_answer_back,
 };
 use wibbet_bench::logbook::now;
 use wibbet_bench::ops::{device_languages, read_catalog, survey};
 use wibbet_bench::run::RunNews;
-use wibbet_core::diagnosis::{Cause, Evaluation, FaultFinder, Next};
+use wibbet_core::diagnosis::{Cause, Check, Evaluation, FaultFinder, Next};
 use wibbet_core::package::{Inventory, Metrics};
 use wibbet_core::run::{OfRuns, Outcome, Run};
 use wibbet_types::{FinderId, PackageId, PlainText, RunId, UserId};
@@ -31,6 +31,8 @@ use crate::out::{line, tell};
 pub(crate) struct Wanted {
     pub(crate) run: Option<RunId>,
     pub(crate) what: Option<String>,
+    /// What tells it by itself.
+    pub(crate) check: Option<Check>,
     pub(crate) seen: Option<Evaluation>,
     /// The last answer was wrong.
     pub(crate) again: bool,
@@ -41,6 +43,10 @@ pub(crate) struct Wanted {
 }
 
 pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Result<Exit, Failure> {
+    if wanted.check.is_some() && (wanted.seen.is_some() || wanted.again || wanted.end) {
+        let words = "--check goes with the beginning: what tells it by itself is remembered";
+        return Err(Failure::new(Exit::Usage, words));
+    }
     if wanted.how.dry_run && (wanted.end || wanted.again || wanted.seen.is_some()) {
         let words = "--dry-run shows the next round and writes nothing down: leave --seen, --again and --end out";
         return Err(Failure::new(Exit::Usage, words));
@@ -92,7 +98,9 @@ pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) 
         let plan = plan_round(workplace, &device, &search, &back, &there, &wanted.despite_start).await?;
         tell(words_of(&search, &next, &back));
         if wanted.how.dry_run {
-            show(&plan, &device);
+            if !wanted.how.json {
+                show(&plan, &device);
+            }
             return told(&search, Some(&next), &runs, wanted.how);
         }
         if plan.to_send() > 0 {
@@ -114,7 +122,17 @@ pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) 
             end_finder(workplace, &device, &search, Some(cause)).await?;
             return told(&search, Some(&Next::Found(cause)), &runs, wanted.how);
         }
-        match ask(wanted.how) {
+        let by_itself = match &search.check {
+            Some(check) => {
+                let words = check.words(PackageId::to_string);
+                tell(format_args!("looking {words}"));
+                let seen = look_whether_broken(&device, &search, check).await?;
+                tell(format_args!("seen: {seen}"));
+                Some(seen)
+            }
+            None => None,
+        };
+        match by_itself.or_else(|| ask(wanted.how)) {
             Some(seen) => mark_round(workplace, &device, &mut search, seen, &there).await?,
             None => {
                 tell(format_args!(
@@ -140,15 +158,25 @@ async fn begin(
     let (book, metrics) = (&finder.workplace.book, Metrics::default());
     let (catalog, _) = read_catalog(device, book, inventory, metrics, &languages, &users, &mut how_far).await?;
     let what = PlainText::new(wanted.what.as_deref().unwrap_or_default());
+    let check = wanted.check.clone();
     let of = wanted.run.map_or(OfRuns::All, OfRuns::Run);
     let suspects = suspects(finder.workplace, device, &catalog, of).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     if wanted.how.dry_run {
         // Nobody has begun it: it is not written down.
         let (number, begun) = (FinderId::new(0), now());
-        return Ok(FaultFinder { number, device: facts.id, begun, what, suspects, rounds: Vec::new(), ended: None });
+        return Ok(FaultFinder {
+            number,
+            device: facts.id,
+            begun,
+            what,
+            check,
+            suspects,
+            rounds: Vec::new(),
+            ended: None,
+        });
     }
-    let begun = begin_finder(finder.workplace, facts.id, suspects, what).await?;
+    let begun = begin_finder(finder.workplace, facts.id, suspects, what, check).await?;
     tell(format_args!(
         "fault finder {}: {} suspects. Each round puts some of them back and asks whether it is still broken",
         begun.number,

@@ -24,6 +24,8 @@ pub(crate) struct FaultSearch<'a> {
     finder: i64,
     serial: &'a str,
     what: &'a str,
+    /// `answered ACTION` or `fails ID`, where that is looked at by itself.
+    check: Option<String>,
     suspects: Vec<JsonSuspect<'a>>,
     rounds: Vec<JsonRound<'a>>,
     /// `try`, `found` or `blurred`; null where it was ended.
@@ -72,6 +74,7 @@ impl<'a> FaultSearch<'a> {
             finder: search.number.number(),
             serial: search.device.as_str(),
             what: search.what.as_str(),
+            check: search.check.as_ref().map(ToString::to_string),
             suspects: suspects.collect(),
             rounds: search
                 .rounds

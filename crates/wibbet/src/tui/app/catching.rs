@@ -55,6 +55,6 @@ impl DeviceModel {
         use wibbet_bench::around::Route;
         let cable = self.routes.iter().any(|route| matches!(route, Route::Cable(_) | Route::Server(_)));
         let kind = self.facts.as_ref().map_or(wibbet_core::device::DeviceKind::Phone, |facts| facts.kind);
-        catch_needs(self.details.as_ref().map(|details| &details.vitals), cable, kind)
+        catch_needs(self.details.as_ref().map(|details| &details.vitals), cable, kind, self.start_took)
     }
 }

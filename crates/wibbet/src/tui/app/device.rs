@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
+use std::time::Duration;
 
 use tui_input::Input;
 use wibbet_bench::around::Route;
@@ -69,6 +70,8 @@ pub(crate) struct DeviceModel {
     pub(crate) catch: Option<CatchPane>,
     /// The use of the fault finder that goes on.
     pub(crate) finder: Option<FinderPane>,
+    /// How long its last start took, where that was seen.
+    pub(crate) start_took: Option<Duration>,
     /// How it is beside how it was.
     pub(crate) looked_back: Option<Arc<LookedBack>>,
     /// The update break that it is on.
@@ -147,6 +150,7 @@ impl DeviceModel {
             running: false,
             looping: false,
             catch: None,
+            start_took: None,
             looked_back: None,
             on_break: None,
             finder: None,

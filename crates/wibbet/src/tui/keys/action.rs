@@ -129,6 +129,7 @@ pub(crate) enum Action {
     SwitchNow,
     WholeFolder,
     DespiteStartNow,
+    TryRestart,
     KeepDebugging,
     Forget,
 }

@@ -91,6 +91,7 @@ pub(super) const FILES: &[Binding] = &[
 /// The fault finder, before it begins.
 pub(super) const FINDER_BEGINS: &[Binding] = &[
     foot(Action::Accept, ENTER, "begins"),
+    foot(Action::NextField, &[key(KeyCode::Down), key(KeyCode::Up)], "the other line"),
     foot(Action::Toggle, &[key(KeyCode::Tab)], "the last run, or all"),
     foot(Action::Leave, ESC, "not now"),
 ];
@@ -170,6 +171,7 @@ pub(super) const CATCHING: &[Binding] = &[
 /// What the start of a device needs.
 pub(super) const START: &[Binding] = &[
     foot(Action::DespiteStartNow, &[letter('T')], "takes it out all the same"),
+    foot(Action::TryRestart, &[letter('r')], "restarts it first, as a trial"),
     foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "leaves it as it is"),
 ];
 

@@ -212,7 +212,7 @@ fn standing(app: &App, device: &DeviceModel, theme: &Theme) -> (String, Style) {
         },
         (None, Some(_)) if device.unfinished().is_some() => ("a run is unfinished".into(), theme.alert),
         (None, Some(_)) if device.on_break.is_some() => {
-            let words = if device.was_updated() { "updated: its break can end" } else { "on update break" };
+            let words = if device.was_updated() { "updated, on break" } else { "on update break" };
             (words.to_owned(), theme.accent)
         }
         (None, Some(inventory)) if device.ladder.is_up() => {

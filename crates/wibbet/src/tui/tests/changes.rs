@@ -116,7 +116,7 @@ fn a_break_is_begun_with_what_is_out() {
         // With what was off before.
         screen.keys("b");
         let text = screen.text();
-        assert!(text.contains("2 packages of what runs took out or") || text.contains("2 packages of what"), "{text}");
+        assert!(text.contains("Out by runs, or off before Wibbet · 2"), "{text}");
         screen.keys("s");
         let begun = screen.effects.iter().find_map(|effect| match effect {
             Effect::Bench(BenchCommand::Session(0, SessionCommand::BeginBreak(items))) => Some(items.clone()),

@@ -35,6 +35,7 @@ fn finder(rounds: &[Round]) -> FaultFinder {
         device: "CT5-0417-2291".parse().unwrap(),
         begun: Timestamp(0),
         what: PlainText::new("no sound in the evening"),
+        check: None,
         suspects: [("com.corvane.cleaner", Change::Disable), ("com.corvane.usermanual", Change::Uninstall)]
             .map(suspect)
             .to_vec(),
@@ -68,7 +69,7 @@ fn what_broke_it_is_found_by_keys() {
     assert!(screen.shows("2 suspects: what run 7 took out"), "{}", screen.text());
     screen.keys("no sound in the evening\n");
     let begun = sent(&mut screen);
-    let [FindFault::Begin(suspects, what)] = begun.as_slice() else { panic!("{begun:?}") };
+    let [FindFault::Begin(suspects, what, None)] = begun.as_slice() else { panic!("{begun:?}") };
     assert_eq!((suspects.len(), what.as_str()), (2, "no sound in the evening"));
     let mut rounds = Vec::new();
     for (n, seen, key) in [(1, Evaluation::Gone, "n"), (2, Evaluation::Still, "y")] {

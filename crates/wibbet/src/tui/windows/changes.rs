@@ -131,9 +131,11 @@ fn told<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec
             Some(user) if several => format!(" · {}", device.user_words(user)),
             _ => String::new(),
         };
-        let label = device.label_of(&one.id).map(|label| label.to_string());
         let name_cells = (cells * 2 / 5).clamp(16, 44);
-        let name = label.map_or_else(|| one.id.to_string(), |label| format!("{label}  {}", one.id));
+        let name = match device.name_of(&one.id) {
+            name if name == one.id.as_str() => name,
+            name => format!("{name}  {}", one.id),
+        };
         lines.push(Line::from(vec![
             Span::raw("  "),
             Span::styled(format!("{} ", fit(&name, name_cells)), theme.plain),

@@ -7,7 +7,7 @@ use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use wibbet_bench::finder::FindFault;
 use wibbet_bench::session::SessionCommand;
-use wibbet_core::diagnosis::{Evaluation, Next};
+use wibbet_core::diagnosis::{Check, Evaluation, Next};
 use wibbet_core::plan::TrayItem;
 use wibbet_core::run::recorded_start;
 use wibbet_types::{PackageId, PlainText};
@@ -29,6 +29,10 @@ pub(crate) struct Finder {
     /// Suspects of all runs, in place of the last one's.
     all: bool,
     what: Input,
+    /// What tells it by itself.
+    told_by: Input,
+    /// That one is typed into.
+    at_check: bool,
     /// What a round that was sent wanted.
     tried: Option<Vec<bool>>,
 }
@@ -94,10 +98,12 @@ impl Form for Finder {
         let mut send = |wanted| out.push(to_session(device.card, SessionCommand::FindFault(wanted)));
         match action {
             Action::Toggle => self.all = !self.all,
+            Action::NextField => self.at_check = !self.at_check,
             Action::Accept if self.asks => {
                 let suspects = device.suspects(self.all);
-                if !suspects.is_empty() {
-                    send(FindFault::Begin(suspects, PlainText::new(self.what.value().trim())));
+                let check = self.check(device);
+                if !suspects.is_empty() && !(check.is_none() && !self.told_by.value().trim().is_empty()) {
+                    send(FindFault::Begin(suspects, PlainText::new(self.what.value().trim()), check));
                     self.asks = false;
                 }
             }
@@ -128,30 +134,63 @@ impl Form for Finder {
         let columns = 92.min(frame.area().width.saturating_sub(2));
         let cells = usize::from(columns.saturating_sub(4));
         let lines = match stage(device, self.tried.as_ref()) {
-            Stage::Before if self.asks => before(device, self.all, theme, cells),
+            Stage::Before if self.asks => {
+                let mut lines = before(device, self.all, theme, cells);
+                lines.extend(self.about_the_check(device, theme, cells));
+                lines
+            }
             Stage::Before => vec![Line::styled(format!("{} Beginning.", spinner(app.tick)), theme.accent)],
             stage => going_on(app, device, &stage, theme, cells),
         };
         let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);
         let title = format!(" Fault finder on {} ", device.name());
         let able = |action| enabled(device, self.tried.as_ref(), action);
-        let high = high + if self.asks { 2 } else { 0 };
+        let high = high + if self.asks { 3 } else { 0 };
         let room = framed(&title, (columns, high), (self.layer(), &able), theme, frame);
         frame.render_widget(Paragraph::new(lines), room);
-        if self.asks && room.height > 1 {
-            let line = Rect { y: room.bottom() - 1, height: 1, ..room };
-            let field = Field { name: "what is broken", name_cells: 16, input: &self.what, here: true };
-            frame.render_widget(field.line(theme, usize::from(line.width)), line);
-            field.put_cursor(frame, line, 0);
+        if self.asks && room.height > 2 {
+            let fields = [("what is broken", &self.what), ("told by itself", &self.told_by)];
+            for (n, (name, input)) in fields.into_iter().enumerate() {
+                let line = Rect { y: room.bottom() - 2 + u16::from(n == 1), height: 1, ..room };
+                let field = Field { name, name_cells: 16, input, here: self.at_check == (n == 1) };
+                frame.render_widget(field.line(theme, usize::from(line.width)), line);
+                if field.here {
+                    field.put_cursor(frame, line, 0);
+                }
+            }
         }
     }
 
     fn field(&mut self) -> Option<&mut Input> {
-        self.asks.then_some(&mut self.what)
+        let field = if self.at_check { &mut self.told_by } else { &mut self.what };
+        self.asks.then_some(field)
     }
 
     fn is_moving(&self) -> bool {
         !self.asks
+    }
+}
+
+impl Finder {
+    /// What is typed as what tells it by itself.
+    fn check(&self, device: &DeviceModel) -> Option<Check> {
+        let there = |id: &PackageId| device.inventory.as_ref().is_some_and(|all| all.packages.contains_key(id));
+        Check::typed(self.told_by.value(), there)
+    }
+
+    fn about_the_check<'a>(&self, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+        let (words, style) = match (self.check(device), self.told_by.value().trim()) {
+            (Some(check), _) => {
+                (format!("Looked at by itself, each round: {}.", check.words(|id| device.name_of(id))), theme.good)
+            }
+            (None, "") => (
+                "Whoever looks answers each round; or it is told by itself, by the id of an app that fails, or by an action that nobody answers."
+                    .to_owned(),
+                theme.dim,
+            ),
+            (None, _) => ("That is neither the id of a package on the device nor the name of an action.".to_owned(), theme.alert),
+        };
+        wrap(&words, cells).into_iter().map(|line| Line::styled(line, style)).collect()
     }
 }
 

@@ -5,7 +5,7 @@ use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
 use wibbet_core::plan::StartLoss;
 
-use super::form::{ALL, Flow, Form, framed};
+use super::form::{Flow, Form, framed};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, hint};
 use crate::tui::message::Effect;
@@ -21,6 +21,11 @@ fn losses(device: &DeviceModel) -> impl Iterator<Item = (String, &StartLoss)> {
     left.filter_map(|step| Some((format!("{}, {}", device.name_of(&step.id), step.id), step.start.as_ref()?)))
 }
 
+/// A restart before anything is sent: not of one that is at something.
+fn may_restart(device: &DeviceModel) -> bool {
+    device.is_ready() && !device.running
+}
+
 impl Form for Start {
     const OPENED_BY: Action = Action::DespiteStart;
 
@@ -33,8 +38,12 @@ impl Form for Start {
     }
 
     fn act(&mut self, app: &mut App, action: Action, _out: &mut Vec<Effect>) -> Flow {
-        if let (Action::DespiteStartNow, Some(device)) = (action, app.device_mut()) {
-            device.allow_despite_start();
+        match (action, app.device_mut()) {
+            (Action::DespiteStartNow, Some(device)) => device.allow_despite_start(),
+            // What can be done about it from here: it shows how long a start takes, and whether this computer is let in by itself.
+            (Action::TryRestart, Some(device)) if may_restart(device) => return Flow::Open(Action::Restart),
+            (Action::TryRestart, _) => return Flow::Stay,
+            _ => {}
         }
         Flow::Close
     }
@@ -76,7 +85,8 @@ impl Form for Start {
         lines.extend(wrap(words, cells).into_iter().map(|line| Line::styled(line, theme.dim)));
         let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);
         let title = format!(" The start of {} ", device.name());
-        let room = framed(&title, (columns, high), (Layer::Start, ALL), theme, frame);
+        let able = |action| action != Action::TryRestart || may_restart(device);
+        let room = framed(&title, (columns, high), (Layer::Start, &able), theme, frame);
         frame.render_widget(Paragraph::new(lines), room);
     }
 }

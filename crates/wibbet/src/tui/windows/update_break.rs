@@ -1,10 +1,11 @@
 //! A break for a system update: everything back before it, and out again behind it.
 
 use ratatui::Frame;
+use ratatui::style::Style;
 use ratatui::text::Line;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::diagnosis::{BreakItem, BreakView, UpdateBreak};
-use wibbet_types::{PackageId, UserId, counted};
+use wibbet_types::{PackageId, UserId};
 
 use super::form::{Flow, Form};
 use super::page::Page;
@@ -51,7 +52,7 @@ impl Break {
 
     fn before<'a>(&self, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
         let mut lines: Vec<Line<'a>> = Vec::new();
-        let mut say = |words: &str, style| lines.extend(wrap(words, cells).into_iter().map(|l| Line::styled(l, style)));
+        let mut say = |words: &str, style| lines.extend(told(words, style, cells));
         let (items, left) = &self.would_be;
         if let Some(catalog) = &device.catalog {
             let need = UpdateBreak::need(items, catalog);
@@ -64,8 +65,8 @@ impl Break {
             theme.plain,
         );
         say("", theme.plain);
-        let whose = if self.before_too { "runs took out or that was off before Wibbet" } else { "runs took out" };
-        say(&format!("{} of what {whose}:", counted(items.len(), "package", "packages")), theme.strong);
+        let whose = if self.before_too { "Out by runs, or off before Wibbet" } else { "Out by runs" };
+        say(&format!("{whose} · {}", items.len()), theme.strong);
         for item in items {
             say(&format!("  {} · {}", named(device, &item.id, item.user), item.way.label()), theme.plain);
         }
@@ -79,6 +80,14 @@ impl Break {
     }
 }
 
+/// A text over as many lines as it takes; what it is set in by goes for all of them.
+fn told<'a>(words: &str, style: Style, cells: usize) -> Vec<Line<'a>> {
+    let plain = words.trim_start();
+    let indent = " ".repeat(words.len() - plain.len());
+    let lines = wrap(plain, cells.saturating_sub(indent.len())).into_iter();
+    lines.map(|line| Line::styled(format!("{indent}{line}"), style)).collect()
+}
+
 /// The name of a package, and for whom where that has to be said.
 fn named(device: &DeviceModel, id: &PackageId, user: UserId) -> String {
     let several = device.inventory.as_ref().is_some_and(|inventory| inventory.users.len() > 1);
@@ -88,7 +97,7 @@ fn named(device: &DeviceModel, id: &PackageId, user: UserId) -> String {
 
 fn going_on<'a>(app: &App, device: &DeviceModel, view: &BreakView, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
     let mut lines: Vec<Line<'a>> = Vec::new();
-    let mut say = |words: &str, style| lines.extend(wrap(words, cells).into_iter().map(|l| Line::styled(l, style)));
+    let mut say = |words: &str, style| lines.extend(told(words, style, cells));
     let Some(of) = &device.on_break else { return lines };
     let build = device.facts.as_ref().map(|facts| facts.build.to_string()).unwrap_or_default();
     let since = app.clock(of.begun);
