@@ -96,16 +96,11 @@ pub async fn begin_finder(
 const WATCHED_FOR: Duration = Duration::from_secs(45);
 const LOOKED_EVERY: Duration = Duration::from_secs(3);
 
-/// Looks whether something is broken still, for the first of the suspects' users: at who answers, or for a while at what fails.
+/// Looks whether something is broken still for a user: at who answers, or for a while at what fails.
 ///
 /// # Errors
 /// When the device cannot be asked.
-pub async fn look_whether_broken(
-    device: &AdbDevice,
-    finder: &FaultFinder,
-    check: &Check,
-) -> Result<Evaluation, AskError> {
-    let user = finder.suspects.first().map_or(UserId::OWNER, |suspect| suspect.user);
+pub async fn look_whether_broken(device: &AdbDevice, user: UserId, check: &Check) -> Result<Evaluation, AskError> {
     if let Check::Answered(_) = check {
         let Some(request) = check.request(user, &device.capabilities()) else { return Ok(Evaluation::CannotTell) };
         let said = device.ask(&request, &mut |_| {}).await?;

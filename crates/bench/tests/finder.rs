@@ -152,7 +152,7 @@ async fn it_is_found_without_anybody_looking() {
         let of = device.facts().unwrap().id;
         let said = PlainText::new("it does not listen");
         let begun = begin_finder(&workplace, of.clone(), who, said, Some(check.clone())).await.unwrap();
-        assert_eq!(look_whether_broken(&device, &begun, &check).await.unwrap(), Evaluation::Still, "{check}");
+        assert_eq!(look_whether_broken(&device, UserId::OWNER, &check).await.unwrap(), Evaluation::Still, "{check}");
         let mut rounds = 0;
         let cause = loop {
             let of = begun.device.clone();
@@ -163,7 +163,7 @@ async fn it_is_found_without_anybody_looking() {
                     rounds += 1;
                     assert!(rounds <= 6, "{:?}", finder.rounds);
                     round(&workplace, &device, &finder, &back).await;
-                    let seen = look_whether_broken(&device, &finder, &check).await.unwrap();
+                    let seen = look_whether_broken(&device, finder.whose(), &check).await.unwrap();
                     let now = survey(&device, &mut |_| {}).await.unwrap();
                     mark_round(&workplace, &device, &mut finder, seen, &now).await.unwrap();
                 }

@@ -205,5 +205,5 @@ async fn behind_a_factory_reset_what_was_out_is_offered_again() {
     let later = changes(&workplace, &device, Since::LastLook).await;
     assert!(later.was.is_none() && later.again.is_empty());
     let (_, look) = last_look(&workplace.book, facts.id).await.unwrap().unwrap();
-    assert_eq!(look.packages[&id("com.corvane.tips")].states[&UserId::OWNER].installed, false);
+    assert!(!look.packages[&id("com.corvane.tips")].states[&UserId::OWNER].installed);
 }

@@ -25,6 +25,8 @@ pub struct LookedBack {
     pub since: Since,
     /// What has changed since, what came back first.
     pub drift: Vec<Drift>,
+    /// Whether both could be read whole: else what is new or gone is not told.
+    pub whole: bool,
     /// What runs took out, none has put back, and is in use.
     pub again: Vec<TrayItem>,
     /// The device that this one may have been before a factory reset, with what runs had out of that one and is in use here.
@@ -53,6 +55,7 @@ pub async fn look_back(
             None => None,
         };
         let drift = before.as_ref().map_or_else(Vec::new, |(_, before)| drift(before, &look, &runs));
+        let whole = look.whole && before.as_ref().is_none_or(|(_, before)| before.whole);
         let again = in_use_again(&runs, &inventory);
         let was = match runs.is_empty() {
             true => was_before_a_reset(book, &facts, &inventory)?,
@@ -61,7 +64,7 @@ pub async fn look_back(
         if keep {
             book.keep_look(&facts.id, &look)?;
         }
-        Ok(LookedBack { now: look, earlier, before, since, drift, again, was })
+        Ok(LookedBack { now: look, earlier, before, since, drift, whole, again, was })
     })
     .await
 }

@@ -3,8 +3,8 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use wibbet_core::diagnosis::{Evaluation, FaultFinder, Next};
-use wibbet_types::PackageId;
+use wibbet_core::diagnosis::{Check, Evaluation, FaultFinder, Next};
+use wibbet_types::{PackageId, UserId};
 
 use super::actor::Actor;
 use super::event::SessionEvent;
@@ -48,6 +48,13 @@ impl Actor {
         let open = open_finder(&self.workplace.book, &facts.id).await?;
         let (mut open, wanted) = match (open, wanted) {
             (None, FindFault::Begin(suspects, what, check)) => {
+                let whose = suspects.first().map_or(UserId::OWNER, |suspect| suspect.user);
+                if let Some(check) = &check
+                    && self.look_whether_broken(whose, check).await? != Evaluation::Still
+                {
+                    let words = format!("by that it is not broken now: {check} does not tell it");
+                    return Err(RunError::NotBegun(words));
+                }
                 return begin_finder(&self.workplace, facts.id, suspects, what, check).await.map(drop);
             }
             (Some(_), FindFault::Begin(..)) => {
@@ -73,21 +80,28 @@ impl Actor {
     /// Where something tells by itself whether it is broken still, it is looked at, and that is the answer.
     async fn answer_by_itself(&self, open: &mut FaultFinder) -> Result<(), RunError> {
         let (Some(check), Next::Try(_)) = (open.check.clone(), open.next()) else { return Ok(()) };
-        let words = check.words(PackageId::to_string);
-        self.tell(SessionEvent::Busy(Some(format!("looking {words}"))));
-        let seen = look_whether_broken(&self.device, open, &check).await;
-        self.tell(SessionEvent::Busy(None));
-        let seen = seen.map_err(|why| RunError::NotBegun(format!("{words} could not be looked at: {why}")))?;
+        let seen = self.look_whether_broken(open.whose(), &check).await?;
         // What counts is what is so.
         let now = survey(&*self.device, &mut |_| {}).await;
         let Ok(now) = now else { return Ok(()) };
         let told = match seen {
             Evaluation::Still => "it is broken still",
             Evaluation::Gone => "it is not broken now",
-            Evaluation::CannotTell => "that cannot be told",
+            Evaluation::CannotTell => "that cannot be told; look yourself",
         };
-        self.tell(SessionEvent::Note(format!("Looked {words}: {told}.")));
+        self.tell(SessionEvent::Note(format!("Looked {}: {told}.", check.words(PackageId::to_string))));
+        if seen == Evaluation::CannotTell {
+            return Ok(());
+        }
         mark_round(&self.workplace, &self.device, open, seen, &now).await
+    }
+
+    async fn look_whether_broken(&self, user: UserId, check: &Check) -> Result<Evaluation, RunError> {
+        let words = check.words(PackageId::to_string);
+        self.tell(SessionEvent::Busy(Some(format!("looking {words}"))));
+        let seen = look_whether_broken(&self.device, user, check).await;
+        self.tell(SessionEvent::Busy(None));
+        seen.map_err(|why| RunError::NotBegun(format!("{words} could not be looked at: {why}")))
     }
 
     async fn try_round(

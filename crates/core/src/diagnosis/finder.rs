@@ -127,6 +127,11 @@ impl FaultFinder {
         Halving::with(&weights, self.rounds.iter().cloned())
     }
 
+    /// For whom it is looked: the first of the suspects' users.
+    pub fn whose(&self) -> UserId {
+        self.suspects.first().map_or(UserId::OWNER, |suspect| suspect.user)
+    }
+
     /// What comes next.
     pub fn next(&self) -> Next {
         self.machine().next()

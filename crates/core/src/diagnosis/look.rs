@@ -74,6 +74,8 @@ impl Look {
     /// Of what was read of a device.
     pub fn of(inventory: &Inventory, build: &PlainText, at: Timestamp) -> Self {
         let mut roles: BTreeMap<Role, BTreeSet<PackageId>> = BTreeMap::new();
+        // What is meant to stay unseen is not written down.
+        let users: BTreeSet<UserId> = inventory.users_to_tell(None).map(|user| user.id).collect();
         let packages = inventory.packages.values().filter_map(|package| {
             let source = match package.kind {
                 PackageKind::System => Source::System,
@@ -82,9 +84,13 @@ impl Look {
                 // It goes and comes with those that use it.
                 PackageKind::Library => return None,
             };
-            let told = package.states.iter().filter(|(_, state)| state.known && !state.unreadable);
+            let told =
+                package.states.iter().filter(|(user, state)| users.contains(user) && state.known && !state.unreadable);
             let states: BTreeMap<UserId, PackageState> = told.map(|(user, state)| (*user, *state)).collect();
-            for (user, given) in &package.about.chosen {
+            if package.kind == PackageKind::User && states.is_empty() {
+                return None;
+            }
+            for (user, given) in package.about.chosen.iter().filter(|(user, _)| users.contains(user)) {
                 for what in given.iter().filter(|given| is_role(given)).map(Given::words) {
                     let role = Role { user: *user, what: PlainText::new(&what) };
                     roles.entry(role).or_default().insert(package.id.clone());
@@ -191,14 +197,16 @@ mod tests {
 
     #[test]
     fn what_was_kept_is_read_again() {
-        let users = [testing::user(0, "", UserKind::Owner), testing::user(10, "", UserKind::Work)];
+        let users = [(0, UserKind::Owner), (10, UserKind::Work), (11, UserKind::Private)];
+        let users = users.map(|(number, kind)| testing::user(number, "", kind));
         let states = [(0, testing::IN_USE), (10, testing::UNINSTALLED)];
         let mut notes = testing::package("com.ostrel.notes", PackageKind::UpdatedSystem, "", &states);
         notes.about.version_code = Some(12);
         notes.about.chosen.insert(UserId::OWNER, vec![Given::Role("android.app.role.HOME".into()), Given::Overlay]);
         let tides = testing::package("fer.pellmoor.tides", PackageKind::User, "", &[(0, testing::DISABLED)]);
         let unread = testing::package("a.unread", PackageKind::System, "", &[(0, PackageState::UNREADABLE)]);
-        let inventory = testing::inventory(&users, [notes, tides, unread]);
+        let secret = testing::package("a.secret", PackageKind::User, "", &[(11, testing::IN_USE)]);
+        let inventory = testing::inventory(&users, [notes, tides, unread, secret]);
         let look = Look::of(&inventory, &PlainText::new("RILL3-8.1.5"), Timestamp(5));
         assert_eq!(
             look.lines(),

@@ -21,12 +21,8 @@ pub fn thinned(looks: &[LookHead], now: Timestamp) -> Vec<LookId> {
         let at_an_edge = neighbours.into_iter().any(|other| other.is_none_or(|other| other.build != look.build));
         // What a clock that jumped has put into the future is of today.
         let age = (now.0 - look.until.0).max(0);
-        let span = match age {
-            ..=ALL_FOR => 0,
-            ..=DAILY_FOR => DAY,
-            ..=WEEKLY_FOR => 7 * DAY,
-            _ => 28 * DAY,
-        };
+        let spans = [(ALL_FOR, 0), (DAILY_FOR, DAY), (WEEKLY_FOR, 7 * DAY)];
+        let span = spans.into_iter().find(|(most, _)| age <= *most).map_or(28 * DAY, |(_, span)| span);
         if span == 0 {
             continue;
         }

@@ -78,6 +78,9 @@ pub(crate) async fn changes(finder: &Finder<'_>, name: &str, wanted: Wanted) -> 
         if head.build != told.now.build {
             tell(format_args!("the system was updated: {} → {}", head.build, told.now.build));
         }
+        if !told.whole {
+            tell("not everything could be read at one of the two looks: what is new or gone is not told");
+        }
         show(&told.drift, None);
         hint(&told, facts.id.as_str());
     }

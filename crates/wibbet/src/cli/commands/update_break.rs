@@ -72,7 +72,7 @@ pub(crate) async fn update_break(finder: &Finder<'_>, name: &str, wanted: Wanted
             let words = format!("{} is on no update break; --begin begins one", there.facts.id);
             Err(Failure::new(Exit::Nothing, words))
         }
-        (Some(open), _, true) => end(finder, name, open, &there, &wanted).await,
+        (Some(open), _, true) => end(finder, name, open, there, &wanted).await,
         (open, true, false) => begin(finder, open, there, wanted).await,
     }
 }
@@ -240,7 +240,7 @@ async fn end(
     finder: &Finder<'_>,
     name: &str,
     open: UpdateBreak,
-    there: &There,
+    there: There,
     wanted: &Wanted,
 ) -> Result<Exit, Failure> {
     let (book, how) = (&finder.workplace.book, wanted.how);
@@ -278,6 +278,9 @@ async fn end(
         return Ok(Exit::Done);
     }
     let count = tray.len();
+    // The run makes a link of its own, and a cable leads to one program at a time.
+    there.device.hang_up().await;
+    drop(there);
     let done = take_out(finder, name, again(tray), how).await?;
     if !how.dry_run && matches!(done, Exit::Done | Exit::Partly) {
         end_break(book, open.number).await?;

@@ -98,6 +98,8 @@ pub(crate) struct Changes<'a> {
     beside: Option<&'a str>,
     since: Option<JsonLook<'a>>,
     now: JsonLook<'a>,
+    /// Whether both could be read whole: else what is new or gone is not told.
+    whole: bool,
     changes: Vec<JsonDrift<'a>>,
     /// What runs took out and is in use.
     again: Vec<JsonItem<'a>>,
@@ -112,6 +114,7 @@ impl<'a> Changes<'a> {
             beside: None,
             since: told.before.as_ref().map(|(head, _)| JsonLook::of(head)),
             now: JsonLook { look: None, at: time(now.at), until: time(now.until), build: now.build.as_str() },
+            whole: told.whole,
             changes: told.drift.iter().map(|one| JsonDrift::of(one, false)).collect(),
             again: told.again.iter().map(JsonItem::of).collect(),
             was_before_reset: told

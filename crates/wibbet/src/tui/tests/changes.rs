@@ -29,6 +29,7 @@ fn looked_back(drift: Vec<Drift>, again: &[&str]) -> LookedBack {
         earlier,
         since: Since::LastLook,
         drift,
+        whole: true,
         again: tray.collect(),
         was: None,
     }

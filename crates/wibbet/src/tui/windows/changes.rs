@@ -104,6 +104,9 @@ fn told<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec
     if head.build != all.now.build {
         say(&format!("The system was updated: {} → {}.", head.build, all.now.build), theme.strong);
     }
+    if !all.whole {
+        say("Not everything could be read at one of the two looks: what is new or gone is not told.", theme.alert);
+    }
     if all.drift.is_empty() {
         say("Nothing has changed.", theme.plain);
     }

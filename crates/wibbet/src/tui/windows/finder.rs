@@ -102,7 +102,8 @@ impl Form for Finder {
             Action::Accept if self.asks => {
                 let suspects = device.suspects(self.all);
                 let check = self.check(device);
-                if !suspects.is_empty() && !(check.is_none() && !self.told_by.value().trim().is_empty()) {
+                let understood = check.is_some() || self.told_by.value().trim().is_empty();
+                if !suspects.is_empty() && understood {
                     send(FindFault::Begin(suspects, PlainText::new(self.what.value().trim()), check));
                     self.asks = false;
                 }
