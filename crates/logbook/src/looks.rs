@@ -27,17 +27,21 @@ impl Logbook {
             if let Some(last) = heads.last()
                 && read(&change, last)?.is_some_and(|last| last.shows_the_same(look))
             {
-                let sql = "UPDATE looks SET until = max(until, ?2) WHERE number = ?1";
-                change.execute(sql, params![last.number.number(), look.until.0])?;
+                let sql = "UPDATE looks SET until = max(until, ?2), boot = coalesce(?3, boot) WHERE number = ?1";
+                let boot = look.boot.as_ref().map(PlainText::as_str);
+                change.execute(sql, params![last.number.number(), look.until.0, boot])?;
                 return Ok(last.number);
             }
             let mut packer = DeflateEncoder::new(Vec::new(), Compression::default());
             let packed = packer.write_all(look.lines().as_bytes()).and_then(|()| packer.finish());
             let packed = packed.map_err(|error| rusqlite::Error::ToSqlConversionFailure(Box::new(error)))?;
-            let sql = "INSERT INTO looks (device, at, until, build, packed) VALUES (?1, ?2, ?3, ?4, ?5)";
-            change.execute(sql, params![device.as_str(), look.at.0, look.until.0, look.build.as_str(), packed])?;
+            let sql = "INSERT INTO looks (device, at, until, build, packed, boot) VALUES (?1, ?2, ?3, ?4, ?5, ?6)";
+            let boot = look.boot.as_ref().map(PlainText::as_str);
+            change
+                .execute(sql, params![device.as_str(), look.at.0, look.until.0, look.build.as_str(), packed, boot])?;
             let number = LookId::new(change.last_insert_rowid());
-            let of_it = LookHead { number, at: look.at, until: look.until, build: look.build.clone() };
+            let Look { at, until, build, boot, .. } = look.clone();
+            let of_it = LookHead { number, at, until, build, boot };
             let all: Vec<LookHead> = heads.into_iter().chain([of_it]).collect();
             for gone in thinned(&all, look.until) {
                 change.execute("DELETE FROM looks WHERE number = ?1", [gone.number()])?;
@@ -61,13 +65,14 @@ impl Logbook {
 }
 
 fn heads(connection: &Connection, device: &DeviceId) -> rusqlite::Result<Vec<LookHead>> {
-    let sql = "SELECT number, at, until, build FROM looks WHERE device = ?1 ORDER BY number";
+    let sql = "SELECT number, at, until, build, boot FROM looks WHERE device = ?1 ORDER BY number";
     let head = |row: &Row<'_>| {
         Ok(LookHead {
             number: LookId::new(row.get(0)?),
             at: Timestamp(row.get(1)?),
             until: Timestamp(row.get(2)?),
             build: PlainText::new(&row.get::<_, String>(3)?),
+            boot: row.get::<_, Option<String>>(4)?.map(|boot| PlainText::new(&boot)),
         })
     };
     connection.prepare_cached(sql)?.query_map([device.as_str()], head)?.collect()

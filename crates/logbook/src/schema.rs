@@ -177,7 +177,8 @@ CREATE TABLE finders (
 -- down as its `until`.
 CREATE TABLE looks (
     number INTEGER PRIMARY KEY AUTOINCREMENT,
-    device TEXT NOT NULL, at INTEGER NOT NULL, until INTEGER NOT NULL, build TEXT NOT NULL, packed BLOB NOT NULL
+    device TEXT NOT NULL, at INTEGER NOT NULL, until INTEGER NOT NULL, build TEXT NOT NULL,
+    boot TEXT, packed BLOB NOT NULL
 ) STRICT;
 CREATE INDEX looks_devices ON looks (device);
 -- Update breaks: a line for each package that was out, see `BreakItem`, and for each that the device had.

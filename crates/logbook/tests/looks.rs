@@ -12,7 +12,7 @@ const DAY: i64 = 24 * 60 * 60 * 1000;
 
 fn look(at: i64, build: &str, lines: &str) -> Look {
     let (at, build) = (Timestamp(at), PlainText::new(build));
-    Look::from_lines(&LookHead { number: LookId::new(0), at, until: at, build }, lines)
+    Look::from_lines(&LookHead { number: LookId::new(0), at, until: at, build, boot: None }, lines)
 }
 
 #[test]
@@ -25,6 +25,9 @@ fn what_shows_the_same_is_kept_once() {
     assert_eq!(book.keep_look(&device, &look(20, "B1", "system 1 a.one 0:1000\n")).unwrap(), one);
     // A clock that jumped back leaves what was seen.
     assert_eq!(book.keep_look(&device, &look(5, "B1", "system 1 a.one 0:1000\n")).unwrap(), one);
+    let restarted = Look { boot: Some(PlainText::new("b2")), ..look(20, "B1", "system 1 a.one 0:1000\n") };
+    assert_eq!(book.keep_look(&device, &restarted).unwrap(), one, "a start alone is no change");
+    assert_eq!(book.looks(&device).unwrap()[0].boot, restarted.boot);
     let second = look(30, "B2", "system 1 a.one 0:0000\n");
     let two = book.keep_look(&device, &second).unwrap();
     assert!(two != one && book.looks(&other).unwrap().is_empty());
@@ -33,7 +36,7 @@ fn what_shows_the_same_is_kept_once() {
     let heads = book.looks(&device).unwrap();
     let of = |head: &LookHead| (head.number, head.at.0, head.until.0);
     assert_eq!(heads.iter().map(of).collect::<Vec<_>>(), [(one, 10, 20), (two, 30, 30)]);
-    assert_eq!(book.look(&heads[0]).unwrap(), Some(Look { until: Timestamp(20), ..first }));
+    assert_eq!(book.look(&heads[0]).unwrap(), Some(Look { until: Timestamp(20), boot: restarted.boot, ..first }));
     assert_eq!(book.look(&heads[1]).unwrap(), Some(second));
     assert_eq!(book.look(&LookHead { number: LookId::new(99), ..heads[0].clone() }).unwrap(), None);
 }

@@ -383,6 +383,58 @@ fn killed_at_any_moment_and_carried_on() {
     }
 }
 
+/// The whole device starts over and over: its daemon is there for three seconds of each round, its package service for one of them, until
+/// what the start needs is back.
+#[test]
+#[ignore = "needs tools/daemon-lab"]
+fn a_device_that_loops_is_caught_behind_the_real_daemon() {
+    const NEEDED: [&str; 2] = ["com.android.wifi.resources", "com.android.connectivity.resources"];
+    let mut scenario = Scenario::crew_phone();
+    let kept = small(scenario.clone()).inventory.packages;
+    scenario.inventory.packages.retain(|one| NEEDED.contains(&&*one.id) || kept.iter().any(|kept| kept.id == one.id));
+    let phone = Phone::new(scenario, true);
+    let (daemon, home) = (phone.daemon("open", 0), home());
+    let at = daemon.at();
+    let harmless: Vec<&str> = TWENTY.into_iter().filter(|id| !REFUSED.contains(id)).collect();
+    let mut words = vec!["run", &at, "--user", "0", "--uninstall"];
+    words.extend(harmless.iter().chain(&NEEDED));
+    words.push("--despite-start");
+    words.extend(NEEDED);
+    words.extend(["--yes", "--json"]);
+    let (run, code) = json(home.path(), &words);
+    assert_eq!(code, 0, "{run}");
+
+    let port = daemon.kill();
+    let caught = command(home.path(), &["catch", SERIAL, "--yes", "--json", "--at", &at])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut rounds = 0;
+    let _daemon = loop {
+        std::thread::sleep(Duration::from_secs(2));
+        let dies = phone.android.start_anew(&phone.root).unwrap();
+        let daemon = phone.daemon("open", port);
+        if dies.is_none() {
+            break daemon;
+        }
+        rounds += 1;
+        assert!(rounds < 12, "it is not caught");
+        std::thread::sleep(Duration::from_secs(2));
+        phone.android.service_comes_up();
+        std::thread::sleep(Duration::from_secs(1));
+        phone.android.start_has_failed();
+        daemon.kill();
+    };
+    // It stands for two minutes before it is believed.
+    let output = caught.wait_with_output().unwrap();
+    let said = String::from_utf8_lossy(&output.stderr);
+    let run: Value = serde_json::from_slice(&output.stdout).unwrap_or_else(|_| panic!("{said}"));
+    assert_eq!(output.status.code(), Some(0), "{run} {said}");
+    assert!(harmless.iter().chain(&NEEDED).all(|id| phone.android.holds(id, 0) == Some((true, 0))), "{run}");
+    assert!(outcomes(&run).iter().all(|(_, outcome)| *outcome == "done"), "{run}");
+}
+
 #[test]
 #[ignore = "needs tools/daemon-lab"]
 fn the_screen_over_the_real_daemon() {

@@ -47,7 +47,7 @@ pub async fn look_back(
     let facts = facts.clone();
     let at = now();
     book.with(move |book| {
-        let look = Look::of(&inventory, &facts.build, at);
+        let look = Look::of(&inventory, &facts, at);
         let (earlier, runs) = (book.looks(&facts.id)?, book.runs(Some(&facts.id))?);
         let head = since.look(&earlier, &runs).and_then(|number| earlier.iter().find(|head| head.number == number));
         let before = match head {
@@ -74,7 +74,7 @@ pub async fn look_back(
 /// # Errors
 /// When the logbook cannot be written.
 pub async fn keep_look(book: &SharedLogbook, facts: &DeviceFacts, inventory: &Inventory) -> Result<(), LogbookError> {
-    let (id, look) = (facts.id.clone(), Look::of(inventory, &facts.build, now()));
+    let (id, look) = (facts.id.clone(), Look::of(inventory, facts, now()));
     book.with(move |book| book.keep_look(&id, &look)).await.map(drop)
 }
 

@@ -78,6 +78,8 @@ pub enum DriftBy {
     SystemUpdate,
     /// An update of the package itself.
     ItsUpdate,
+    /// Somebody or something else, and the device has been restarted since.
+    Restart,
     /// Somebody or something else.
     Other,
 }
@@ -89,6 +91,7 @@ impl DriftBy {
             Self::Run(run) => format!("run {run}"),
             Self::SystemUpdate => "with the update of the system".into(),
             Self::ItsUpdate => "with its own update".into(),
+            Self::Restart => "not by Wibbet, since a restart".into(),
             Self::Other => "not by Wibbet".into(),
         }
     }
@@ -99,6 +102,7 @@ impl DriftBy {
             Self::Run(_) => "run",
             Self::SystemUpdate => "system-update",
             Self::ItsUpdate => "its-update",
+            Self::Restart => "restart",
             Self::Other => "other",
         }
     }
@@ -122,6 +126,8 @@ pub struct Drift {
 /// What has changed between two looks, what came back first, then by who did it; `runs` are those of the device.
 pub fn drift(before: &Look, after: &Look, runs: &[Run]) -> Vec<Drift> {
     let updated = before.build != after.build;
+    let restarted = before.boot.as_ref().zip(after.boot.as_ref()).is_some_and(|(before, after)| before != after);
+    let other = if restarted { DriftBy::Restart } else { DriftBy::Other };
     let mut found = Vec::new();
     let ids: BTreeSet<&PackageId> = before.packages.keys().chain(after.packages.keys()).collect();
     for id in ids {
@@ -133,7 +139,7 @@ pub fn drift(before: &Look, after: &Look, runs: &[Run]) -> Vec<Drift> {
         let others = match (updated, own_update) {
             (true, _) => DriftBy::SystemUpdate,
             (false, true) => DriftBy::ItsUpdate,
-            (false, false) => DriftBy::Other,
+            (false, false) => other,
         };
         match (was, is) {
             // What could not be read at one of the looks may have been there.
@@ -161,7 +167,7 @@ pub fn drift(before: &Look, after: &Look, runs: &[Run]) -> Vec<Drift> {
             (None, None) => {}
         }
     }
-    found.extend(roles(before, after, runs, if updated { DriftBy::SystemUpdate } else { DriftBy::Other }));
+    found.extend(roles(before, after, runs, if updated { DriftBy::SystemUpdate } else { other }));
     found.sort_by(|a, b| (a.kind, a.by, &a.id, a.user).cmp(&(b.kind, b.by, &b.id, b.user)));
     found
 }
@@ -267,7 +273,7 @@ mod tests {
 
     fn look(at: i64, build: &str, lines: &str) -> Look {
         let (at, build) = (Timestamp(at), PlainText::new(build));
-        Look::from_lines(&LookHead { number: LookId::new(1), at, until: at, build }, lines)
+        Look::from_lines(&LookHead { number: LookId::new(1), at, until: at, build, boot: None }, lines)
     }
 
     fn run(number: i64, kind: RunKind, id: &str, way: Change, at: i64) -> Run {
@@ -350,6 +356,16 @@ mod tests {
         let whole = look(10, "B1", "system 1 a.one 0:1000\nsystem 1 a.two 0:1000\n");
         let part = look(20, "B1", "gaps\nsystem 1 a.one\n");
         assert!(drift(&whole, &part, &[]).is_empty() && drift(&part, &whole, &[]).is_empty());
+    }
+
+    #[test]
+    fn what_is_so_since_a_restart() {
+        let boot = |look: Look, boot: &str| Look { boot: Some(PlainText::new(boot)), ..look };
+        let before = boot(look(10, "B1", "system 1 a.one 0:0000\n"), "b1");
+        let after = look(20, "B1", "system 1 a.one 0:1000\n");
+        assert_eq!(told(&drift(&before, &boot(after.clone(), "b2"), &[])), ["on a.one Restart"]);
+        assert_eq!(told(&drift(&before, &boot(after.clone(), "b1"), &[])), ["on a.one Other"]);
+        assert_eq!(told(&drift(&before, &after, &[])), ["on a.one Other"], "which start it is was not told");
     }
 
     #[test]

@@ -5,6 +5,7 @@ use std::str::FromStr;
 
 use wibbet_types::{LookId, PackageId, PlainText, Timestamp, UserId, named};
 
+use crate::device::DeviceFacts;
 use crate::package::{Given, Inventory, PackageKind, PackageState};
 
 /// Where a package came from, as far as looks tell that apart.
@@ -49,6 +50,8 @@ pub struct Look {
     pub until: Timestamp,
     /// The build of its system, by the name that its maker gives it.
     pub build: PlainText,
+    /// Which start of its kernel it was, when it was last seen so; where that was told.
+    pub boot: Option<PlainText>,
     /// Its packages.
     pub packages: BTreeMap<PackageId, LookedAt>,
     /// Who had which role.
@@ -68,11 +71,13 @@ pub struct LookHead {
     pub until: Timestamp,
     /// The build of the system.
     pub build: PlainText,
+    /// Which start of its kernel it was, when it was last seen so; where that was told.
+    pub boot: Option<PlainText>,
 }
 
 impl Look {
     /// Of what was read of a device.
-    pub fn of(inventory: &Inventory, build: &PlainText, at: Timestamp) -> Self {
+    pub fn of(inventory: &Inventory, facts: &DeviceFacts, at: Timestamp) -> Self {
         let mut roles: BTreeMap<Role, BTreeSet<PackageId>> = BTreeMap::new();
         // What is meant to stay unseen is not written down.
         let users: BTreeSet<UserId> = inventory.users_to_tell(None).map(|user| user.id).collect();
@@ -99,10 +104,11 @@ impl Look {
             Some((package.id.clone(), LookedAt { source, version: package.about.version_code, states }))
         });
         let packages = packages.collect();
-        Self { at, until: at, build: build.clone(), packages, roles, whole: inventory.gaps.is_empty() }
+        let (build, boot) = (facts.build.clone(), facts.boot_id.clone());
+        Self { at, until: at, build, boot, packages, roles, whole: inventory.gaps.is_empty() }
     }
 
-    /// Whether it shows the same as another one.
+    /// Whether it shows the same as another one, whenever and behind whatever start.
     pub fn shows_the_same(&self, other: &Self) -> bool {
         let of = |look: &Self| (look.whole, look.build.clone());
         of(self) == of(other) && self.packages == other.packages && self.roles == other.roles
@@ -145,6 +151,7 @@ impl Look {
             at: head.at,
             until: head.until,
             build: head.build.clone(),
+            boot: head.boot.clone(),
             packages: text.lines().filter_map(read_line).collect(),
             roles,
             whole: text.lines().all(|line| line != "gaps"),
@@ -207,7 +214,9 @@ mod tests {
         let unread = testing::package("a.unread", PackageKind::System, "", &[(0, PackageState::UNREADABLE)]);
         let secret = testing::package("a.secret", PackageKind::User, "", &[(11, testing::IN_USE)]);
         let inventory = testing::inventory(&users, [notes, tides, unread, secret]);
-        let look = Look::of(&inventory, &PlainText::new("RILL3-8.1.5"), Timestamp(5));
+        let (build, boot) = (PlainText::new("RILL3-8.1.5"), Some(PlainText::new("b1")));
+        let facts = DeviceFacts { build, boot_id: boot, ..testing::facts() };
+        let look = Look::of(&inventory, &facts, Timestamp(5));
         assert_eq!(
             look.lines(),
             "system - a.unread\nupdated 12 com.ostrel.notes 0:1000 10:0000\nuser - fer.pellmoor.tides 0:1003\n\
@@ -224,7 +233,8 @@ mod tests {
     }
 
     fn head(at: i64, until: i64, build: &str) -> LookHead {
-        LookHead { number: LookId::new(1), at: Timestamp(at), until: Timestamp(until), build: PlainText::new(build) }
+        let (at, until, boot) = (Timestamp(at), Timestamp(until), Some(PlainText::new("b1")));
+        LookHead { number: LookId::new(1), at, until, build: PlainText::new(build), boot }
     }
 
     proptest! {

@@ -55,6 +55,7 @@ mod tests {
             at: Timestamp(at),
             until: Timestamp(until),
             build: PlainText::new("B"),
+            boot: None,
         };
         let looks = [head(3, 10, 15), head(5, 20, 25), head(9, 40, 40)];
         let run = |number, begun, settled: i64| {

@@ -48,6 +48,7 @@ mod tests {
             at: Timestamp(day * DAY),
             until: Timestamp(day * DAY + 5),
             build: PlainText::new(build),
+            boot: None,
         };
         all.iter().enumerate().map(of).collect()
     }
@@ -60,6 +61,7 @@ mod tests {
             at: Timestamp(n * DAY / 4),
             until: Timestamp(n * DAY / 4),
             build: PlainText::new("B"),
+            boot: None,
         };
         let all: Vec<LookHead> = (0..4000).map(quarter).collect();
         let now = Timestamp(1000 * DAY);

@@ -87,6 +87,35 @@ impl SimAndroid {
         self.state().set_fault(fault);
     }
 
+    /// The whole device starts anew, with its file system below a folder: which class of what the start needs is off, so that it is not
+    /// going to come up; nothing where it will. Its package service is not there yet.
+    ///
+    /// # Errors
+    /// When its files cannot be written.
+    pub fn start_anew(&self, root: &Path) -> std::io::Result<Option<u8>> {
+        let mut state = self.state();
+        state.lose_what_is_unwritten();
+        state.start_anew();
+        state.looping = state.start_fails();
+        state.begin_dying();
+        let comes_up = state.looping.is_none();
+        state.service_is_up(comes_up);
+        let boot = root.join("proc/sys/kernel/random/boot_id");
+        let _ = remove_file(&boot);
+        std::fs::write(boot, format!("{}\n", state.boot_id))?;
+        Ok(state.looping)
+    }
+
+    /// Its package service is there, until it dies of what it is without.
+    pub fn service_comes_up(&self) {
+        self.state().service_is_up(true);
+    }
+
+    /// And it has died.
+    pub fn start_has_failed(&self) {
+        self.state().note_failed_start();
+    }
+
     /// What has been run, a line for each program.
     pub fn transcript(&self) -> Vec<String> {
         self.state().transcript.clone()

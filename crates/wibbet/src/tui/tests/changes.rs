@@ -10,7 +10,7 @@ const CALENDAR: &str = "com.android.calendar";
 
 fn head(number: i64, build: &str) -> LookHead {
     let at = Timestamp(number * 60_000);
-    LookHead { number: LookId::new(number), at, until: at, build: PlainText::new(build) }
+    LookHead { number: LookId::new(number), at, until: at, build: PlainText::new(build), boot: None }
 }
 
 fn drift(id: &str, kind: DriftKind, by: DriftBy) -> Drift {
