@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use tokio::sync::watch;
 use tokio::time::Instant;
+use wibbet_core::ask::RestartTo;
 use wibbet_core::catalog::Catalog;
 use wibbet_core::diagnosis::{Cause, Check, Evaluation, FaultFinder, Next, Round, Suspect, suspects_of};
 use wibbet_core::package::{Inventory, Note, Scope};
@@ -12,9 +13,9 @@ use wibbet_core::plan::{Plan, StartLoss, plan_put_back_with, plan_take_out};
 use wibbet_core::run::{OfRuns, Run, RunKind, recorded_gifts, recorded_start};
 use wibbet_types::{DeviceId, PackageId, PlainText, UserId};
 
-use crate::device::{AdbDevice, AskError, Device as _};
+use crate::device::{AdbDevice, Device as _};
 use crate::logbook::{SharedLogbook, now};
-use crate::ops::Watch;
+use crate::ops::{RestartError, Watch, claim, comes_back, restart_device};
 use crate::run::{Control, RunEnded, RunError, RunNews, RunStart, run_plan};
 use crate::workplace::Workplace;
 
@@ -96,25 +97,48 @@ pub async fn begin_finder(
 const WATCHED_FOR: Duration = Duration::from_secs(45);
 const LOOKED_EVERY: Duration = Duration::from_secs(3);
 
-/// Looks whether something is broken still for a user: at who answers, or for a while at what fails.
+/// Looks whether something is broken still for a user: at who answers, for a while at what fails, or by a restart at whether it starts.
 ///
 /// # Errors
-/// When the device cannot be asked.
-pub async fn look_whether_broken(device: &AdbDevice, user: UserId, check: &Check) -> Result<Evaluation, AskError> {
+/// When the device cannot be asked, or another program is at work on it.
+pub async fn look_whether_broken(
+    workplace: &Workplace,
+    device: &AdbDevice,
+    user: UserId,
+    check: &Check,
+) -> Result<Evaluation, RunError> {
+    if *check == Check::Starts {
+        return starts_up(workplace, device).await;
+    }
     if let Check::Answered(_) = check {
         let Some(request) = check.request(user, &device.capabilities()) else { return Ok(Evaluation::CannotTell) };
-        let said = device.ask(&request, &mut |_| {}).await?;
+        let said = device.ask(&request, &mut |_| {}).await.map_err(RunError::NotSeen)?;
         return Ok(check.read(&said.out));
     }
     let Some(watch) = Watch::begin(device).await else { return Ok(Evaluation::CannotTell) };
     let until = Instant::now() + WATCHED_FOR;
     while Instant::now() < until {
         tokio::time::sleep(LOOKED_EVERY).await;
-        if check.is_seen_in(&watch.look(device).await?) {
+        if check.is_seen_in(&watch.look(device).await.map_err(RunError::NotSeen)?) {
             return Ok(Evaluation::Still);
         }
     }
     Ok(Evaluation::Gone)
+}
+
+/// Restarts the device, and sees whether it starts up.
+async fn starts_up(workplace: &Workplace, device: &AdbDevice) -> Result<Evaluation, RunError> {
+    let before = device.facts().ok_or_else(|| RunError::NotBegun("the device did not say what it is".into()))?;
+    {
+        let _claims = claim(workplace, device)?;
+        match restart_device(device, RestartTo::System).await {
+            Ok(()) => {}
+            Err(RestartError::Ask(error)) => return Err(RunError::NotSeen(error)),
+            // It was not restarted: nothing was seen.
+            Err(RestartError::NotWritten | RestartError::StillThere) => return Ok(Evaluation::CannotTell),
+        }
+    }
+    Ok(if comes_back(device, &before).await { Evaluation::Gone } else { Evaluation::Still })
 }
 
 /// The one that goes on on a device.

@@ -152,7 +152,11 @@ async fn it_is_found_without_anybody_looking() {
         let of = device.facts().unwrap().id;
         let said = PlainText::new("it does not listen");
         let begun = begin_finder(&workplace, of.clone(), who, said, Some(check.clone())).await.unwrap();
-        assert_eq!(look_whether_broken(&device, UserId::OWNER, &check).await.unwrap(), Evaluation::Still, "{check}");
+        assert_eq!(
+            look_whether_broken(&workplace, &device, UserId::OWNER, &check).await.unwrap(),
+            Evaluation::Still,
+            "{check}"
+        );
         let mut rounds = 0;
         let cause = loop {
             let of = begun.device.clone();
@@ -163,7 +167,7 @@ async fn it_is_found_without_anybody_looking() {
                     rounds += 1;
                     assert!(rounds <= 6, "{:?}", finder.rounds);
                     round(&workplace, &device, &finder, &back).await;
-                    let seen = look_whether_broken(&device, finder.whose(), &check).await.unwrap();
+                    let seen = look_whether_broken(&workplace, &device, finder.whose(), &check).await.unwrap();
                     let now = survey(&device, &mut |_| {}).await.unwrap();
                     mark_round(&workplace, &device, &mut finder, seen, &now).await.unwrap();
                 }
@@ -173,6 +177,22 @@ async fn it_is_found_without_anybody_looking() {
         };
         assert_eq!(cause, id(culprit));
     }
+}
+
+/// Whether the device starts is seen by a restart.
+#[tokio::test(start_paused = true)]
+async fn whether_it_starts_is_seen_by_a_restart() {
+    let folder = tempfile::tempdir().unwrap();
+    let (sim, workplace) = in_memory(Scenario::crew_phone(), 1, folder.path(), RunPolicy::default()).await;
+    let device = workplace.device(sim.address());
+    device.connect(&mut |_| {}).await.unwrap();
+    let seen = look_whether_broken(&workplace, &device, UserId::OWNER, &Check::Starts).await.unwrap();
+    assert_eq!(seen, Evaluation::Gone);
+    sim.set_state("com.android.wifi.resources", 0, false, 0);
+    let seen = look_whether_broken(&workplace, &device, UserId::OWNER, &Check::Starts).await.unwrap();
+    assert_eq!(seen, Evaluation::Still);
+    let restarts = sim.transcript().iter().filter(|line| line.contains("svc power reboot")).count();
+    assert_eq!(restarts, 2);
 }
 
 /// What the start of the device needs does not go again by a round that nobody has looked at, and such a round is not wanted twice.

@@ -151,7 +151,9 @@ impl From<NoteError> for Failure {
 impl From<RunError> for Failure {
     fn from(error: RunError) -> Self {
         match error {
-            RunError::Ask(ref ask) => Self { message: error.to_string(), ..Self::from(ask.clone()) },
+            RunError::Ask(ref ask) | RunError::NotSeen(ref ask) => {
+                Self { message: error.to_string(), ..Self::from(ask.clone()) }
+            }
             RunError::Claim(claim) => claim.into(),
             RunError::Stopped | RunError::NotBegun(_) => Self::new(Exit::Nothing, error.to_string()),
             RunError::OtherDevice { .. } | RunError::NotUnderstood { .. } => Self::new(Exit::Usage, error.to_string()),

@@ -929,7 +929,7 @@ fn what_broke_it_is_found_by_commands_that_lie_days_apart() {
     }
     let (_, err, code) = said(home.path(), &["find-fault", at, "--run", "99", "--yes"]);
     assert!(code == 1 && err.contains("no suspects. Nothing was sent"), "{code} {err}");
-    for bad in [&["--check", "starts"][..], &["--check", "answered a.b", "--again"]] {
+    for bad in [&["--check", "dances"][..], &["--check", "answered a.b", "--again"]] {
         assert_eq!(said(home.path(), &[&["find-fault", at, "--yes"][..], bad].concat()).2, 2, "{bad:?}");
     }
     let what = ["find-fault", at, "--run", "1", "--what", "no sound in the evening", "--yes", "--json"];

@@ -48,7 +48,7 @@ pub use note::{NoteError, forget_place, note_met};
 pub use open::{open_developer_options, open_on_device};
 pub use pair::{PairNews, pair_by_code, pair_by_qr};
 pub use part::{SwitchError, Switched, WantedPart, switch_part};
-pub use restart::{COMES_BACK, RestartError, before_restart, restart_device};
+pub use restart::{COMES_BACK, RestartError, before_restart, comes_back, restart_device};
 pub use root::ask_for_root;
 pub use sight::{Sight, look_at_all};
 pub(crate) use sight::{look_at, look_at_some};

@@ -4,9 +4,10 @@ use std::time::Duration;
 
 use tokio::time::timeout;
 use wibbet_core::ask::{RestartTo, hard_restart_request, knows_no_restart, restart_request};
-use wibbet_core::device::Vitals;
+use wibbet_core::device::{DeviceFacts, Vitals};
 use wibbet_core::read::{says_written, write_request};
 
+use super::vitals::details;
 use crate::around::Route;
 use crate::device::{AdbDevice, AskError, Device as _};
 
@@ -80,6 +81,24 @@ pub fn before_restart(routes: &[Route], vitals: Option<&Vitals>, to: RestartTo) 
     ];
     let more = more.into_iter().filter(|(so, _)| *so).map(|(_, words)| words);
     std::iter::once(link).chain(more).map(str::to_owned).collect()
+}
+
+/// Whether a device that was told to restart is linked again in another start than `before` tells of, and says that it has started up, before
+/// it is given up. Where a device tells no start apart, that its link ended and came back has to do.
+pub async fn comes_back(device: &AdbDevice, before: &DeviceFacts) -> bool {
+    let anew = |now: &DeviceFacts| now.boot_id.is_none() || before.boot_id.is_none() || now.started_apart(before);
+    let back = async {
+        loop {
+            if device.connect(&mut |_| {}).await.is_ok()
+                && device.facts().is_some_and(|now| anew(&now))
+                && details(device).await.is_some_and(|told| told.vitals.started == Some(true))
+            {
+                return;
+            }
+            tokio::time::sleep(Duration::from_secs(1)).await;
+        }
+    };
+    timeout(COMES_BACK, back).await.is_ok()
 }
 
 /// Has the device write down what it holds, restarts it in order, and sees its link go.

@@ -23,6 +23,9 @@ pub enum RunError {
     /// The device cannot be asked any more.
     #[error("{0}. The run stands where it was and can be carried on")]
     Device(String),
+    /// Whether something is broken still could not be looked at.
+    #[error("whether it is broken still could not be looked at: {0}. What was done so far stands in the logbook")]
+    NotSeen(AskError),
     /// Nothing was begun, for this reason.
     #[error("{0}. Nothing was sent")]
     NotBegun(String),

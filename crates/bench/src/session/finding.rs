@@ -99,9 +99,9 @@ impl Actor {
     async fn look_whether_broken(&self, user: UserId, check: &Check) -> Result<Evaluation, RunError> {
         let words = check.words(PackageId::to_string);
         self.tell(SessionEvent::Busy(Some(format!("looking {words}"))));
-        let seen = look_whether_broken(&self.device, user, check).await;
+        let seen = look_whether_broken(&self.workplace, &self.device, user, check).await;
         self.tell(SessionEvent::Busy(None));
-        seen.map_err(|why| RunError::NotBegun(format!("{words} could not be looked at: {why}")))
+        seen
     }
 
     async fn try_round(

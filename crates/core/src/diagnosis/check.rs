@@ -18,21 +18,24 @@ pub enum Check {
     Answered(String),
     /// An app does not fail any more.
     Fails(PackageId),
+    /// The device starts up: it is restarted to see that.
+    Starts,
 }
 
-/// The record's form: `answered ACTION`, `fails ID`.
+/// The record's form: `answered ACTION`, `fails ID`, `starts`.
 impl fmt::Display for Check {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::Answered(action) => write!(f, "answered {action}"),
             Self::Fails(id) => write!(f, "fails {id}"),
+            Self::Starts => f.write_str("starts"),
         }
     }
 }
 
 /// A text that is no check.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("“{0}” is no check: it is answered ACTION, or fails ID")]
+#[error("“{0}” is no check: it is answered ACTION, fails ID, or starts")]
 pub struct BadCheck(String);
 
 impl FromStr for Check {
@@ -40,6 +43,9 @@ impl FromStr for Check {
 
     fn from_str(text: &str) -> Result<Self, BadCheck> {
         let bad = || BadCheck(text.chars().take(80).collect());
+        if text.trim() == "starts" {
+            return Ok(Self::Starts);
+        }
         let (kind, of) = text.trim().split_once([' ', ':']).ok_or_else(bad)?;
         let of = of.trim();
         match kind {
@@ -57,9 +63,12 @@ fn is_action(text: &str) -> bool {
 }
 
 impl Check {
-    /// What people type for one: an id, which is of an app that fails, or an action, which nobody answers.
+    /// What people type for one: an id, which is of an app that fails, an action, which nobody answers, or `starts`.
     pub fn typed(text: &str, is_package: impl Fn(&PackageId) -> bool) -> Option<Self> {
         let text = text.trim();
+        if text == "starts" {
+            return Some(Self::Starts);
+        }
         if let Some(id) = text.parse().ok().filter(is_package) {
             return Some(Self::Fails(id));
         }
@@ -70,6 +79,7 @@ impl Check {
     pub fn words(&self, name: impl Fn(&PackageId) -> String) -> String {
         match self {
             Self::Answered(action) => format!("whether anybody answers {action}"),
+            Self::Starts => "whether the device starts up: it is restarted for that".into(),
             Self::Fails(id) => {
                 format!("whether {} fails: open it on the device, unless it does that by itself", name(id))
             }
@@ -118,8 +128,9 @@ mod tests {
         {
             assert_eq!(check.to_string().parse(), Ok(check));
         }
+        assert_eq!(Check::Starts.to_string().parse(), Ok(Check::Starts));
         assert_eq!("fails:com.ostrel.notes".parse(), Ok(Check::Fails(testing::id("com.ostrel.notes"))));
-        for bad in ["", "fails", "fails a b", "answered", "answered a;b.c", "answered x", "starts now"] {
+        for bad in ["", "fails", "fails a b", "answered", "answered a;b.c", "answered x", "starts now", "restarts"] {
             assert!(bad.parse::<Check>().is_err(), "{bad}");
         }
         let there = |id: &PackageId| id.as_str() == "com.ostrel.notes";

@@ -213,10 +213,16 @@ fn states<'a>(
     let both = was.states.iter().filter_map(|(user, was)| is.states.get(user).map(|is| (*user, *was, *is)));
     both.filter_map(move |(user, was, is)| {
         let by = by_run(runs, before, after, id, Some(user));
+        // A run between the two took it out, and by the second it is in use again.
+        let back = is.condition() == Condition::InUse && by.is_some();
+        if let Some(run) = taken_by(runs, after, id, user).filter(|_| back) {
+            let words = format!("run {} took it out, it is in use", run.number);
+            return Some(Drift { id: id.clone(), user: Some(user), kind: DriftKind::CameBack, by: others, words });
+        }
         let kind = match (was.condition(), is.condition()) {
             (a, b) if a == b => return None,
             (Condition::InUse, _) => DriftKind::Off,
-            (_, Condition::InUse) if by.is_none() && taken_by(runs, before, id, user) => DriftKind::CameBack,
+            (_, Condition::InUse) if by.is_none() && taken_by(runs, before, id, user).is_some() => DriftKind::CameBack,
             (_, Condition::InUse) => DriftKind::On,
             _ => DriftKind::OtherwiseOff,
         };
@@ -251,16 +257,17 @@ fn by_run(runs: &[Run], before: &Look, after: &Look, id: &PackageId, user: Optio
     runs.iter().filter(did).map(|run| run.number).max()
 }
 
-/// Whether what was off at a look was taken out by a run before it, and not put back by a later one.
-fn taken_by(runs: &[Run], look: &Look, id: &PackageId, user: UserId) -> bool {
-    let steps = runs.iter().flat_map(|run| run.steps.iter().map(move |step| (run.kind, step)));
+/// The run that had a package out at a look, by what was last done to it until then.
+fn taken_by<'a>(runs: &'a [Run], look: &Look, id: &PackageId, user: UserId) -> Option<&'a Run> {
+    let steps = runs.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step)));
     let own = steps.filter(|(_, step)| {
         step.id == *id
             && step.user == user
             && step.outcome == Some(Outcome::Done)
             && step.settled.is_some_and(|at| at <= look.until)
     });
-    own.max_by_key(|(_, step)| step.order).is_some_and(|(kind, step)| kind == RunKind::TakeOut && step.way.takes_out())
+    let last = own.max_by_key(|(_, step)| step.order);
+    last.filter(|(run, step)| run.kind == RunKind::TakeOut && step.way.takes_out()).map(|(run, _)| run)
 }
 
 #[cfg(test)]
@@ -356,6 +363,21 @@ mod tests {
         let whole = look(10, "B1", "system 1 a.one 0:1000\nsystem 1 a.two 0:1000\n");
         let part = look(20, "B1", "gaps\nsystem 1 a.one\n");
         assert!(drift(&whole, &part, &[]).is_empty() && drift(&part, &whole, &[]).is_empty());
+    }
+
+    /// Taken out and back between the two: the looks show nothing of it, the record does.
+    #[test]
+    fn what_went_and_came_back_in_between() {
+        let before = look(10, "B1", "system 1 a.one 0:1000\nsystem 1 a.two 0:1000\n");
+        let after = look(20, "B2", "system 1 a.one 0:1000\nsystem 1 a.two 0:1000\n");
+        let out = |number, id, at| run(number, RunKind::TakeOut, id, Change::Uninstall, at);
+        let back = |number, id, at| run(number, RunKind::PutBack, id, Change::Reinstall, at);
+        let runs = [out(1, "a.one", 12), out(2, "a.two", 13), back(3, "a.two", 14)];
+        let found = drift(&before, &after, &runs);
+        assert_eq!(told(&found), ["came-back a.one SystemUpdate"]);
+        assert_eq!(found[0].words, "run 1 took it out, it is in use");
+        // That was known at the first of them already.
+        assert!(drift(&before, &after, &[out(1, "a.one", 9)]).is_empty());
     }
 
     #[test]

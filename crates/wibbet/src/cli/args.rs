@@ -314,7 +314,8 @@ pub(crate) enum Command {
         /// What is broken, in your words.
         #[arg(long, value_name = "TEXT")]
         what: Option<String>,
-        /// Tell by itself whether it is broken still: answered ACTION (nobody answers that action while it is), or fails ID (that app fails).
+        /// Tell by itself whether it is broken still: answered ACTION (nobody answers that action while it is), fails ID (that app fails), or starts (the device
+        /// is restarted, and starts up or not).
         #[arg(long, value_name = "CHECK")]
         check: Option<Check>,
         /// What was seen with what is back now: still (it is broken still), gone, or cannot-tell.

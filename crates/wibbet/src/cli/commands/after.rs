@@ -12,11 +12,11 @@ use wibbet_core::device::{AppFailure, Figures};
 use wibbet_core::run::{Outcome, Run, Since, Suspects, came_back};
 use wibbet_types::{PackageId, PlainText};
 
-use super::links::comes_back;
 use crate::cli::args::How;
 use crate::cli::resolve::Finder;
 use crate::exit::Failure;
 use crate::out::tell;
+use wibbet_bench::ops::comes_back;
 
 /// How often it is looked whether something has failed.
 const LOOKED_EVERY: Duration = Duration::from_secs(10);

@@ -126,7 +126,7 @@ pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) 
             Some(check) => {
                 let words = check.words(PackageId::to_string);
                 tell(format_args!("looking {words}"));
-                let seen = look_whether_broken(&device, search.whose(), check).await?;
+                let seen = look_whether_broken(workplace, &device, search.whose(), check).await?;
                 tell(format_args!("seen: {seen}"));
                 // Then somebody has to look.
                 Some(seen).filter(|seen| *seen != Evaluation::CannotTell)
@@ -180,7 +180,7 @@ async fn begin(
     if let Some(check) = &check {
         tell(format_args!("looking {}", check.words(PackageId::to_string)));
         let user = suspects.first().map_or(UserId::OWNER, |suspect| suspect.user);
-        if look_whether_broken(device, user, check).await? != Evaluation::Still {
+        if look_whether_broken(finder.workplace, device, user, check).await? != Evaluation::Still {
             let words = format!("by that it is not broken now: {check} does not tell it. Nothing was begun");
             return Err(Failure::new(Exit::Nothing, words));
         }

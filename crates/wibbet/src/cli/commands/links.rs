@@ -6,9 +6,8 @@ use std::time::Duration;
 use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
 use tokio::sync::mpsc;
-use wibbet_bench::device::AdbDevice;
 use wibbet_bench::ops::{
-    COMES_BACK, Details, PairNews, RestartError, before_restart, claim, details, pair_by_code, pair_by_qr,
+    Details, PairNews, RestartError, before_restart, claim, comes_back, details, pair_by_code, pair_by_qr,
     restart_device,
 };
 use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
@@ -231,24 +230,6 @@ pub(crate) async fn restart(
         (false, _) => line("told to restart; its link has ended"),
     }
     Ok(if restarted == Some(false) { Exit::Unsettled } else { Exit::Done })
-}
-
-/// Whether it is linked again in another start than before, and says that it has started up, before it is given up. Where a device tells
-/// no start apart, that its link ended and came back has to do.
-pub(super) async fn comes_back(device: &AdbDevice, before: &DeviceFacts) -> bool {
-    let anew = |now: &DeviceFacts| now.boot_id.is_none() || before.boot_id.is_none() || now.started_apart(before);
-    let back = async {
-        loop {
-            if device.connect(&mut |_| {}).await.is_ok()
-                && device.facts().is_some_and(|now| anew(&now))
-                && details(device).await.is_some_and(|told| told.vitals.started == Some(true))
-            {
-                return;
-            }
-            tokio::time::sleep(Duration::from_secs(1)).await;
-        }
-    };
-    tokio::time::timeout(COMES_BACK, back).await.is_ok()
 }
 
 /// Prints the rule for udev.

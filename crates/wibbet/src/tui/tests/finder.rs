@@ -62,6 +62,38 @@ fn states(screen: &mut Screen, back: &[bool]) {
     screen.tell(SessionEvent::Inventory(Arc::new(now)));
 }
 
+/// What tells it by itself is typed into the second line; what is no check begins nothing.
+#[test]
+fn what_tells_it_by_itself_is_typed() {
+    use wibbet_core::diagnosis::Check;
+    for (typed, shows, check) in [
+        ("com.corvane.cleaner", "Looked at by itself", Some(Check::Fails("com.corvane.cleaner".parse().unwrap()))),
+        (
+            "android.intent.action.SEND",
+            "whether anybody answers",
+            Some(Check::Answered("android.intent.action.SEND".into())),
+        ),
+        ("starts", "whether the device starts up", Some(Check::Starts)),
+        ("it is dark", "neither the id of a package", None),
+    ] {
+        for (columns, lines) in [(128, 40), (80, 24)] {
+            let mut screen = screen(columns, lines);
+            screen.keys("4F_");
+            screen.keys(typed);
+            assert!(screen.shows(shows), "{}", screen.text());
+            screen.keys("\n");
+            let begun = sent(&mut screen);
+            match &check {
+                Some(check) => {
+                    let [FindFault::Begin(_, _, Some(found))] = begun.as_slice() else { panic!("{begun:?}") };
+                    assert_eq!(found, check);
+                }
+                None => assert!(begun.is_empty(), "{begun:?}"),
+            }
+        }
+    }
+}
+
 #[test]
 fn what_broke_it_is_found_by_keys() {
     let mut screen = screen(128, 40);

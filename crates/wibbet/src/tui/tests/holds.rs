@@ -152,6 +152,13 @@ fn what_the_start_needs_takes_a_step_of_its_own() {
     assert!(screen.shows("what stops: the home screen") && screen.shows("1 to send, 1 not sent"), "{}", screen.text());
     screen.keys(".t");
     assert!(screen.shows("Without it the device starts and cannot be used"), "{}", screen.text());
+    // A restart as a trial asks in its own window, and is not sent by this one.
+    assert!(screen.shows("how long it takes to start has not been seen"), "{}", screen.text());
+    screen.keys("r");
+    assert!(screen.shows("Restart Corvane Tarn 5") && screen.effects.is_empty(), "{}", screen.text());
+    screen.keys("n");
+    screen.tell(SessionEvent::StartTook(Some(std::time::Duration::from_secs(41))));
+    assert!(screen.shows("about 41 s to start"), "{}", screen.text());
     screen.keys("n");
     assert!(screen.shows("1 to send, 1 not sent"), "left as it is");
     screen.keys(".tT");

@@ -185,7 +185,7 @@ impl Finder {
                 (format!("Looked at by itself, each round: {}.", check.words(|id| device.name_of(id))), theme.good)
             }
             (None, "") => (
-                "Whoever looks answers each round; or it is told by itself, by the id of an app that fails, or by an action that nobody answers."
+                "Whoever looks answers each round; or it is told by itself: by the id of an app that fails, by an action that nobody answers, or by “starts”, which restarts the device."
                     .to_owned(),
                 theme.dim,
             ),
