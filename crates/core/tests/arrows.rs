@@ -32,7 +32,11 @@ const ORDERS: [(&str, &str, &[&str]); 6] = [
         &["policy", "logbook", "around", "device", "workplace", "ops", "run", "catch", "finder", "session", "fleet"],
     ),
     ("sim", "", &["seed", "scenario", "catalogue", "apk", "line", "android", "machine", "daemon", "reach", "device"]),
-    ("wibbet", "", &["exit", "out", "export", "demo", "tui", "sim", "score", "cli", "start", "dispatch"]),
+    (
+        "wibbet",
+        "",
+        &["exit", "out", "export", "demo", "tui", "sim", "score", "cli", "doctor", "papers", "start", "dispatch"],
+    ),
     (
         "wibbet",
         "tui",

@@ -15,6 +15,7 @@ mod copies;
 mod error;
 mod finders;
 mod jobs;
+mod keeping;
 mod looks;
 mod notes;
 mod schema;
@@ -35,6 +36,7 @@ use wibbet_types::{
 
 pub use claim::{Claim, ClaimError, MeetingPlaces};
 pub use error::LogbookError;
+pub use keeping::Erased;
 
 type Result<T> = std::result::Result<T, LogbookError>;
 

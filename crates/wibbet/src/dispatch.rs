@@ -7,15 +7,15 @@ use wibbet_bench::around::Surroundings;
 use wibbet_core::plan::Terms;
 
 use crate::cli::commands::{
-    catch, change, changes, copies, files, find_fault, links, look, packages, part, shelf, update_break, why,
+    catch, change, changes, copies, files, find_fault, links, logbook, look, packages, part, shelf, update_break, why,
 };
-use crate::cli::{Arguments, Command, Finder, How};
+use crate::cli::{Arguments, Command, Finder, How, LogbookCommand};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::tell;
 use crate::place::Folders;
 use crate::tui::{self, Start};
-use crate::{announced, score, sim, start};
+use crate::{announced, doctor, papers, score, sim, start};
 
 /// Does what was asked for.
 pub(crate) async fn run(arguments: Arguments) -> Exit {
@@ -31,6 +31,8 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Catch { json, .. }
             | Command::FindFault { json, .. }
             | Command::Changes { json, .. }
+            | Command::Doctor { json }
+            | Command::Logbook { what: LogbookCommand::Check { json } | LogbookCommand::Erase { json, .. } }
             | Command::UpdateBreak { json, .. }
             | Command::Pull { json, .. }
             | Command::Push { json, .. }
@@ -77,6 +79,16 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Some(Command::Sim(sim)) => return sim::run(sim, announcements).await,
         Some(Command::Score(wanted)) => return score::run(wanted).await,
         Some(Command::UsbRule) => return Ok(links::usb_rule()),
+        Some(Command::Completions { shell }) => return Ok(papers::completions(shell)),
+        Some(Command::Man { folder }) => return papers::man(&folder),
+        Some(Command::Logbook { what }) => {
+            let folders = Folders::find().map_err(Failure::trouble)?;
+            return logbook::logbook(&folders.data, what);
+        }
+        Some(Command::Doctor { json }) => {
+            let surroundings = if no_search { Surroundings::default() } else { Surroundings::of_this_computer() };
+            return doctor::doctor(&surroundings, json).await;
+        }
         Some(Command::Runs { search, json }) => {
             let folders = Folders::find().map_err(Failure::trouble)?;
             return look::runs(&folders.data, search.as_deref(), json);
@@ -207,6 +219,10 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         | Command::Sim(_)
         | Command::Score(_)
         | Command::UsbRule
+        | Command::Completions { .. }
+        | Command::Man { .. }
+        | Command::Doctor { .. }
+        | Command::Logbook { .. }
         | Command::Runs { .. }
         | Command::Copies { .. } => Ok(Exit::Done),
     }

@@ -1065,6 +1065,93 @@ fn what_broke_it_is_found_by_one_command_with_a_check() {
     assert_eq!((off, states(home.path(), at, &[hotword])), (4, vec!["in-use".to_owned()]));
 }
 
+/// What goes with the program: completions for each shell, and a man page for each command.
+#[test]
+fn completions_and_man_pages_are_made() {
+    let home = home();
+    for (shell, has) in [("bash", "complete -F"), ("zsh", "#compdef wibbet"), ("fish", "complete -c wibbet")] {
+        let (script, err, code) = said(home.path(), &["completions", shell]);
+        assert!(code == 0 && script.contains(has) && script.contains("find-fault"), "{shell}: {err}");
+    }
+    assert_eq!(said(home.path(), &["completions", "abacus"]).2, 2);
+    let (version, _, _) = said(home.path(), &["--version"]);
+    assert!(version.starts_with(concat!("wibbet ", env!("CARGO_PKG_VERSION"))), "{version}");
+    let folder = home.path().join("man");
+    let (_, err, code) = said(home.path(), &["man", folder.to_str().unwrap()]);
+    assert_eq!(code, 0, "{err}");
+    for (page, has) in
+        [("wibbet.1", "SUBCOMMANDS"), ("wibbet-update-break.1", "despite\\-holds"), ("wibbet-run.1", "tray")]
+    {
+        let text = std::fs::read_to_string(folder.join(page)).unwrap();
+        assert!(text.contains(has), "{page}");
+    }
+    let (_, err, code) = said(home.path(), &["man", "/dev/null/man"]);
+    assert!(code == 8 && err.contains("could not be written"), "{code} {err}");
+}
+
+/// What this computer lacks is told with what to do about it.
+#[test]
+fn the_doctor_looks_at_this_computer() {
+    let home = home();
+    let checks = |arguments: &[&str], locale: &str| {
+        let output = command(home.path(), arguments).env("LC_ALL", locale).output().unwrap();
+        let told: Value = serde_json::from_slice(&output.stdout).unwrap();
+        (told["checks"].as_array().unwrap().clone(), output.status.code().unwrap())
+    };
+    let of = |checks: &[Value], name: &str| checks.iter().find(|check| check["name"] == name).unwrap().clone();
+    let (all, code) = checks(&["doctor", "--json"], "C.UTF-8");
+    assert_eq!((code, &of(&all, "data")["holds"], &of(&all, "cables")["holds"]), (0, &object!(true), &Value::Null));
+    let (all, code) = checks(&["doctor", "--json"], "C");
+    let characters = of(&all, "characters");
+    assert!(code == 3 && characters["holds"] == false && characters["do"].is_string(), "{characters}");
+    std::fs::write(home.path().join("logbook.sqlite"), "no logbook at all, but a text that somebody has left here")
+        .unwrap();
+    let (all, code) = checks(&["doctor", "--json"], "C.UTF-8");
+    assert!(code == 3 && of(&all, "logbook")["holds"] == false, "{all:?}");
+}
+
+/// The record is checked, copied and, for one device, erased with a receipt; the files of its copies go too.
+#[test]
+fn the_logbook_is_looked_after() {
+    let home = home();
+    for empty in [&["logbook", "check"][..], &["logbook", "backup", "x.sqlite"], &["logbook", "erase", "X", "--yes"]] {
+        let (_, err, code) = said(home.path(), empty);
+        assert!(code == 1 && err.contains("no logbook yet"), "{code} {err}");
+    }
+    let sim = Sim::start(&["--device", "crew-phone", "--device", "desk-tablet"]);
+    let (phone, tablet) = (sim.devices[0].1.as_str(), sim.devices[1].1.as_str());
+    for at in [phone, tablet] {
+        assert_eq!(said(home.path(), &["run", at, "--user", "0", "--disable", "com.android.egg", "--yes"]).2, 0);
+    }
+    let own = ["run", phone, "--user", "0", "--uninstall", "com.wrenandkelp.radio", "--yes"];
+    assert_eq!(said(home.path(), &own).2, 0);
+    assert!(home.path().join("copies/CT5-0417-2291").exists());
+    let (checked, code) = json(home.path(), &["logbook", "check", "--json"]);
+    assert_eq!(
+        (code, &checked["devices"], &checked["runs"], &checked["wrong"]),
+        (0, &object!(2), &object!(3), &object!([]))
+    );
+    let copy = home.path().join("backup.sqlite");
+    let backup = ["logbook", "backup", copy.to_str().unwrap()];
+    assert_eq!(said(home.path(), &backup).2, 0);
+    assert_eq!(said(home.path(), &backup).2, 8, "nothing is written over");
+    assert_eq!(said(home.path(), &["logbook", "erase", "CT5-0417-2291"]).2, 2, "unasked nothing is erased");
+    assert_eq!(said(home.path(), &["logbook", "erase", "NO-SUCH", "--yes"]).2, 1);
+    let (receipt, code) = json(home.path(), &["logbook", "erase", "CT5-0417-2291", "--yes", "--json"]);
+    assert_eq!(
+        (code, &receipt["rows"]["runs"], &receipt["rows"]["copies"]),
+        (0, &object!(2), &object!(1)),
+        "{receipt}"
+    );
+    assert_eq!(receipt["left"], object!([]));
+    assert!(!home.path().join("copies/CT5-0417-2291").exists(), "its folder is empty, and gone");
+    let (runs, _) = json(home.path(), &["runs", "--json"]);
+    let of: Vec<&str> = runs["runs"].as_array().unwrap().iter().map(|run| run["serial"].as_str().unwrap()).collect();
+    assert_eq!(of, ["OS11-88-0402"]);
+    let logbook = std::fs::read(home.path().join("logbook.sqlite")).unwrap();
+    assert!(!logbook.windows(13).any(|at| at == b"CT5-0417-2291"), "not in its free pages either");
+}
+
 /// A tray out of a file: its own way for each package and user, in one run; a line that is wrong is named, and nothing is asked of
 /// the device then.
 #[test]

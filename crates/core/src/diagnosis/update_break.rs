@@ -134,7 +134,7 @@ impl BreakNeed {
                 let names: Vec<String> = ids.iter().map(name).collect();
                 format!("A break is needed: {} is what finds and installs updates here, and is out.", names.join(", "))
             }
-            Self::NoneSeen => "Android itself needs no break: what is uninstalled or disabled for a user is so behind an update too. \
+            Self::NoneSeen => "Android itself needs no break: what is uninstalled or disabled for a user stays so over an update. \
                                Updaters of some makers stop at a missing part, and large updates of some bring parts back; a break is for those."
                 .into(),
         }

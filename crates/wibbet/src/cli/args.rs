@@ -14,7 +14,7 @@ use crate::sim;
 ///
 /// Without a command the full-screen program starts.
 #[derive(Debug, Parser)]
-#[command(version, after_help = EXIT_CODES)]
+#[command(version = env!("WIBBET_VERSION"), after_help = EXIT_CODES)]
 pub(crate) struct Arguments {
     /// A device by address; may be given several times.
     #[arg(long, value_name = "HOST:PORT", global = true)]
@@ -38,6 +38,32 @@ pub(crate) struct Arguments {
 const EXIT_CODES: &str = "Exit codes: 0 all done and read back; 1 nothing done; 2 usage; 3 partly done; 4 unsettled; \
 5 no device; 6 not authorised; 7 another Wibbet is at work on the device; 8 other trouble.\n\
 WIBBET_HOME names a folder for configuration and data in place of the system's.";
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum LogbookCommand {
+    /// Whether all of it can be read and fits together.
+    Check {
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Writes a copy of it as it is at this moment, also while it is in use.
+    Backup {
+        /// The file to write, which must not be there yet.
+        file: std::path::PathBuf,
+    },
+    /// Erases everything that is kept of a device, its runs and copies too, and says what that was. Nothing brings it back.
+    Erase {
+        /// An id or a serial.
+        device: String,
+        /// Do not ask first.
+        #[arg(long)]
+        yes: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+}
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
@@ -126,6 +152,28 @@ pub(crate) enum Command {
         /// One JSON object on standard output.
         #[arg(long)]
         json: bool,
+    },
+    /// Looks after the logbook itself: checks it, copies it, erases what it has of a device. No device is asked anything.
+    Logbook {
+        #[command(subcommand)]
+        what: LogbookCommand,
+    },
+    /// Looks whether this computer has what it takes – folders, cables, network, terminal – and says what to do where it has not. Nothing
+    /// is sent to any device.
+    Doctor {
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Prints a script with which a shell completes the commands and options of Wibbet.
+    Completions {
+        /// For which shell.
+        shell: clap_complete::Shell,
+    },
+    /// Writes the man pages, one for each command.
+    Man {
+        /// The folder to write them into; it is made where it is not there.
+        folder: std::path::PathBuf,
     },
     /// Prints a udev rule that lets this user open devices on cables, and where to put it (Linux).
     UsbRule,

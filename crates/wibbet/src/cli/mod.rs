@@ -4,5 +4,5 @@ mod args;
 pub(crate) mod commands;
 mod resolve;
 
-pub(crate) use args::{Arguments, Command, How};
+pub(crate) use args::{Arguments, Command, How, LogbookCommand};
 pub(crate) use resolve::Finder;

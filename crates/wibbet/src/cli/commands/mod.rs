@@ -11,6 +11,7 @@ pub(crate) mod files;
 pub(crate) mod find_fault;
 mod interrupt;
 pub(crate) mod links;
+pub(crate) mod logbook;
 pub(crate) mod look;
 pub(crate) mod packages;
 pub(crate) mod part;

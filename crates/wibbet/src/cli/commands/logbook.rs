@@ -1,0 +1,101 @@
+//! `wibbet logbook`: looking after the record itself. No device is asked anything.
+
+use std::path::Path;
+
+use wibbet_bench::ops::COPIES;
+use wibbet_logbook::Logbook;
+
+use super::asking::{asked, may_ask};
+use crate::cli::args::LogbookCommand;
+use crate::exit::{Exit, Failure};
+use crate::export::json;
+use crate::out::{line, tell};
+
+pub(crate) fn logbook(data: &Path, what: LogbookCommand) -> Result<Exit, Failure> {
+    match what {
+        LogbookCommand::Check { json } => check(data, json),
+        LogbookCommand::Backup { file } => backup(data, &file),
+        LogbookCommand::Erase { device, yes, json } => erase(data, &device, yes, json),
+    }
+}
+
+fn none() -> Failure {
+    Failure::new(Exit::Nothing, "there is no logbook yet; it is begun with the first device")
+}
+
+fn check(data: &Path, as_json: bool) -> Result<Exit, Failure> {
+    let book = Logbook::open_to_look(data)?.ok_or_else(none)?;
+    let wrong = book.check()?;
+    let (devices, runs) = (book.devices()?.len(), book.runs(None)?.len());
+    if as_json {
+        json::print(&json::Checked::of(book.path(), (devices, runs), &wrong));
+    } else {
+        wrong.iter().for_each(line);
+        let words = if wrong.is_empty() { "nothing is wrong" } else { "not all of it is as it should be" };
+        tell(format_args!("{}: {devices} devices, {runs} runs; {words}", book.path().display()));
+    }
+    Ok(if wrong.is_empty() { Exit::Done } else { Exit::Partly })
+}
+
+fn backup(data: &Path, file: &Path) -> Result<Exit, Failure> {
+    let book = Logbook::open_to_look(data)?.ok_or_else(none)?;
+    book.back_up(file)?;
+    tell(format_args!(
+        "{} is a copy of the logbook; the copies of apps lie in {} and are not in it",
+        file.display(),
+        data.join(COPIES).display()
+    ));
+    Ok(Exit::Done)
+}
+
+fn erase(data: &Path, name: &str, yes: bool, as_json: bool) -> Result<Exit, Failure> {
+    may_ask(yes, "add --yes to erase it")?;
+    // Nothing is made where there is nothing.
+    drop(Logbook::open_to_look(data)?.ok_or_else(none)?);
+    let mut book = Logbook::open(data)?;
+    let known = book.devices()?;
+    let named = known.iter().find(|known| known.facts.id.as_str() == name);
+    let of_serial: Vec<_> = known.iter().filter(|known| known.facts.serial.as_str() == name).collect();
+    let named = match (named, of_serial.as_slice()) {
+        (Some(named), _) => named,
+        (None, [one]) => one,
+        (None, []) => return Err(Failure::new(Exit::Nothing, format!("the logbook knows no device {name}"))),
+        (None, several) => {
+            let ids: Vec<String> = several.iter().map(|known| known.facts.id.to_string()).collect();
+            return Err(Failure::new(Exit::Usage, format!("several devices have that serial: {}", ids.join(", "))));
+        }
+    };
+    let (id, what) = (named.facts.id.clone(), named.facts.name());
+    if !yes
+        && !asked(&format!(
+            "Erase everything that is kept of {what} ({id}), its runs and copies too? Nothing brings it back."
+        ))
+    {
+        return Err(Failure::new(Exit::Nothing, "nothing was erased"));
+    }
+    let erased = book.erase(&id)?;
+    let mut left = Vec::new();
+    for copy in &erased.copies {
+        let folder = data.join(COPIES).join(&copy.folder);
+        match std::fs::remove_dir_all(&folder) {
+            Err(why) if why.kind() != std::io::ErrorKind::NotFound => left.push(format!("{}: {why}", folder.display())),
+            _ => {}
+        }
+        // The folders of the run and of the device, once they are empty.
+        folder.ancestors().skip(1).take(2).for_each(|above| drop(std::fs::remove_dir(above)));
+    }
+    left.extend(erased.older.iter().map(|file| {
+        format!(
+            "{}: the logbook as an older Wibbet had it, which may tell of it too; delete it if it is not needed",
+            file.display()
+        )
+    }));
+    if as_json {
+        json::print(&json::ErasedDevice::of(&id, &erased, &left));
+    } else {
+        line(format_args!("erased of {what} ({id}) at {}:", json::time(wibbet_bench::logbook::now())));
+        erased.rows.iter().for_each(|(words, count)| line(format_args!("  {words}: {count}")));
+        left.iter().for_each(|words| line(format_args!("left: {words}")));
+    }
+    Ok(if left.is_empty() { Exit::Done } else { Exit::Partly })
+}
