@@ -15,6 +15,8 @@ pub struct Erased {
     pub rows: Vec<(&'static str, usize)>,
     /// The copies whose files are to be deleted now.
     pub copies: Vec<KeptCopy>,
+    /// Whether its bytes are out of the file too: not while another program uses it.
+    pub overwritten: bool,
     /// Older layouts of the logbook, which lie beside it and tell of the device still, if it was met then.
     pub older: Vec<PathBuf>,
 }
@@ -77,13 +79,12 @@ impl Logbook {
         made
     }
 
-    /// Erases what is kept of a device, in one go, and so that its bytes are not left in the file. A run that is being carried out on it cannot
+    /// Erases what is kept of a device, in one go, its bytes in the file too where nobody else uses it. A run that is being carried out on it cannot
     /// be written down any more, and stops.
     pub fn erase(&mut self, device: &DeviceId) -> Result<Erased> {
         let copies = self.copies(Some(device))?;
         let path = self.path.clone();
         let failed = |error| LogbookError::from_sqlite(&path, error);
-        self.connection.pragma_update(None, "secure_delete", "ON").map_err(failed)?;
         let change = self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(failed)?;
         let mut rows = Vec::new();
         for (words, table, which) in OF_A_DEVICE {
@@ -94,10 +95,13 @@ impl Logbook {
         let own = change.execute("DELETE FROM devices WHERE id = ?1", [device.as_str()]).map_err(failed)?;
         rows.insert(0, ("device", own));
         change.commit().map_err(failed)?;
-        // What was written before lies in the file beside it until it is taken in.
-        self.connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(())).map_err(failed)?;
+        // Rows that were written over leave their bytes in pages: the file is written anew, and what lies beside it is taken in. Neither can
+        // be while another program reads it.
+        let whole = self.connection.execute_batch("VACUUM").is_ok();
+        let busy = self.connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |row| row.get::<_, i64>(0));
+        let overwritten = whole && busy.is_ok_and(|busy| busy == 0);
         rows.retain(|(_, count)| *count > 0);
         let older = (1..20).map(|layout| path.with_extension(format!("layout-{layout}.sqlite")));
-        Ok(Erased { rows, copies, older: older.filter(|file| file.exists()).collect() })
+        Ok(Erased { rows, copies, overwritten, older: older.filter(|file| file.exists()).collect() })
     }
 }

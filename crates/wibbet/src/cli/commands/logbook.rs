@@ -84,6 +84,12 @@ fn erase(data: &Path, name: &str, yes: bool, as_json: bool) -> Result<Exit, Fail
         // The folders of the run and of the device, once they are empty.
         folder.ancestors().skip(1).take(2).for_each(|above| drop(std::fs::remove_dir(above)));
     }
+    if !erased.overwritten {
+        left.push(
+            "bytes of it in the logbook's file, since another program uses it: erase it again once that has ended"
+                .into(),
+        );
+    }
     left.extend(erased.older.iter().map(|file| {
         format!(
             "{}: the logbook as an older Wibbet had it, which may tell of it too; delete it if it is not needed",
