@@ -189,7 +189,15 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
                 model.app.alert(words);
             }
         }
-        SessionEvent::Finder(finder) => device.take_finder(finder),
+        SessionEvent::Finder(finder) => {
+            let goes_on = finder.is_some();
+            device.take_finder(finder);
+            for window in &mut model.windows {
+                if let Window::Finder(form) = window {
+                    form.told(goes_on);
+                }
+            }
+        }
         SessionEvent::StartTook(took) => device.start_took = took,
         SessionEvent::Break(on_break) => device.on_break = on_break,
         SessionEvent::LookedBack(told) => {

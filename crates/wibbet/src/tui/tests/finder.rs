@@ -94,6 +94,22 @@ fn what_tells_it_by_itself_is_typed() {
     }
 }
 
+/// What is refused leaves the window where it was, to be begun another way.
+#[test]
+fn what_is_not_begun_can_be_begun_another_way() {
+    let mut screen = screen(100, 30);
+    screen.keys("4F_starts\n");
+    assert!(screen.shows("Beginning."), "{}", screen.text());
+    screen.tell(SessionEvent::Finder(None));
+    screen.tell(SessionEvent::Note("The fault finder: by that it is not broken now".into()));
+    assert!(screen.shows("told by itself") && screen.shows("starts"), "{}", screen.text());
+    sent(&mut screen);
+    screen.keys("\n");
+    assert_eq!(sent(&mut screen).len(), 1);
+    screen.tell(SessionEvent::Finder(Some(Arc::new(finder(&[])))));
+    assert!(screen.shows("Round 1:") && !screen.shows("told by itself"), "{}", screen.text());
+}
+
 #[test]
 fn what_broke_it_is_found_by_keys() {
     let mut screen = screen(128, 40);

@@ -173,6 +173,11 @@ impl Form for Finder {
 }
 
 impl Finder {
+    /// Whether one goes on has been told: what was not begun, and why a note says, can be begun another way.
+    pub(crate) fn told(&mut self, goes_on: bool) {
+        self.asks = !goes_on;
+    }
+
     /// What is typed as what tells it by itself.
     fn check(&self, device: &DeviceModel) -> Option<Check> {
         let there = |id: &PackageId| device.inventory.as_ref().is_some_and(|all| all.packages.contains_key(id));
