@@ -17,6 +17,11 @@ fn from_repository() -> Option<String> {
         let said = Command::new("git").args(words).output().ok().filter(|said| said.status.success())?;
         Some(String::from_utf8_lossy(&said.stdout).trim().to_owned())
     };
+    // Sources that lie in somebody else's repository are not of its commit.
+    let root = Path::new(&git(&["rev-parse", "--show-toplevel"])?).join("crates/wibbet").canonicalize().ok()?;
+    if Path::new(env!("CARGO_MANIFEST_DIR")).canonicalize().ok()? != root {
+        return None;
+    }
     // Written to at each commit; a path that is not there would have this run each time.
     let log = git(&["rev-parse", "--git-path", "logs/HEAD"])?;
     if Path::new(&log).exists() {

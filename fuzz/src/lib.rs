@@ -17,15 +17,15 @@ use wibbet_adb::{
 mod packages;
 
 pub use packages::{
-    apk, chains, dump, front, help, ids, lists, manifest, measures, properties, ranges, report, searches, table, ties,
-    users,
+    apk, chains, dump, front, help, ids, lists, looks, manifest, measures, orders, properties, ranges, report,
+    searches, table, ties, users,
 };
 
 /// Takes any bytes.
 pub type Target = fn(&[u8]);
 
 /// Every function, by the name of its target and of its corpus.
-pub const TARGETS: [(&str, Target); 25] = [
+pub const TARGETS: [(&str, Target); 27] = [
     ("packet", packet),
     ("banner", banner),
     ("shell", shell),
@@ -51,6 +51,8 @@ pub const TARGETS: [(&str, Target); 25] = [
     ("help", help),
     ("chains", chains),
     ("ties", ties),
+    ("orders", orders),
+    ("looks", looks),
 ];
 
 fn runtime() -> tokio::runtime::Runtime {

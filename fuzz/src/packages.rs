@@ -1,9 +1,13 @@
 //! What tells of packages: APKs, dumps, answers for ranges, and what people type.
 
+use std::collections::BTreeSet;
+
 use wibbet_apk::{ApkReader, Question, Step, Stride, read_manifest};
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::Output;
 use wibbet_core::catalog::{Catalog, Chosen, IdList};
+use wibbet_core::diagnosis::{BreakItem, Look, LookHead, UpdateBreak, drift};
+use wibbet_core::order::{read_break, write_break};
 use wibbet_core::package::{Inventory, Package, PackageKind};
 use wibbet_core::plan::Change;
 use wibbet_core::read::{
@@ -14,7 +18,7 @@ use wibbet_core::read::{
 };
 use wibbet_core::run::read_proof;
 use wibbet_core::search::{Matcher, Search};
-use wibbet_types::{DevicePath, Locale, PackageId, UserId};
+use wibbet_types::{DevicePath, Locale, LookId, PackageId, PlainText, Timestamp, UserId};
 
 /// Feeds a reader from a file until it is done. It asks for nothing that is not there, and not for ever.
 fn read(file: &[u8], question: Question) {
@@ -269,4 +273,26 @@ pub fn chains(data: &[u8]) {
         reading.feed(came);
     }
     unreachable!("it never ends");
+}
+
+/// Order files.
+pub fn orders(data: &[u8]) {
+    if let Ok(order) = read_break(&String::from_utf8_lossy(data)) {
+        // What is read can be written, and is the same again.
+        let again = write_break(&order).ok().and_then(|text| read_break(&text).ok());
+        let sorted = |order: &UpdateBreak| order.items.iter().map(ToString::to_string).collect::<BTreeSet<_>>();
+        assert_eq!(again.as_ref().map(sorted), Some(sorted(&order)));
+        assert!(order.items.iter().all(|item| item.way.takes_out()));
+        let lines = order.items.iter().map(ToString::to_string);
+        assert!(lines.map(|line| line.parse::<BreakItem>()).all(|item| item.is_ok()));
+    }
+}
+
+/// Looks as they are kept.
+pub fn looks(data: &[u8]) {
+    let (number, at, build) = (LookId::new(1), Timestamp(0), PlainText::default());
+    let head = LookHead { number, at, until: at, build, boot: None };
+    let look = Look::from_lines(&head, &String::from_utf8_lossy(data));
+    assert_eq!(Look::from_lines(&head, &look.lines()), look);
+    assert!(drift(&look, &look, &[]).is_empty());
 }

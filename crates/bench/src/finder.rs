@@ -16,7 +16,7 @@ use wibbet_types::{DeviceId, PackageId, PlainText, UserId};
 use crate::device::{AdbDevice, Device as _};
 use crate::logbook::{SharedLogbook, now};
 use crate::ops::{RestartError, Watch, claim, comes_back, restart_device};
-use crate::run::{Control, RunEnded, RunError, RunNews, RunStart, run_plan};
+use crate::run::{Control, RunEnded, RunError, RunNews, RunStart, run_plan, stopped};
 use crate::workplace::Workplace;
 
 /// What is wanted of the fault finder.
@@ -97,7 +97,30 @@ pub async fn begin_finder(
 const WATCHED_FOR: Duration = Duration::from_secs(45);
 const LOOKED_EVERY: Duration = Duration::from_secs(3);
 
-/// Looks whether something is broken still for a user: at who answers, for a while at what fails, or by a restart at whether it starts.
+/// Whether a check can be relied on: it has to see that something is broken before anything is begun by it. That a device does not start is
+/// somebody's word: it is not restarted to see that.
+///
+/// # Errors
+/// When it sees nothing broken, or cannot see.
+pub async fn rely_on(
+    workplace: &Workplace,
+    device: &AdbDevice,
+    user: UserId,
+    check: &Check,
+    stop: watch::Receiver<Control>,
+) -> Result<(), RunError> {
+    if *check == Check::Starts {
+        return Ok(());
+    }
+    match look_whether_broken(workplace, device, user, check, stop).await? {
+        Evaluation::Still => Ok(()),
+        Evaluation::Gone => Err(RunError::NotBegun(format!("by that it is not broken now: {check} does not tell it"))),
+        Evaluation::CannotTell => Err(RunError::NotBegun(format!("this device does not tell that by itself: {check}"))),
+    }
+}
+
+/// Looks whether something is broken still for a user: at who answers, for a while at what fails, or by a restart at whether it starts. Where
+/// somebody stops it, it cannot be told.
 ///
 /// # Errors
 /// When the device cannot be asked, or another program is at work on it.
@@ -106,7 +129,15 @@ pub async fn look_whether_broken(
     device: &AdbDevice,
     user: UserId,
     check: &Check,
+    stop: watch::Receiver<Control>,
 ) -> Result<Evaluation, RunError> {
+    tokio::select! {
+        seen = look(workplace, device, user, check) => seen,
+        () = stopped(stop) => Ok(Evaluation::CannotTell),
+    }
+}
+
+async fn look(workplace: &Workplace, device: &AdbDevice, user: UserId, check: &Check) -> Result<Evaluation, RunError> {
     if *check == Check::Starts {
         return starts_up(workplace, device).await;
     }
@@ -115,6 +146,8 @@ pub async fn look_whether_broken(
         let said = device.ask(&request, &mut |_| {}).await.map_err(RunError::NotSeen)?;
         return Ok(check.read(&said.out));
     }
+    // The log is asked for by the second: what failed in this one, before the round was done, is of the one before.
+    tokio::time::sleep(Duration::from_secs(1)).await;
     let Some(watch) = Watch::begin(device).await else { return Ok(Evaluation::CannotTell) };
     let until = Instant::now() + WATCHED_FOR;
     while Instant::now() < until {

@@ -6,8 +6,8 @@ use std::sync::Arc;
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::finder::{
-    FindFault, begin_finder, carry_out_round, end_finder, look_whether_broken, mark_round, plan_round, suspects,
-    take_answer_back,
+    FindFault, begin_finder, carry_out_round, end_finder, look_whether_broken, mark_round, plan_round, rely_on,
+    suspects, take_answer_back,
 };
 use wibbet_bench::ops::survey;
 use wibbet_bench::policy::RunPolicy;
@@ -133,6 +133,11 @@ async fn the_one_that_broke_it_is_found_and_stays_back() {
     assert!(over.is_err(), "it has ended");
 }
 
+/// Nobody stops it.
+fn going() -> watch::Receiver<Control> {
+    watch::channel(Control::Go).1
+}
+
 /// What tells it by itself answers each round: an action that nobody answers, and an app that fails. Nobody is asked anything.
 #[tokio::test(start_paused = true)]
 async fn it_is_found_without_anybody_looking() {
@@ -153,10 +158,15 @@ async fn it_is_found_without_anybody_looking() {
         let said = PlainText::new("it does not listen");
         let begun = begin_finder(&workplace, of.clone(), who, said, Some(check.clone())).await.unwrap();
         assert_eq!(
-            look_whether_broken(&workplace, &device, UserId::OWNER, &check).await.unwrap(),
+            look_whether_broken(&workplace, &device, UserId::OWNER, &check, going()).await.unwrap(),
             Evaluation::Still,
             "{check}"
         );
+        // What sees nothing broken is not relied on.
+        let sees = rely_on(&workplace, &device, UserId::OWNER, &check, going()).await;
+        let blind = Check::Answered("android.intent.action.MAIN".into());
+        let not = rely_on(&workplace, &device, UserId::OWNER, &blind, going()).await.unwrap_err().to_string();
+        assert!(sees.is_ok() && not.contains("not broken now"), "{not}");
         let mut rounds = 0;
         let cause = loop {
             let of = begun.device.clone();
@@ -167,7 +177,7 @@ async fn it_is_found_without_anybody_looking() {
                     rounds += 1;
                     assert!(rounds <= 6, "{:?}", finder.rounds);
                     round(&workplace, &device, &finder, &back).await;
-                    let seen = look_whether_broken(&workplace, &device, finder.whose(), &check).await.unwrap();
+                    let seen = look_whether_broken(&workplace, &device, finder.whose(), &check, going()).await.unwrap();
                     let now = survey(&device, &mut |_| {}).await.unwrap();
                     mark_round(&workplace, &device, &mut finder, seen, &now).await.unwrap();
                 }
@@ -186,10 +196,20 @@ async fn whether_it_starts_is_seen_by_a_restart() {
     let (sim, workplace) = in_memory(Scenario::crew_phone(), 1, folder.path(), RunPolicy::default()).await;
     let device = workplace.device(sim.address());
     device.connect(&mut |_| {}).await.unwrap();
-    let seen = look_whether_broken(&workplace, &device, UserId::OWNER, &Check::Starts).await.unwrap();
+    let seen = look_whether_broken(&workplace, &device, UserId::OWNER, &Check::Starts, going()).await.unwrap();
     assert_eq!(seen, Evaluation::Gone);
+    // Whoever stops the looking is not kept waiting for the device.
+    let (stop, stopped) = watch::channel(Control::Go);
+    let (begun, check) = (tokio::time::Instant::now(), Check::Fails(id("com.corvane.weather")));
+    let stopping = async {
+        tokio::time::sleep(std::time::Duration::from_secs(5)).await;
+        stop.send_replace(Control::Stop);
+    };
+    let (looked, ()) = tokio::join!(look_whether_broken(&workplace, &device, UserId::OWNER, &check, stopped), stopping);
+    assert_eq!(looked.unwrap(), Evaluation::CannotTell);
+    assert!(begun.elapsed() < std::time::Duration::from_secs(20), "{:?}", begun.elapsed());
     sim.set_state("com.android.wifi.resources", 0, false, 0);
-    let seen = look_whether_broken(&workplace, &device, UserId::OWNER, &Check::Starts).await.unwrap();
+    let seen = look_whether_broken(&workplace, &device, UserId::OWNER, &Check::Starts, going()).await.unwrap();
     assert_eq!(seen, Evaluation::Still);
     let restarts = sim.transcript().iter().filter(|line| line.contains("svc power reboot")).count();
     assert_eq!(restarts, 2);

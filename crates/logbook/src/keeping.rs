@@ -4,8 +4,9 @@ use std::path::{Path, PathBuf};
 
 use rusqlite::{TransactionBehavior, params};
 use wibbet_core::package::KeptCopy;
-use wibbet_types::{DeviceId, private_file};
+use wibbet_types::DeviceId;
 
+use crate::schema::copy_to;
 use crate::{Logbook, LogbookError, Result};
 
 /// What was erased of a device.
@@ -65,18 +66,7 @@ impl Logbook {
         if to.exists() {
             return Err(disk(std::io::ErrorKind::AlreadyExists.into()));
         }
-        let draft = to.with_extension(format!("draft-{}", std::process::id()));
-        let made = private_file(&draft).map_err(disk).and_then(|()| {
-            let words = [draft.to_string_lossy()];
-            self.connection.execute("VACUUM INTO ?1", words).map_err(|error| LogbookError::from_sqlite(to, error))?;
-            std::fs::File::open(&draft).and_then(|file| file.sync_all()).map_err(disk)?;
-            std::fs::rename(&draft, to).map_err(disk)
-        });
-        if made.is_err() {
-            // What is half made is of no use, and the first trouble is the one to tell.
-            let _ = std::fs::remove_file(&draft);
-        }
-        made
+        copy_to(&self.connection, to, to.with_extension(format!("draft-{}", std::process::id())), disk)
     }
 
     /// Erases what is kept of a device, in one go, its bytes in the file too where nobody else uses it. A run that is being carried out on it cannot

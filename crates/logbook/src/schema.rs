@@ -1,6 +1,6 @@
 //! The layout of the file.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use rusqlite::{Connection, ErrorCode, OpenFlags, TransactionBehavior};
@@ -247,7 +247,6 @@ fn version(connection: &Connection) -> rusqlite::Result<i64> {
 /// Keeps the logbook as it is beside itself, before it gets a new layout, which an older Wibbet could not read. Whole under
 /// its name or not there: a copy that was ended in the middle lies under another name.
 fn keep_copy(connection: &Connection, path: &Path, layout: i64) -> Result<(), LogbookError> {
-    let failed = |error| LogbookError::from_sqlite(path, error);
     let disk =
         |why: std::io::Error| LogbookError::Disk { path: path.into(), why: format!("no copy could be made: {why}") };
     let copy = path.with_extension(format!("layout-{layout}.sqlite"));
@@ -255,12 +254,23 @@ fn keep_copy(connection: &Connection, path: &Path, layout: i64) -> Result<(), Lo
         return Ok(());
     }
     // Two programs that come to this at once make one each.
-    let draft = path.with_extension(format!("layout-{layout}.{}", std::process::id()));
+    copy_to(connection, &copy, path.with_extension(format!("layout-{layout}.{}", std::process::id())), disk)
+}
+
+/// Writes the logbook as it is at this moment into a file, by way of a draft: whole under its name, or not there.
+pub(crate) fn copy_to(
+    connection: &Connection,
+    to: &Path,
+    draft: PathBuf,
+    disk: impl Fn(std::io::Error) -> LogbookError,
+) -> Result<(), LogbookError> {
     let _ = std::fs::remove_file(&draft);
-    private_file(&draft).map_err(disk)?;
-    let made = connection.execute("VACUUM INTO ?1", [draft.to_string_lossy()]).map_err(failed);
-    let made = made.and_then(|_| std::fs::File::open(&draft).and_then(|file| file.sync_all()).map_err(disk));
-    let made = made.and_then(|()| std::fs::rename(&draft, &copy).map_err(disk));
+    let made = private_file(&draft).map_err(&disk).and_then(|()| {
+        let words = [draft.to_string_lossy()];
+        connection.execute("VACUUM INTO ?1", words).map_err(|error| LogbookError::from_sqlite(to, error))?;
+        std::fs::File::open(&draft).and_then(|file| file.sync_all()).map_err(&disk)?;
+        std::fs::rename(&draft, to).map_err(&disk)
+    });
     if made.is_err() {
         // What is half made is of no use, and the first trouble is the one to tell.
         let _ = std::fs::remove_file(&draft);

@@ -4,7 +4,7 @@ use std::process::ExitCode;
 
 use wibbet_adb::LinkError;
 use wibbet_bench::device::AskError;
-use wibbet_bench::ops::{NoteError, SurveyError};
+use wibbet_bench::ops::{EraseError, NoteError, SurveyError};
 use wibbet_bench::run::RunError;
 use wibbet_core::plan::SkipReason;
 use wibbet_core::run::{Outcome, Run, Step};
@@ -136,6 +136,15 @@ impl From<ClaimError> for Failure {
     fn from(error: ClaimError) -> Self {
         let exit = if matches!(error, ClaimError::Held { .. }) { Exit::Busy } else { Exit::Trouble };
         Self::new(exit, error.to_string())
+    }
+}
+
+impl From<EraseError> for Failure {
+    fn from(error: EraseError) -> Self {
+        match error {
+            EraseError::Claim(error) => error.into(),
+            EraseError::Logbook(error) => error.into(),
+        }
     }
 }
 

@@ -986,6 +986,12 @@ fn an_update_is_told_and_a_break_for_it_ends_on_another_bench() {
     let (_, _, code) = said(home.path(), &["update-break", &at, "--begin", "--dry-run"]);
     assert_eq!((code, states(home.path(), &at, &["com.corvane.tips"])), (0, vec!["uninstalled".to_owned()]));
     let begin = ["update-break", &at, "--begin", "--file", file, "--yes"];
+    std::fs::write(file, "somebody's").unwrap();
+    let (_, err, code) = said(home.path(), &begin);
+    assert!(code == 2 && err.contains("is there already"), "{code} {err}");
+    let (none, _) = json(home.path(), &["update-break", &at, "--json"]);
+    assert_eq!(none["update_break"], Value::Null, "nothing was begun");
+    std::fs::remove_file(file).unwrap();
     let (out, err, code) = said(home.path(), &begin);
     assert!(code == 0 && err.contains("is on break"), "{code} {out} {err}");
     let both = ["com.corvane.tips", "com.corvane.compass"];
@@ -1152,6 +1158,31 @@ fn the_logbook_is_looked_after() {
     assert!(!logbook.windows(13).any(|at| at == b"CT5-0417-2291"), "not in its free pages either");
 }
 
+/// Behind a factory reset what was out of the device before is offered, on a logbook that has no look at the new one yet.
+#[test]
+fn behind_a_reset_what_was_out_is_a_tray() {
+    let home = home();
+    let mut sim = Sim::start(&["--device", "crew-phone"]);
+    let at = sim.address().to_owned();
+    let ids = ["com.corvane.compass", "com.corvane.tips"];
+    let out = [&["run", &at, "--user", "0", "--uninstall"][..], &ids, &["--yes"]].concat();
+    assert_eq!(said(home.path(), &out).2, 0);
+    sim.tell("factory-reset");
+    sim.wait_for("restart");
+    sim.tell("usb-debugging on");
+    crate::support::wait("the device as it came out of its box", || {
+        let (_, err, code) = said(home.path(), &["changes", &at]);
+        (code == 1 && err.contains("behind a factory reset")) || err.contains("2 that was out there is in use here")
+    });
+    let (tray, err, code) = said(home.path(), &["changes", &at, "--tray"]);
+    assert_eq!((tray.lines().count(), code), (2, 0), "{tray} {err}");
+    let file = home.path().join("again.txt");
+    std::fs::write(&file, tray).unwrap();
+    assert_eq!(said(home.path(), &["run", &at, "--tray", file.to_str().unwrap(), "--yes"]).2, 0);
+    assert_eq!(states(home.path(), &at, &ids), ["uninstalled", "uninstalled"]);
+    assert_eq!(said(home.path(), &["changes", &at, "--tray"]).2, 1, "it is known for what it is now");
+}
+
 /// A tray out of a file: its own way for each package and user, in one run; a line that is wrong is named, and nothing is asked of
 /// the device then.
 #[test]
@@ -1280,6 +1311,21 @@ fn a_private_space_is_not_on_the_shelf_unasked() {
     assert_eq!(shelf["not_given"], object!({}));
     let (shelf, _) = json(home.path(), &["shelf", sim.address(), "--user", "10", "--json"]);
     assert!(shelf["not_given"]["10"].is_number(), "{shelf}");
+    // Nor is it in what is kept of each look, or in a break and its file, though a run took something out there.
+    let at = sim.address();
+    let there = said(home.path(), &["run", at, "--user", "10", "--disable", "com.corvane.telemetry", "--yes"]);
+    assert_eq!(there.2, 0, "{there:?}");
+    let (stands, _) = json(home.path(), &["update-break", at, "--json"]);
+    assert_eq!((&stands["out"], &stands["left_out"]), (&object!([]), &object!(1)), "{stands}");
+    let (told, _) = json(home.path(), &["changes", at, "--json"]);
+    assert!(told["changes"].as_array().unwrap().iter().all(|one| one["user"] != 10), "{told}");
+    let book = wibbet_logbook::Logbook::open(home.path()).unwrap();
+    let device = book.devices().unwrap()[0].facts.id.clone();
+    for head in book.looks(&device).unwrap() {
+        let look = book.look(&head).unwrap().unwrap();
+        assert!(look.packages.values().all(|one| one.states.keys().all(|user| user.number() == 0)));
+        assert!(look.roles.keys().all(|role| role.user.number() == 0));
+    }
 }
 
 /// An app that somebody installed goes with a copy kept, in a run with a policy and a job; it is on the shelf, comes back from the

@@ -135,6 +135,8 @@ fn the_shapes_of_all_objects_are_those_promised() {
     ask("restart", &["restart", phone, "--yes", "--wait"], 0);
     ask("restart", &["restart", phone, "--yes"], 0);
     ask("close", &["close", handset, "--yes"], 0);
+    ask("logbook check", &["logbook", "check"], 0);
+    ask("logbook erase", &["logbook", "erase", "CT5-0417-2291", "--yes"], 0);
 
     let kept = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/json-shapes.txt");
     let (promised, seen) = (std::fs::read_to_string(&kept).unwrap_or_default(), shapes.text());

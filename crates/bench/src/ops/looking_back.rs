@@ -101,7 +101,7 @@ fn was_before_a_reset(
     Ok(None)
 }
 
-/// Two devices side by side: the last looks that are kept of both.
+/// The last look that is kept of a device, to hold another one against.
 ///
 /// # Errors
 /// When the logbook cannot be read.

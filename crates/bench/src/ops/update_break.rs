@@ -24,7 +24,7 @@ pub async fn begin_break(
         begun: now(),
         build: facts.build.clone(),
         items,
-        packages: inventory.packages.keys().cloned().collect(),
+        packages: UpdateBreak::of_the_system(inventory).cloned().collect(),
         ended: None,
     };
     let written = begun.clone();

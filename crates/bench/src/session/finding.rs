@@ -10,7 +10,7 @@ use super::actor::Actor;
 use super::event::SessionEvent;
 use crate::finder::{
     FindFault, begin_finder, carry_out_round, end_finder, look_whether_broken, mark_round, open_finder, plan_round,
-    take_answer_back,
+    rely_on, take_answer_back,
 };
 use crate::ops::survey;
 use crate::run::{Control, RunError, RunNews};
@@ -48,12 +48,11 @@ impl Actor {
         let open = open_finder(&self.workplace.book, &facts.id).await?;
         let (mut open, wanted) = match (open, wanted) {
             (None, FindFault::Begin(suspects, what, check)) => {
-                let whose = suspects.first().map_or(UserId::OWNER, |suspect| suspect.user);
-                if let Some(check) = &check
-                    && self.look_whether_broken(whose, check).await? != Evaluation::Still
-                {
-                    let words = format!("by that it is not broken now: {check} does not tell it");
-                    return Err(RunError::NotBegun(words));
+                if let Some(check) = &check {
+                    self.stop.send_replace(Control::Go);
+                    let whose = suspects.first().map_or(UserId::OWNER, |suspect| suspect.user);
+                    let (device, stop) = (&self.device, self.stop.subscribe());
+                    self.looking(check, rely_on(&self.workplace, device, whose, check, stop)).await?;
                 }
                 return begin_finder(&self.workplace, facts.id, suspects, what, check).await.map(drop);
             }
@@ -80,7 +79,9 @@ impl Actor {
     /// Where something tells by itself whether it is broken still, it is looked at, and that is the answer.
     async fn answer_by_itself(&self, open: &mut FaultFinder) -> Result<(), RunError> {
         let (Some(check), Next::Try(_)) = (open.check.clone(), open.next()) else { return Ok(()) };
-        let seen = self.look_whether_broken(open.whose(), &check).await?;
+        let (device, stop) = (&self.device, self.stop.subscribe());
+        let looked = look_whether_broken(&self.workplace, device, open.whose(), &check, stop);
+        let seen = self.looking(&check, looked).await?;
         // What counts is what is so.
         let now = survey(&*self.device, &mut |_| {}).await;
         let Ok(now) = now else { return Ok(()) };
@@ -96,10 +97,11 @@ impl Actor {
         mark_round(&self.workplace, &self.device, open, seen, &now).await
     }
 
-    async fn look_whether_broken(&self, user: UserId, check: &Check) -> Result<Evaluation, RunError> {
+    /// Tells what is looked at meanwhile.
+    async fn looking<T>(&self, check: &Check, look: impl Future<Output = T>) -> T {
         let words = check.words(PackageId::to_string);
         self.tell(SessionEvent::Busy(Some(format!("looking {words}"))));
-        let seen = look_whether_broken(&self.workplace, &self.device, user, check).await;
+        let seen = look.await;
         self.tell(SessionEvent::Busy(None));
         seen
     }

@@ -1,12 +1,12 @@
 //! What has changed on a device between two looks at it, and who did that, as far as it shows.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 
-use wibbet_types::{PackageId, RunId, UserId, named};
+use wibbet_types::{PackageId, RunId, Timestamp, UserId, named};
 
 use super::look::{Look, LookedAt, Role, Source};
 use crate::package::{Condition, PackageState};
-use crate::run::{Outcome, Run, RunKind};
+use crate::run::{Outcome, Run, RunKind, Step};
 
 /// What has become of a package.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -123,11 +123,22 @@ pub struct Drift {
     pub words: String,
 }
 
+/// So many packages are named for people that have another version and nothing else: behind an update of the system that are all.
+const MOST_VERSIONS: usize = 20;
+
+/// What of it is told to people, and how much more has another version and nothing else. It is sorted by kind, versions last.
+pub fn in_short(all: &[Drift]) -> (&[Drift], usize) {
+    let versions = all.iter().filter(|one| one.kind == DriftKind::Version).count();
+    let more = versions.saturating_sub(MOST_VERSIONS);
+    (&all[..all.len() - more], more)
+}
+
 /// What has changed between two looks, what came back first, then by who did it; `runs` are those of the device.
 pub fn drift(before: &Look, after: &Look, runs: &[Run]) -> Vec<Drift> {
     let updated = before.build != after.build;
     let restarted = before.boot.as_ref().zip(after.boot.as_ref()).is_some_and(|(before, after)| before != after);
     let other = if restarted { DriftBy::Restart } else { DriftBy::Other };
+    let done = Done::of(runs);
     let mut found = Vec::new();
     let ids: BTreeSet<&PackageId> = before.packages.keys().chain(after.packages.keys()).collect();
     for id in ids {
@@ -146,12 +157,12 @@ pub fn drift(before: &Look, after: &Look, runs: &[Run]) -> Vec<Drift> {
             (None, Some(_)) if !before.whole => {}
             (Some(_), None) if !after.whole => {}
             (None, Some(is)) => {
-                let by = by_run(runs, before, after, id, None).map_or(others, DriftBy::Run);
+                let by = done.between(before, after, id, None).map_or(others, DriftBy::Run);
                 let words = version_words(None, is.version);
                 found.push(Drift { id: id.clone(), user: None, kind: DriftKind::New, by, words });
             }
             (Some(was), None) => {
-                let by = by_run(runs, before, after, id, None).map_or(others, DriftBy::Run);
+                let by = done.between(before, after, id, None).map_or(others, DriftBy::Run);
                 let words = version_words(was.version, None);
                 found.push(Drift { id: id.clone(), user: None, kind: DriftKind::Gone, by, words });
             }
@@ -162,18 +173,23 @@ pub fn drift(before: &Look, after: &Look, runs: &[Run]) -> Vec<Drift> {
                     let words = version_words(was.version, is.version);
                     found.push(Drift { id: id.clone(), user: None, kind: DriftKind::Version, by, words });
                 }
-                found.extend(states(id, was, is, runs, (before, after), others));
+                found.extend(states(id, was, is, &done, (before, after), others));
             }
             (None, None) => {}
         }
     }
-    found.extend(roles(before, after, runs, if updated { DriftBy::SystemUpdate } else { other }));
+    found.extend(roles(before, after, &done, if updated { DriftBy::SystemUpdate } else { other }));
     found.sort_by(|a, b| (a.kind, a.by, &a.id, a.user).cmp(&(b.kind, b.by, &b.id, b.user)));
     found
 }
 
 /// Roles that other packages have now.
-fn roles<'a>(before: &'a Look, after: &'a Look, runs: &'a [Run], others: DriftBy) -> impl Iterator<Item = Drift> + 'a {
+fn roles<'a>(
+    before: &'a Look,
+    after: &'a Look,
+    done: &'a Done<'a>,
+    others: DriftBy,
+) -> impl Iterator<Item = Drift> + 'a {
     // Where none was told of a user they could not be asked for.
     let told = |look: &Look, user| look.roles.keys().any(|role| role.user == user);
     let all: BTreeSet<&Role> = before.roles.keys().chain(after.roles.keys()).collect();
@@ -188,7 +204,7 @@ fn roles<'a>(before: &'a Look, after: &'a Look, runs: &'a [Run], others: DriftBy
             return None;
         }
         let concerned = was.symmetric_difference(is);
-        let by = concerned.filter_map(|id| by_run(runs, before, after, id, Some(role.user))).max();
+        let by = concerned.filter_map(|id| done.between(before, after, id, Some(role.user))).max();
         Some(Drift {
             // Whoever has it now; where nobody has, who had it.
             id: is.difference(was).next().or_else(|| was.difference(is).next())?.clone(),
@@ -205,24 +221,24 @@ fn states<'a>(
     id: &'a PackageId,
     was: &'a LookedAt,
     is: &'a LookedAt,
-    runs: &'a [Run],
+    done: &'a Done<'a>,
     (before, after): (&'a Look, &'a Look),
     others: DriftBy,
 ) -> impl Iterator<Item = Drift> + 'a {
     // A user who came or went is no change of a package.
     let both = was.states.iter().filter_map(|(user, was)| is.states.get(user).map(|is| (*user, *was, *is)));
     both.filter_map(move |(user, was, is)| {
-        let by = by_run(runs, before, after, id, Some(user));
+        let by = done.between(before, after, id, Some(user));
         // A run between the two took it out, and by the second it is in use again.
-        let back = is.condition() == Condition::InUse && by.is_some();
-        if let Some(run) = taken_by(runs, after, id, user).filter(|_| back) {
-            let words = format!("run {} took it out, it is in use", run.number);
+        let back = by.filter(|_| is.condition() == Condition::InUse);
+        if let Some(run) = back.and_then(|_| done.out_by(after, id, user)) {
+            let words = format!("run {run} took it out, it is in use");
             return Some(Drift { id: id.clone(), user: Some(user), kind: DriftKind::CameBack, by: others, words });
         }
         let kind = match (was.condition(), is.condition()) {
             (a, b) if a == b => return None,
             (Condition::InUse, _) => DriftKind::Off,
-            (_, Condition::InUse) if by.is_none() && taken_by(runs, before, id, user).is_some() => DriftKind::CameBack,
+            (_, Condition::InUse) if by.is_none() && done.out_by(before, id, user).is_some() => DriftKind::CameBack,
             (_, Condition::InUse) => DriftKind::On,
             _ => DriftKind::OtherwiseOff,
         };
@@ -245,29 +261,38 @@ fn version_words(was: Option<u64>, is: Option<u64>) -> String {
     }
 }
 
-/// The run between two looks that did something to a package, for a user or for anybody.
-fn by_run(runs: &[Run], before: &Look, after: &Look, id: &PackageId, user: Option<UserId>) -> Option<RunId> {
-    let did = |run: &&Run| {
-        run.steps.iter().any(|step| {
-            let done = matches!(step.outcome, Some(Outcome::Done));
-            let then = step.settled.is_some_and(|at| before.until < at && at <= after.until);
-            step.id == *id && user.is_none_or(|user| step.user == user) && done && then
-        })
-    };
-    runs.iter().filter(did).map(|run| run.number).max()
-}
+/// What runs have done, by package.
+struct Done<'a>(HashMap<&'a PackageId, Vec<(&'a Run, &'a Step, Timestamp)>>);
 
-/// The run that had a package out at a look, by what was last done to it until then.
-fn taken_by<'a>(runs: &'a [Run], look: &Look, id: &PackageId, user: UserId) -> Option<&'a Run> {
-    let steps = runs.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step)));
-    let own = steps.filter(|(_, step)| {
-        step.id == *id
-            && step.user == user
-            && step.outcome == Some(Outcome::Done)
-            && step.settled.is_some_and(|at| at <= look.until)
-    });
-    let last = own.max_by_key(|(_, step)| step.order);
-    last.filter(|(run, step)| run.kind == RunKind::TakeOut && step.way.takes_out()).map(|(run, _)| run)
+impl<'a> Done<'a> {
+    fn of(runs: &'a [Run]) -> Self {
+        let mut all: HashMap<&PackageId, Vec<_>> = HashMap::new();
+        for (run, step) in runs.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step))) {
+            if let (Some(Outcome::Done), Some(at)) = (step.outcome, step.settled) {
+                all.entry(&step.id).or_default().push((run, step, at));
+            }
+        }
+        Self(all)
+    }
+
+    fn to(&self, id: &PackageId) -> impl Iterator<Item = &(&'a Run, &'a Step, Timestamp)> {
+        self.0.get(id).into_iter().flatten()
+    }
+
+    /// The run between two looks that did something to a package, for a user or for anybody.
+    fn between(&self, before: &Look, after: &Look, id: &PackageId, user: Option<UserId>) -> Option<RunId> {
+        let own = self.to(id).filter(|(_, step, at)| {
+            user.is_none_or(|user| step.user == user) && before.until < *at && *at <= after.until
+        });
+        own.map(|(run, ..)| run.number).max()
+    }
+
+    /// The run that had a package out at a look, by what was last done to it until then.
+    fn out_by(&self, look: &Look, id: &PackageId, user: UserId) -> Option<RunId> {
+        let own = self.to(id).filter(|(_, step, at)| step.user == user && *at <= look.until);
+        let (run, step, _) = own.max_by_key(|(_, step, _)| step.order)?;
+        (run.kind == RunKind::TakeOut && step.way.takes_out()).then_some(run.number)
+    }
 }
 
 #[cfg(test)]
@@ -276,7 +301,7 @@ mod tests {
     use super::*;
     use crate::plan::Change;
     use crate::testing;
-    use wibbet_types::{LookId, PlainText, Timestamp};
+    use wibbet_types::{LookId, PlainText};
 
     fn look(at: i64, build: &str, lines: &str) -> Look {
         let (at, build) = (Timestamp(at), PlainText::new(build));
@@ -333,6 +358,16 @@ mod tests {
             ]
         );
         assert!(drift(&after, &after, &runs).is_empty());
+    }
+
+    #[test]
+    fn what_only_has_another_version_is_counted_where_it_is_much() {
+        let lines = |version| (0..30).map(|n| format!("system {version} a.p{n} 0:1000\n")).collect::<String>();
+        let after = look(20, "B2", &format!("{}system 1 is.new 0:1000\n", lines(2)));
+        let found = drift(&look(10, "B1", &lines(1)), &after, &[]);
+        let (told, more) = in_short(&found);
+        assert_eq!((found.len(), told.len(), more, told[0].kind), (31, 21, 10, DriftKind::New));
+        assert_eq!(in_short(&found[..5]), (&found[..5], 0));
     }
 
     /// Another build: what changed of the system is its doing, what somebody installed has its own updates.

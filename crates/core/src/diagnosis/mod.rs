@@ -15,7 +15,7 @@ mod update_break;
 
 pub use catch::{Catch, CatchAnswer, CatchNext, CatchView, STANDS_FOR};
 pub use check::{BadCheck, Check};
-pub use drift::{Drift, DriftBy, DriftKind, drift};
+pub use drift::{Drift, DriftBy, DriftKind, drift, in_short};
 pub use finder::{BadFinderLine, FaultFinder, Suspect, ToTry, suspects_of};
 pub use halving::{Cause, Evaluation, Halving, Next, Round};
 pub use look::{Look, LookHead, LookedAt, Role, Source};

@@ -89,7 +89,7 @@ pub struct UpdateBreak {
     pub build: PlainText,
     /// What was out.
     pub items: Vec<BreakItem>,
-    /// The packages that the device had.
+    /// The packages of the system that the device had.
     pub packages: BTreeSet<PackageId>,
     /// When it ended; `None` while it goes on.
     pub ended: Option<Timestamp>,
@@ -141,9 +141,10 @@ impl BreakNeed {
     }
 }
 
-/// What is out on a device as a break has it: what runs took out, and on wish what was off before them. What only root leads back to, and
-/// what does not come back from what is on the device, is left out; so many.
-fn of_shelf(shelf: &Shelf, runs: &[Run], before_too: bool) -> (Vec<BreakItem>, usize) {
+/// What is out on a device as a break has it: what runs took out, and on wish what was off before them. What only root leads back to,
+/// what does not come back from what is on the device, and what is of a user who is meant to stay unseen, is left out; so many.
+fn of_shelf(shelf: &Shelf, runs: &[Run], inventory: &Inventory, before_too: bool) -> (Vec<BreakItem>, usize) {
+    let told = |user| inventory.users_to_tell(None).any(|own| own.id == user);
     let (_, taken) = OfRuns::All.taken_out(runs);
     let (mut items, mut left) = (Vec::new(), 0);
     for entry in &shelf.entries {
@@ -160,7 +161,9 @@ fn of_shelf(shelf: &Shelf, runs: &[Run], before_too: bool) -> (Vec<BreakItem>, u
             _ => None,
         });
         match way {
-            Some(way) if Change::TAKE_OUT.contains(&way) && !entry.removed && entry.copy.is_none() => {
+            Some(way)
+                if Change::TAKE_OUT.contains(&way) && told(entry.user) && !entry.removed && entry.copy.is_none() =>
+            {
                 let (id, user, target) = (entry.id.clone(), entry.user, entry.target);
                 items.push(BreakItem { id, user, way, target, holds: BTreeSet::new() });
             }
@@ -172,9 +175,9 @@ fn of_shelf(shelf: &Shelf, runs: &[Run], before_too: bool) -> (Vec<BreakItem>, u
 
 impl UpdateBreak {
     /// What a break that begins now is about, and how much of what is out is left out of it, since it comes back by root or from a copy
-    /// only. `before_too`: with what was off before Wibbet.
+    /// only, or is of a private space. `before_too`: with what was off before Wibbet.
     pub fn items_of(shelf: &Shelf, runs: &[Run], catalog: &Catalog, before_too: bool) -> (Vec<BreakItem>, usize) {
-        let (mut items, left) = of_shelf(shelf, runs, before_too);
+        let (mut items, left) = of_shelf(shelf, runs, &catalog.inventory, before_too);
         // What they had been given they are given again.
         let (_, taken) = OfRuns::All.taken_out(runs);
         let given = |item: &BreakItem| taken.iter().find(|one| one.id == item.id && one.user == item.user);
@@ -205,6 +208,12 @@ impl UpdateBreak {
         }
     }
 
+    /// The packages of the system, whoever has them.
+    pub fn of_the_system(inventory: &Inventory) -> impl Iterator<Item = &PackageId> {
+        let kinds = [PackageKind::System, PackageKind::UpdatedSystem];
+        inventory.packages.values().filter(move |package| kinds.contains(&package.kind)).map(|package| &package.id)
+    }
+
     /// How far it has got.
     pub fn view(&self, catalog: &Catalog, build: &PlainText) -> BreakView {
         let inventory = &*catalog.inventory;
@@ -224,11 +233,7 @@ impl UpdateBreak {
                 _ => view.still_out.push((item.id.clone(), item.user, item.target)),
             }
         }
-        let system = inventory
-            .packages
-            .values()
-            .filter(|package| matches!(package.kind, PackageKind::System | PackageKind::UpdatedSystem));
-        view.new = system.map(|package| &package.id).filter(|id| !self.packages.contains(*id)).cloned().collect();
+        view.new = Self::of_the_system(inventory).filter(|id| !self.packages.contains(*id)).cloned().collect();
         view
     }
 }

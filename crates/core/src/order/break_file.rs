@@ -64,7 +64,7 @@ struct BreakHead {
     /// Milliseconds since 1970.
     begun: i64,
     build: String,
-    /// The packages that the device had.
+    /// The packages of the system that the device had.
     packages: Vec<String>,
 }
 
@@ -83,7 +83,10 @@ struct Item {
 }
 
 /// A break as a file.
-pub fn write_break(of: &UpdateBreak) -> String {
+///
+/// # Errors
+/// When it cannot be written as TOML, which nothing in it can cause.
+pub fn write_break(of: &UpdateBreak) -> Result<String, BadOrder> {
     // What is the same for several users stands there once.
     let mut items: BTreeMap<(&PackageId, Change, String, &BTreeSet<String>), Vec<u32>> = BTreeMap::new();
     for item in &of.items {
@@ -110,7 +113,7 @@ pub fn write_break(of: &UpdateBreak) -> String {
         }),
         items: items.collect(),
     };
-    toml::to_string(&file).unwrap_or_default()
+    toml::to_string(&file).map_err(|error| BadOrder::Shape(error.to_string()))
 }
 
 /// A break out of a file; it has no number of its own.
@@ -187,14 +190,14 @@ mod tests {
 
     #[test]
     fn what_is_written_is_read() {
-        let text = write_break(&a_break());
+        let text = write_break(&a_break()).unwrap();
         assert!(text.contains("users = [0, 10]") || text.contains("users = [\n"), "{text}");
         assert_eq!(read_break(&text), Ok(a_break()));
     }
 
     #[test]
     fn what_is_wrong_is_told_with_its_place() {
-        let text = write_break(&a_break());
+        let text = write_break(&a_break()).unwrap();
         for (from, to, says) in [
             ("format = 1", "format = 7", "format 7"),
             ("format = 1", "format = ", "line 2"),

@@ -12,7 +12,7 @@ use wibbet_core::device::{AppFailure, Figures};
 use wibbet_core::run::{Outcome, Run, Since, Suspects, came_back};
 use wibbet_types::{PackageId, PlainText};
 
-use crate::cli::args::How;
+use crate::cli::options::How;
 use crate::cli::resolve::Finder;
 use crate::exit::Failure;
 use crate::out::tell;

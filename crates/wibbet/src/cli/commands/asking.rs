@@ -2,7 +2,7 @@
 
 use std::io::{IsTerminal as _, Write as _};
 
-use crate::cli::args::How;
+use crate::cli::options::How;
 use crate::exit::{Exit, Failure};
 
 /// Without a terminal nobody can be asked.

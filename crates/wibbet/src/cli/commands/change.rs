@@ -6,8 +6,7 @@ use std::sync::{Mutex, PoisonError};
 
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{
-    Details, ask_for_root, claim, details, device_languages, drop_copy, import_copy, look_at_all, read_catalog,
-    read_sizes, survey,
+    Details, ask_for_root, claim, device_languages, drop_copy, import_copy, look_at_all, read_catalog, read_sizes,
 };
 use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::catalog::Catalog;
@@ -24,8 +23,8 @@ use wibbet_types::{PackageId, RunId, UserId, bytes_words};
 use super::after;
 use super::asking::{asked, may_change};
 use super::interrupt::Interrupt;
-use super::look::{check_user, how_far, read};
-use crate::cli::args::{How, WantedBack};
+use super::look::{check_user, how_far, read, surveyed};
+use crate::cli::options::{How, WantedBack};
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -102,7 +101,7 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     }
     may_change(how)?;
     let mut tray = wanted.chosen()?;
-    let (device, mut inventory) = read(finder, name).await?;
+    let (device, inventory, told) = read(finder, name).await?;
     root(&device, how).await?;
     tray.extend(wanted.of_list(&inventory, &tray));
     let users: BTreeSet<UserId> = tray.iter().map(|item| item.user).chain(wanted.user).collect();
@@ -110,8 +109,6 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     let Some(first_user) = wanted.user.or_else(|| users.first().copied()).filter(|_| !tray.is_empty()) else {
         return Err(Failure::new(Exit::Nothing, "nothing of the list is installed for the user"));
     };
-    let told = details(&device).await;
-    inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
     let plan = plan_take_out(&inventory, &device.capabilities(), &tray, no_way_back);
     let users: Vec<UserId> = users.into_iter().collect();
     let catalog = what_ties(finder, &device, inventory, &users).await?;
@@ -253,9 +250,7 @@ pub(crate) async fn put_back(
     let claims = claim(finder.workplace, &device)?;
     // What an interruption left open is part of what was recorded.
     settle(finder, &device, &facts.id).await?;
-    let mut inventory = survey(&device, &mut |_| {}).await?;
-    let told = details(&device).await;
-    inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
+    let (inventory, told) = surveyed(&device).await?;
     wanted.user.map_or(Ok(()), |user| check_user(&inventory, user))?;
     let read = move |book: &mut Logbook| Ok((book.runs(Some(&facts.id))?, book.copies(Some(&facts.id))?));
     let (runs, copies) = finder.workplace.book.with(read).await?;

@@ -4,7 +4,7 @@ use std::str::FromStr;
 use std::sync::Arc;
 
 use wibbet_bench::ops::{LookedBack, last_look, look_back};
-use wibbet_core::diagnosis::{Drift, DriftKind, LookHead, Since, drift};
+use wibbet_core::diagnosis::{Drift, LookHead, Since, drift, in_short};
 use wibbet_core::plan::TrayItem;
 use wibbet_types::{DeviceId, Timestamp};
 
@@ -13,9 +13,6 @@ use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::{line, tell};
-
-/// So many packages are named that have another version and nothing else; with --json all of them.
-const MOST_VERSIONS: usize = 20;
 
 /// What is asked for.
 #[derive(Debug, Clone)]
@@ -34,7 +31,7 @@ pub(crate) async fn changes(finder: &Finder<'_>, name: &str, wanted: Wanted) -> 
     if wanted.looks {
         return looks(finder, name, wanted.json).await;
     }
-    let (device, inventory) = read_now(finder, name).await?;
+    let (device, inventory, _) = read_now(finder, name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let book = &finder.workplace.book;
     let told = look_back(book, &facts, Arc::new(inventory), wanted.since, true).await?;
@@ -53,6 +50,10 @@ pub(crate) async fn changes(finder: &Finder<'_>, name: &str, wanted: Wanted) -> 
         }
         return Ok(if found.is_empty() { Exit::Nothing } else { Exit::Done });
     }
+    if wanted.tray {
+        again(&told).iter().for_each(line);
+        return Ok(if again(&told).is_empty() { Exit::Nothing } else { Exit::Done });
+    }
     let Some((head, _)) = &told.before else {
         // How it is now is kept: from here on there is something to tell.
         let words = match told.since {
@@ -65,12 +66,11 @@ pub(crate) async fn changes(finder: &Finder<'_>, name: &str, wanted: Wanted) -> 
             json::print(&json::Changes::of(&facts.id, &told));
         }
         tell(words);
+        if !wanted.json {
+            hint(&told, facts.id.as_str());
+        }
         return Ok(Exit::Nothing);
     };
-    if wanted.tray {
-        again(&told).iter().for_each(line);
-        return Ok(if again(&told).is_empty() { Exit::Nothing } else { Exit::Done });
-    }
     if wanted.json {
         json::print(&json::Changes::of(&facts.id, &told));
     } else {
@@ -114,17 +114,8 @@ fn show(found: &[Drift], beside: Option<&DeviceId>) {
     if found.is_empty() {
         tell(if beside.is_some() { "nothing is different" } else { "nothing has changed" });
     }
-    // A system update is another version of everything, which tells little.
-    let versions = found.iter().filter(|one| one.kind == DriftKind::Version).count();
-    let mut shown = 0;
+    let (found, more) = in_short(found);
     for (place, one) in found.iter().enumerate() {
-        if one.kind == DriftKind::Version {
-            shown += 1;
-            if shown > MOST_VERSIONS {
-                line(format_args!("  … and {} more", versions - MOST_VERSIONS));
-                break;
-            }
-        }
         if place == 0 || found[place - 1].kind != one.kind {
             line(match beside {
                 Some(_) => one.kind.beside(),
@@ -134,6 +125,9 @@ fn show(found: &[Drift], beside: Option<&DeviceId>) {
         let user = one.user.map_or_else(|| "all".to_owned(), |user| format!("user {user}"));
         let by = if beside.is_some() { String::new() } else { format!("  ({})", one.by.words()) };
         line(format_args!("  {:<52} {user:<8} {}{by}", one.id.as_str(), one.words));
+    }
+    if more > 0 {
+        line(format_args!("  … and {more} more; --json has them all"));
     }
 }
 

@@ -17,7 +17,7 @@ use super::asking::may_change;
 use super::change::carry_out;
 use super::copies::bound_words;
 use super::look::{check_user, read};
-use crate::cli::args::How;
+use crate::cli::options::How;
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -125,7 +125,7 @@ pub(crate) async fn install(
     (job, how): (Option<Job>, How),
 ) -> Result<Exit, Failure> {
     may_change(how)?;
-    let (device, inventory) = read(finder, name).await?;
+    let (device, inventory, _) = read(finder, name).await?;
     check_user(&inventory, user)?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let copy = from.take_in(&finder.workplace.book, &facts).await?;

@@ -6,7 +6,7 @@ use std::io::{BufRead as _, IsTerminal as _, Write as _};
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::finder::{
     RoundPlan, begin_finder, carry_out_round, end_finder, look_whether_broken, mark_round, open_finder, plan_round,
-    suspects, take_answer_back,
+    rely_on, suspects, take_answer_back,
 };
 use wibbet_bench::logbook::now;
 use wibbet_bench::ops::{device_languages, read_catalog, survey};
@@ -20,7 +20,7 @@ use super::asking::{asked, may_change};
 use super::change::show_plan;
 use super::interrupt::Interrupt;
 use super::look::{how_far, read};
-use crate::cli::args::How;
+use crate::cli::options::How;
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -53,7 +53,7 @@ pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) 
     }
     may_change(wanted.how)?;
     let workplace = finder.workplace;
-    let (device, inventory) = read(finder, name).await?;
+    let (device, inventory, _) = read(finder, name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let open = open_finder(&workplace.book, &facts.id).await?;
     let mut search = match open {
@@ -106,12 +106,13 @@ pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) 
         if plan.to_send() > 0 {
             if !wanted.how.yes {
                 show(&plan, &device);
-                if !asked("Send that?") {
+                let restarts = search.check == Some(Check::Starts) && matches!(next, Next::Try(_));
+                if !asked(if restarts { "Send that, and restart the device behind it?" } else { "Send that?" }) {
                     tell("nothing was sent; the same command goes on with it");
                     return told(&search, Some(&next), &runs, wanted.how);
                 }
             }
-            runs.extend(carried_out(finder, &device, plan).await?);
+            runs.extend(carried_out(finder, &device, plan.clone()).await?);
             there = survey(&device, &mut |_| {}).await?;
             let missing = search.to_try(&back, &there);
             for id in missing.put_back.iter().map(|(id, ..)| id).chain(missing.take_out.iter().map(|item| &item.id)) {
@@ -124,10 +125,17 @@ pub(crate) async fn find_fault(finder: &Finder<'_>, name: &str, wanted: Wanted) 
         }
         let by_itself = match &search.check {
             Some(check) => {
-                let words = check.words(PackageId::to_string);
-                tell(format_args!("looking {words}"));
-                let seen = look_whether_broken(workplace, &device, search.whose(), check).await?;
+                if *check == Check::Starts && plan.to_send() == 0 && !wanted.how.yes && !asked("Restart the device?") {
+                    return told(&search, Some(&next), &runs, wanted.how);
+                }
+                tell(format_args!("looking {}", check.words(PackageId::to_string)));
+                let (_interrupt, stop) = Interrupt::listen("stopped looking");
+                let seen = look_whether_broken(workplace, &device, search.whose(), check, stop).await?;
                 tell(format_args!("seen: {seen}"));
+                if *check == Check::Starts && seen == Evaluation::Gone {
+                    // What counts is what is so behind the restart.
+                    there = survey(&device, &mut |_| {}).await?;
+                }
                 // Then somebody has to look.
                 Some(seen).filter(|seen| *seen != Evaluation::CannotTell)
             }
@@ -180,10 +188,8 @@ async fn begin(
     if let Some(check) = &check {
         tell(format_args!("looking {}", check.words(PackageId::to_string)));
         let user = suspects.first().map_or(UserId::OWNER, |suspect| suspect.user);
-        if look_whether_broken(finder.workplace, device, user, check).await? != Evaluation::Still {
-            let words = format!("by that it is not broken now: {check} does not tell it. Nothing was begun");
-            return Err(Failure::new(Exit::Nothing, words));
-        }
+        let (_interrupt, stop) = Interrupt::listen("stopped looking");
+        rely_on(finder.workplace, device, user, check, stop).await?;
     }
     let begun = begin_finder(finder.workplace, facts.id, suspects, what, check).await?;
     tell(format_args!(

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use wibbet_bench::ops::COPIES;
+use wibbet_bench::ops::{COPIES, erase_device};
 use wibbet_logbook::Logbook;
 
 use super::asking::{asked, may_ask};
@@ -50,10 +50,7 @@ fn backup(data: &Path, file: &Path) -> Result<Exit, Failure> {
 
 fn erase(data: &Path, name: &str, yes: bool, as_json: bool) -> Result<Exit, Failure> {
     may_ask(yes, "add --yes to erase it")?;
-    // Nothing is made where there is nothing.
-    drop(Logbook::open_to_look(data)?.ok_or_else(none)?);
-    let mut book = Logbook::open(data)?;
-    let known = book.devices()?;
+    let known = Logbook::open_to_look(data)?.ok_or_else(none)?.devices()?;
     let named = known.iter().find(|known| known.facts.id.as_str() == name);
     let of_serial: Vec<_> = known.iter().filter(|known| known.facts.serial.as_str() == name).collect();
     let named = match (named, of_serial.as_slice()) {
@@ -73,29 +70,7 @@ fn erase(data: &Path, name: &str, yes: bool, as_json: bool) -> Result<Exit, Fail
     {
         return Err(Failure::new(Exit::Nothing, "nothing was erased"));
     }
-    let erased = book.erase(&id)?;
-    let mut left = Vec::new();
-    for copy in &erased.copies {
-        let folder = data.join(COPIES).join(&copy.folder);
-        match std::fs::remove_dir_all(&folder) {
-            Err(why) if why.kind() != std::io::ErrorKind::NotFound => left.push(format!("{}: {why}", folder.display())),
-            _ => {}
-        }
-        // The folders of the run and of the device, once they are empty.
-        folder.ancestors().skip(1).take(2).for_each(|above| drop(std::fs::remove_dir(above)));
-    }
-    if !erased.overwritten {
-        left.push(
-            "bytes of it in the logbook's file, since another program uses it: erase it again once that has ended"
-                .into(),
-        );
-    }
-    left.extend(erased.older.iter().map(|file| {
-        format!(
-            "{}: the logbook as an older Wibbet had it, which may tell of it too; delete it if it is not needed",
-            file.display()
-        )
-    }));
+    let (erased, left) = erase_device(data, &id)?;
     if as_json {
         json::print(&json::ErasedDevice::of(&id, &erased, &left));
     } else {

@@ -198,23 +198,34 @@ struct Watched {
     said: Option<(String, String, String, bool)>,
 }
 
-/// Links a device and reads its packages. How it is is kept.
-pub(crate) async fn read(finder: &Finder<'_>, name: &str) -> Result<(AdbDevice, Inventory), Failure> {
-    let (device, inventory) = read_now(finder, name).await?;
+/// Links a device and reads its packages, and how it is. What was read is kept.
+pub(crate) async fn read(finder: &Finder<'_>, name: &str) -> Result<(AdbDevice, Inventory, Option<Details>), Failure> {
+    let (device, inventory, told) = read_now(finder, name).await?;
     if let Some(facts) = device.facts()
         && let Err(why) = keep_look(&finder.workplace.book, &facts, &inventory).await
     {
         // What is asked for does not hang on it.
         tell(format_args!("how the device is could not be kept: {why}"));
     }
-    Ok((device, inventory))
+    Ok((device, inventory, told))
 }
 
-/// Links a device and reads its packages.
-pub(crate) async fn read_now(finder: &Finder<'_>, name: &str) -> Result<(AdbDevice, Inventory), Failure> {
+/// As [`read`], and keeps nothing.
+pub(crate) async fn read_now(
+    finder: &Finder<'_>,
+    name: &str,
+) -> Result<(AdbDevice, Inventory, Option<Details>), Failure> {
     let device = finder.link(name).await?;
-    let inventory = survey(&device, &mut |_| {}).await?;
-    Ok((device, inventory))
+    let (inventory, told) = surveyed(&device).await?;
+    Ok((device, inventory, told))
+}
+
+/// The packages of a device, with what is told elsewhere of its users: also which of them is meant to stay unseen.
+pub(crate) async fn surveyed(device: &AdbDevice) -> Result<(Inventory, Option<Details>), Failure> {
+    let mut inventory = survey(device, &mut |_| {}).await?;
+    let told = details(device).await;
+    inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
+    Ok((inventory, told))
 }
 
 pub(crate) fn check_user(inventory: &Inventory, user: UserId) -> Result<(), Failure> {

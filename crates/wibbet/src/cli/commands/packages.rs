@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use clap::Args;
-use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics};
+use wibbet_bench::ops::{device_languages, read_catalog, read_metrics};
 use wibbet_core::catalog::{Attribute, Catalog, Chosen, Column, IdList};
 use wibbet_core::package::{Inventory, notes_by_package};
 use wibbet_core::plan::{TrayItem, read_tray};
@@ -118,9 +118,7 @@ pub(crate) fn what_is_there(inventory: &Inventory, list: Vec<PackageId>, user: U
 
 pub(crate) async fn packages(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Result<Exit, Failure> {
     let list = list_from(wanted.from.as_deref())?;
-    let (device, mut inventory) = read(finder, name).await?;
-    let told = details(&device).await;
-    inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
+    let (device, inventory, told) = read(finder, name).await?;
     if let Some(user) = wanted.user {
         check_user(&inventory, user)?;
     }

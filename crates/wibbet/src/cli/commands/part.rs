@@ -8,7 +8,7 @@ use wibbet_types::{PackageId, PlainText, UserId};
 use super::asking::{asked, may_change};
 use super::change::root;
 use super::look::{check_user, read};
-use crate::cli::args::How;
+use crate::cli::options::How;
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -27,7 +27,7 @@ pub(crate) async fn part(finder: &Finder<'_>, name: &str, wanted: Wanted, how: H
     let Wanted { id, class, user, to } = wanted;
     let part = PartName::of(&id, &class).map_err(|error| Failure::new(Exit::Usage, error.to_string()))?;
     may_change(how)?;
-    let (device, inventory) = read(finder, name).await?;
+    let (device, inventory, _) = read(finder, name).await?;
     root(&device, how).await?;
     check_user(&inventory, user)?;
     if !inventory.state(&id, user).installed {

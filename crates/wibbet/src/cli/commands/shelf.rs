@@ -1,6 +1,5 @@
 //! `wibbet shelf`: what is off a device, who took it out, and where putting it back leads.
 
-use wibbet_bench::ops::details;
 use wibbet_core::package::PackageState;
 use wibbet_core::run::{Origin, Shelf, ShelfEntry};
 use wibbet_logbook::Logbook;
@@ -20,9 +19,7 @@ pub(crate) async fn shelf(
     user: Option<UserId>,
     as_json: bool,
 ) -> Result<Exit, Failure> {
-    let (device, mut inventory) = read(finder, name).await?;
-    let told = details(&device).await;
-    inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
+    let (device, inventory, told) = read(finder, name).await?;
     user.map_or(Ok(()), |user| check_user(&inventory, user))?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let read = move |book: &mut Logbook| Ok((book.runs(Some(&facts.id))?, book.copies(Some(&facts.id))?));

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::ops::{begin_break, details, end_break, open_break};
+use wibbet_bench::ops::{Details, begin_break, end_break, open_break};
 use wibbet_core::catalog::Catalog;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::diagnosis::{BreakItem, BreakView, UpdateBreak};
@@ -18,7 +18,7 @@ use wibbet_types::{PackageId, UserId, counted};
 use super::asking::may_change;
 use super::change::{TakeOut, carry_out, take_out, what_ties};
 use super::look::read;
-use crate::cli::args::How;
+use crate::cli::options::How;
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -46,6 +46,8 @@ pub(crate) struct Wanted {
 struct There {
     device: AdbDevice,
     facts: DeviceFacts,
+    /// How it is.
+    told: Option<Details>,
     catalog: Catalog,
     runs: Vec<Run>,
     copies: Vec<KeptCopy>,
@@ -54,6 +56,9 @@ struct There {
 pub(crate) async fn update_break(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Result<Exit, Failure> {
     if wanted.begin || wanted.end {
         may_change(wanted.how)?;
+    }
+    if let Some(file) = wanted.file.as_ref().filter(|file| file.exists()) {
+        return Err(Failure::new(Exit::Usage, format!("{} is there already", file.display())));
     }
     let from = wanted.from.as_deref().map(read_from).transpose()?;
     let there = read_there(finder, name).await?;
@@ -84,16 +89,14 @@ fn read_from(file: &Path) -> Result<UpdateBreak, Failure> {
 }
 
 async fn read_there(finder: &Finder<'_>, name: &str) -> Result<There, Failure> {
-    let (device, mut inventory) = read(finder, name).await?;
-    let told = details(&device).await;
-    inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
+    let (device, inventory, told) = read(finder, name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let users: Vec<UserId> = inventory.users.iter().map(|user| user.id).collect();
     let catalog = what_ties(finder, &device, inventory, &users).await?;
     let of = facts.id.clone();
     let read = move |book: &mut Logbook| Ok((book.runs(Some(&of))?, book.copies(Some(&of))?));
     let (runs, copies) = finder.workplace.book.with(read).await?;
-    Ok(There { device, facts, catalog, runs, copies })
+    Ok(There { device, facts, told, catalog, runs, copies })
 }
 
 fn items(there: &There, before_too: bool) -> (Vec<BreakItem>, usize) {
@@ -113,7 +116,10 @@ fn would_be(there: &There, wanted: &Wanted) -> Exit {
             line(format_args!("{:<52} user {:<4} {}", item.id.as_str(), item.user.to_string(), item.way.label()));
         }
         if left > 0 {
-            tell(format_args!("{} more come back by root or from a copy only, and are left out", left));
+            tell(format_args!(
+                "{} more come back by root or from a copy only, or are of a private space, and are left out",
+                left
+            ));
         }
         if !items.is_empty() {
             tell("--begin puts all of that back and remembers it");
@@ -176,35 +182,44 @@ fn show_view(view: &BreakView) {
 async fn begin(finder: &Finder<'_>, open: Option<UpdateBreak>, there: There, wanted: Wanted) -> Result<Exit, Failure> {
     let how = wanted.how;
     let fresh = open.is_none();
-    let (of, wrote) = match open {
+    let of = match open {
         // It has begun: what is still out comes back.
-        Some(open) => (open, true),
+        Some(open) => open,
         None => {
             let (items, left) = items(&there, wanted.before_too);
             if items.is_empty() {
                 return Err(Failure::new(Exit::Nothing, "no break is needed: nothing is out on this device"));
             }
             if left > 0 {
-                tell(format_args!("{} come back by root or from a copy only, and are left out of the break", left));
+                tell(format_args!(
+                    "{} come back by root or from a copy only, or are of a private space, and are left out of the break",
+                    left
+                ));
             }
             if how.dry_run {
                 let (number, ended) = (wibbet_types::BreakId::new(0), None);
                 let (device, begun) = (there.facts.id.clone(), wibbet_bench::logbook::now());
                 let (build, packages) = (there.facts.build.clone(), BTreeSet::new());
-                (UpdateBreak { number, device, begun, build, items, packages, ended }, false)
+                UpdateBreak { number, device, begun, build, items, packages, ended }
             } else {
                 let book = &finder.workplace.book;
-                (begin_break(book, &there.facts, &there.catalog.inventory, items).await?, true)
+                begin_break(book, &there.facts, &there.catalog.inventory, items).await?
             }
         }
     };
-    if let (Some(file), true) = (&wanted.file, wrote) {
-        write_file(file, &write_break(&of))?;
-        tell(format_args!("the break stands in {} too", file.display()));
-    }
+    let write = || match &wanted.file {
+        Some(file) if !how.dry_run => {
+            let text = write_break(&of).map_err(Failure::trouble)?;
+            write_file(file, &text)?;
+            tell(format_args!("the break stands in {} too", file.display()));
+            Ok(())
+        }
+        _ => Ok::<_, Failure>(()),
+    };
     let view = of.view(&there.catalog, &there.facts.build);
     if view.still_out.is_empty() {
-        tell("all of it is back; after the update: wibbet update-break DEVICE --end");
+        write()?;
+        tell(format_args!("all of it is back; after the update: wibbet update-break {} --end", there.facts.id));
         if how.json {
             json::print(&json::JsonBreak::of(&of, &view, &there.facts));
         }
@@ -213,12 +228,14 @@ async fn begin(finder: &Finder<'_>, open: Option<UpdateBreak>, there: There, wan
     let plan =
         plan_put_back_with(&there.catalog.inventory, &there.device.capabilities(), &view.still_out, &there.copies)
             .giving_back(|id, user| recorded_gifts(&there.runs, id, user));
-    let told = details(&there.device).await;
-    let done = carry_out(finder, &there.device, RunKind::PutBack, &plan, told, &Suspects::default(), how).await;
+    let done = carry_out(finder, &there.device, RunKind::PutBack, &plan, there.told, &Suspects::default(), how).await;
     if fresh && matches!(&done, Err(failure) if failure.exit == Exit::Nothing) {
         // Somebody has said no to it.
         end_break(&finder.workplace.book, of.number).await?;
+        return done;
     }
+    // Whatever became of the run, the device is on break.
+    write()?;
     let done = done?;
     if !how.dry_run {
         let id = &there.facts.id;
@@ -266,6 +283,9 @@ async fn end(
     }
     for (id, user) in &view.gone {
         tell(format_args!("{id} of user {user} is not on the device any more"));
+    }
+    for user in &view.unjudged {
+        tell(format_args!("beware: what ties the packages of user {user} now could not be worked out"));
     }
     if wanted.leave || tray.is_empty() {
         if !how.dry_run {

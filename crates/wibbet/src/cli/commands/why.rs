@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use clap::Args;
 use wibbet_bench::logbook::now;
-use wibbet_bench::ops::{details, device_languages, read_catalog, read_metrics};
+use wibbet_bench::ops::{device_languages, read_catalog, read_metrics};
 use wibbet_core::catalog::Catalog;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::holds::{Around, Hold, Judged, Judgement, Verdict};
@@ -69,9 +69,7 @@ struct Told {
 
 impl Told {
     async fn read(finder: &Finder<'_>, name: &str, users: &[UserId]) -> Result<(Self, Device), Failure> {
-        let (device, mut inventory) = read(finder, name).await?;
-        let told = details(&device).await;
-        inventory.merge_users(told.as_ref().map_or(&[], |told| &told.users));
+        let (device, inventory, told) = read(finder, name).await?;
         users.iter().try_for_each(|user| check_user(&inventory, *user))?;
         let in_front = told.as_ref().and_then(|told| told.vitals.current_user);
         let first = users.first().copied().unwrap_or_else(|| inventory.usual_user(in_front));

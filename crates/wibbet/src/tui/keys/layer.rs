@@ -4,7 +4,7 @@ use crossterm::event::KeyEvent;
 
 use super::action::{Action, View};
 use super::binding::Binding;
-use super::{rooms, windows};
+use super::{menus, rooms, windows};
 
 /// A place in which keys have meanings of their own.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -108,10 +108,10 @@ impl Layer {
             Self::Room(View::Run) => &[rooms::RUN],
             Self::Room(View::Shelf) => &[rooms::SHELF],
             Self::Room(View::Logbook) => &[rooms::LOGBOOK],
-            Self::Menu(View::Bench) => &[rooms::BENCH_MENU, windows::MENU],
-            Self::Menu(View::Packages) => &[rooms::PACKAGES_MENU, windows::MENU],
-            Self::Menu(View::Run) => &[rooms::RUN_MENU, windows::MENU],
-            Self::Menu(View::Shelf) => &[rooms::SHELF_MENU, windows::MENU],
+            Self::Menu(View::Bench) => &[menus::BENCH_MENU, windows::MENU],
+            Self::Menu(View::Packages) => &[menus::PACKAGES_MENU, windows::MENU],
+            Self::Menu(View::Run) => &[menus::RUN_MENU, windows::MENU],
+            Self::Menu(View::Shelf) => &[menus::SHELF_MENU, windows::MENU],
             Self::Menu(View::Logbook) => &[windows::MENU],
             Self::SearchLine => &[rooms::SEARCH_LINE],
             Self::Address => &[windows::ADDRESS],

@@ -5,6 +5,7 @@ mod action;
 mod binding;
 mod key;
 mod layer;
+mod menus;
 mod rooms;
 mod windows;
 

@@ -3,7 +3,7 @@
 use ratatui::Frame;
 use ratatui::text::{Line, Span};
 use wibbet_bench::session::SessionCommand;
-use wibbet_core::diagnosis::{Drift, DriftKind};
+use wibbet_core::diagnosis::{Drift, DriftKind, in_short};
 
 use super::form::{Flow, Form};
 use super::page::Page;
@@ -11,9 +11,6 @@ use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, hint};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Scroll, Theme, fit, width, wrap};
-
-/// So many packages are named that have another version and nothing else: behind a system update that are all.
-const MOST_VERSIONS: usize = 20;
 
 /// What has changed.
 #[derive(Debug, Clone, Default)]
@@ -111,24 +108,16 @@ fn told<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec
         say("Nothing has changed.", theme.plain);
     }
     let several = device.inventory.as_ref().is_some_and(|inventory| inventory.users.len() > 1);
-    let mut shown = 0;
-    for (n, one) in all.drift.iter().enumerate() {
+    let (drift, more) = in_short(&all.drift);
+    for (n, one) in drift.iter().enumerate() {
         let group = |other: &Drift| (other.kind, other.by) == (one.kind, one.by);
-        if n == 0 || !group(&all.drift[n - 1]) {
+        if n == 0 || !group(&drift[n - 1]) {
             let count = all.drift.iter().filter(|other| group(other)).count();
             let style = if one.kind == DriftKind::CameBack { theme.alert } else { theme.accent };
             let title = format!("─ {}, {} · {count} ", one.kind.title(), one.by.words());
             let rule = "─".repeat(cells.saturating_sub(width(&title)));
             lines.push(Line::raw(""));
             lines.push(Line::from(vec![Span::styled(title, style), Span::styled(rule, theme.dim)]));
-        }
-        if one.kind == DriftKind::Version {
-            shown += 1;
-            if shown > MOST_VERSIONS {
-                let versions = all.drift.iter().filter(|other| other.kind == one.kind).count();
-                lines.push(Line::styled(format!("  … and {} more", versions - MOST_VERSIONS), theme.dim));
-                break;
-            }
         }
         let user = match one.user {
             Some(user) if several => format!(" · {}", device.user_words(user)),
@@ -144,6 +133,9 @@ fn told<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Vec
             Span::styled(format!("{} ", fit(&name, name_cells)), theme.plain),
             Span::styled(format!("{}{user}", one.words), theme.dim),
         ]));
+    }
+    if more > 0 {
+        lines.push(Line::styled(format!("  … and {more} more"), theme.dim));
     }
     lines
 }

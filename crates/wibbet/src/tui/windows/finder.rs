@@ -272,6 +272,9 @@ fn going_on<'a>(app: &App, device: &DeviceModel, stage: &Stage<'_>, theme: &Them
                 say(&words, theme.alert);
             }
             say("", theme.plain);
+            if let (Some(check), None) = (&pane.finder.check, pane.found()) {
+                say(&format!("Then it is looked at by itself {}.", check.words(name)), theme.plain);
+            }
             say("All of it is sent as runs of their own, read back, and in the logbook.", theme.dim);
         }
         Stage::Asks(pane) => {

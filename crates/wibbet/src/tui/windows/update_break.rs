@@ -71,7 +71,12 @@ impl Break {
             say(&format!("  {} · {}", named(device, &item.id, item.user), item.way.label()), theme.plain);
         }
         if *left > 0 {
-            say(&format!("{left} more come back by root or from a copy only, and are left as they are."), theme.dim);
+            say(
+                &format!(
+                    "{left} more come back by root or from a copy only, or are of a private space, and are left as they are."
+                ),
+                theme.dim,
+            );
         }
         if device.evidence.is_none() {
             say("What ties its packages is still being worked out; the break waits for that.", theme.dim);
@@ -132,6 +137,8 @@ fn going_on<'a>(app: &App, device: &DeviceModel, view: &BreakView, theme: &Theme
     let again: Vec<String> = again.collect();
     part(format!("Back, and can go again · {}", again.len()), theme.strong, again);
     let gone: Vec<String> = view.gone.iter().map(|(id, user)| named(device, id, *user)).collect();
+    let unjudged: Vec<String> = view.unjudged.iter().map(|user| device.user_words(*user)).collect();
+    part("What ties their packages now is not worked out yet".into(), theme.alert, unjudged);
     part(format!("Not on the device any more · {}", gone.len()), theme.strong, gone);
     lines
 }
@@ -174,8 +181,12 @@ impl Form for Break {
             }
             Action::ChooseAgain => {
                 let (Some(view), Some(of)) = (device.break_view(), device.on_break.take()) else { return Flow::Close };
-                out.push(to_session(device.card, SessionCommand::EndBreak(of.number)));
                 let count = device.choose_again(&view.again);
+                // What is chosen is on disk before the break is over: an end in between loses neither.
+                if let Some(tray) = device.tray_to_keep() {
+                    out.push(to_session(device.card, SessionCommand::KeepTray(tray)));
+                }
+                out.push(to_session(device.card, SessionCommand::EndBreak(of.number)));
                 let plan = hint(View::Packages, Action::Next);
                 app.view = View::Packages;
                 app.tell(format!("The break has ended: {count} chosen again. {plan} makes the plan."));
