@@ -292,7 +292,7 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
             let (what, when) = (run.kind.label(), app.clock(run.begun));
             let title = format!(" Run {}: {what} on {} · {when}{job}", run.number, device.name());
             let mut lines =
-                vec![Line::styled(truncate(&title, cells), theme.strong), progress(run, device.paused, theme, cells)];
+                vec![Line::styled(truncate(&title, cells), theme.strong), progress(run, device, theme, cells)];
             if let Some(why) = run.not_understood.first() {
                 let words = format!(" Another version of Wibbet wrote a part of this: {why}. It is left alone.");
                 lines.push(Line::styled(truncate(&words, cells), theme.alert));
@@ -332,15 +332,17 @@ fn missed_words(device: &DeviceModel, does: &Upshot) -> String {
     missed.iter().map(|line| format!("{}.", capitalize(line))).collect::<Vec<_>>().join(" ")
 }
 
-fn progress<'a>(run: &Run, paused: bool, theme: &Theme, cells: usize) -> Line<'a> {
+fn progress<'a>(run: &Run, device: &DeviceModel, theme: &Theme, cells: usize) -> Line<'a> {
     let all = run.steps.len().max(1);
     let settled = run.steps.iter().filter(|s| s.outcome.is_some()).count();
     let bar = (cells / 4).clamp(8, 40);
     let full = bar * settled / all;
     let state = match run.state {
         _ if !run.not_understood.is_empty() => " · not all of it understood",
-        RunState::Open if paused => " · paused",
+        RunState::Open if device.paused => " · paused",
         RunState::Open => "",
+        // Its keys wait for the session: a run that says it can be carried on has to be.
+        RunState::Stopped | RunState::Finished if device.running => " · one moment",
         RunState::Stopped => " · stopped, can be carried on",
         RunState::Finished => " · finished",
     };

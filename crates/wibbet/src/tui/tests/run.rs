@@ -142,6 +142,28 @@ fn an_interrupted_run_is_offered() {
     assert_eq!(screen.model.app.view, View::Run);
 }
 
+/// A run that says that it can be carried on, or what may be done behind it, has the keys for it: they are there once its session
+/// has let go of it.
+#[test]
+fn what_a_run_says_can_be_done_can_be() {
+    let mut screen = Screen::linked(128, 40);
+    screen.keys("2 \ns");
+    let mut left = run([None, None, None]);
+    left.state = RunState::Stopped;
+    screen.tell(SessionEvent::Run(RunNews::Stands(Arc::new(left))));
+    assert!(!screen.shows("can be carried on") && screen.shows("one moment"), "{}", screen.text());
+    let before = screen.effects.len();
+    screen.keys("c");
+    assert_eq!(screen.effects.len(), before, "its session has not let go of it");
+    screen.tell(SessionEvent::RunEnded(None));
+    assert!(screen.shows("can be carried on"), "{}", screen.text());
+    screen.keys("c");
+    assert_eq!(
+        screen.effects.last(),
+        Some(&Effect::Bench(BenchCommand::Session(0, SessionCommand::CarryOn(RunId::new(7)))))
+    );
+}
+
 /// From everywhere one key shows the plan that puts back what the last run took out and is still off; where there is none it does
 /// nothing.
 #[test]
