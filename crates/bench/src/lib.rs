@@ -13,11 +13,14 @@
 //! 5. [`workplace`]: what all sessions of a program share.
 //! 6. [`ops`]: one file for each operation; the command line, sessions and orders call these.
 //! 7. [`run`]: carrying out runs.
-//! 8. [`catch`]: waiting for a device that does not start any more, and putting back what a run took out.
-//! 9. [`finder`]: the fault finder on a device, round by round.
-//! 10. [`session`]: one device as the screen sees it.
-//! 11. [`fleet`]: all devices at hand.
+//! 8. [`after`]: what is looked at behind a run.
+//! 9. [`catch`]: waiting for a device that does not start any more, and putting back what a run took out.
+//! 10. [`finder`]: the fault finder on a device, round by round.
+//! 11. [`session`]: one device as the screen sees it.
+//! 12. [`orders`]: an order on a device, and on several.
+//! 13. [`fleet`]: all devices at hand.
 
+pub mod after;
 pub mod around;
 pub mod catch;
 pub mod device;
@@ -25,6 +28,7 @@ pub mod finder;
 pub mod fleet;
 pub mod logbook;
 pub mod ops;
+pub mod orders;
 pub mod policy;
 pub mod run;
 pub mod session;

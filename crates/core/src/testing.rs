@@ -188,6 +188,7 @@ pub fn run(number: i64, ids: &[&str]) -> Run {
         seen_after: Vec::new(),
         not_understood: Vec::new(),
         on_refusal: crate::plan::OnRefusal::default(),
+        order: String::new(),
         job: crate::plan::Job::default(),
         number: RunId::new(number),
         device: facts().id,

@@ -29,7 +29,21 @@ const ORDERS: [(&str, &str, &[&str]); 6] = [
     (
         "bench",
         "",
-        &["policy", "logbook", "around", "device", "workplace", "ops", "run", "catch", "finder", "session", "fleet"],
+        &[
+            "policy",
+            "logbook",
+            "around",
+            "device",
+            "workplace",
+            "ops",
+            "run",
+            "after",
+            "catch",
+            "finder",
+            "session",
+            "orders",
+            "fleet",
+        ],
     ),
     ("sim", "", &["seed", "scenario", "catalogue", "apk", "line", "android", "machine", "daemon", "reach", "device"]),
     (

@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 18] = ["
+const STEPS: [&str; 19] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -191,6 +191,9 @@ CREATE TABLE breaks (
 ALTER TABLE devices ADD COLUMN start_took INTEGER;
 -- What tells by itself whether something is broken still, see `Check`.
 ALTER TABLE finders ADD COLUMN told_by TEXT;
+", "
+-- The name of the order that a run carries out; empty where it is none's.
+ALTER TABLE runs ADD COLUMN order_name TEXT NOT NULL DEFAULT '';
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

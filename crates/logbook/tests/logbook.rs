@@ -414,7 +414,7 @@ fn jobs_and_other_ways_are_kept() {
     let job = |ticket: &str| Job { technician: "Ines".into(), ticket: ticket.into(), note: String::new() };
     book.set_job_at_hand(&device(), &job("P-77")).unwrap();
     let policy: OnRefusal = "disable".parse().unwrap();
-    let terms = Terms { on_refusal: policy, job: None };
+    let terms = Terms { on_refusal: policy, job: None, order: "Crew phones".into() };
     let first = book.begin_run(&device(), (RunKind::TakeOut, &terms), &[step("a", None)], Timestamp(1)).unwrap();
     let named = Terms { job: Some(job("P-78")), ..Terms::default() };
     let second = book.begin_run(&device(), (RunKind::TakeOut, &named), &[step("b", None)], Timestamp(2)).unwrap();

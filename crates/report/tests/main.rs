@@ -24,6 +24,7 @@ fn hold(kind: HoldKind, what: &str, stops: &str) -> Hold {
         lifted_by: None,
         by: BTreeSet::new(),
         others: 0,
+        last: false,
     }
 }
 

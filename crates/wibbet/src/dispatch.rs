@@ -7,9 +7,10 @@ use wibbet_bench::around::Surroundings;
 use wibbet_core::plan::Terms;
 
 use crate::cli::commands::{
-    catch, change, changes, copies, files, find_fault, links, logbook, look, packages, part, shelf, update_break, why,
+    catch, change, changes, copies, files, find_fault, links, logbook, look, order, packages, part, shelf,
+    update_break, why,
 };
-use crate::cli::{Arguments, Command, Finder, How, LogbookCommand};
+use crate::cli::{Arguments, Command, Finder, How, LogbookCommand, OrderCommand, Ordered};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::tell;
@@ -40,6 +41,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Copies { json, .. }
             | Command::Runs { json, .. },
         ) => *json,
+        Some(Command::Order { what }) => what.is_json(),
         Some(Command::Packages { wanted, .. }) => wanted.json,
         Some(Command::Why { wanted, .. }) => wanted.json,
         Some(Command::Upshot { tray, .. }) => tray.json,
@@ -85,6 +87,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let folders = Folders::find().map_err(Failure::trouble)?;
             return logbook::logbook(&folders.data, what);
         }
+        Some(Command::Order { what }) if what.is_about_files() => return about_orders(what),
         Some(Command::Doctor { json }) => {
             let surroundings = if no_search { Surroundings::default() } else { Surroundings::of_this_computer() };
             return doctor::doctor(&surroundings, json).await;
@@ -153,7 +156,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let tray = packages::tray_from(tray.as_deref())?;
             let list = packages::list_from(from.as_deref())?;
             let despite_start = despite_start.into_iter().collect();
-            let terms = Terms { on_refusal: policy, job: job.job() };
+            let terms = Terms { on_refusal: policy, job: job.job(), ..Terms::default() };
             let wanted = change::TakeOut {
                 user,
                 named: ways.by_way(),
@@ -214,6 +217,12 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let wanted = update_break::Wanted { begin, before_too, file, end, from, leave, despite, how };
             update_break::update_break(&finder, &device, wanted).await
         }
+        Command::Order { what } => match what.into() {
+            Ordered::Make(making) => order::make(&finder, making).await,
+            Ordered::Check(applying) => order::check(&finder, applying).await,
+            Ordered::Apply(applying) => order::apply(&finder, applying).await,
+            Ordered::Schema => Ok(order::schema()),
+        },
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
         Command::Demo { .. }
         | Command::Sim(_)
@@ -225,5 +234,14 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         | Command::Logbook { .. }
         | Command::Runs { .. }
         | Command::Copies { .. } => Ok(Exit::Done),
+    }
+}
+
+/// What is about files alone: neither a device nor the logbook is needed.
+fn about_orders(what: OrderCommand) -> Result<Exit, Failure> {
+    match what.into() {
+        Ordered::Make(making) => order::make_of_list(making),
+        Ordered::Check(applying) => order::show(&applying),
+        Ordered::Schema | Ordered::Apply(_) => Ok(order::schema()),
     }
 }

@@ -3,8 +3,10 @@
 use std::process::ExitCode;
 
 use wibbet_adb::LinkError;
+use wibbet_bench::after::AfterError;
 use wibbet_bench::device::AskError;
 use wibbet_bench::ops::{EraseError, NoteError, SurveyError};
+use wibbet_bench::orders::OrderError;
 use wibbet_bench::run::RunError;
 use wibbet_core::plan::SkipReason;
 use wibbet_core::run::{Outcome, Run, Step};
@@ -128,6 +130,31 @@ impl From<SurveyError> for Failure {
         match error {
             SurveyError::Ask(ask) => Self { message, ..ask.into() },
             _ => Self::new(Exit::Trouble, message),
+        }
+    }
+}
+
+impl From<AfterError> for Failure {
+    fn from(error: AfterError) -> Self {
+        match error {
+            AfterError::Ask(error) => error.into(),
+            AfterError::Survey(error) => error.into(),
+            AfterError::Logbook(error) => error.into(),
+            AfterError::Claimed(error) => error.into(),
+            other @ (AfterError::Restart(_) | AfterError::NotBack) => Self::trouble(other),
+        }
+    }
+}
+
+impl From<OrderError> for Failure {
+    fn from(error: OrderError) -> Self {
+        match error {
+            OrderError::Ask(error) => error.into(),
+            OrderError::Survey(error) => error.into(),
+            OrderError::Note(error) => error.into(),
+            OrderError::Logbook(error) => error.into(),
+            other @ OrderError::Install { .. } => Self::new(Exit::Usage, other.to_string()),
+            other => Self::new(Exit::Nothing, other.to_string()),
         }
     }
 }

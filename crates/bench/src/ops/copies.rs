@@ -267,7 +267,11 @@ pub(super) fn hex(sum: Sha256) -> String {
     sum.finalize().iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
-pub(super) fn sum_of(path: &Path) -> Result<String, CopyError> {
+/// The SHA-256 of a file of this computer, in hexadecimal digits.
+///
+/// # Errors
+/// When it cannot be read.
+pub fn sum_of(path: &Path) -> Result<String, CopyError> {
     let mut file = File::open(path).map_err(disk(path))?;
     let mut sum = Sha256::new();
     let mut piece = vec![0; 256 * 1024];

@@ -32,7 +32,7 @@ pub use aftermath::{Watch, measure};
 pub(crate) use catalog::put_together;
 pub use catalog::{read_catalog, remembered_elsewhere};
 pub use claim::claim;
-pub use copies::{COPIES, CopyError};
+pub use copies::{COPIES, CopyError, sum_of as sum_of_file};
 pub(crate) use copies::{ToCopy, checked, copy_files, describe, differing, folder_of, free_bytes, what_to_copy};
 pub use erase::{EraseError, erase_device};
 pub(crate) use essential::{Answers, essential_answers};

@@ -11,7 +11,7 @@ use wibbet_types::DeviceTime;
 use super::catalog::Catalog;
 use super::entry::CatalogEntry;
 use super::value::Value;
-use crate::holds::{Judgement, RULES, Rule, Verdict};
+use crate::holds::{HoldKind, Judgement, RULES, Rule, Verdict};
 use crate::package::{PackageKind, Sizes, Source};
 
 /// What kind of value is compared with an attribute in a search.
@@ -132,6 +132,11 @@ attributes! {
         name: "stops", title: "stops without it", doc: "what stops when it goes", cells: 22,
         compared: compared("stops", Text, "what stops without it"),
         get: |e| e.tied().map(|one| one.map_or(Value::Nothing, |one| Value::Text(one.stops().into()))), ..ROW
+    };
+    ROLES = Attribute {
+        name: "roles", title: "roles", doc: "what it does that people need, where it is the active or the last one", cells: 18,
+        compared: compared("role", Text, "what it does that people need, where it is the active or the last one"),
+        get: |e| e.tied().map(|one| one.map_or(Value::Nothing, roles)), ..ROW
     };
     LEANING = Attribute {
         name: "leaning", title: "leaning on it", doc: "the packages that lean on it", cells: 22,
@@ -276,6 +281,16 @@ fn leaning(judgement: &Judgement) -> Value<'static> {
     match ids.is_empty() {
         true => Value::Nothing,
         false => Value::Text(ids.into_iter().collect::<Vec<_>>().join(" ").into()),
+    }
+}
+
+/// What a package does that people need.
+fn roles(judgement: &Judgement) -> Value<'static> {
+    let names: BTreeSet<&str> =
+        judgement.holds.iter().filter(|hold| hold.kind == HoldKind::Role).map(|hold| hold.what.as_str()).collect();
+    match names.is_empty() {
+        true => Value::Nothing,
+        false => Value::Text(names.into_iter().collect::<Vec<_>>().join(", ").into()),
     }
 }
 

@@ -8,7 +8,7 @@ use wibbet_types::{PackageId, UserId};
 use super::entry::CatalogEntry;
 use crate::device::DeviceKind;
 use crate::holds::{Judged, Known, judge};
-use crate::package::{AppNames, Elsewhere, Inventory, Metrics, Note, Package, Source, Ties};
+use crate::package::{AppNames, Elsewhere, Given, Inventory, Metrics, Note, Package, PackageState, Source, Ties};
 
 /// The sources of what a table shows, each immutable and replaced as a whole.
 #[derive(Debug, Clone)]
@@ -67,6 +67,33 @@ impl Catalog {
     pub fn judge(&mut self, users: impl IntoIterator<Item = UserId>) {
         let judged = users.into_iter().map(|user| (user, judge(&self.known(user)))).collect();
         self.judged = Arc::new(judged);
+    }
+
+    /// What would be known if these were as they are not: for each package the user, the state, and what people have given it by then.
+    /// What ties the packages of those users is worked out anew.
+    pub fn as_if<'a>(
+        &self,
+        those: impl IntoIterator<Item = (&'a PackageId, UserId, PackageState, &'a [Given])>,
+    ) -> Self {
+        let mut inventory = (*self.inventory).clone();
+        let mut users = BTreeSet::new();
+        for (id, user, state, given) in those {
+            let states = inventory.packages.get(id).map(|package| package.states.clone()).unwrap_or_default();
+            let was = |other: UserId| {
+                let others = states.get(&other).copied().unwrap_or(PackageState::UNREADABLE);
+                if other == user { state } else { others }
+            };
+            inventory.set_states(id, was);
+            if let Some(package) = inventory.packages.get_mut(id).map(Arc::make_mut) {
+                let chosen = given.iter().filter(|given| !matches!(given, Given::Permission(_))).cloned();
+                package.about.chosen.entry(user).or_default().extend(chosen);
+            }
+            users.insert(user);
+        }
+        let mut other = self.clone();
+        other.inventory = Arc::new(inventory);
+        other.judge(users);
+        other
     }
 
     /// What is to be seen of one package by a user.

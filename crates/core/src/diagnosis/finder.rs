@@ -1,6 +1,5 @@
 //! One use of the fault finder, as it is kept: what is broken, the suspects, and what rounds have shown. Days may lie between rounds.
 
-use std::collections::BTreeSet;
 use std::fmt;
 use std::str::FromStr;
 
@@ -10,7 +9,7 @@ use super::check::Check;
 use super::halving::{Cause, Evaluation, Halving, Next, Round};
 use crate::catalog::Catalog;
 use crate::holds::HoldKind;
-use crate::package::{Condition, Given, Inventory, PackageState};
+use crate::package::{Condition, Inventory, PackageState};
 use crate::plan::{Change, TrayItem};
 use crate::run::{Run, TakenOut};
 
@@ -202,38 +201,11 @@ impl FaultFinder {
     }
 }
 
-/// What is known of a device, worked out as if these were there still: for each the user, the state that it had, and what people had
-/// given it.
-pub(super) fn as_if_back<'a>(
-    catalog: &Catalog,
-    those: impl Iterator<Item = (&'a PackageId, UserId, PackageState, &'a [Given])>,
-) -> Catalog {
-    let mut inventory = (*catalog.inventory).clone();
-    let mut users = BTreeSet::new();
-    for (id, user, target, given) in those {
-        let states = inventory.packages.get(id).map(|package| package.states.clone()).unwrap_or_default();
-        let was = |other: UserId| {
-            let others = states.get(&other).copied().unwrap_or(PackageState::UNREADABLE);
-            if other == user { target } else { others }
-        };
-        inventory.set_states(id, was);
-        if let Some(package) = inventory.packages.get_mut(id).map(std::sync::Arc::make_mut) {
-            let chosen = given.iter().filter(|given| !matches!(given, Given::Permission(_))).cloned();
-            package.about.chosen.entry(user).or_default().extend(chosen);
-        }
-        users.insert(user);
-    }
-    let mut before = catalog.clone();
-    before.inventory = std::sync::Arc::new(inventory);
-    before.judge(users);
-    before
-}
-
 /// The suspects of what runs took out and is off, likely ones with more weight: what the start needs, what a log named behind a run, and
 /// what had holds while it was in use.
 pub fn suspects_of(out: &[TakenOut], runs: &[Run], catalog: &Catalog) -> Vec<Suspect> {
     // Then it is seen what leaned on it.
-    let before = as_if_back(catalog, out.iter().map(|one| (&one.id, one.user, one.target, one.given.as_slice())));
+    let before = catalog.as_if(out.iter().map(|one| (&one.id, one.user, one.target, one.given.as_slice())));
     let seen: Vec<&str> = runs.iter().flat_map(|run| &run.seen_after).map(PlainText::as_str).collect();
     let off = |one: &&TakenOut| catalog.inventory.condition(&one.id, one.user) != Condition::InUse;
     out.iter()

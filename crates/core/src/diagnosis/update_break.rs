@@ -7,9 +7,8 @@ use std::str::FromStr;
 
 use wibbet_types::{BreakId, DeviceId, PackageId, PlainText, Timestamp, UserId};
 
-use super::finder::as_if_back;
 use crate::catalog::Catalog;
-use crate::holds::{HoldKind, Judgement};
+use crate::holds::Judgement;
 use crate::package::{Condition, Inventory, PackageKind, PackageState};
 use crate::plan::{Change, TrayItem};
 use crate::run::{OfRuns, Origin, Run, Shelf};
@@ -36,10 +35,7 @@ pub struct BreakItem {
 impl BreakItem {
     /// Holds as they are held against each other: what people use is nothing that an update changes.
     fn hold_names(judged: Option<&Judgement>) -> BTreeSet<String> {
-        let holds = judged.into_iter().flat_map(|judged| &judged.holds).filter(|hold| hold.kind != HoldKind::Habit);
-        holds
-            .map(|hold| PlainText::new(&format!("{} {}", hold.kind, hold.what)).into_string().replace('\t', " "))
-            .collect()
+        judged.map_or_else(BTreeSet::new, Judgement::names)
     }
 
     fn tray_item(&self) -> TrayItem {
@@ -185,7 +181,7 @@ impl UpdateBreak {
             let given = given(item).map_or(&[][..], |one| one.given.as_slice());
             (&item.id, item.user, item.target, given)
         });
-        let back = as_if_back(catalog, those);
+        let back = catalog.as_if(those);
         for item in &mut items {
             item.holds = BreakItem::hold_names(back.judged.get(&item.user).and_then(|all| all.packages.get(&item.id)));
         }
@@ -267,7 +263,7 @@ pub fn in_use_again(runs: &[Run], inventory: &Inventory) -> Vec<TrayItem> {
 mod tests {
     use super::*;
     use crate::device::UserKind;
-    use crate::holds::{Hold, Judged, Sure};
+    use crate::holds::{Hold, HoldKind, Judged, Sure};
     use crate::package::{AppFacts, Declared, DeclaredPart, PartKind};
     use crate::run::{Outcome, RunKind};
     use crate::testing;

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use wibbet_types::{PackageId, named};
+use wibbet_types::{PackageId, PlainText, named};
 
 use super::known::{HoldSource, UsedBy};
 
@@ -70,6 +70,8 @@ pub struct Hold {
     pub by: BTreeSet<PackageId>,
     /// Of a role: how many more could do it.
     pub others: usize,
+    /// Of a role: it is known that nobody else does it.
+    pub last: bool,
 }
 
 impl Hold {
@@ -84,6 +86,7 @@ impl Hold {
             lifted_by: None,
             by: BTreeSet::new(),
             others: 0,
+            last: false,
         }
     }
 
@@ -153,6 +156,20 @@ impl Judgement {
     /// Whether what shows a hold already says who uses it at the moment.
     pub fn says_who_uses_it(&self) -> bool {
         self.holds.iter().flat_map(|hold| &hold.evidence).any(|evidence| evidence.source == HoldSource::Bindings)
+    }
+
+    /// Its holds in words by which they are held against those of another time or device, such as `role keyboard`. What people use is
+    /// not among them: that differs from each to the next.
+    pub fn names(&self) -> BTreeSet<String> {
+        let holds = self.holds.iter().filter(|hold| hold.kind != HoldKind::Habit);
+        holds
+            .map(|hold| PlainText::new(&format!("{} {}", hold.kind, hold.what)).into_string().replace('\t', " "))
+            .collect()
+    }
+
+    /// Whether it is the last one that does something which people need.
+    pub fn is_the_last(&self) -> bool {
+        self.holds.iter().any(|hold| hold.kind == HoldKind::Role && hold.last)
     }
 
     /// Whether there is a hold of a kind.

@@ -2,85 +2,14 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use serde::{Deserialize, Serialize};
 use wibbet_types::{BreakId, DeviceId, PackageId, PlainText, Timestamp, UserId};
 
+use super::file::{
+    BadOrder, BreakTable, FORMAT, Head, ItemTable, OrderFile, ScopeTable, Text, UserForm, UsersForm, shown,
+};
 use crate::diagnosis::{BreakItem, UpdateBreak};
 use crate::package::PackageState;
 use crate::plan::Change;
-
-/// The version of the format.
-const FORMAT: u32 = 1;
-
-/// A file that is no order, or not one that is asked for.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum BadOrder {
-    /// It is not TOML of the right shape; the words say at which line and column.
-    #[error("the order cannot be read: {0}")]
-    Shape(String),
-    /// Another version of the format.
-    #[error("the order is of format {0}, and this Wibbet reads format {FORMAT}")]
-    Format(u32),
-    /// Something in it cannot be.
-    #[error("item {place} of the order cannot be used: {why}")]
-    Item {
-        /// Which one, from 1 on.
-        place: usize,
-        /// Why.
-        why: String,
-    },
-    /// It tells of no update break.
-    #[error("the order tells of no update break: it has no [break]")]
-    NoBreak,
-    /// What it says of the break cannot be.
-    #[error("the [break] of the order cannot be used: {0}")]
-    Break(String),
-}
-
-#[derive(Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct OrderFile {
-    order: Head,
-    #[serde(rename = "break", skip_serializing_if = "Option::is_none")]
-    update_break: Option<BreakHead>,
-    #[serde(default, rename = "item")]
-    items: Vec<Item>,
-}
-
-#[derive(Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Head {
-    format: u32,
-    name: String,
-    #[serde(default)]
-    purpose: String,
-}
-
-/// What is so of a break alone.
-#[derive(Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct BreakHead {
-    device: String,
-    /// Milliseconds since 1970.
-    begun: i64,
-    build: String,
-    /// The packages of the system that the device had.
-    packages: Vec<String>,
-}
-
-#[derive(Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Item {
-    id: String,
-    way: String,
-    users: Vec<u32>,
-    /// The state that it comes back to.
-    #[serde(default, skip_serializing_if = "String::is_empty")]
-    back_to: String,
-    /// What tied it when the break began.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    holds: Vec<String>,
-}
 
 /// A break as a file.
 ///
@@ -92,26 +21,31 @@ pub fn write_break(of: &UpdateBreak) -> Result<String, BadOrder> {
     for item in &of.items {
         items.entry((&item.id, item.way, item.target.to_string(), &item.holds)).or_default().push(item.user.number());
     }
-    let items = items.into_iter().map(|((id, way, target, holds), users)| Item {
-        id: id.to_string(),
+    let items = items.into_iter().map(|((id, way, target, holds), users)| ItemTable {
+        id: Some(id.to_string()),
         way: way.to_string(),
-        users,
+        users: Some(UsersForm::Several(users.into_iter().map(UserForm::Number).collect())),
         back_to: target,
-        holds: holds.iter().cloned().collect(),
+        holds: Some(holds.iter().cloned().collect()),
+        ..ItemTable::default()
     });
     let file = OrderFile {
         order: Head {
             format: FORMAT,
             name: format!("Update break of {}", of.device),
             purpose: "everything is back for a system update; ending the break takes this out again".into(),
+            ..Head::default()
         },
-        update_break: Some(BreakHead {
+        scope: ScopeTable::default(),
+        update_break: Some(BreakTable {
             device: of.device.to_string(),
             begun: of.begun.0,
             build: of.build.to_string(),
             packages: of.packages.iter().map(ToString::to_string).collect(),
         }),
+        installs: Vec::new(),
         items: items.collect(),
+        end: Default::default(),
     };
     toml::to_string(&file).map_err(|error| BadOrder::Shape(error.to_string()))
 }
@@ -121,31 +55,40 @@ pub fn write_break(of: &UpdateBreak) -> Result<String, BadOrder> {
 /// # Errors
 /// When it is no order, or one that tells of no break.
 pub fn read_break(text: &str) -> Result<UpdateBreak, BadOrder> {
-    let file: OrderFile = toml::from_str(text).map_err(|error| BadOrder::Shape(error.to_string()))?;
-    if file.order.format != FORMAT {
-        return Err(BadOrder::Format(file.order.format));
-    }
-    let head = file.update_break.ok_or(BadOrder::NoBreak)?;
-    let device: DeviceId = head.device.parse().map_err(|error| BadOrder::Break(format!("{error}")))?;
+    let read = Text::read(text)?;
+    let head = read.file.update_break.as_ref().ok_or(BadOrder::NoBreak)?;
+    let device: DeviceId =
+        head.device.parse().map_err(|error: wibbet_types::BadId| read.bad("break", None, "device", error))?;
     let packages = head.packages.iter().map(|id| id.parse::<PackageId>());
-    let packages = packages.collect::<Result<BTreeSet<_>, _>>().map_err(|error| BadOrder::Break(error.to_string()))?;
+    let packages =
+        packages.collect::<Result<BTreeSet<_>, _>>().map_err(|error| read.bad("break", None, "packages", error))?;
     let mut items = Vec::new();
-    for (place, item) in file.items.into_iter().enumerate() {
-        let bad = |why: String| BadOrder::Item { place: place + 1, why };
-        let id: PackageId = item.id.parse().map_err(|error| bad(format!("{error}")))?;
-        let way: Change = item.way.parse().map_err(|error| bad(format!("{error}")))?;
+    for (n, item) in read.file.items.iter().enumerate() {
+        let bad = |field, why: &dyn std::fmt::Display| read.bad("item", Some(n), field, why);
+        if item.search.is_some() || item.role.is_some() || item.only_if.is_some() || item.unless.is_some() {
+            return Err(bad("id", &"an item of a break is a package, and nothing else"));
+        }
+        let id = item.id.as_deref().unwrap_or_default();
+        let id: PackageId = id.parse().map_err(|error: wibbet_types::BadId| bad("id", &error))?;
+        let way: Change = item.way.parse().map_err(|error: wibbet_types::BadId| bad("way", &error))?;
         if !way.takes_out() {
-            return Err(bad(format!("“{way}” takes nothing out")));
+            return Err(bad("way", &format!("“{way}” takes nothing out")));
         }
         let target = match item.back_to.as_str() {
             "" => PackageState::IN_USE,
-            text => text.parse().map_err(|error| bad(format!("{error}")))?,
+            text => text.parse().map_err(|error: crate::package::BadState| bad("back_to", &error))?,
         };
         // They are shown, and held against others.
-        let plain = |hold: &String| PlainText::new(hold).into_string().replace(['\t', '\n'], " ");
-        let holds: BTreeSet<String> = item.holds.iter().map(plain).collect();
-        for user in item.users {
-            items.push(BreakItem { id: id.clone(), user: UserId::new(user), way, target, holds: holds.clone() });
+        let holds: BTreeSet<String> = item.holds.iter().flatten().map(|hold| shown(hold)).collect();
+        let Some(UsersForm::Several(users)) = &item.users else {
+            return Err(bad("users", &"an item of a break names its users by number"));
+        };
+        for user in users {
+            let UserForm::Number(user) = user else {
+                return Err(bad("users", &"an item of a break names its users by number"));
+            };
+            let (id, holds) = (id.clone(), holds.clone());
+            items.push(BreakItem { id, user: UserId::new(*user), way, target, holds });
         }
     }
     Ok(UpdateBreak {

@@ -34,4 +34,6 @@ pub struct Terms {
     pub on_refusal: OnRefusal,
     /// The job that it is a part of; `None` for the one that the device is at.
     pub job: Option<Job>,
+    /// The name of the order that it carries out; empty where it is none's.
+    pub order: String,
 }

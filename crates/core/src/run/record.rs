@@ -190,6 +190,8 @@ pub struct Run {
     pub steps: Vec<Step>,
     /// What is tried where a step is refused.
     pub on_refusal: OnRefusal,
+    /// The name of the order that it carries out; empty where it is none's.
+    pub order: String,
     /// For whom and by whom.
     pub job: Job,
     /// The device in figures before the run, and after it; `None` where it was not measured.
@@ -217,8 +219,11 @@ impl Run {
     pub fn is_about(&self, words: &str) -> bool {
         let Job { technician, ticket, note } = &self.job;
         let ids = self.steps.iter().map(|step| step.id.as_str());
-        let about: Vec<String> =
-            [self.device.as_str(), technician, ticket, note].into_iter().chain(ids).map(str::to_lowercase).collect();
+        let about: Vec<String> = [self.device.as_str(), technician, ticket, note, self.order.as_str()]
+            .into_iter()
+            .chain(ids)
+            .map(str::to_lowercase)
+            .collect();
         words.to_lowercase().split_whitespace().all(|word| about.iter().any(|part| part.contains(word)))
     }
 

@@ -398,6 +398,7 @@ mod tests {
             seen_after: Vec::new(),
             not_understood: Vec::new(),
             on_refusal: crate::plan::OnRefusal::default(),
+            order: String::new(),
             job: crate::plan::Job::default(),
             number: RunId::new(number),
             device,

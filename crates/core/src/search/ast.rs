@@ -1,9 +1,13 @@
 //! What a search line means, as a tree.
 
+use std::collections::BTreeSet;
+
 use nucleo_matcher::pattern::{Atom, AtomKind, CaseMatching, Normalization};
 
 use super::facts::Fact;
 use crate::catalog::{CatalogEntry, Column, Value};
+use crate::holds::HoldKind;
+use crate::package::Source;
 
 /// A word that is looked for.
 #[derive(Debug, Clone)]
@@ -80,6 +84,19 @@ impl Expr {
         let mut any = false;
         self.words(&mut |_| any = true);
         any
+    }
+
+    /// What has to be read for it beside package service and APKs.
+    pub(crate) fn sources(&self, all: &mut BTreeSet<Source>) {
+        match self {
+            Self::Compare(compare) => all.extend(compare.attribute.source),
+            Self::Fact(Fact::Running) => drop(all.insert(Source::Running)),
+            Self::Fact(Fact::Unused) => drop(all.insert(Source::Usage)),
+            Self::Fact(Fact::Tied(HoldKind::Habit) | Fact::Verdict(_)) => drop(all.insert(Source::Usage)),
+            Self::Not(inner) => inner.sources(all),
+            Self::All(parts) | Self::Any(parts) => parts.iter().for_each(|part| part.sources(all)),
+            Self::Word(_) | Self::Fact(_) => {}
+        }
     }
 
     /// The words that are looked for, not those that must not be there.

@@ -2,7 +2,7 @@
 
 use crate::android::partitions;
 use crate::catalog::{CatalogEntry, LastUse};
-use crate::holds::{HoldKind, Verdict};
+use crate::holds::{HoldKind, Judgement, Verdict};
 use crate::package::{Condition, PackageKind};
 
 /// A fact that holds or does not.
@@ -36,6 +36,8 @@ pub enum Fact {
     Overlay,
     /// Tied by a kind of hold.
     Tied(HoldKind),
+    /// The last one that does something which people need.
+    Last,
     /// Held, free, or not all read.
     Verdict(Verdict),
     /// On a partition.
@@ -81,6 +83,7 @@ const ROWS: &[FactRow] = &[
     row("overlay", Fact::Overlay, "changes the look of another package"),
     row("start", Fact::Tied(HoldKind::Start), "the device does not start without it, or cannot be used"),
     row("role", Fact::Tied(HoldKind::Role), "the active or the last one that gives what people need"),
+    row("last", Fact::Last, "nobody else in use gives what people need of it"),
     row("need", Fact::Tied(HoldKind::Need), "another package in use leans on it"),
     row("habit", Fact::Tied(HoldKind::Habit), "the person uses it"),
     row("held", Fact::Verdict(Verdict::Held), "tied by anything"),
@@ -112,6 +115,7 @@ impl Fact {
             Self::Unnamed => entry.label().is_none(),
             Self::Overlay => entry.app?.overlay_of.is_some(),
             Self::Tied(kind) => entry.tied()?.is_some_and(|one| one.has(kind)),
+            Self::Last => entry.tied()?.is_some_and(Judgement::is_the_last),
             Self::Verdict(wanted) => entry.tied()?.is_some_and(|one| one.verdict() == wanted),
             Self::Partition(name) => package.partition() == name,
         })

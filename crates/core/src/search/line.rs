@@ -1,6 +1,7 @@
 //! A search line that has been read.
 
 use std::cmp::Reverse;
+use std::collections::BTreeSet;
 
 use wibbet_types::{PackageId, UserId};
 
@@ -9,6 +10,7 @@ use super::complete::Completion;
 use super::error::SearchError;
 use super::matcher::Matcher;
 use crate::catalog::{Catalog, Chosen};
+use crate::package::Source;
 
 /// A search line, taken apart.
 #[derive(Debug, Clone, Default)]
@@ -54,6 +56,24 @@ impl Search {
             found.sort();
         }
         found.into_iter().map(|(_, id)| id.clone()).collect()
+    }
+
+    /// Whether one package of a user is found; `None` where that takes what the device does not tell, or there is no such package.
+    pub fn finds(&self, catalog: &Catalog, id: &PackageId, user: UserId, finder: &mut Matcher) -> Option<bool> {
+        let entry = catalog.entry(id, user)?;
+        match &self.expr {
+            Some(expr) => finder.holds(expr, &entry, false, &mut 0),
+            None => Some(true),
+        }
+    }
+
+    /// The sources beside package service and APKs that have to be read for it.
+    pub fn sources(&self) -> BTreeSet<Source> {
+        let mut sources = BTreeSet::new();
+        if let Some(expr) = &self.expr {
+            expr.sources(&mut sources);
+        }
+        sources
     }
 
     /// The letters of a text that the words of the search are found by, as numbers of characters.

@@ -9,6 +9,7 @@ use wibbet_core::plan::OnRefusal;
 use wibbet_types::{Address, CopyId, DeviceId, DevicePath, PackageId, RunId, UserId};
 
 use super::options::{How, WantedBack, WantedJob, WantedWays};
+use super::order_args::OrderCommand;
 use crate::sim;
 
 /// Takes packages out of Android devices, per user and in batches, and puts them back.
@@ -158,6 +159,11 @@ pub(crate) enum Command {
     Logbook {
         #[command(subcommand)]
         what: LogbookCommand,
+    },
+    /// Orders: files with packages and ways, applied to one device after the other, or to several at once.
+    Order {
+        #[command(subcommand)]
+        what: OrderCommand,
     },
     /// Looks whether this computer has what it takes – folders, cables, network, terminal – and says what to do where it has not. Nothing
     /// is sent to any device.

@@ -3,8 +3,10 @@
 mod args;
 pub(crate) mod commands;
 mod options;
+mod order_args;
 mod resolve;
 
 pub(crate) use args::{Arguments, Command, LogbookCommand};
 pub(crate) use options::How;
+pub(crate) use order_args::{OrderCommand, Ordered};
 pub(crate) use resolve::Finder;

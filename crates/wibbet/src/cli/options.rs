@@ -1,6 +1,7 @@
 //! Options that several commands share.
 
 use clap::Args;
+use wibbet_bench::after::AfterRun;
 use wibbet_core::plan::{Change, Job};
 use wibbet_types::{PackageId, PlainText, RunId, UserId};
 
@@ -123,4 +124,11 @@ pub(crate) struct How {
     /// One JSON object on standard output.
     #[arg(long)]
     pub(crate) json: bool,
+}
+
+impl How {
+    /// What is looked at behind it.
+    pub(crate) fn after(self) -> AfterRun {
+        AfterRun { figures: self.figures, restart: self.restart, watch: self.watch }
+    }
 }

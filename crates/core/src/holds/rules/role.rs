@@ -172,7 +172,7 @@ fn find(known: &Known<'_>, graph: &Graph<'_>, found: &mut Found) {
                 (false, false) => HoldSource::Manifests,
             };
             let mut hold = Hold::new(HoldKind::Role, &need.name, &need.stops, sure).shown_by(source, text);
-            hold.others = who.len() - 1;
+            (hold.others, hold.last) = (who.len() - 1, last);
             found.entry((*id).clone()).or_default().push(hold.lifted_by(need.lift.as_ref()));
         }
     }
@@ -227,7 +227,7 @@ fn engaged(known: &Known<'_>, add: &mut impl FnMut(&PackageId, Hold)) {
     if let Some(id) = ties.web_view.as_ref().filter(|id| known.in_use(id)) {
         let others = ties.web_views.iter().filter(|other| *other != id).count();
         let mut hold = Hold::new(HoldKind::Role, "web view", "web content in all apps, for all users", Sure::Seen);
-        hold.others = others;
+        (hold.others, hold.last) = (others, others == 0);
         let text = match others {
             0 => "it shows web content in apps, and nothing else here can".to_owned(),
             _ => format!("it shows web content in apps; {others} more could"),

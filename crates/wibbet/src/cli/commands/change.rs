@@ -4,23 +4,24 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use std::sync::{Mutex, PoisonError};
 
+use wibbet_bench::after::{BeforeRun, look_after, restart_warnings};
 use wibbet_bench::device::{AdbDevice, Device as _};
 use wibbet_bench::ops::{
-    Details, ask_for_root, claim, device_languages, drop_copy, import_copy, look_at_all, read_catalog, read_sizes,
+    Details, TakenIn, ask_for_root, claim, device_languages, drop_copy, import_copy, look_at_all, read_catalog,
+    read_sizes,
 };
 use wibbet_bench::run::{RunError, RunNews, RunStart, run_plan, settle_interrupted};
 use wibbet_core::catalog::Catalog;
 use wibbet_core::holds::HoldSource;
 use wibbet_core::package::{Inventory, KeptCopy, Metrics, PackageState};
 use wibbet_core::plan::{
-    Change, Job, OnRefusal, Plan, Reversal, SkipReason, Terms, TrayItem, Upshot, beginning_with, plan_install,
-    plan_put_back_with, plan_take_out, upshot,
+    Change, Job, Newcomer, OnRefusal, Plan, PlannedTray, Reversal, SkipReason, Terms, TrayItem, plan_put_back_with,
+    plan_tray,
 };
 use wibbet_core::run::{Origin, Outcome, Run, RunKind, Shelf, ShelfEntry, Suspects, recorded_gifts, recorded_state};
 use wibbet_logbook::Logbook;
 use wibbet_types::{PackageId, RunId, UserId, bytes_words};
 
-use super::after;
 use super::asking::{asked, may_change};
 use super::interrupt::Interrupt;
 use super::look::{check_user, how_far, read, surveyed};
@@ -109,49 +110,28 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     let Some(first_user) = wanted.user.or_else(|| users.first().copied()).filter(|_| !tray.is_empty()) else {
         return Err(Failure::new(Exit::Nothing, "nothing of the list is installed for the user"));
     };
-    let plan = plan_take_out(&inventory, &device.capabilities(), &tray, no_way_back);
     let users: Vec<UserId> = users.into_iter().collect();
     let catalog = what_ties(finder, &device, inventory, &users).await?;
-    let of = |user: UserId| tray.iter().filter(move |item| item.user == user);
-    let does = |user: UserId| {
-        let all: Vec<_> = of(user).map(|item| (item.id.clone(), item.way)).collect();
-        (user, what_it_does(&catalog, user, &all))
-    };
-    let does: BTreeMap<UserId, Upshot> = users.iter().map(|user| does(*user)).collect();
-    // Each user's in their own order, one user behind the other.
-    let order: Vec<(&PackageId, UserId)> =
-        does.iter().flat_map(|(user, does)| does.order.iter().map(|id| (id, *user))).collect();
-    let place = |id: &PackageId, user: UserId| order.iter().position(|own| *own == (id, user));
-    let mut plan = plan
-        .minding_the_start(|id, user| does.get(&user)?.starts.get(id).cloned(), &wanted.despite_start)
-        .in_order(place);
-    plan.terms = wanted.terms;
     // Each is one app, whole.
-    let (mut first, mut taken_in) = (Vec::new(), Vec::new());
+    let mut taken_in: Vec<TakenIn> = Vec::new();
     for file in wanted.install {
         let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
-        let taken = match import_copy(&finder.workplace.book, &facts.id, &[file]).await {
-            Ok(taken) => taken,
+        match import_copy(&finder.workplace.book, &facts.id, &[file]).await {
+            Ok(taken) => taken_in.push(taken),
             Err(error) => {
                 // Those before it are of no use without it.
-                for copy in taken_in {
-                    drop_copy(&finder.workplace.book, &copy).await?;
-                }
+                drop_all(finder, &taken_in).await?;
                 return Err(Failure::new(Exit::Usage, error.to_string()));
             }
-        };
-        first.push((plan_install(&catalog.inventory, &taken.copy, first_user), taken.declared));
-        taken_in.push(taken.copy);
+        }
     }
-    let newcomers = first.clone();
-    plan = beginning_with(plan, first, device.capabilities().sdk);
-    let does = |user: UserId| {
-        let sent = plan.steps.iter().filter(|step| step.skip.is_none() && step.user == user);
-        let sent: Vec<_> = sent.map(|step| (step.id.clone(), step.way)).collect();
-        let new = newcomers.iter().filter(|_| user == first_user).map(|(_, declared)| declared);
-        (user, what_it_does(&catalog, user, &sent).beside(new, device.capabilities().sdk))
-    };
-    let does: Vec<(UserId, Upshot)> = users.iter().map(|user| does(*user)).collect();
+    let newcomers: Vec<Newcomer<'_>> = taken_in
+        .iter()
+        .map(|taken| Newcomer { user: first_user, copy: &taken.copy, declared: &taken.declared })
+        .collect();
+    let PlannedTray { mut plan, does } =
+        plan_tray(&catalog, &device.capabilities(), &tray, &newcomers, no_way_back, &wanted.despite_start);
+    plan.terms = wanted.terms;
     for (user, does) in does.iter().filter(|_| !how.json) {
         // Of what is sent; standard output has the plan itself, or its run.
         let whose = if users.len() > 1 { format!("user {user}: ") } else { String::new() };
@@ -160,10 +140,16 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
     let suspects = Suspects::of(&catalog, &plan, &does);
     let done = carry_out(finder, &device, RunKind::TakeOut, &plan, told, &suspects, how).await;
     // What was only looked at, or not agreed to, leaves nothing behind.
-    for copy in taken_in {
-        drop_copy(&finder.workplace.book, &copy).await?;
-    }
+    drop_all(finder, &taken_in).await?;
     done
+}
+
+/// What was taken in and is of no use goes.
+async fn drop_all(finder: &Finder<'_>, taken_in: &[TakenIn]) -> Result<(), Failure> {
+    for taken in taken_in {
+        drop_copy(&finder.workplace.book, &taken.copy).await?;
+    }
+    Ok(())
 }
 
 /// What ties the packages for some users, worked out of what the device says now. What could not be read is told.
@@ -201,13 +187,6 @@ pub(crate) async fn root(device: &AdbDevice, how: How) -> Result<(), Failure> {
         Ok(_) => Ok(()),
         Err(said) => Err(Failure::new(Exit::Nothing, format!("the device does not give root: {said}"))),
     }
-}
-
-/// What taking some packages out does to the device.
-fn what_it_does(catalog: &Catalog, user: UserId, items: &[(PackageId, Change)]) -> Upshot {
-    let known = catalog.known(user);
-    let judged = catalog.judged.get(&user).cloned().unwrap_or_default();
-    upshot(&known, &judged, items)
 }
 
 /// Each package that is to be put back with the user for whom, and the state that leads to.
@@ -363,7 +342,7 @@ pub(crate) async fn carry_out(
         told.iter().flat_map(|t| t.vitals.warnings()).for_each(|warning| tell(format_args!("beware: {warning}")));
     }
     if plan.to_send() > 0 {
-        after::warn_of_restart(device, how).await;
+        restart_warnings(device, how.after()).await.iter().for_each(tell);
     }
     if !how.yes && plan.to_send() > 0 {
         show_plan(plan, &capabilities, &sizes_of(device, plan).await);
@@ -388,7 +367,7 @@ async fn finish(
     suspects: &Suspects,
     how: How,
 ) -> Result<Exit, Failure> {
-    let before = after::Before::of(device, how).await?;
+    let before = BeforeRun::of(device, how.after(), &|words| tell(words)).await?;
     let (interrupt, stopped) = Interrupt::listen("stopping after what is on its way");
     let last = Mutex::new(None);
     let news = |news| match news {
@@ -414,7 +393,9 @@ async fn finish(
     drop(interrupt);
     match ended.result {
         Ok(run) => {
-            after::look(finder, device, &run, before, suspects, how).await?;
+            let enough = async { drop(tokio::signal::ctrl_c().await) };
+            let say = |words: &str| tell(words);
+            look_after(workplace, device, &run, before, suspects, &say, enough).await?;
             let number = run.number;
             // What was found out since stands in the logbook.
             let run = workplace.book.with(move |book| book.run(number)).await?.unwrap_or(run);

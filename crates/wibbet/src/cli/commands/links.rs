@@ -6,11 +6,13 @@ use std::time::Duration;
 use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
 use tokio::sync::mpsc;
+use wibbet_bench::device::AdbDevice;
 use wibbet_bench::ops::{
     Details, PairNews, RestartError, before_restart, claim, comes_back, details, pair_by_code, pair_by_qr,
     restart_device,
 };
-use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
+use wibbet_bench::session::{CloseStep, Session, SessionCommand, SessionEvent};
+use wibbet_bench::workplace::Workplace;
 use wibbet_core::ask::RestartTo;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
@@ -159,6 +161,31 @@ pub(crate) struct Closing {
     pub(crate) json: bool,
 }
 
+/// Closes a link, and tells step by step what became of it.
+async fn close_by(
+    device: AdbDevice,
+    workplace: &Workplace,
+    switch_off: bool,
+    forget: bool,
+) -> Result<Vec<CloseStep>, Failure> {
+    let (tell_it, mut heard) = mpsc::unbounded_channel();
+    let session = Session::start(device, workplace.clone(), move |event| drop(tell_it.send(event)));
+    session.send(SessionCommand::Close { switch_off, forget });
+    loop {
+        match heard.recv().await {
+            Some(SessionEvent::Closed(steps)) => return Ok(steps),
+            Some(_) => {}
+            None => return Err(Failure::trouble("the session ended before the link was closed")),
+        }
+    }
+}
+
+/// Closes the link of a device at the end of a job: debugging off, this computer forgotten. Whether all of it was done.
+pub(super) async fn close_device(device: AdbDevice, workplace: &Workplace) -> bool {
+    let steps = close_by(device, workplace, true, true).await;
+    steps.is_ok_and(|steps| steps.iter().all(|step| step.done))
+}
+
 pub(crate) async fn close(finder: &Finder<'_>, name: &str, how: Closing) -> Result<Exit, Failure> {
     if how.switch_off {
         may_ask(how.yes, "add --yes to switch debugging off")?;
@@ -168,16 +195,7 @@ pub(crate) async fn close(finder: &Finder<'_>, name: &str, how: Closing) -> Resu
     if how.switch_off && !how.yes && !asked(&format!("Switch debugging off on {} ({})?", facts.name(), facts.id)) {
         return Err(Failure::new(Exit::Nothing, "nothing was sent"));
     }
-    let (tell_it, mut heard) = mpsc::unbounded_channel();
-    let session = Session::start(device, finder.workplace.clone(), move |event| drop(tell_it.send(event)));
-    session.send(SessionCommand::Close { switch_off: how.switch_off, forget: how.forget });
-    let steps = loop {
-        match heard.recv().await {
-            Some(SessionEvent::Closed(steps)) => break steps,
-            Some(_) => {}
-            None => return Err(Failure::trouble("the session ended before the link was closed")),
-        }
-    };
+    let steps = close_by(device, finder.workplace, how.switch_off, how.forget).await?;
     let all = steps.iter().all(|s| s.done);
     if how.json {
         json::print(&json::Closed::of(facts.id.to_string(), &steps));

@@ -1,6 +1,5 @@
 //! A file for each group of commands.
 
-mod after;
 mod asking;
 pub(crate) mod catch;
 pub(crate) mod change;
@@ -13,6 +12,7 @@ mod interrupt;
 pub(crate) mod links;
 pub(crate) mod logbook;
 pub(crate) mod look;
+pub(crate) mod order;
 pub(crate) mod packages;
 pub(crate) mod part;
 pub(crate) mod shelf;

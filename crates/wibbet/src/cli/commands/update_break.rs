@@ -43,14 +43,14 @@ pub(crate) struct Wanted {
 }
 
 /// What is known of the device.
-struct There {
+pub(super) struct There {
     device: AdbDevice,
-    facts: DeviceFacts,
+    pub(super) facts: DeviceFacts,
     /// How it is.
     told: Option<Details>,
-    catalog: Catalog,
-    runs: Vec<Run>,
-    copies: Vec<KeptCopy>,
+    pub(super) catalog: Catalog,
+    pub(super) runs: Vec<Run>,
+    pub(super) copies: Vec<KeptCopy>,
 }
 
 pub(crate) async fn update_break(finder: &Finder<'_>, name: &str, wanted: Wanted) -> Result<Exit, Failure> {
@@ -88,7 +88,7 @@ fn read_from(file: &Path) -> Result<UpdateBreak, Failure> {
     read_break(&text).map_err(|why| Failure::new(Exit::Usage, format!("{}: {why}", file.display())))
 }
 
-async fn read_there(finder: &Finder<'_>, name: &str) -> Result<There, Failure> {
+pub(super) async fn read_there(finder: &Finder<'_>, name: &str) -> Result<There, Failure> {
     let (device, inventory, told) = read(finder, name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
     let users: Vec<UserId> = inventory.users.iter().map(|user| user.id).collect();
@@ -245,7 +245,7 @@ async fn begin(finder: &Finder<'_>, open: Option<UpdateBreak>, there: There, wan
 }
 
 /// Writes a new file; one that is there is somebody's.
-fn write_file(file: &Path, text: &str) -> Result<(), Failure> {
+pub(super) fn write_file(file: &Path, text: &str) -> Result<(), Failure> {
     let written = std::fs::File::create_new(file).and_then(|mut file| {
         use std::io::Write as _;
         file.write_all(text.as_bytes()).and_then(|()| file.sync_all())

@@ -130,6 +130,9 @@ pub(crate) struct Steps {
     policy: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     job: Option<JsonJob>,
+    /// The name of the order that it carries out.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    order: String,
     steps: Vec<JsonStep>,
     #[serde(skip_serializing_if = "Option::is_none")]
     figures: Option<JsonBeforeAfter>,
@@ -174,6 +177,7 @@ impl Steps {
             dry_run: false,
             policy: policy(run.on_refusal),
             job: JsonJob::of(&run.job),
+            order: run.order.clone(),
             steps: steps.collect(),
             figures: JsonBeforeAfter::of(&run.figures),
             seen_after: run.seen_after.iter().map(ToString::to_string).collect(),
@@ -232,6 +236,7 @@ impl Steps {
             dry_run: true,
             policy: policy(plan.terms.on_refusal),
             job: plan.terms.job.as_ref().and_then(JsonJob::of),
+            order: plan.terms.order.clone(),
             steps: steps.collect(),
             figures: None,
             seen_after: Vec::new(),

@@ -5,12 +5,10 @@ use std::sync::Arc;
 
 use wibbet_bench::ops::TakenIn;
 use wibbet_bench::session::Evidence;
-use wibbet_core::catalog::Catalog;
 use wibbet_core::device::AppFailure;
 use wibbet_core::package::{Inventory, KeptCopy, PackageState};
 use wibbet_core::plan::{
-    Change, OnRefusal, Plan, PlannedStep, TrayItem, Upshot, beginning_with, first_way, plan_install,
-    plan_put_back_with, plan_take_out, upshot,
+    Change, Newcomer, OnRefusal, Plan, PlannedTray, TrayItem, Upshot, first_way, plan_put_back_with, plan_tray, upshots,
 };
 use wibbet_core::run::{RunKind, Suspects, recorded_gifts};
 use wibbet_types::{PackageId, PlainText, UserId};
@@ -35,7 +33,7 @@ impl DeviceModel {
             return;
         }
         let of = (self.tray.clone(), Arc::clone(evidence), Arc::clone(&catalog.inventory));
-        self.upshots = upshots(catalog, &self.tray, &self.newcomers);
+        self.upshots = upshots(catalog, &self.tray, &newcomers(&self.newcomers));
         self.upshots_of = Some(of);
     }
 
@@ -170,36 +168,23 @@ impl DeviceModel {
         wanted: Vec<(PackageId, UserId, PackageState)>,
         allowed: Allowed,
     ) {
-        let Some(inventory) = &self.inventory else { return };
-        let mut plan = match kind == RunKind::PutBack {
-            false => {
-                let does =
-                    self.catalog.as_ref().map_or_else(Vec::new, |catalog| upshots(catalog, &items, &self.newcomers));
-                let loss = |id: &PackageId, user: UserId| {
-                    let (_, does) = does.iter().find(|(own, _)| *own == user)?;
-                    does.starts.get(id).cloned()
-                };
-                let place = |id: &PackageId, user: UserId| {
-                    let (_, does) = does.iter().find(|(own, _)| *own == user)?;
-                    does.order.iter().position(|own| own == id)
-                };
-                let plan = plan_take_out(inventory, &self.capabilities, &items, allowed.no_way_back)
-                    .minding_the_start(loss, &allowed.despite_start)
-                    .in_order(place);
-                let install = |(user, taken): &(UserId, Arc<TakenIn>)| {
-                    (plan_install(inventory, &taken.copy, *user), taken.declared.clone())
-                };
-                beginning_with(plan, self.newcomers.iter().map(install).collect(), self.capabilities.sdk)
+        let Some(catalog) = &self.catalog else { return };
+        let PlannedTray { mut plan, does } = match kind == RunKind::PutBack {
+            false => plan_tray(
+                catalog,
+                &self.capabilities,
+                &items,
+                &newcomers(&self.newcomers),
+                allowed.no_way_back,
+                &allowed.despite_start,
+            ),
+            true => {
+                let plan = plan_put_back_with(&catalog.inventory, &self.capabilities, &wanted, &self.copies)
+                    .giving_back(|id, user| recorded_gifts(&self.runs, id, user));
+                PlannedTray { plan, does: Vec::new() }
             }
-            true => plan_put_back_with(inventory, &self.capabilities, &wanted, &self.copies)
-                .giving_back(|id, user| recorded_gifts(&self.runs, id, user)),
         };
         plan.terms.on_refusal = allowed.on_refusal;
-        let takes_out = |step: &&PlannedStep| kind == RunKind::TakeOut && step.skip.is_none() && step.way.takes_out();
-        let sent = plan.steps.iter().filter(takes_out);
-        let sent: Vec<TrayItem> =
-            sent.map(|step| TrayItem { id: step.id.clone(), user: step.user, way: step.way }).collect();
-        let does = self.catalog.as_ref().map_or_else(Vec::new, |catalog| upshots(catalog, &sent, &self.newcomers));
         self.run_at = 0;
         self.pane = RunPane::Review(Review { kind, plan, items, wanted, allowed, does });
     }
@@ -259,15 +244,10 @@ impl DeviceModel {
     }
 }
 
-/// What a tray does to each of its users, as far as it has been worked out what ties their packages.
-fn upshots(catalog: &Catalog, tray: &[TrayItem], newcomers: &[(UserId, Arc<TakenIn>)]) -> Vec<(UserId, Upshot)> {
-    let users: BTreeSet<UserId> = tray.iter().map(|item| item.user).collect();
-    let of = |user: UserId| {
-        let (judged, known) = (catalog.judged.get(&user)?, catalog.known(user));
-        let own = tray.iter().filter(|item| item.user == user);
-        let items: Vec<(PackageId, Change)> = own.map(|item| (item.id.clone(), item.way)).collect();
-        let new = newcomers.iter().filter(|(of, _)| *of == user).map(|(_, taken)| &taken.declared);
-        Some((user, upshot(&known, judged, &items).beside(new, catalog.sdk)))
-    };
-    users.into_iter().filter_map(of).collect()
+/// What is installed before anything goes.
+fn newcomers(taken_in: &[(UserId, Arc<TakenIn>)]) -> Vec<Newcomer<'_>> {
+    taken_in
+        .iter()
+        .map(|(user, taken)| Newcomer { user: *user, copy: &taken.copy, declared: &taken.declared })
+        .collect()
 }

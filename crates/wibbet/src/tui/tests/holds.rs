@@ -25,6 +25,7 @@ fn hold(kind: HoldKind, what: &str, stops: &str) -> Hold {
         lifted_by: Some(format!("choose another {what} first")),
         by: if kind == HoldKind::Need { BTreeSet::from([id("fer.pellmoor.tides")]) } else { BTreeSet::new() },
         others: 0,
+        last: false,
     }
 }
 

@@ -1,0 +1,104 @@
+//! Orders made of what was done on a device, or is chosen on one.
+
+use std::collections::BTreeSet;
+
+use wibbet_types::{PackageId, UserId};
+
+use super::order::{Order, OrderItem, UserChoice, Users, Way, What};
+use crate::package::Inventory;
+use crate::plan::Change;
+
+/// A package that an order is made of.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Made {
+    /// The package.
+    pub id: PackageId,
+    /// For whom.
+    pub user: UserId,
+    /// The way in which it went, or is to go.
+    pub way: Change,
+    /// What ties it, or would if it were there, as [`crate::holds::Judgement::names`] has it; `None` where that is not known.
+    pub holds: Option<BTreeSet<String>>,
+    /// The name that people know it by, for the note; empty where none was read.
+    pub label: String,
+}
+
+impl Order {
+    /// An order that does to other devices what was done to this one. Users are called by what they are, as far as `inventory` tells;
+    /// what is the same for several of them stands there once.
+    pub fn of(name: &str, those: impl IntoIterator<Item = Made>, inventory: Option<&Inventory>) -> Self {
+        let mut items: Vec<OrderItem> = Vec::new();
+        for one in those {
+            let user = UserChoice::of(one.user, inventory);
+            let what = What::Package(one.id);
+            let same = items.iter_mut().find(|item| item.what == what && item.way == Way::By(one.way));
+            match same {
+                Some(item) => {
+                    if let Some(Users::Some(users)) = &mut item.users
+                        && !users.contains(&user)
+                    {
+                        users.push(user);
+                    }
+                    item.holds = item.holds.take().zip(one.holds).map(|(mut all, own)| {
+                        all.extend(own);
+                        all
+                    });
+                }
+                None => items.push(OrderItem {
+                    what,
+                    way: Way::By(one.way),
+                    users: Some(Users::Some(vec![user])),
+                    only_if: None,
+                    unless: None,
+                    holds: one.holds,
+                    despite_start: false,
+                    note: one.label,
+                }),
+            }
+        }
+        let mut order = Self { name: name.to_owned(), items, ..Self::default() };
+        // What all of them say is said once.
+        if let Some(first) = order.items.first().and_then(|item| item.users.clone())
+            && order.items.iter().all(|item| item.users.as_ref() == Some(&first))
+        {
+            order.users = first;
+            order.items.iter_mut().for_each(|item| item.users = None);
+        }
+        order
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::device::UserKind;
+    use crate::order::{read_order, write_order};
+    use crate::testing;
+
+    #[test]
+    fn what_is_the_same_for_several_stands_there_once() {
+        let users = [testing::user(0, "Crew", UserKind::Owner), testing::user(10, "Work", UserKind::Work)];
+        let inventory = testing::inventory(&users, []);
+        let made = |id: &str, user, way, hold: Option<&str>| Made {
+            id: testing::id(id),
+            user: UserId::new(user),
+            way,
+            holds: hold.map(|hold| [hold.to_owned()].into()),
+            label: "Tips".into(),
+        };
+        let those = [
+            made("com.a.tips", 0, Change::Uninstall, Some("need x")),
+            made("com.a.wallet", 0, Change::Disable, None),
+            made("com.a.tips", 10, Change::Uninstall, Some("role home")),
+        ];
+        let order = Order::of("Crew", those.clone(), Some(&inventory));
+        assert_eq!(order.items.len(), 2);
+        let both = Users::Some(vec![UserChoice::Owner, UserChoice::Work]);
+        assert_eq!(order.items[0].users, Some(both));
+        assert_eq!(order.items[0].holds.as_ref().map(BTreeSet::len), Some(2));
+        assert_eq!(order.items[1].holds, None);
+        assert_eq!(read_order(&write_order(&order)), Ok(order));
+        let one = Order::of("Crew", those.into_iter().take(2), Some(&inventory));
+        assert_eq!((one.users, one.items[0].users.as_ref()), (Users::default(), None));
+    }
+}
