@@ -16,8 +16,8 @@
 //! 8. [`after`]: what is looked at behind a run.
 //! 9. [`catch`]: waiting for a device that does not start any more, and putting back what a run took out.
 //! 10. [`finder`]: the fault finder on a device, round by round.
-//! 11. [`session`]: one device as the screen sees it.
-//! 12. [`orders`]: an order on a device, and on several.
+//! 11. [`orders`]: an order on a device: what it comes to, and carrying it out.
+//! 12. [`session`]: one device as the screen sees it.
 //! 13. [`fleet`]: all devices at hand.
 
 pub mod after;

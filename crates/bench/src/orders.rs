@@ -55,7 +55,7 @@ pub enum OrderError {
 }
 
 /// An order, and how it is to be applied.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct OrderWanted {
     /// The order.
     pub order: Arc<Order>,
@@ -185,6 +185,35 @@ async fn take_in(
         }
     }
     import_copy(&workplace.book, &facts.id, &[path]).await.map_err(|why| bad(why.to_string()))
+}
+
+/// What of a prepared order is shown.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct HeldOrder {
+    /// Each package of the order.
+    pub applied: Applied,
+    /// The plan for what goes.
+    pub plan: Plan,
+    /// What that does to each user.
+    pub does: Vec<(UserId, Upshot)>,
+    /// Why manifests could not be read, where they could not.
+    pub unread: Option<String>,
+    /// Why nothing of it is sent, where that is so.
+    pub stays: Option<String>,
+}
+
+impl PreparedOrder {
+    /// What of it is shown.
+    pub fn held(&self, wanted: &OrderWanted) -> HeldOrder {
+        let Self { applied, plan, does, unread, .. } = self;
+        HeldOrder {
+            applied: applied.clone(),
+            plan: plan.clone(),
+            does: does.clone(),
+            unread: unread.clone(),
+            stays: self.is_to_do(wanted).err().map(|why| why.to_string()),
+        }
+    }
 }
 
 /// What is heard while an order is carried out.

@@ -21,6 +21,7 @@ use super::event::{CloseStep, SessionEvent};
 use super::reading::follow;
 use crate::device::AdbDevice;
 use crate::ops::{Awaited, Details, open_developer_options, open_on_device};
+use crate::orders::{OrderWanted, PreparedOrder};
 use crate::run::{Control, RunStart};
 use crate::workplace::Workplace;
 
@@ -100,6 +101,8 @@ pub(crate) struct Actor {
     pub(super) following: BackgroundTask,
     /// What is to be caught, before anything else is done.
     pub(super) catching: Option<OfRuns>,
+    /// The order that was held against the device, and what it comes to.
+    pub(super) order: Option<(Arc<OrderWanted>, PreparedOrder)>,
     /// What is seen of the device's starts, since the session began; and whether it has been told that they never end.
     pub(super) loops: LoopWatch,
     pub(super) told_loop: bool,
@@ -255,6 +258,12 @@ impl Actor {
             SessionCommand::BeginBreak(_) | SessionCommand::EndBreak(_) => {}
             // That waits for one.
             SessionCommand::Catch(_) => {}
+            SessionCommand::HoldOrder(None) => {}
+            SessionCommand::HoldOrder(Some(_)) => self.tell(SessionEvent::OrderHeld(Err(nothing_sent))),
+            SessionCommand::ApplyOrder => {
+                self.tell(SessionEvent::RunEnded(None));
+                self.tell(SessionEvent::OrderEnded(None, Some(nothing_sent)));
+            }
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) | SessionCommand::FindFault(_) => {
                 self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
             }
@@ -372,6 +381,13 @@ impl Actor {
                 Some(SessionCommand::Close { switch_off, forget }) => {
                     self.close(switch_off, forget).await;
                     !self.closed
+                }
+                Some(SessionCommand::HoldOrder(wanted)) => self.hold_order(wanted).await,
+                Some(SessionCommand::ApplyOrder) => {
+                    let up = self.apply_order().await;
+                    // Its run makes the link anew by itself, and so does a restart behind it.
+                    link = self.device.current().await;
+                    up && !self.closed
                 }
                 Some(SessionCommand::FindFault(wanted)) => {
                     let up = self.find_fault(wanted).await;

@@ -1,6 +1,7 @@
 //! What a session is told to do.
 
 use std::path::PathBuf;
+use std::sync::Arc;
 
 use wibbet_core::ask::{Opening, RestartTo};
 use wibbet_core::diagnosis::{BreakItem, Since};
@@ -11,6 +12,7 @@ use wibbet_types::{BreakId, CopyId, DevicePath, Locale, PlainText, RunId, UserId
 
 use crate::finder::FindFault;
 use crate::ops::WantedPart;
+use crate::orders::OrderWanted;
 
 /// What a session can be told to do. Commands are carried out one after the other.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -23,6 +25,10 @@ pub enum SessionCommand {
     CarryOn(RunId),
     /// Wait for the device, which does not start any more, and put back what was taken out of it.
     Catch(OfRuns),
+    /// Hold an order against the device, in place of the one before; nothing: it is not to be carried out after all.
+    HoldOrder(Option<Arc<OrderWanted>>),
+    /// Carry out the order that was held against the device, with what it does when all is done.
+    ApplyOrder,
     /// The fault finder.
     FindFault(FindFault),
     /// Hold how it is against how it was.

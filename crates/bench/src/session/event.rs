@@ -17,6 +17,7 @@ use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 use crate::around::Route;
 use crate::catch::CatchNews;
 use crate::ops::{Details, HandCommand, LookedBack, TakenIn, WantedPart};
+use crate::orders::HeldOrder;
 use crate::run::RunNews;
 
 /// What ties the packages of a device, with what the device told for that alone.
@@ -84,6 +85,12 @@ pub enum SessionEvent {
     Catch(CatchNews),
     /// A catch has ended: its run, if it got that far, and why it ended if not by itself.
     CatchEnded(Option<RunId>, Option<String>),
+    /// What an order comes to on the device, or why that cannot be told.
+    OrderHeld(Result<Arc<HeldOrder>, String>),
+    /// An order is carried out: what is done or seen beside its run, in words.
+    OrderSaid(String),
+    /// An order has been carried out, but for its link; its run, and why it ended, if not by itself.
+    OrderEnded(Option<RunId>, Option<String>),
     /// The use of the fault finder that goes on on the device.
     Finder(Option<Arc<FaultFinder>>),
     /// How long its last start took, as far as that was seen.

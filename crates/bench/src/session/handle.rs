@@ -88,6 +88,7 @@ impl Session {
             watching: BackgroundTask::default(),
             following: BackgroundTask::default(),
             catching: None,
+            order: None,
             loops: LoopWatch::default(),
             told_loop: false,
             looked_since: None,

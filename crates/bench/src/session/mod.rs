@@ -12,6 +12,7 @@ mod handle;
 mod link;
 mod looking_back;
 mod notes;
+mod ordering;
 mod reading;
 mod runs;
 mod settings;

@@ -19,7 +19,7 @@ use crate::run::{Control, RunNews, RunStart, run_plan, try_changes};
 
 impl Actor {
     /// What the answers of a run say of the permission.
-    fn learn_from(&mut self, run: &Run) {
+    pub(super) fn learn_from(&mut self, run: &Run) {
         let withheld = run.steps.iter().any(|step| {
             let said = step.answer.as_ref().map(|text| {
                 let answer = wibbet_core::ask::Output { out: text.to_string(), ..Default::default() };

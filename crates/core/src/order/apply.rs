@@ -51,19 +51,36 @@ impl Fate {
     }
 }
 
+impl Fate {
+    /// In a word or two.
+    pub fn short(&self) -> &'static str {
+        match self {
+            Self::Goes(way) => way.label(),
+            Self::AlreadySo => "is so already",
+            Self::NotThere => "is not there",
+            Self::Left | Self::NotMet(_) | Self::TiedOtherwise(_) => "stays",
+            Self::NoSuchUser(_) => "no such user",
+            Self::FoundNothing => "nothing found",
+        }
+    }
+
+    /// Why, in words; nothing where that is said already.
+    pub fn why(&self) -> Option<String> {
+        match self {
+            Self::Goes(_) | Self::AlreadySo | Self::NotThere | Self::FoundNothing => None,
+            Self::Left => Some("the order says so".into()),
+            Self::NotMet(why) => Some(why.clone()),
+            Self::TiedOtherwise(holds) => Some(format!("tied otherwise: {}", holds.join("; "))),
+            Self::NoSuchUser(who) => Some(format!("“{who}”")),
+        }
+    }
+}
+
 /// In words.
 impl fmt::Display for Fate {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            Self::Goes(way) => f.write_str(way.label()),
-            Self::AlreadySo => f.write_str("is so already"),
-            Self::NotThere => f.write_str("is not there"),
-            Self::Left => f.write_str("stays: the order says so"),
-            Self::NotMet(why) => write!(f, "stays: {why}"),
-            Self::TiedOtherwise(holds) => write!(f, "stays, tied otherwise: {}", holds.join("; ")),
-            Self::NoSuchUser(who) => write!(f, "there is no user “{who}”"),
-            Self::FoundNothing => f.write_str("nothing here is that"),
-        }
+        f.write_str(self.short())?;
+        self.why().map_or(Ok(()), |why| write!(f, ": {why}"))
     }
 }
 
@@ -207,7 +224,7 @@ impl Work<'_> {
         match what {
             What::Package(id) => vec![id.clone()],
             What::Found(line) => {
-                let search = Search::read(line);
+                let search = Search::read_strict(line);
                 let mut finder = std::mem::take(&mut self.finder);
                 let now = self.as_it_will_be();
                 let mut found = search.run(now, user, &Chosen::new(), &mut finder);
@@ -274,7 +291,7 @@ impl Work<'_> {
         let mut why = None;
         for (line, wanted) in conditions {
             let Some(line) = line else { continue };
-            why = match Search::read(line).finds(now, id, user, &mut finder) {
+            why = match Search::read_strict(line).finds(now, id, user, &mut finder) {
                 Some(found) if found == wanted => continue,
                 Some(_) if wanted => Some(format!("not “{line}”")),
                 Some(_) => Some(format!("“{line}”")),
@@ -390,8 +407,8 @@ mod tests {
                 "com.a.tips 0 uninstall",
                 "com.a.tips 10 uninstall",
                 "com.a.old 0 is so already",
-                "com.z.none - there is no user “12”",
-                "com.z.none - there is no user “Pier”",
+                "com.z.none - no such user: “12”",
+                "com.z.none - no such user: “Pier”",
                 "com.z.none 0 is not there",
                 "com.a.radio 0 disable",
                 "com.a.radio 10 is not there",
@@ -426,7 +443,7 @@ mod tests {
             &catalog,
         );
         assert_eq!(lines, ["com.a.tips 0 stays: the order says so", "com.a.radio 0 disable", "com.a.tips 10 disable"]);
-        assert_eq!(told("[[item]]\nsearch = \"nobody\"\nusers = \"owner\"\n", &catalog), ["- 0 nothing here is that"]);
+        assert_eq!(told("[[item]]\nsearch = \"nobody\"\nusers = \"owner\"\n", &catalog), ["- 0 nothing found"]);
     }
 
     #[test]
@@ -455,7 +472,7 @@ mod tests {
         );
         let gone = catalog.as_if([(&testing::id("com.b.keys"), UserId::OWNER, testing::UNINSTALLED, &[][..])]);
         let lines = told(item, &gone);
-        assert!(lines[0].starts_with("com.a.keys 0 stays, tied otherwise: "), "{lines:?}");
+        assert!(lines[0].starts_with("com.a.keys 0 stays: tied otherwise: "), "{lines:?}");
         let text = format!("[order]\nformat = 1\nname = \"x\"\n{item}");
         let order = read_order(&text).unwrap();
         let despite = [testing::id("com.a.keys")].into();

@@ -369,7 +369,7 @@ impl UsersForm {
 
 /// Whether a search line can be read whole.
 fn search_line(line: &str) -> Result<String, String> {
-    let read = Search::read(line);
+    let read = Search::read_strict(line);
     match &read.trouble {
         Some(trouble) => {
             let part = line.get(trouble.span.clone()).unwrap_or_default();
@@ -666,7 +666,7 @@ close = true
                 "\"reinstall\"",
                 "line 29, column 7: “way” of item 2 cannot be used: “reinstall” is none of uninstall",
             ),
-            (":free", ":freee", "“only_if” of item 2 cannot be used: in the search line, at “:freee”"),
+            (":free", ":fre", "“only_if” of item 2 cannot be used: in the search line, at “:fre”"),
             (":user :idle>90d", "", "the search line is empty"),
             ("role = \"browser\"", "role = \"browser\"\nid = \"a.b\"", "exactly one of"),
             ("role = \"browser\"", "role = \"\"", "“role” of item 4 cannot be used: it is empty"),

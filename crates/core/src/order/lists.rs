@@ -258,7 +258,7 @@ mod tests {
             ("", "names no package"),
             ("hello world", "there is hello, world"),
             ("id,way\ncom.a,disable\n\ncom.b,melt\n", "line 4 of the list cannot be used: “way”"),
-            ("id,only_if\ncom.a,:freee\n", "line 2 of the list cannot be used: “only_if”"),
+            ("id,only_if\ncom.a,:fre\n", "line 2 of the list cannot be used: “only_if”"),
             ("id\ncom a\n", "line 2"),
             ("id,way\n", "names no package"),
             ("[\"com.a\", 7]", "invalid type"),

@@ -52,7 +52,9 @@ impl Order {
                 What::Found(line) => Some(line.as_str()),
                 What::Package(_) | What::Role(_) => None,
             };
-            sources.extend(lines.into_iter().chain([found]).flatten().flat_map(|line| Search::read(line).sources()));
+            sources.extend(
+                lines.into_iter().chain([found]).flatten().flat_map(|line| Search::read_strict(line).sources()),
+            );
             // What its user uses is disabled.
             if item.way == Way::Usual {
                 sources.insert(Source::Usage);

@@ -23,7 +23,14 @@ pub struct Search {
 impl Search {
     /// Reads a search line. Any text is one; an empty one finds everything.
     pub fn read(line: &str) -> Self {
-        let (expr, trouble) = super::parse::parse(line);
+        let (expr, trouble) = super::parse::parse(line, false);
+        Self { expr, trouble }
+    }
+
+    /// Reads a search line that is kept and used without anybody looking at what it finds: facts have their whole names, and of a word
+    /// no letters are left out.
+    pub fn read_strict(line: &str) -> Self {
+        let (expr, trouble) = super::parse::parse(line, true);
         Self { expr, trouble }
     }
 

@@ -17,11 +17,13 @@ struct Parser<'a> {
     line: &'a str,
     at: usize,
     parts: usize,
+    /// Nothing is cut short, and words stand there as they are.
+    strict: bool,
     trouble: Option<SearchError>,
 }
 
-pub(crate) fn parse(line: &str) -> (Option<Expr>, Option<SearchError>) {
-    let mut parser = Parser { line, at: 0, parts: 0, trouble: None };
+pub(crate) fn parse(line: &str, strict: bool) -> (Option<Expr>, Option<SearchError>) {
+    let mut parser = Parser { line, at: 0, parts: 0, strict, trouble: None };
     let mut all = Vec::new();
     loop {
         all.extend(parser.line(0));
@@ -109,7 +111,7 @@ impl Parser<'_> {
             }
             Some(_) => {
                 let word = self.word();
-                Some(Expr::Word(Word::new(&word, false)))
+                Some(Expr::Word(Word::new(&word, self.strict)))
             }
         };
         inner.map(|inner| if not { Expr::Not(Box::new(inner)) } else { inner })
@@ -159,7 +161,7 @@ impl Parser<'_> {
         };
         let value_at = self.at;
         let value = self.word_if_any();
-        let Some((attribute, Comparison { kind, .. })) = comparison_of(&name) else {
+        let Some((attribute, Comparison { kind, .. })) = comparison_of(&name, self.strict) else {
             self.complain(start..op_at, SearchErrorKind::NotComparable(name));
             return None;
         };
@@ -195,15 +197,16 @@ impl Parser<'_> {
 
     /// A fact may be cut short. A bare colon is the beginning of one: nothing is ruled out yet.
     fn fact(&mut self, start: usize, name: &str) -> Option<Expr> {
-        if name.is_empty() {
+        if name.is_empty() && !self.strict {
             return None;
         }
+        let strict = self.strict;
         let exact = facts().find(|row| row.name == name);
-        let begun = || facts().find(|row| row.name.starts_with(name));
+        let begun = || facts().find(|row| !strict && row.name.starts_with(name));
         if let Some(row) = exact.or_else(begun) {
             return Some(Expr::Fact(row.fact));
         }
-        let kind = match comparison_of(name) {
+        let kind = match comparison_of(name, strict) {
             Some((_, Comparison { name, kind, .. })) => SearchErrorKind::NotCompared { name, kind: *kind },
             None => SearchErrorKind::UnknownFact(name.to_owned()),
         };
@@ -212,10 +215,11 @@ impl Parser<'_> {
     }
 }
 
-/// What is compared under a name, which may be cut short.
-fn comparison_of(name: &str) -> Option<(Column, &'static Comparison)> {
+/// What is compared under a name, which may be cut short unless it is to be strict.
+fn comparison_of(name: &str, strict: bool) -> Option<(Column, &'static Comparison)> {
     let exact = Attribute::comparisons().find(|(_, c)| c.name == name);
-    exact.or_else(|| Attribute::comparisons().find(|(_, c)| !name.is_empty() && c.name.starts_with(name)))
+    let begun = |(_, c): &(Column, &Comparison)| !strict && !name.is_empty() && c.name.starts_with(name);
+    exact.or_else(|| Attribute::comparisons().find(begun))
 }
 
 /// A number with its unit, as bytes, seconds or itself; `None` for anything else.

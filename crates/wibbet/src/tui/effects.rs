@@ -6,8 +6,9 @@ use std::sync::Arc;
 use tokio::sync::mpsc::UnboundedSender;
 use wibbet_bench::fleet::Bench;
 use wibbet_bench::logbook::SharedLogbook;
+use wibbet_core::order::read_order;
 
-use super::app::App;
+use super::app::{App, OrderFile};
 use super::message::{AppFile, Effect, Message};
 use crate::demo::Demo;
 
@@ -60,6 +61,31 @@ impl Effects {
                     let _ = messages.send(Message::Apps(folder, files));
                 });
             }
+            Effect::Ring => ring(),
+            Effect::ListOrders => {
+                let folder = self.logbook.folder().join(ORDERS);
+                tokio::task::spawn_blocking(move || {
+                    let files =
+                        list_orders(&folder).map_err(|why| format!("{} cannot be read: {why}", folder.display()));
+                    let _ = messages.send(Message::Orders(folder, files));
+                });
+            }
+            Effect::KeepOrder(name, text) => {
+                let folder = self.logbook.folder().join(ORDERS);
+                tokio::task::spawn_blocking(move || {
+                    let base = folder.join(&name).to_string_lossy().into_owned();
+                    let written =
+                        std::fs::create_dir_all(&folder).and_then(|()| write_new(&base, ".toml", text.as_bytes()));
+                    let message = match written {
+                        Ok(path) => Message::Done(format!("The order stands in {}.", path.display())),
+                        Err(why) => Message::Trouble(format!("The order could not be written to {base}.toml: {why}")),
+                    };
+                    let _ = messages.send(message);
+                    let files =
+                        list_orders(&folder).map_err(|why| format!("{} cannot be read: {why}", folder.display()));
+                    let _ = messages.send(Message::Orders(folder, files));
+                });
+            }
             Effect::ReadLog => {
                 let logbook = self.logbook.clone();
                 tokio::spawn(async move {
@@ -81,6 +107,44 @@ impl Effects {
             }
         });
     }
+}
+
+/// The folder of the orders, beside the logbook.
+const ORDERS: &str = "orders";
+
+/// The orders of a folder, by name; none where there is no such folder.
+fn list_orders(folder: &Path) -> std::io::Result<Vec<OrderFile>> {
+    use std::io::Read as _;
+    let entries = match std::fs::read_dir(folder) {
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
+        other => other?,
+    };
+    let mut found = Vec::new();
+    for entry in entries.take(MOST_FILES) {
+        let path = entry?.path();
+        let end = path.extension().and_then(|end| end.to_str()).unwrap_or("").to_lowercase();
+        let Some(name) = path.file_name().and_then(|name| name.to_str()).map(str::to_owned) else { continue };
+        if !["toml", "json"].contains(&end.as_str()) || !path.is_file() {
+            continue;
+        }
+        let mut text = String::new();
+        let most = wibbet_core::order::LONGEST as u64 + 1;
+        let read = std::fs::File::open(&path).and_then(|file| file.take(most).read_to_string(&mut text));
+        let order = match read {
+            Ok(_) => read_order(&text).map(Arc::new).map_err(|why| why.to_string()),
+            Err(why) => Err(why.to_string()),
+        };
+        found.push(OrderFile { name, order });
+    }
+    found.sort_by(|a, b| a.name.cmp(&b.name));
+    Ok(found)
+}
+
+/// Rings the terminal's bell.
+fn ring() {
+    use std::io::Write as _;
+    let mut out = std::io::stdout();
+    let _ = out.write_all(b"\x07").and_then(|()| out.flush());
 }
 
 /// So many files of a folder are offered.

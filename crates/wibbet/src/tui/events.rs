@@ -8,7 +8,7 @@ use wibbet_bench::run::RunNews;
 use wibbet_bench::session::{CloseStep, SessionCommand, SessionEvent};
 use wibbet_core::link::Ladder;
 use wibbet_core::package::notes_by_package;
-use wibbet_core::run::{Outcome, RunKind, RunState};
+use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent};
 use wibbet_types::PlainText;
 
 use super::message::{Effect, to_session};
@@ -19,6 +19,13 @@ use crate::tui::keys::{Action, View, hint};
 
 /// Takes in what the bench tells.
 pub(super) fn bench(model: &mut Model, event: BenchEvent) -> Vec<Effect> {
+    let mut out = take_in(model, event);
+    // Whoever has come, or is free again, is read for the order that is at work.
+    model.app.hold_orders(&mut out);
+    out
+}
+
+fn take_in(model: &mut Model, event: BenchEvent) -> Vec<Effect> {
     match event {
         BenchEvent::Card { card, name, facts } => {
             let mut device = DeviceModel::new(card, &name);
@@ -189,6 +196,18 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
                 model.app.alert(words);
             }
         }
+        SessionEvent::OrderHeld(held) => {
+            let card = device.card;
+            model.app.order_held(card, held, out);
+        }
+        SessionEvent::OrderSaid(words) => model.app.tell(format!("{name}{}", PlainText::new(&words))),
+        SessionEvent::OrderEnded(run, trouble) => {
+            let card = device.card;
+            if let Some(why) = &trouble {
+                model.app.alert(format!("{name}{}", PlainText::new(why)));
+            }
+            model.app.order_ended(card, run, trouble, out);
+        }
         SessionEvent::Finder(finder) => {
             let goes_on = finder.is_some();
             device.take_finder(finder);
@@ -216,6 +235,10 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
             device.securing = None;
             if let RunPane::Shown(run) = &mut device.pane {
                 Arc::make_mut(run).apply(index, &event);
+            }
+            if let StepEvent::Settled { outcome, .. } = event {
+                let card = device.card;
+                model.app.order_step(card, outcome, out);
             }
         }
         SessionEvent::Run(RunNews::Securing(index, bytes, of)) => device.securing = Some((index, bytes, of)),

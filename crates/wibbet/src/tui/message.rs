@@ -6,6 +6,7 @@ use crossterm::event::Event;
 use wibbet_bench::fleet::{BenchCommand, BenchEvent, CardId};
 use wibbet_bench::session::SessionCommand;
 
+use super::app::OrderFile;
 use crate::demo::{DemoAct, DemoScreen};
 
 pub(crate) fn to_session(card: CardId, command: SessionCommand) -> Effect {
@@ -31,6 +32,8 @@ pub(crate) enum Message {
     Log(Result<Vec<wibbet_core::run::Run>, String>),
     /// What is in a folder of this computer, of what may be an app.
     Apps(PathBuf, Result<Vec<AppFile>, String>),
+    /// The orders at hand, and where they are kept; or why they cannot be read.
+    Orders(PathBuf, Result<Vec<OrderFile>, String>),
     /// Time passes.
     Tick,
 }
@@ -44,6 +47,12 @@ pub(crate) enum Effect {
     ReadLog,
     /// Look what of a folder may be an app.
     ListApps(PathBuf),
+    /// Look what orders are at hand.
+    ListOrders,
+    /// Keep an order, under a name that is not taken.
+    KeepOrder(String, String),
+    /// Make a sound, or whatever the terminal makes of that.
+    Ring,
     /// Remember how something was chosen: its name, and how.
     Choose(&'static str, String),
     /// Put a text into the clipboard of whoever sits at the terminal.

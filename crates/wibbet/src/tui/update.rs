@@ -45,6 +45,13 @@ fn take_in(model: &mut Model, message: Message) -> Vec<Effect> {
                 form.take(&folder, files);
             }
         }
+        Message::Orders(folder, files) => {
+            app.orders.folder = folder;
+            match files {
+                Ok(files) => (app.orders.files, app.orders.trouble) = (files, None),
+                Err(why) => app.orders.trouble = Some(why),
+            }
+        }
         Message::Choices(columns, searches) => app.take_choices(columns.as_deref(), searches.as_deref()),
         Message::Log(Ok(runs)) => {
             app.log = runs;

@@ -417,12 +417,15 @@ fn show_held(name: &str, prepared: &PreparedOrder, order: &Order) {
         line(format_args!("  beware: manifests could not be read: {why}"));
     }
     for shown in &applied.lines {
-        let words = fate_words(shown, prepared);
-        line(format_args!("  {:<52} {:<9} {words}", what_of(shown, order, catalog), who_of(shown)));
+        let skip = skip_of(shown, prepared);
+        let word = if skip.is_some() { "not sent" } else { shown.fate.short() };
+        let why = skip.or_else(|| shown.fate.why()).map_or_else(String::new, |why| format!(": {why}"));
+        let unjudged = if shown.unjudged { "; what ties it could not be worked out" } else { "" };
+        line(format_args!("  {word:<20} {:<9} {}{why}{unjudged}", who_of(shown), what_of(shown, order, catalog)));
     }
     for step in plan.steps.iter().filter(|step| !step.way.is_a_way()) {
-        let words = step.skip.map_or_else(|| "is installed first".to_owned(), |skip| skip.to_string());
-        line(format_args!("  {:<52} {:<9} {words}", step.id.as_str(), format!("user {}", step.user)));
+        let (word, why) = step.skip.map_or(("install first", String::new()), |skip| ("not sent", format!(": {skip}")));
+        line(format_args!("  {word:<20} {:<9} {}{why}", format!("user {}", step.user), step.id));
     }
     for (user, does) in &prepared.does {
         let whose = if prepared.does.len() > 1 { format!("user {user}: ") } else { String::new() };
@@ -437,7 +440,11 @@ fn what_of(shown: &AppliedLine, order: &Order, catalog: &wibbet_core::catalog::C
     match &shown.id {
         Some(id) => match catalog.names.apps.get(id).and_then(|app| app.name()) {
             Some(label) => format!("{label}  {id}"),
-            None => id.to_string(),
+            // The order may know the name that the device does not.
+            None => match order.items.get(shown.item).filter(|item| !item.note.is_empty()) {
+                Some(item) => format!("{}  {id}", item.note),
+                None => id.to_string(),
+            },
         },
         None => order.items.get(shown.item).map_or_else(String::new, |item| item.what.to_string()),
     }
@@ -447,20 +454,11 @@ fn who_of(shown: &AppliedLine) -> String {
     shown.user.map_or_else(String::new, |user| format!("user {user}"))
 }
 
-/// What becomes of a package, the plan's own word included.
-pub(crate) fn fate_words(shown: &AppliedLine, prepared: &PreparedOrder) -> String {
-    let unjudged = if shown.unjudged { "; what ties it could not be worked out" } else { "" };
-    let skip = match (&shown.fate, &shown.id, shown.user) {
-        (Fate::Goes(_), Some(id), Some(user)) => {
-            let step = prepared.plan.steps.iter().find(|step| step.id == *id && step.user == user);
-            step.and_then(|step| step.skip)
-        }
-        _ => None,
-    };
-    match skip {
-        Some(skip) => format!("not sent: {skip}"),
-        None => format!("{}{unjudged}", shown.fate),
-    }
+/// Why the plan does not send what the order lets go.
+fn skip_of(shown: &AppliedLine, prepared: &PreparedOrder) -> Option<String> {
+    let (Fate::Goes(_), Some(id), Some(user)) = (&shown.fate, &shown.id, shown.user) else { return None };
+    let step = prepared.plan.steps.iter().find(|step| step.id == *id && step.user == user)?;
+    step.skip.map(|skip| skip.to_string())
 }
 
 /// What became of an order on a device.

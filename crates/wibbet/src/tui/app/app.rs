@@ -8,6 +8,7 @@ use wibbet_core::run::Run;
 use wibbet_types::Address;
 
 use super::device::DeviceModel;
+use super::orders::Orders;
 use crate::demo::DemoScreen;
 use crate::tui::keys::{Action, View, hint};
 use crate::tui::widgets::Areas;
@@ -46,6 +47,8 @@ pub(crate) struct App {
     pub(crate) searches: Vec<String>,
     /// Where apps of this computer's were last found.
     pub(crate) apps_folder: PathBuf,
+    /// Orders.
+    pub(crate) orders: Orders,
     /// Columns and lines.
     pub(crate) size: (u16, u16),
     /// Counted up while something turns.
@@ -74,6 +77,7 @@ impl App {
             columns: Attribute::FIRST.to_vec(),
             searches: Vec::new(),
             apps_folder: PathBuf::from("."),
+            orders: Orders::default(),
             size,
             tick: 0,
             zone,

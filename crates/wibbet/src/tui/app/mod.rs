@@ -6,9 +6,11 @@ mod catching;
 mod device;
 mod finding;
 mod looking_back;
+mod orders;
 mod planning;
 mod run_pane;
 
 pub(crate) use app::{App, Notice};
 pub(crate) use device::DeviceModel;
+pub(crate) use orders::{Mark, OnDevice, OrderFile, OrderWork, Stage, step_of};
 pub(crate) use run_pane::{CatchPane, FinderPane, Review, RunPane};

@@ -37,6 +37,8 @@ impl Key {
             KeyCode::Down => "↓".into(),
             KeyCode::PageUp => "PgUp".into(),
             KeyCode::PageDown => "PgDn".into(),
+            KeyCode::Left => "←".into(),
+            KeyCode::Right => "→".into(),
             KeyCode::Home => "Home".into(),
             KeyCode::End => "End".into(),
             KeyCode::Enter => "Enter".into(),

@@ -36,6 +36,10 @@ pub(crate) enum Layer {
     Languages,
     Note,
     Open,
+    Orders,
+    OrderMaking,
+    OrderWork,
+    OrderAsked,
     OtherWays,
     Choices,
     Job,
@@ -85,6 +89,7 @@ impl Layer {
             Self::Job,
             Self::Pair,
         ]);
+        all.extend([Self::Orders, Self::OrderMaking, Self::OrderWork, Self::OrderAsked]);
         all.extend([Self::Palette, Self::PartAsked, Self::Parts]);
         all.extend([
             Self::Quit,
@@ -133,6 +138,10 @@ impl Layer {
             Self::Languages => &[windows::LANGUAGES],
             Self::Note => &[windows::NOTE],
             Self::Open => &[windows::OPEN],
+            Self::Orders => &[windows::ORDERS],
+            Self::OrderMaking => &[windows::ORDER_MAKING],
+            Self::OrderWork => &[windows::ORDER_WORK],
+            Self::OrderAsked => &[windows::ORDER_ASKED],
             Self::OtherWays => &[windows::OTHER_WAYS],
             Self::Choices => &[windows::CHOICES],
             Self::Job => &[windows::JOB],

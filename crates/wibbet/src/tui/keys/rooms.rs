@@ -48,6 +48,13 @@ pub(super) const EVERYWHERE: &[Binding] = &[
         "",
         "Shows the plan that puts back everything of the last run that is still off.",
     ),
+    bind(
+        Action::Orders,
+        &[letter('A')],
+        "Orders: the same for several devices",
+        "orders",
+        "Opens the orders at hand: makes one of what is chosen, of a run or of what is off, holds one against the devices on the bench, and carries it out on several at once.",
+    ),
     bind(Action::NextDevice, &[letter('n')], "Next device", "next device", "Turns to the next device on the bench."),
     bind(
         Action::ReadAgain,

@@ -46,6 +46,54 @@ pub(super) const MENU: &[Binding] = &[
 /// An address.
 pub(super) const ADDRESS: &[Binding] = &[foot(Action::Accept, ENTER, "adds it"), foot(Action::Leave, ESC, "not now")];
 
+/// The orders at hand.
+pub(super) const ORDERS: &[Binding] = &[
+    foot(Action::Accept, ENTER, "opens it"),
+    foot(Action::Add, &[letter('m')], "makes one"),
+    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "moves"),
+    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
+    foot(Action::PageDown, &[key(KeyCode::PageDown)], ""),
+    foot(Action::PageUp, &[key(KeyCode::PageUp)], ""),
+    foot(Action::Leave, &[key(KeyCode::Esc), letter('q')], "closes"),
+];
+
+/// Making an order.
+pub(super) const ORDER_MAKING: &[Binding] = &[
+    foot(Action::Accept, ENTER, "writes it"),
+    foot(Action::Down, DOWN, "of what"),
+    foot(Action::Up, UP, ""),
+    foot(Action::Leave, ESC, "not now"),
+];
+
+/// An order at work.
+pub(super) const ORDER_WORK: &[Binding] = &[
+    foot(Action::Send, &[letter('s')], "shows what is sent"),
+    foot(Action::Mark, &[letter(' ')], "this device, or not"),
+    foot(Action::Later, &[key(KeyCode::Right), letter('l')], "devices"),
+    foot(Action::Earlier, &[key(KeyCode::Left), letter('h')], ""),
+    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "items"),
+    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
+    foot(Action::PageDown, &[key(KeyCode::PageDown)], ""),
+    foot(Action::PageUp, &[key(KeyCode::PageUp)], ""),
+    foot(Action::Stop, &[letter('x')], "stops it there"),
+    foot(Action::StopAll, &[letter('X')], "stops everywhere"),
+    foot(Action::StopsOn, &[letter('R')], "what stops it"),
+    foot(Action::LineMode, &[letter('L')], "line"),
+    foot(Action::Reset, &[letter('r')], "reads again"),
+    foot(Action::Remove, &[letter('e')], "lets go of the order"),
+    foot(Action::Leave, &[key(KeyCode::Esc), letter('q')], "closes"),
+];
+
+/// What an order sends.
+pub(super) const ORDER_ASKED: &[Binding] = &[
+    foot(Action::Send, &[letter('s')], "sends it"),
+    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "moves"),
+    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
+    foot(Action::PageDown, &[key(KeyCode::PageDown), letter(' ')], ""),
+    foot(Action::PageUp, &[key(KeyCode::PageUp)], ""),
+    foot(Action::Leave, ESC, "not now"),
+];
+
 /// Installing an app.
 pub(super) const APPS: &[Binding] = &[
     foot(Action::Accept, ENTER, "takes it"),

@@ -47,6 +47,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         Action::Job => device(|d| d.facts.is_some()),
         Action::CopyId => app.device().is_some_and(|d| d.id_under_cursor(app.view).is_some()),
         Action::Show(_)
+        | Action::Orders
         | Action::NextView
         | Action::PreviousView
         | Action::Palette

@@ -41,6 +41,7 @@ mod holds;
 mod keys;
 mod links;
 mod logbook;
+mod orders;
 mod packages;
 mod run;
 mod screen;

@@ -3,6 +3,7 @@
 mod areas;
 mod field;
 mod glyphs;
+mod large;
 mod list;
 mod qr;
 mod scroll;
@@ -13,6 +14,7 @@ mod window;
 pub(crate) use areas::Areas;
 pub(crate) use field::Field;
 pub(crate) use glyphs::{glyph, spinner};
+pub(crate) use large::large_lines;
 pub(crate) use list::{draw_list, first_line, first_shown, item_at, step, tall_item_at, under_cursor};
 pub(crate) use qr::qr_lines;
 pub(crate) use scroll::Scroll;

@@ -21,6 +21,7 @@ mod languages;
 mod menu;
 mod note;
 mod open;
+mod orders;
 mod other_ways;
 mod page;
 mod pair;
@@ -133,6 +134,7 @@ windows![
     menu::Menu,
     note::NoteForm,
     open::Open,
+    orders::OrdersForm,
     other_ways::OtherWays,
     pair::Pair,
     palette::Palette,
