@@ -1491,3 +1491,124 @@ fn with_root_packages_are_hidden_and_come_back() {
     assert_eq!(code, 1, "{told}");
     assert!(told["error"]["message"].as_str().unwrap().contains("does not give root"), "{told}");
 }
+
+/// A run becomes an order; it is held against devices of three makers and carried out on them at once, one of which refuses and one of
+/// which loses its cable; each has a run of its own that names the order.
+#[test]
+fn a_run_becomes_an_order_for_the_next_devices() {
+    let home = home();
+    let phone = Sim::start(&["--device", "crew-phone"]);
+    let mut tablet = Sim::start(&["--device", "desk-tablet", "--fault", "work=300:10"]);
+    let tv = Sim::start(&["--device", "waiting-room-tv", "--fault", "refuse=com.android.music:DELETE_FAILED_INTERNAL_ERROR"]);
+    let taken = ["com.corvane.tips", "com.android.egg", "com.android.music"];
+    let run = [&["run", phone.address(), "--user", "0", "--yes", "--uninstall"][..], &taken].concat();
+    assert_eq!(said(home.path(), &run).2, 0);
+
+    let file = |name: &str| home.path().join(name).to_str().unwrap().to_owned();
+    let (order, list) = (file("crew.toml"), file("crew.csv"));
+    let made = ["order", "make", phone.address(), "--run", "1", "--to", &order, "--name", "Crew phones"];
+    let (_, err, code) = said(home.path(), &made);
+    assert!(code == 0 && err.contains("3 items"), "{code} {err}");
+    let (_, err, code) = said(home.path(), &made);
+    assert!(code == 2 && err.contains("is there already"), "{code} {err}");
+    let text = std::fs::read_to_string(&order).unwrap();
+    assert!(text.contains("holds = []") && text.contains("note = \"Tips\""), "{text}");
+    // Lists of every form, there and back.
+    assert_eq!(said(home.path(), &["order", "make", "--from", &order, "--to", &list]).2, 0);
+    assert!(std::fs::read_to_string(&list).unwrap().starts_with("id,way,users,only_if,unless,note\ncom.corvane.tips,uninstall,"));
+    let (out, _, code) = said(home.path(), &["order", "make", "--from", &list, "--to", "-"]);
+    assert!(code == 0 && out.contains("id = \"com.android.egg\""), "{out}");
+    let (out, _, code) = said(home.path(), &["order", "schema"]);
+    assert!(code == 0 && serde_json::from_str::<Value>(&out).unwrap()["properties"]["item"].is_object());
+
+    // What it comes to; nothing is sent for that.
+    let devices = [phone.address(), tablet.address(), tv.address()];
+    let (told, code) = json(home.path(), &[&["order", "check", &order, "--json"][..], &devices].concat());
+    assert_eq!((code, &told["dry_run"]), (1, &object!(true)), "{told}");
+    let fates = |n: usize| -> Vec<String> {
+        let lines = told["devices"][n]["lines"].as_array().unwrap().iter();
+        lines.map(|line| line["fate"].as_str().unwrap().to_owned()).collect()
+    };
+    assert_eq!(fates(0), ["already-so", "already-so", "already-so"]);
+    assert_eq!((fates(1), fates(2)), (vec!["not-there".into(), "goes".into(), "goes".into()], fates(1)));
+    let (out, _, code) = said(home.path(), &["order", "check", &order]);
+    assert!(code == 0 && out.contains("Crew phones") && out.contains("(Tips)"), "{out}");
+    assert_eq!(states(home.path(), tablet.address(), &["com.android.egg"]), ["in-use"]);
+    let apply = |more: &[&str]| {
+        let words = [&["order", "apply", &order][..], more, &devices].concat();
+        let words: Vec<String> = words.into_iter().map(str::to_owned).collect();
+        words
+    };
+    let words = apply(&[]);
+    let (_, err, code) = said(home.path(), &words.iter().map(String::as_str).collect::<Vec<_>>());
+    assert!(code == 2 && err.contains("--yes"), "{code} {err}");
+
+    // The cable of the tablet goes in the middle, and comes back.
+    let words = apply(&["--ticket", "P-9", "--yes", "--json"]);
+    let words: Vec<&str> = words.iter().map(String::as_str).collect();
+    let going = command(home.path(), &words).stdout(std::process::Stdio::piped()).spawn().unwrap();
+    tablet.wait_for("package uninstall");
+    tablet.tell("fault cut=from:1");
+    let output = going.wait_with_output().unwrap();
+    let told: Value = serde_json::from_slice(&output.stdout).unwrap();
+    assert_eq!(output.status.code(), Some(3), "{told}");
+    let device = |n: usize| &told["devices"][n];
+    assert_eq!((&device(0)["exit"], &device(0)["run"]), (&object!("nothing-done"), &Value::Null));
+    assert_eq!((&device(1)["exit"], outcomes(&device(1)["run"])), (&object!("done"), vec!["done", "done"]), "{told}");
+    assert_eq!((&device(2)["exit"], outcomes(&device(2)["run"])), (&object!("partly-done"), vec!["done", "refused"]));
+    let gone = ["com.android.egg", "com.android.music"];
+    assert_eq!(states(home.path(), tablet.address(), &gone), ["uninstalled", "uninstalled"]);
+    assert_eq!(states(home.path(), tv.address(), &gone), ["uninstalled", "in-use"]);
+    let (runs, _) = json(home.path(), &["runs", "--search", "crew phones p-9", "--json"]);
+    assert_eq!(runs["runs"].as_array().unwrap().len(), 2, "{runs}");
+    assert_eq!(runs["runs"][0]["order"], "Crew phones");
+    assert!(runs["runs"].as_array().unwrap().iter().all(|run| run["serial"] != "CT5-0417-2291"));
+
+    // What is wrong is told with its place; what the order is not for is left alone.
+    let scoped = file("scoped.toml");
+    let text = text.replacen("[[item]]", "[for]\nmodels = [\"Rill 2\"]\n\n[[item]]", 1);
+    std::fs::write(&scoped, &text).unwrap();
+    let (out, err, code) = said(home.path(), &["order", "apply", &scoped, phone.address(), "--yes"]);
+    assert!(code == 1 && err.contains("the order is not for this device: it is a Corvane Tarn 5"), "{code} {out} {err}");
+    std::fs::write(&scoped, text.replace("way = \"uninstall\"", "way = \"melt\"")).unwrap();
+    let (_, err, code) = said(home.path(), &["order", "check", &scoped]);
+    assert!(code == 2 && err.contains("“way” of item 1") && err.contains("line "), "{err}");
+    let (_, err, code) = said(home.path(), &["order", "check", &file("none.toml")]);
+    assert!(code == 2 && err.contains("could not be read"), "{err}");
+}
+
+/// What is tied otherwise than where the order was made stays, unless it is named; what an order installs is checked by its sum; and an
+/// order that is to stop stops before anything is sent.
+#[test]
+fn an_order_minds_other_holds_sums_and_what_it_is_to_stop_on() {
+    let home = home();
+    let phone = Sim::start(&["--device", "crew-phone"]);
+    let file = |name: &str, text: &str| {
+        let path = home.path().join(name);
+        std::fs::write(&path, text).unwrap();
+        path.to_str().unwrap().to_owned()
+    };
+    let head = "[order]\nformat = 1\nname = \"Piers\"\n";
+    let item = |id: &str| format!("[[item]]\nid = \"{id}\"\nway = \"disable\"\nholds = []\n");
+    let order = file("piers.toml", &format!("{head}{}{}", item("com.corvane.browser"), item("com.android.egg")));
+    let check = ["order", "check", &order, phone.address()];
+    let (out, _, code) = said(home.path(), &check);
+    assert!(code == 0 && out.contains("stays") && out.contains("tied otherwise: role browser"), "{out}");
+    let stop = ["order", "apply", &order, phone.address(), "--stop-on", "otherwise", "--stop-all", "--yes"];
+    let (_, err, code) = said(home.path(), &stop);
+    assert!(code == 1 && err.contains("stopped before anything was sent"), "{err}");
+    assert_eq!(states(home.path(), phone.address(), &["com.android.egg"]), ["in-use"]);
+    let despite = ["order", "apply", &order, phone.address(), "--despite-holds", "com.corvane.browser", "--yes"];
+    let (out, err, code) = said(home.path(), &despite);
+    assert!(code == 0 && out.contains("2 done"), "{out} {err}");
+    assert_eq!(states(home.path(), phone.address(), &["com.corvane.browser", "com.android.egg"]), ["disabled", "disabled"]);
+
+    let installs = format!("{head}[[install]]\nfile = \"keys.apk\"\nsha256 = \"{}\"\n{}", "0".repeat(64), item("com.corvane.tips"));
+    let order = file("keys.toml", &installs);
+    let (out, _, code) = said(home.path(), &["order", "check", &order, phone.address()]);
+    assert!(code == 2 && out.contains("keys.apk, which the order installs"), "{code} {out}");
+    file("keys.apk", "no apk at all");
+    let (out, _, _) = said(home.path(), &["order", "check", &order, phone.address()]);
+    assert!(out.contains("its SHA-256 is"), "{out}");
+    assert_eq!(states(home.path(), phone.address(), &["com.corvane.tips"]), ["in-use"]);
+}

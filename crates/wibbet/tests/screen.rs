@@ -441,3 +441,63 @@ fn a_run_with_refusals_and_a_new_keyboard_and_all_of_it_undone() {
     screen.wait_for("somebody has chosen it as the keyboard");
     screen.keys("Enter q");
 }
+
+/// By keys: what a run took out of a phone becomes an order, which is held against two other devices, shown, and sent to both; one
+/// refuses a step, and the link of the other one goes in the middle.
+#[test]
+fn an_order_goes_to_several_devices_at_once() {
+    let home = home();
+    let phone = Sim::start(&["--device", "crew-phone"]);
+    let mut tablet = Sim::start(&["--device", "desk-tablet"]);
+    let tv = Sim::start(&["--device", "waiting-room-tv", "--fault", "refuse=com.android.music:-1000"]);
+    let at = format!("--at {} --at {} --at {}", phone.address(), tablet.address(), tv.address());
+    let taken = ["com.corvane.tips", "com.android.egg", "com.android.music"];
+    let run = [&["run", phone.address(), "--user", "0", "--yes", "--uninstall"][..], &taken].concat();
+    assert_eq!(json(home.path(), &[&run[..], &["--json"]].concat()).1, 0);
+    let screen = Screen::start(home.path(), &at, 128, 40);
+    screen.wait_for("236 packages, 12 off");
+    screen.wait_for("192 packages");
+    screen.wait_for("200 packages");
+    // To the device that had the run.
+    for _ in 0..3 {
+        if screen.text().contains("last run 1: 3 of 3 done") {
+            break;
+        }
+        screen.keys("Down");
+    }
+    screen.wait_for("last run 1: 3 of 3 done");
+    screen.keys("A");
+    screen.wait_for("No orders yet");
+    screen.keys("m");
+    screen.wait_for("Make an order");
+    screen.keys("C-u");
+    screen.types("Crew phones");
+    screen.keys("Enter");
+    screen.wait_for("3 items");
+    screen.keys("Enter");
+    screen.wait_for("Order: Crew phones");
+    screen.wait_for("nothing to do");
+    screen.wait_for("2 to send");
+    // Both others have been read.
+    crate::support::wait("both devices under the order", || screen.text().matches("2 to send").count() == 2);
+    assert!(screen.text().contains("is so already") && screen.text().contains("not there"), "{}", screen.text());
+    screen.keys("s");
+    screen.wait_for("This is sent");
+    screen.wait_for("uninstall --user 0 com.android.egg");
+    tablet.tell("fault work=1500:10");
+    screen.keys("s");
+    tablet.wait_for("package uninstall");
+    tablet.tell("fault cut=from:1");
+    tablet.tell("fault work=0:0");
+    screen.wait_for("all 2 done");
+    screen.wait_for("1 of 2 done");
+    assert!(screen.text().contains("refused"), "{}", screen.text());
+    screen.keys("Escape");
+    let (found, _) = json(home.path(), &["packages", tablet.address(), "--user", "0", "--json"]);
+    let of = |id: &str| found["packages"].as_array().unwrap().iter().find(|one| one["id"] == id).unwrap().clone();
+    for id in ["com.android.egg", "com.android.music"] {
+        assert_eq!(of(id)["states"]["0"]["state"], "uninstalled", "{id}");
+    }
+    let (runs, _) = json(home.path(), &["runs", "--search", "crew phones", "--json"]);
+    assert_eq!(runs["runs"].as_array().unwrap().len(), 2);
+}
