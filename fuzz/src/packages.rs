@@ -7,7 +7,9 @@ use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::Output;
 use wibbet_core::catalog::{Catalog, Chosen, IdList};
 use wibbet_core::diagnosis::{BreakItem, Look, LookHead, UpdateBreak, drift};
-use wibbet_core::order::{read_break, write_break};
+use wibbet_core::order::{
+    Order, read_break, read_list, read_order, write_break, write_csv, write_ids, write_order, write_order_as_json,
+};
 use wibbet_core::package::{Inventory, Package, PackageKind};
 use wibbet_core::plan::Change;
 use wibbet_core::read::{
@@ -275,8 +277,18 @@ pub fn chains(data: &[u8]) {
     unreachable!("it never ends");
 }
 
-/// Order files.
+/// Order files, and lists that become one.
 pub fn orders(data: &[u8]) {
+    let text = String::from_utf8_lossy(data);
+    if let Ok(order) = read_order(&text) {
+        assert_eq!(read_order(&write_order(&order)).as_ref(), Ok(&order));
+        assert_eq!(read_order(&write_order_as_json(&order)).as_ref(), Ok(&order));
+    }
+    if let Ok(list) = read_list(&text) {
+        let named = Order { name: "list".into(), ..list.order };
+        assert!(read_order(&write_order(&named)).is_ok(), "what becomes of a list is an order");
+        let _ = (write_csv(&named), write_ids(&named));
+    }
     if let Ok(order) = read_break(&String::from_utf8_lossy(data)) {
         // What is read can be written, and is the same again.
         let again = write_break(&order).ok().and_then(|text| read_break(&text).ok());

@@ -1499,7 +1499,12 @@ fn a_run_becomes_an_order_for_the_next_devices() {
     let home = home();
     let phone = Sim::start(&["--device", "crew-phone"]);
     let mut tablet = Sim::start(&["--device", "desk-tablet", "--fault", "work=300:10"]);
-    let tv = Sim::start(&["--device", "waiting-room-tv", "--fault", "refuse=com.android.music:DELETE_FAILED_INTERNAL_ERROR"]);
+    let tv = Sim::start(&[
+        "--device",
+        "waiting-room-tv",
+        "--fault",
+        "refuse=com.android.music:DELETE_FAILED_INTERNAL_ERROR",
+    ]);
     let taken = ["com.corvane.tips", "com.android.egg", "com.android.music"];
     let run = [&["run", phone.address(), "--user", "0", "--yes", "--uninstall"][..], &taken].concat();
     assert_eq!(said(home.path(), &run).2, 0);
@@ -1515,7 +1520,11 @@ fn a_run_becomes_an_order_for_the_next_devices() {
     assert!(text.contains("holds = []") && text.contains("note = \"Tips\""), "{text}");
     // Lists of every form, there and back.
     assert_eq!(said(home.path(), &["order", "make", "--from", &order, "--to", &list]).2, 0);
-    assert!(std::fs::read_to_string(&list).unwrap().starts_with("id,way,users,only_if,unless,note\ncom.corvane.tips,uninstall,"));
+    assert!(
+        std::fs::read_to_string(&list)
+            .unwrap()
+            .starts_with("id,way,users,only_if,unless,note\ncom.corvane.tips,uninstall,")
+    );
     let (out, _, code) = said(home.path(), &["order", "make", "--from", &list, "--to", "-"]);
     assert!(code == 0 && out.contains("id = \"com.android.egg\""), "{out}");
     let (out, _, code) = said(home.path(), &["order", "schema"]);
@@ -1569,7 +1578,10 @@ fn a_run_becomes_an_order_for_the_next_devices() {
     let text = text.replacen("[[item]]", "[for]\nmodels = [\"Rill 2\"]\n\n[[item]]", 1);
     std::fs::write(&scoped, &text).unwrap();
     let (out, err, code) = said(home.path(), &["order", "apply", &scoped, phone.address(), "--yes"]);
-    assert!(code == 1 && err.contains("the order is not for this device: it is a Corvane Tarn 5"), "{code} {out} {err}");
+    assert!(
+        code == 1 && err.contains("the order is not for this device: it is a Corvane Tarn 5"),
+        "{code} {out} {err}"
+    );
     std::fs::write(&scoped, text.replace("way = \"uninstall\"", "way = \"melt\"")).unwrap();
     let (_, err, code) = said(home.path(), &["order", "check", &scoped]);
     assert!(code == 2 && err.contains("“way” of item 1") && err.contains("line "), "{err}");
@@ -1601,9 +1613,16 @@ fn an_order_minds_other_holds_sums_and_what_it_is_to_stop_on() {
     let despite = ["order", "apply", &order, phone.address(), "--despite-holds", "com.corvane.browser", "--yes"];
     let (out, err, code) = said(home.path(), &despite);
     assert!(code == 0 && out.contains("2 done"), "{out} {err}");
-    assert_eq!(states(home.path(), phone.address(), &["com.corvane.browser", "com.android.egg"]), ["disabled", "disabled"]);
+    assert_eq!(
+        states(home.path(), phone.address(), &["com.corvane.browser", "com.android.egg"]),
+        ["disabled", "disabled"]
+    );
 
-    let installs = format!("{head}[[install]]\nfile = \"keys.apk\"\nsha256 = \"{}\"\n{}", "0".repeat(64), item("com.corvane.tips"));
+    let installs = format!(
+        "{head}[[install]]\nfile = \"keys.apk\"\nsha256 = \"{}\"\n{}",
+        "0".repeat(64),
+        item("com.corvane.tips")
+    );
     let order = file("keys.toml", &installs);
     let (out, _, code) = said(home.path(), &["order", "check", &order, phone.address()]);
     assert!(code == 2 && out.contains("keys.apk, which the order installs"), "{code} {out}");

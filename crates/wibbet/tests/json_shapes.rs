@@ -112,6 +112,14 @@ fn the_shapes_of_all_objects_are_those_promised() {
     ask("changes", &["changes", store.address()], 1);
     ask("changes", &["changes", store.address(), "--beside", "CT5-0417-2291"], 0);
     ask("looks", &["changes", store.address(), "--looks"], 0);
+    let order = home.path().join("order.toml");
+    let order = order.to_str().unwrap();
+    let text = "[order]\nformat = 1\nname = \"Crew\"\n[[item]]\nid = \"com.android.calculator2\"\nway = \"suspend\"\nnote = \"Sums\"\n\
+                [[item]]\nid = \"com.no.such\"\n[[item]]\nid = \"com.android.egg\"\nusers = [77]\n[[item]]\nid = \"android\"\n";
+    std::fs::write(order, text).unwrap();
+    ask("order", &["order", "check", order], 0);
+    ask("order", &["order", "check", order, store.address(), "127.0.0.1:1"], 5);
+    ask("order", &["order", "apply", order, store.address(), "127.0.0.1:1", "--yes"], 3);
     ask("update-break", &["update-break", store.address()], 0);
     ask("run", &["update-break", store.address(), "--begin", "--yes"], 0);
     ask("update-break", &["update-break", store.address()], 0);

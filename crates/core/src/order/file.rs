@@ -698,6 +698,30 @@ close = true
         assert_eq!(read_order(&" ".repeat(LONGEST + 1)), Err(BadOrder::TooLong));
     }
 
+    /// The example in the documentation is an order, with everything in it.
+    #[test]
+    fn the_example_of_the_documentation_is_an_order() {
+        let page = include_str!("../../../../docs/order.md");
+        let example = page.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()).unwrap();
+        let order = read_order(&example.replace("\"…\"", &format!("\"{}\"", "ab".repeat(32)))).unwrap();
+        assert_eq!((order.items.len(), order.installs.len(), order.end.watch), (4, 1, Some(5)));
+        assert!(order.items[3].only_if.is_some() && order.items[3].unless.is_some());
+        for field in [
+            "purpose",
+            "made",
+            "users",
+            "refused",
+            "tied_otherwise",
+            "makers",
+            "models",
+            "kinds",
+            "android_from",
+            "android_to",
+        ] {
+            assert!(example.contains(&format!("{field} = ")), "{field}");
+        }
+    }
+
     /// The schema in the documentation is the one of the code. `UPDATE_SCHEMA=1` writes it.
     #[test]
     fn the_schema_is_that_of_the_code() {

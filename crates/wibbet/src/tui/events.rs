@@ -16,12 +16,13 @@ use super::model::Model;
 use super::windows::{Pair, Window};
 use crate::tui::app::{DeviceModel, Notice, RunPane};
 use crate::tui::keys::{Action, View, hint};
+use crate::tui::rooms::orders;
 
 /// Takes in what the bench tells.
 pub(super) fn bench(model: &mut Model, event: BenchEvent) -> Vec<Effect> {
     let mut out = take_in(model, event);
     // Whoever has come, or is free again, is read for the order that is at work.
-    model.app.hold_orders(&mut out);
+    orders::hold_orders(&mut model.app, &mut out);
     out
 }
 
@@ -198,7 +199,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
         }
         SessionEvent::OrderHeld(held) => {
             let card = device.card;
-            model.app.order_held(card, held, out);
+            orders::order_held(&mut model.app, card, held, out);
         }
         SessionEvent::OrderSaid(words) => model.app.tell(format!("{name}{}", PlainText::new(&words))),
         SessionEvent::OrderEnded(run, trouble) => {
@@ -206,7 +207,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
             if let Some(why) = &trouble {
                 model.app.alert(format!("{name}{}", PlainText::new(why)));
             }
-            model.app.order_ended(card, run, trouble, out);
+            orders::order_ended(&mut model.app, card, run, trouble, out);
         }
         SessionEvent::Finder(finder) => {
             let goes_on = finder.is_some();
@@ -238,7 +239,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
             }
             if let StepEvent::Settled { outcome, .. } = event {
                 let card = device.card;
-                model.app.order_step(card, outcome, out);
+                orders::order_step(&mut model.app, card, outcome, out);
             }
         }
         SessionEvent::Run(RunNews::Securing(index, bytes, of)) => device.securing = Some((index, bytes, of)),

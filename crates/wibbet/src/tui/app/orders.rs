@@ -3,17 +3,13 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use wibbet_bench::fleet::{BenchCommand, CardId};
+use wibbet_bench::fleet::CardId;
 use wibbet_bench::orders::{HeldOrder, OrderWanted};
-use wibbet_bench::run::Control;
-use wibbet_bench::session::SessionCommand;
 use wibbet_core::order::{AppliedLine, Fate, Made, Order};
 use wibbet_core::run::{Outcome, Run, Step, StepState};
 use wibbet_types::RunId;
 
-use super::app::App;
 use super::device::DeviceModel;
-use crate::tui::message::{Effect, to_session};
 
 /// An order file at hand.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -299,164 +295,9 @@ impl DeviceModel {
 /// So many of the latest runs an order is offered to be made of.
 const MOST_RUNS: usize = 8;
 
-/// The order at work.
-impl App {
-    /// Begins to work with an order; devices are read for it.
-    pub(crate) fn open_order(&mut self, order: Arc<Order>, out: &mut Vec<Effect>) {
-        let mut work = OrderWork::new(order, &self.orders.folder);
-        // What it does not fit is not chosen; what it does is seen once it was read.
-        work.devices = self.devices.iter().map(|device| on_device(device.card)).collect();
-        self.orders.work = Some(work);
-        self.hold_orders(out);
+impl OnDevice {
+    /// One that nothing is known of yet.
+    pub(crate) fn new(card: CardId) -> Self {
+        Self { card, chosen: true, stage: Stage::Away }
     }
-
-    /// Lets go of the order.
-    pub(crate) fn close_order(&mut self, out: &mut Vec<Effect>) {
-        if let Some(work) = self.orders.work.take() {
-            let held = work.devices.iter().filter(|one| matches!(one.stage, Stage::Held(_) | Stage::Reading));
-            out.extend(held.map(|one| to_session(one.card, SessionCommand::HoldOrder(None))));
-        }
-    }
-
-    /// Has devices read for the order that can be read now and have not been.
-    pub(crate) fn hold_orders(&mut self, out: &mut Vec<Effect>) {
-        let Some(work) = &mut self.orders.work else { return };
-        work.devices.retain(|one| self.devices.iter().any(|device| device.card == one.card));
-        for device in &self.devices {
-            let place = match work.devices.iter().position(|one| one.card == device.card) {
-                Some(place) => place,
-                None => {
-                    work.devices.push(on_device(device.card));
-                    work.devices.len() - 1
-                }
-            };
-            let one = &mut work.devices[place];
-            if matches!(one.stage, Stage::Away) && device.is_ready() && !device.running {
-                one.stage = Stage::Reading;
-                out.push(to_session(device.card, SessionCommand::HoldOrder(Some(Arc::clone(&work.wanted)))));
-            }
-        }
-        work.device_at = work.device_at.min(work.devices.len().saturating_sub(1));
-    }
-
-    /// What the order comes to on a device.
-    pub(crate) fn order_held(&mut self, card: CardId, held: Result<Arc<HeldOrder>, String>, out: &mut Vec<Effect>) {
-        let name = self.devices.iter().find(|device| device.card == card).map_or_else(String::new, DeviceModel::name);
-        let Some(work) = &mut self.orders.work else { return };
-        let Some(one) = work.devices.iter_mut().find(|one| one.card == card) else { return };
-        let sends = work.line && one.chosen;
-        one.stage = match held {
-            Ok(held) => {
-                if let Some(why) = held.stays.as_ref().filter(|_| sends) {
-                    work.calls = Some(("LOOK", format!("{name}: {why}")));
-                    out.push(Effect::Ring);
-                }
-                Stage::Held(held)
-            }
-            Err(why) => {
-                if sends {
-                    work.calls = Some(("LOOK", format!("{name}: {why}")));
-                    out.push(Effect::Ring);
-                }
-                Stage::Failed(why)
-            }
-        };
-        if sends {
-            self.send_order(Some(card), out);
-        }
-    }
-
-    /// Sends the order to one device, or to all that are chosen; to how many it went.
-    pub(crate) fn send_order(&mut self, only: Option<CardId>, out: &mut Vec<Effect>) -> usize {
-        let Some(work) = &mut self.orders.work else { return 0 };
-        let cards: Vec<CardId> = work
-            .to_send()
-            .filter(|(one, _)| only.is_none_or(|card| card == one.card))
-            .map(|(one, _)| one.card)
-            .collect();
-        let mut sent = 0;
-        for card in cards {
-            let Some(device) = self.devices.iter_mut().find(|device| device.card == card) else { continue };
-            if device.running || !device.is_ready() {
-                continue;
-            }
-            if let Some(one) = work.devices.iter_mut().find(|one| one.card == card)
-                && let Some(held) = one.stage.held().cloned()
-            {
-                one.stage = Stage::Sent(held);
-                device.running = true;
-                device.pane = super::run_pane::RunPane::Nothing;
-                out.push(to_session(card, SessionCommand::ApplyOrder));
-                sent += 1;
-            }
-        }
-        sent
-    }
-
-    /// A step of a run has ended: whether the order stops there, or anywhere.
-    pub(crate) fn order_step(&mut self, card: CardId, outcome: Outcome, out: &mut Vec<Effect>) {
-        let Some(work) = &self.orders.work else { return };
-        let is_sent = |one: &&OnDevice| matches!(one.stage, Stage::Sent(_));
-        if !matches!(outcome, Outcome::Refused | Outcome::NoEffect)
-            || !work.devices.iter().filter(is_sent).any(|one| one.card == card)
-        {
-            return;
-        }
-        let stops: Vec<CardId> = match work.stops_on {
-            StopsOn::Nothing => return,
-            StopsOn::RefusalThere => vec![card],
-            StopsOn::RefusalAnywhere => work.devices.iter().filter(is_sent).map(|one| one.card).collect(),
-        };
-        out.extend(stops.into_iter().map(|card| Effect::Bench(BenchCommand::Control(card, Control::Stop))));
-        if work.stops_on == StopsOn::RefusalAnywhere && work.line {
-            self.end_line();
-        }
-    }
-
-    /// Nothing is begun by itself any more.
-    pub(crate) fn end_line(&mut self) {
-        if let Some(work) = &mut self.orders.work {
-            work.line = false;
-        }
-    }
-
-    /// The order has ended on a device.
-    pub(crate) fn order_ended(
-        &mut self,
-        card: CardId,
-        run: Option<RunId>,
-        trouble: Option<String>,
-        out: &mut Vec<Effect>,
-    ) {
-        let Some(device) = self.devices.iter().find(|device| device.card == card) else { return };
-        let name = device.name();
-        let ended = run.and_then(|number| device.runs.iter().find(|run| run.number == number));
-        let whole = trouble.is_none() && ended.is_some_and(|run| run.steps.iter().all(is_fine));
-        let words = match (&trouble, ended) {
-            (Some(why), _) => format!("{name}: {why}"),
-            (None, Some(run)) => {
-                let done = run.steps.iter().filter(|step| is_done(step)).count();
-                format!("{name}: {done} of {} done and read back", run.steps.len())
-            }
-            (None, None) => format!("{name}: nothing was done"),
-        };
-        let Some(work) = &mut self.orders.work else { return };
-        let Some(one) = work.devices.iter_mut().find(|one| one.card == card) else { return };
-        let Some(held) = one.stage.held().cloned() else { return };
-        one.stage = Stage::Ended(held, run, trouble);
-        work.calls = Some((if whole { "READY" } else { "LOOK" }, words));
-        out.push(Effect::Ring);
-    }
-}
-
-fn is_done(step: &Step) -> bool {
-    matches!(step.outcome, Some(Outcome::Done | Outcome::Answered))
-}
-
-fn is_fine(step: &Step) -> bool {
-    is_done(step) || step.outcome == Some(Outcome::Skipped)
-}
-
-fn on_device(card: CardId) -> OnDevice {
-    OnDevice { card, chosen: true, stage: Stage::Away }
 }

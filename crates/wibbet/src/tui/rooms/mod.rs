@@ -2,6 +2,7 @@
 
 mod bench;
 mod logbook;
+pub(crate) mod orders;
 mod packages;
 mod parts;
 mod run;

@@ -19,6 +19,7 @@ use super::form::{Flow, Form, framed, move_over};
 use crate::tui::app::{App, DeviceModel, Mark, OnDevice, OrderWork, Stage, step_of};
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::Effect;
+use crate::tui::rooms::orders;
 use crate::tui::widgets::{Field, Scroll, Theme, draw_list, first_shown, fit, large_lines, step, truncate, wrap};
 
 /// What is shown of it.
@@ -61,7 +62,7 @@ impl Form for OrdersForm {
             Pane::Files(at) => match action {
                 Action::Accept => match app.orders.files.get(*at).map(|file| file.order.clone()) {
                     Some(Ok(order)) => {
-                        app.open_order(order, out);
+                        orders::open_order(app, order, out);
                         self.0 = Pane::Work;
                     }
                     Some(Err(_)) => {
@@ -113,7 +114,7 @@ impl Form for OrdersForm {
                         work.line = true;
                         work.calls = None;
                     }
-                    let sent = app.send_order(None, out);
+                    let sent = orders::send_order(app, None, out);
                     let words = counted(sent, "device", "devices");
                     match line {
                         true => {
@@ -197,7 +198,7 @@ impl OrdersForm {
             Action::StopsOn => work.stops_on = work.stops_on.next(),
             Action::Send if enabled(work, action) => self.0 = Pane::Asked(false, Scroll::default()),
             Action::LineMode if work.line => {
-                app.end_line();
+                orders::end_line(app);
                 app.tell("Nothing is begun by itself any more.");
             }
             Action::LineMode => self.0 = Pane::Asked(true, Scroll::default()),
@@ -208,7 +209,7 @@ impl OrdersForm {
             Action::StopAll => {
                 let sent = work.devices.iter().filter(|one| matches!(one.stage, Stage::Sent(_)));
                 out.extend(sent.map(|one| Effect::Bench(BenchCommand::Control(one.card, Control::Stop))));
-                app.end_line();
+                orders::end_line(app);
                 app.tell("Stopping everywhere after what is on its way.");
             }
             Action::Reset => {
@@ -216,13 +217,13 @@ impl OrdersForm {
                     && !matches!(one.stage, Stage::Sent(_) | Stage::Reading)
                 {
                     one.stage = Stage::Away;
-                    app.hold_orders(out);
+                    orders::hold_orders(app, out);
                 }
             }
             // What goes on goes on; the order stays at hand.
             Action::Leave => return Flow::Close,
             Action::Remove if enabled(work, action) => {
-                app.close_order(out);
+                orders::close_order(app, out);
                 out.push(Effect::ListOrders);
                 self.0 = Pane::Files(0);
             }
