@@ -49,6 +49,9 @@ pub enum OrderError {
     /// It is for other devices.
     #[error("the order is not for this device: {}", .0.join("; "))]
     OtherDevices(Vec<String>),
+    /// It could not be held against the device.
+    #[error("the order could not be held against the device: {0}")]
+    Failed(String),
     /// Nothing of it is left to do.
     #[error("nothing of the order is left to do here")]
     NothingToDo,
@@ -142,7 +145,10 @@ pub async fn prepare_order(
     let languages = device_languages(device, first).await?;
     let (catalog, unread) = read_catalog(device, book, inventory, metrics, &languages, &users, news).await?;
     let capabilities = device.capabilities();
-    let applied = apply(&wanted.order, &catalog, &facts, &capabilities, &wanted.despite);
+    // An order may have thousands of items: nothing waits for them.
+    let (of, on, whose) = (wanted.clone(), catalog.clone(), facts.clone());
+    let applied = tokio::task::spawn_blocking(move || apply(&of.order, &on, &whose, &capabilities, &of.despite)).await;
+    let applied = applied.map_err(|why| OrderError::Failed(why.to_string()))?;
     let mut taken_in = Vec::new();
     for install in &wanted.order.installs {
         match take_in(workplace, &facts, wanted, install).await {

@@ -1552,6 +1552,10 @@ fn a_run_becomes_an_order_for_the_next_devices() {
     let (_, err, code) = said(home.path(), &words.iter().map(String::as_str).collect::<Vec<_>>());
     assert!(code == 2 && err.contains("--yes"), "{code} {err}");
 
+    let twice = ["order", "check", &order, tv.address(), &tv.devices[0].0, "--at", tv.address()];
+    let (out, _, code) = said(home.path(), &twice);
+    assert!(code == 2 && out.contains("was named as"), "{code} {out}");
+
     // The cable of the tablet goes in the middle, and comes back.
     let words = apply(&["--ticket", "P-9", "--yes", "--json"]);
     let words: Vec<&str> = words.iter().map(String::as_str).collect();

@@ -114,7 +114,7 @@ fn the_shapes_of_all_objects_are_those_promised() {
     ask("looks", &["changes", store.address(), "--looks"], 0);
     let order = home.path().join("order.toml");
     let order = order.to_str().unwrap();
-    let text = "[order]\nformat = 1\nname = \"Crew\"\n[[item]]\nid = \"com.android.calculator2\"\nway = \"suspend\"\nnote = \"Sums\"\n\
+    let text = "[order]\nformat = 1\nname = \"Crew\"\n[[item]]\nid = \"com.android.music\"\nway = \"disable\"\nnote = \"Sums\"\n\
                 [[item]]\nid = \"com.no.such\"\n[[item]]\nid = \"com.android.egg\"\nusers = [77]\n[[item]]\nid = \"android\"\n";
     std::fs::write(order, text).unwrap();
     ask("order", &["order", "check", order], 0);

@@ -177,9 +177,9 @@ struct Work<'a> {
 }
 
 impl Work<'_> {
-    /// The device as it will be with what goes so far.
-    fn as_it_will_be(&mut self) -> &Catalog {
-        if std::mem::take(&mut self.stale) {
+    /// The device as it will be with what goes so far, as far as a search line needs that.
+    fn as_it_will_be(&mut self, needs_holds: bool) -> &Catalog {
+        if needs_holds && std::mem::take(&mut self.stale) {
             let judged = std::sync::Arc::clone(&self.now.judged);
             let mut new = self.catalog.as_if(self.gone.iter().map(|(id, user, state)| (id, *user, *state, &[][..])));
             // Only of whom something goes it has been worked out anew.
@@ -226,15 +226,17 @@ impl Work<'_> {
             What::Found(line) => {
                 let search = Search::read_strict(line);
                 let mut finder = std::mem::take(&mut self.finder);
-                let now = self.as_it_will_be();
+                let now = self.as_it_will_be(search.asks_for_holds());
                 let mut found = search.run(now, user, &Chosen::new(), &mut finder);
                 found.retain(|id| now.inventory.condition(id, user) == Condition::InUse);
                 found.sort();
                 self.finder = finder;
+                // What goes already was found by an item further up.
+                found.retain(|id| !self.gone.iter().any(|(gone, of, _)| gone == id && *of == user));
                 found
             }
             What::Role(role) => {
-                let now = self.as_it_will_be();
+                let now = self.as_it_will_be(true);
                 let holds_it = |judged: &Judgement| {
                     judged.holds.iter().any(|hold| hold.kind == HoldKind::Role && hold.what == *role)
                 };
@@ -287,11 +289,12 @@ impl Work<'_> {
             return None;
         }
         let mut finder = std::mem::take(&mut self.finder);
-        let now = self.as_it_will_be();
         let mut why = None;
         for (line, wanted) in conditions {
             let Some(line) = line else { continue };
-            why = match Search::read_strict(line).finds(now, id, user, &mut finder) {
+            let search = Search::read_strict(line);
+            let now = self.as_it_will_be(search.asks_for_holds());
+            why = match search.finds(now, id, user, &mut finder) {
                 Some(found) if found == wanted => continue,
                 Some(_) if wanted => Some(format!("not “{line}”")),
                 Some(_) => Some(format!("“{line}”")),

@@ -369,6 +369,9 @@ impl UsersForm {
 
 /// Whether a search line can be read whole.
 fn search_line(line: &str) -> Result<String, String> {
+    if PlainText::new(line).as_str() != line {
+        return Err("the search line has signs in it that cannot be shown".into());
+    }
     let read = Search::read_strict(line);
     match &read.trouble {
         Some(trouble) => {
@@ -417,7 +420,7 @@ pub fn read_order(text: &str) -> Result<Order, BadOrder> {
     }
     for (n, table) in file.installs.iter().enumerate() {
         let bad = |field, why: &str| read.bad("install", Some(n), field, why);
-        if table.file.trim().is_empty() || table.file.contains('\0') {
+        if table.file.trim().is_empty() || PlainText::new(&table.file).as_str() != table.file {
             return Err(bad("file", "it names no file"));
         }
         let digits = table.sha256.len() == 64 && table.sha256.bytes().all(|digit| digit.is_ascii_hexdigit());
@@ -668,6 +671,8 @@ close = true
             ),
             (":free", ":fre", "“only_if” of item 2 cannot be used: in the search line, at “:fre”"),
             (":user :idle>90d", "", "the search line is empty"),
+            (":user :idle>90d", "a\\u001b[2J", "signs in it that cannot be shown"),
+            ("pier-keys.apk", "a\\u0007", "“file” of install 1"),
             ("role = \"browser\"", "role = \"browser\"\nid = \"a.b\"", "exactly one of"),
             ("role = \"browser\"", "role = \"\"", "“role” of item 4 cannot be used: it is empty"),
             ("role = \"browser\"\n", "", "exactly one of"),

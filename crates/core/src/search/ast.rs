@@ -99,6 +99,17 @@ impl Expr {
         }
     }
 
+    /// Whether what it finds hangs on what ties packages.
+    pub(crate) fn asks_for_holds(&self) -> bool {
+        match self {
+            Self::Compare(compare) => ["stops", "leaning", "roles", "holds"].contains(&compare.attribute.name),
+            Self::Fact(fact) => matches!(fact, Fact::Tied(_) | Fact::Verdict(_) | Fact::Last),
+            Self::Not(inner) => inner.asks_for_holds(),
+            Self::All(parts) | Self::Any(parts) => parts.iter().any(Self::asks_for_holds),
+            Self::Word(_) => false,
+        }
+    }
+
     /// The words that are looked for, not those that must not be there.
     pub(crate) fn words(&self, each: &mut dyn FnMut(&Word)) {
         match self {

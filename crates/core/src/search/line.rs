@@ -74,6 +74,11 @@ impl Search {
         }
     }
 
+    /// Whether what it finds hangs on what ties packages.
+    pub fn asks_for_holds(&self) -> bool {
+        self.expr.as_ref().is_some_and(Expr::asks_for_holds)
+    }
+
     /// The sources beside package service and APKs that have to be read for it.
     pub fn sources(&self) -> BTreeSet<Source> {
         let mut sources = BTreeSet::new();

@@ -75,7 +75,7 @@ impl Effects {
                 tokio::task::spawn_blocking(move || {
                     let base = folder.join(&name).to_string_lossy().into_owned();
                     let written =
-                        std::fs::create_dir_all(&folder).and_then(|()| write_new(&base, ".toml", text.as_bytes()));
+                        wibbet_types::private_folder(&folder).and_then(|()| write_new(&base, ".toml", text.as_bytes()));
                     let message = match written {
                         Ok(path) => Message::Done(format!("The order stands in {}.", path.display())),
                         Err(why) => Message::Trouble(format!("The order could not be written to {base}.toml: {why}")),

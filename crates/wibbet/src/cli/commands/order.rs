@@ -300,7 +300,7 @@ struct Held {
 }
 
 /// Holds an order against devices, several at once.
-async fn hold_against(finder: &Finder<'_>, wanted: &OrderWanted, names: &[String]) -> Vec<Held> {
+async fn hold_against(finder: &Finder<'_>, wanted: &OrderWanted, names: &[String]) -> Result<Vec<Held>, Failure> {
     let each = names.iter().enumerate().map(|(n, name)| async move {
         let met = async {
             let device = finder.link(name).await?;
@@ -312,7 +312,22 @@ async fn hold_against(finder: &Finder<'_>, wanted: &OrderWanted, names: &[String
     });
     let mut all: Vec<(usize, Held)> = stream::iter(each).buffer_unordered(AT_ONCE).collect().await;
     all.sort_by_key(|(n, _)| *n);
-    all.into_iter().map(|(_, held)| held).collect()
+    let mut seen: Vec<(String, wibbet_types::DeviceId)> = Vec::new();
+    let mut held: Vec<Held> = all.into_iter().map(|(_, held)| held).collect();
+    for one in &mut held {
+        let Ok((_, prepared)) = &one.met else { continue };
+        let id = prepared.facts.id.clone();
+        match seen.iter().find(|(_, other)| *other == id) {
+            Some((first, _)) => {
+                let words = format!("it is the device {id} that was named as {first} already");
+                if let Ok((_, prepared)) = std::mem::replace(&mut one.met, Err(Failure::new(Exit::Usage, words))) {
+                    prepared.drop_files(finder.workplace).await?;
+                }
+            }
+            None => seen.push((one.name.clone(), id)),
+        }
+    }
+    Ok(held)
 }
 
 /// Shows an order alone.
@@ -328,7 +343,7 @@ pub(crate) fn show(applying: &Applying) -> Result<Exit, Failure> {
 pub(crate) async fn check(finder: &Finder<'_>, applying: Applying) -> Result<Exit, Failure> {
     let order = read(&applying.file)?;
     let wanted = applying.wanted(order);
-    let held = hold_against(finder, &wanted, &applying.devices).await;
+    let held = hold_against(finder, &wanted, &applying.devices).await?;
     shown(finder, &wanted, &held, applying.how.json).await
 }
 
@@ -473,7 +488,7 @@ pub(crate) async fn apply(finder: &Finder<'_>, applying: Applying) -> Result<Exi
     let order = read(&applying.file)?;
     may_change(how)?;
     let wanted = applying.wanted(order);
-    let held = hold_against(finder, &wanted, &applying.devices).await;
+    let held = hold_against(finder, &wanted, &applying.devices).await?;
     if how.dry_run {
         return shown(finder, &wanted, &held, how.json).await;
     }
@@ -501,11 +516,17 @@ pub(crate) async fn apply(finder: &Finder<'_>, applying: Applying) -> Result<Exi
     let goes = to_do > 0 && !(refused.is_some() && applying.stop_all) && (how.yes || asked(&question));
     let outcomes = match goes {
         true => carry_out_all(finder, &applying, &wanted, held).await,
+        false if how.json => {
+            // Why not stands with each device.
+            tell("nothing was sent");
+            return Ok(match shown(finder, &wanted, &held, true).await? {
+                Exit::Done => Exit::Nothing,
+                other => other,
+            });
+        }
         false => {
-            for one in &held {
-                if let Ok((_, prepared)) = &one.met {
-                    prepared.drop_files(finder.workplace).await?;
-                }
+            for (_, prepared) in held.iter().filter_map(|one| one.met.as_ref().ok()) {
+                prepared.drop_files(finder.workplace).await?;
             }
             return Err(Failure::new(Exit::Nothing, "nothing was sent"));
         }
