@@ -476,7 +476,7 @@ fn an_order_goes_to_several_devices_at_once() {
     screen.wait_for("3 items");
     screen.keys("Enter");
     screen.wait_for("Order: Crew phones");
-    screen.wait_for("nothing to do");
+    screen.wait_for("none to do");
     screen.wait_for("2 to send");
     // Both others have been read.
     crate::support::wait("both devices under the order", || screen.text().matches("2 to send").count() == 2);
@@ -490,7 +490,7 @@ fn an_order_goes_to_several_devices_at_once() {
     tablet.tell("fault cut=from:1");
     tablet.tell("fault work=0:0");
     screen.wait_for("all 2 done");
-    screen.wait_for("1 of 2 done");
+    screen.wait_for("▲ 1 of 2");
     assert!(screen.text().contains("refused"), "{}", screen.text());
     screen.keys("Escape");
     let (found, _) = json(home.path(), &["packages", tablet.address(), "--user", "0", "--json"]);

@@ -55,9 +55,9 @@ impl StopsOn {
 
     pub(crate) fn words(self) -> &'static str {
         match self {
-            Self::Nothing => "goes on where something is refused",
-            Self::RefusalThere => "a device stops where something is refused",
-            Self::RefusalAnywhere => "all devices stop where something is refused",
+            Self::Nothing => "It goes on where something is refused.",
+            Self::RefusalThere => "A device stops where something is refused.",
+            Self::RefusalAnywhere => "All devices stop where something is refused.",
         }
     }
 }
@@ -73,8 +73,8 @@ pub(crate) struct OrderWork {
     pub(crate) stops_on: StopsOn,
     /// It is carried out on whatever is plugged in from now on.
     pub(crate) line: bool,
-    /// The last thing that somebody across the room has to know: a large word, and whose it is.
-    pub(crate) calls: Option<(&'static str, String)>,
+    /// What somebody across the room has to know, the latest last, until they are here; `true` for what needs a hand.
+    pub(crate) calls: Vec<(bool, String)>,
 }
 
 /// A device under an order.
@@ -198,6 +198,9 @@ pub(crate) fn step_of<'a>(line: &AppliedLine, run: Option<&'a Run>) -> Option<&'
     run?.steps.iter().rev().find(|step| step.id == *id && step.user == user)
 }
 
+/// So many calls are shown.
+const MOST_CALLS: usize = 3;
+
 impl OrderWork {
     pub(crate) fn new(order: Arc<Order>, folder: &Path) -> Self {
         let wanted = OrderWanted {
@@ -215,7 +218,7 @@ impl OrderWork {
             device_at: 0,
             stops_on: StopsOn::default(),
             line: false,
-            calls: None,
+            calls: Vec::new(),
         }
     }
 
@@ -225,6 +228,16 @@ impl OrderWork {
             Stage::Held(held) if held.stays.is_none() => Some((one, held)),
             _ => None,
         })
+    }
+
+    /// Calls somebody.
+    pub(crate) fn call(&mut self, needs_a_hand: bool, words: String) {
+        self.calls.push((needs_a_hand, words));
+        if self.calls.len() > MOST_CALLS {
+            // What needs a hand is not pushed out by what does not.
+            let first = self.calls.iter().position(|(needs, _)| !needs).unwrap_or(0);
+            self.calls.remove(first);
+        }
     }
 
     /// Whether it is being carried out anywhere.

@@ -61,22 +61,19 @@ pub(crate) fn order_held(app: &mut App, card: CardId, held: Result<Arc<HeldOrder
     let Some(work) = &mut app.orders.work else { return };
     let Some(one) = work.devices.iter_mut().find(|one| one.card == card) else { return };
     let sends = work.line && one.chosen;
-    one.stage = match held {
-        Ok(held) => {
-            if let Some(why) = held.stays.as_ref().filter(|_| sends) {
-                work.calls = Some(("LOOK", format!("{name}: {why}")));
-                out.push(Effect::Ring);
-            }
-            Stage::Held(held)
-        }
-        Err(why) => {
-            if sends {
-                work.calls = Some(("LOOK", format!("{name}: {why}")));
-                out.push(Effect::Ring);
-            }
-            Stage::Failed(why)
-        }
+    // What the line cannot begin on needs a hand, unless all of it is so already.
+    let (why, needs_a_hand) = match &held {
+        Ok(held) => (held.stays.clone(), !held.applied.speaks_against.is_empty() || otherwise(held) > 0),
+        Err(why) => (Some(why.clone()), true),
     };
+    one.stage = match held {
+        Ok(held) => Stage::Held(held),
+        Err(why) => Stage::Failed(why),
+    };
+    if let Some(why) = why.filter(|_| sends) {
+        work.call(needs_a_hand, format!("{name}: {why}"));
+        out.push(Effect::Ring);
+    }
     if sends {
         send_order(app, Some(card), out);
     }
@@ -156,9 +153,18 @@ pub(crate) fn order_ended(
     let Some(work) = &mut app.orders.work else { return };
     let Some(one) = work.devices.iter_mut().find(|one| one.card == card) else { return };
     let Some(held) = one.stage.held().cloned() else { return };
-    one.stage = Stage::Ended(held, run, trouble);
-    work.calls = Some((if whole { "READY" } else { "LOOK" }, words));
+    one.stage = Stage::Ended(Arc::clone(&held), run, trouble);
+    let left = match otherwise(&held) {
+        0 => String::new(),
+        count => format!("; {count} tied otherwise here, and left"),
+    };
+    work.call(!whole || !left.is_empty(), format!("{words}{left}"));
     out.push(Effect::Ring);
+}
+
+/// How much is tied otherwise than where the order was made.
+fn otherwise(held: &HeldOrder) -> usize {
+    held.applied.count("tied-otherwise")
 }
 
 fn is_done(step: &Step) -> bool {

@@ -141,7 +141,7 @@ fn an_order_is_shown_before_it_is_sent_and_followed_on_each_device() {
     screen.tell(SessionEvent::Runs(Arc::new(vec![going])));
     screen.tell(SessionEvent::RunEnded(None));
     screen.tell(SessionEvent::OrderEnded(Some(RunId::new(7)), None));
-    assert!(screen.shows("0 of 3 done"), "{}", screen.text());
+    assert!(screen.shows("▲ 0 of 3"), "{}", screen.text());
     // It stays at hand while one looks elsewhere, and is let go of on wish.
     screen.keys("\x1b3A");
     assert!(screen.shows("Order: Crew phones"), "{}", screen.text());

@@ -112,7 +112,7 @@ impl Form for OrdersForm {
                     self.0 = Pane::Work;
                     if line && let Some(work) = &mut app.orders.work {
                         work.line = true;
-                        work.calls = None;
+                        work.calls.clear();
                     }
                     let sent = orders::send_order(app, None, out);
                     let words = counted(sent, "device", "devices");
@@ -182,6 +182,8 @@ impl OrdersForm {
     fn work(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
         let half = app.half_a_screen();
         let Some(work) = &mut app.orders.work else { return Flow::Close };
+        // Whoever was called is here.
+        work.calls.clear();
         let (items, devices) = (work.order.items.len(), work.devices.len());
         match action {
             Action::Up => step(&mut work.item_at, items, -1),
@@ -370,7 +372,7 @@ fn stage_words(one: &OnDevice, device: &DeviceModel) -> (String, bool) {
         Stage::Reading => ("reading".into(), false),
         Stage::Failed(_) => ("▲ not read".into(), true),
         Stage::Held(held) if held.stays.is_some() => match held.applied.speaks_against.is_empty() {
-            true => ("nothing to do".into(), false),
+            true => ("none to do".into(), false),
             false => ("▲ not for it".into(), true),
         },
         Stage::Held(held) => (format!("{} to send", held.plan.to_send()), false),
@@ -387,7 +389,7 @@ fn stage_words(one: &OnDevice, device: &DeviceModel) -> (String, bool) {
                 let done = run.count(wibbet_core::run::Outcome::Done) + run.count(wibbet_core::run::Outcome::Answered);
                 match done == run.steps.len() {
                     true => (format!("all {done} done"), false),
-                    false => (format!("{done} of {} done", run.steps.len()), true),
+                    false => (format!("▲ {done} of {}", run.steps.len()), true),
                 }
             }
             None => ("ended".into(), false),
@@ -413,7 +415,7 @@ fn draw_work(app: &App, work: &OrderWork, theme: &Theme, frame: &mut Frame<'_>) 
     if !work.order.purpose.is_empty() {
         head.push(Line::styled(truncate(&work.order.purpose, cells), theme.plain));
     }
-    let end = work.order.end.words().map_or_else(String::new, |words| format!(" · then {words}"));
+    let end = work.order.end.words().map_or_else(String::new, |words| format!(" Then: {words}."));
     let about = format!("{}{end}", work.stops_on.words());
     head.push(Line::styled(truncate(&about, cells), theme.dim));
     if work.line {
@@ -422,12 +424,17 @@ fn draw_work(app: &App, work: &OrderWork, theme: &Theme, frame: &mut Frame<'_>) 
             theme.accent,
         ));
     }
-    let calls = work.calls.as_ref().filter(|_| work.line && room.height > 20);
-    if let Some((word, whose)) = calls {
-        let style = if *word == "READY" { theme.good } else { theme.alert };
+    if work.line && !work.calls.is_empty() && room.height > 20 {
+        let style = |needs_a_hand| if needs_a_hand { theme.alert } else { theme.good };
+        let needs_a_hand = work.calls.iter().any(|(needs, _)| *needs);
+        let word = if needs_a_hand { "LOOK" } else { "READY" };
         head.push(Line::raw(""));
-        head.extend(large_lines(word).into_iter().map(|line| Line::styled(truncate(&line, cells), style)));
-        head.push(Line::styled(truncate(whose, cells), style));
+        let large = large_lines(word).into_iter();
+        head.extend(large.map(|line| Line::styled(truncate(&line, cells), style(needs_a_hand))));
+        for (needs, words) in &work.calls {
+            let sign = if *needs { "▲" } else { "·" };
+            head.push(Line::styled(truncate(&format!("{sign} {words}"), cells), style(*needs)));
+        }
     }
     head.push(Line::raw(""));
     let top = u16::try_from(head.len()).unwrap_or(0).min(room.height);
