@@ -21,6 +21,7 @@
 //! 11. [`run`]: What is done, and what came of it.
 //! 12. [`diagnosis`]: Finding out what is wrong.
 //! 13. [`order`]: Order files.
+//! 14. [`sheet`]: The job sheet, as far as it is words and figures.
 //!
 //! # A job in twenty lines
 //!
@@ -66,5 +67,6 @@ pub mod plan;
 pub mod read;
 pub mod run;
 pub mod search;
+pub mod sheet;
 #[cfg(any(test, feature = "testing"))]
 pub mod testing;

@@ -189,6 +189,8 @@ pub fn run(number: i64, ids: &[&str]) -> Run {
         not_understood: Vec::new(),
         on_refusal: crate::plan::OnRefusal::default(),
         order: String::new(),
+        names: Default::default(),
+        missed: None,
         job: crate::plan::Job::default(),
         number: RunId::new(number),
         device: facts().id,

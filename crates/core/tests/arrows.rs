@@ -23,9 +23,10 @@ const ORDERS: [(&str, &str, &[&str]); 6] = [
             "run",
             "diagnosis",
             "order",
+            "sheet",
         ],
     ),
-    ("report", "", &["font", "picture", "outlines", "document", "layout", "ties", "tray"]),
+    ("report", "", &["font", "picture", "outlines", "document", "layout", "ties", "tray", "sheet"]),
     (
         "bench",
         "",

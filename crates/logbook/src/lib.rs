@@ -19,6 +19,7 @@ mod keeping;
 mod looks;
 mod notes;
 mod schema;
+mod told;
 
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
@@ -240,8 +241,8 @@ impl Logbook {
         let change = self.connection.transaction().map_err(failed)?;
         let made = (|| {
             change.execute(
-                "INSERT INTO runs (serial, kind, state, begun, touched, on_refusal, order_name) VALUES (?1, ?2, 'open', ?3, ?3, ?4, ?5)",
-                params![device.as_str(), kind.name(), now.0, terms.on_refusal.to_string(), terms.order],
+                "INSERT INTO runs (serial, kind, state, begun, touched, on_refusal, order_name, names, missed) VALUES (?1, ?2, 'open', ?3, ?3, ?4, ?5, ?6, ?7)",
+                params![device.as_str(), kind.name(), now.0, terms.on_refusal.to_string(), terms.order, told::names_text(&terms.names), told::missed_text(terms.missed.as_deref())],
             )?;
             let number = change.last_insert_rowid();
             match &terms.job {
@@ -398,7 +399,7 @@ impl Logbook {
 
     fn read_runs(&self, which: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Run>> {
         let sql = format!(
-            "SELECT number, serial, kind, state, begun, touched, technician, ticket, note, on_refusal, figures_before, figures_after, order_name FROM runs WHERE {which} ORDER BY number DESC"
+            "SELECT number, serial, kind, state, begun, touched, technician, ticket, note, on_refusal, figures_before, figures_after, order_name, names, missed FROM runs WHERE {which} ORDER BY number DESC"
         );
         let mut statement = self.connection.prepare_cached(&sql).map_err(self.failed())?;
         let rows = statement.query_map(values, |row| {
@@ -418,6 +419,8 @@ impl Logbook {
                 steps: Vec::new(),
                 on_refusal: on_refusal.unwrap_or_default(),
                 order: row.get(12)?,
+                names: told::read_names(&row.get::<_, String>(13)?),
+                missed: told::read_missed(row.get::<_, Option<String>>(14)?.as_deref()),
                 job: jobs::job_of(row, 6)?,
                 // What cannot be read was not measured.
                 figures: [after::figures_of(row, 10)?, after::figures_of(row, 11)?],

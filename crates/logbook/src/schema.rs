@@ -194,6 +194,9 @@ ALTER TABLE finders ADD COLUMN told_by TEXT;
 ", "
 -- The name of the order that a run carries out; empty where it is none's.
 ALTER TABLE runs ADD COLUMN order_name TEXT NOT NULL DEFAULT '';
+-- The names of its packages, a line each with the id, and what would be missed, a line each; nothing where that was not worked out.
+ALTER TABLE runs ADD COLUMN names TEXT NOT NULL DEFAULT '';
+ALTER TABLE runs ADD COLUMN missed TEXT;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

@@ -414,7 +414,9 @@ fn jobs_and_other_ways_are_kept() {
     let job = |ticket: &str| Job { technician: "Ines".into(), ticket: ticket.into(), note: String::new() };
     book.set_job_at_hand(&device(), &job("P-77")).unwrap();
     let policy: OnRefusal = "disable".parse().unwrap();
-    let terms = Terms { on_refusal: policy, job: None, order: "Crew phones".into() };
+    let names = [("a".parse().unwrap(), "Tips".into())].into();
+    let missed = Some(vec!["stops: printing".into()]);
+    let terms = Terms { on_refusal: policy, job: None, order: "Crew phones".into(), names, missed };
     let first = book.begin_run(&device(), (RunKind::TakeOut, &terms), &[step("a", None)], Timestamp(1)).unwrap();
     let named = Terms { job: Some(job("P-78")), ..Terms::default() };
     let second = book.begin_run(&device(), (RunKind::TakeOut, &named), &[step("b", None)], Timestamp(2)).unwrap();
@@ -424,6 +426,9 @@ fn jobs_and_other_ways_are_kept() {
     let jobs = [first, second, third].map(|number| read(&book, number).job.ticket);
     assert_eq!(jobs, ["P-77", "P-78", ""]);
     assert_eq!(read(&book, first).on_refusal, policy);
+    let noted = read(&book, first);
+    assert_eq!((noted.order.as_str(), &noted.names, &noted.missed), ("Crew phones", &terms.names, &terms.missed));
+    assert_eq!(read(&book, second).missed, None);
     book.set_job(third, &job("P-79")).unwrap();
     assert!(read(&book, third).is_about("p-79 ines") && !read(&book, third).is_about("p-79 nobody"));
 

@@ -49,15 +49,32 @@ pub struct Document {
 /// An SVG of a page, texts as texts, as it is given to whoever shapes and embeds them.
 fn source(picture: &Picture) -> String {
     let all = picture.texts.iter().fold(Group::new(), |group, words| group.add(words.element()));
-    sheet(picture).add(picture.shapes.clone()).add(all).to_string()
+    bare(picture).add(picture.shapes.clone()).add(all).to_string()
 }
 
-/// A white sheet of a page's size.
-fn sheet(picture: &Picture) -> SVG {
+/// A sheet of a page's size.
+fn bare(picture: &Picture) -> SVG {
     let (width, height) = (points(picture.width), points(picture.height));
     let view = format!("0 0 {width} {height}");
-    let ground = Rectangle::new().set("width", width.clone()).set("height", height.clone()).set("fill", "#ffffff");
-    SVG::new().set("width", width).set("height", height).set("viewBox", view).add(ground)
+    SVG::new().set("width", width).set("height", height).set("viewBox", view)
+}
+
+/// A white one.
+fn sheet(picture: &Picture) -> SVG {
+    let (width, height) = (points(picture.width), points(picture.height));
+    bare(picture).add(Rectangle::new().set("width", width).set("height", height).set("fill", "#ffffff"))
+}
+
+/// A page in layers with one font each at most: in what order several fonts of a drawing are written differs from time to time, and the
+/// same page is to be the same bytes.
+fn layers(picture: &Picture) -> impl Iterator<Item = Picture> {
+    let with = |shapes: Group, bold: bool| {
+        let texts = picture.texts.iter().filter(|words| words.bold == bold).cloned().collect();
+        Picture { shapes, texts, ..Picture::of(picture.width, picture.height) }
+    };
+    let plain = with(picture.shapes.clone(), false);
+    let bold = with(Group::new(), true);
+    [Some(plain), Some(bold).filter(|bold| !bold.texts.is_empty())].into_iter().flatten()
 }
 
 fn tree(source: &str, page: usize) -> Result<Tree, ReportError> {
@@ -105,22 +122,37 @@ impl Document {
         let count = i32::try_from(pages.len()).unwrap_or(i32::MAX);
         pdf.pages(tree_of_pages).kids(pages.iter().map(|(page, _)| *page)).count(count);
         for (n, (picture, (page, content))) in self.pages.iter().zip(&pages).enumerate() {
-            let seen = tree(&source(picture), n + 1)?;
-            let (chunk, drawing) = to_chunk(&seen, ConversionOptions::default())
-                .map_err(|error| ReportError::Pdf { page: n + 1, why: error.to_string() })?;
-            let mut names: HashMap<Ref, Ref> = HashMap::new();
-            let chunk = chunk.renumber(|old| *names.entry(old).or_insert_with(|| next.bump()));
-            let drawing = *names.entry(drawing).or_insert_with(|| next.bump());
+            let mut drawings = Vec::new();
+            for layer in layers(picture) {
+                let seen = tree(&source(&layer), n + 1)?;
+                let (chunk, drawing) = to_chunk(&seen, ConversionOptions::default())
+                    .map_err(|error| ReportError::Pdf { page: n + 1, why: error.to_string() })?;
+                let mut names: HashMap<Ref, Ref> = HashMap::new();
+                let chunk = chunk.renumber(|old| *names.entry(old).or_insert_with(|| next.bump()));
+                drawings.push(*names.entry(drawing).or_insert_with(|| next.bump()));
+                pdf.extend(&chunk);
+            }
+            let name = |place: usize| format!("P{place}");
             let mut written = pdf.page(*page);
             written.media_box(Rect::new(0.0, 0.0, picture.width, picture.height));
             written.parent(tree_of_pages).contents(*content);
-            written.resources().x_objects().pair(Name(b"P"), drawing);
+            let mut resources = written.resources();
+            let mut objects = resources.x_objects();
+            for (place, drawing) in drawings.iter().enumerate() {
+                objects.pair(Name(name(place).as_bytes()), *drawing);
+            }
+            objects.finish();
+            resources.finish();
             written.finish();
             let mut shown = Content::new();
-            // A drawing is one point wide and high.
-            shown.transform([picture.width, 0.0, 0.0, picture.height, 0.0, 0.0]).x_object(Name(b"P"));
+            for place in 0..drawings.len() {
+                // A drawing is one point wide and high.
+                shown.save_state();
+                shown.transform([picture.width, 0.0, 0.0, picture.height, 0.0, 0.0]);
+                shown.x_object(Name(name(place).as_bytes()));
+                shown.restore_state();
+            }
             pdf.stream(*content, &shown.finish());
-            pdf.extend(&chunk);
         }
         pdf.document_info(next.bump()).title(TextStr(&self.title)).creator(TextStr("Wibbet"));
         Ok(pdf.finish())

@@ -17,12 +17,14 @@ mod font;
 mod layout;
 mod outlines;
 mod picture;
+mod sheet;
 mod ties;
 mod tray;
 
 pub use document::{Document, ReportError};
 pub use font::{is_covered, shown_as};
-pub use layout::Heading;
+pub use layout::{Heading, Paper};
 pub use picture::{Picture, Tone};
+pub use sheet::job_sheet;
 pub use ties::ties;
 pub use tray::tray;

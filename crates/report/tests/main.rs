@@ -164,3 +164,44 @@ proptest! {
         prop_assert!(drawing.pdf().is_ok());
     }
 }
+
+fn job() -> Document {
+    use wibbet_core::sheet::{Bar, Sheet, SheetPart, SheetRow};
+    let row = |n: usize| SheetRow {
+        name: if n == 3 { "潮汐表".into() } else { format!("Tides {n}") },
+        id: format!("fer.pellmoor.tides{n}"),
+        what: "removed".into(),
+        why: if n.is_multiple_of(7) {
+            "Android itself protects this package, and says so at some length".into()
+        } else {
+            String::new()
+        },
+    };
+    let bar = Bar { name: "free space".into(), before: 60, after: 62, words: ("60 GB".into(), "62 GB".into()) };
+    let parts = vec![
+        SheetPart::Facts(vec![("Device".into(), "Corvane Tarn 5".into()), ("Note".into(), "سلم إلى الطاقم".into())]),
+        SheetPart::Rows("What was done".into(), (0..60).map(row).collect()),
+        SheetPart::Lines("How things come back".into(), vec!["word ".repeat(400)]),
+        SheetPart::Bars("Before and after".into(), vec![bar]),
+        SheetPart::Sign(vec!["For the workshop".into(), "Received".into()]),
+    ];
+    let sheet = Sheet { title: "Job sheet".into(), workshop: "Pellmoor Ferries".into(), parts };
+    wibbet_report::job_sheet(&sheet, wibbet_report::Paper::A4, "Each step was read back.")
+}
+
+/// Several pages, each with its number; the same sheet is the same bytes; what the fonts lack is told by its id.
+#[test]
+fn a_job_sheet_has_pages_and_is_the_same_each_time() {
+    let sheet = job();
+    assert!(sheet.pages.len() > 2, "{}", sheet.pages.len());
+    let svg = sheet.svg().unwrap();
+    for words in ["Job sheet", "Pellmoor Ferries", "Tides 59", "fer.pellmoor.tides3", "free space", "Received"] {
+        assert!(svg.contains(words), "{words}");
+    }
+    assert!(svg.contains(&format!("{0} / {0}", sheet.pages.len())) && !svg.contains('潮'));
+    let pdf = sheet.pdf().unwrap();
+    assert!(pdf.starts_with(b"%PDF-") && pdf.windows(10).any(|part| part == b"/FontFile2"));
+    for _ in 0..4 {
+        assert!(job().pdf().unwrap() == pdf, "the same bytes");
+    }
+}

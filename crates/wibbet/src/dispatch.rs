@@ -7,8 +7,8 @@ use wibbet_bench::around::Surroundings;
 use wibbet_core::plan::Terms;
 
 use crate::cli::commands::{
-    catch, change, changes, copies, files, find_fault, links, logbook, look, order, packages, part, shelf,
-    update_break, why,
+    catch, change, changes, copies, files, find_fault, links, logbook, look, order, order_line, packages, part, sheet,
+    shelf, update_break, why,
 };
 use crate::cli::{Arguments, Command, Finder, How, LogbookCommand, OrderCommand, Ordered};
 use crate::exit::{Exit, Failure};
@@ -42,6 +42,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Runs { json, .. },
         ) => *json,
         Some(Command::Order { what }) => what.is_json(),
+        Some(Command::Sheet { wanted }) => wanted.json,
         Some(Command::Packages { wanted, .. }) => wanted.json,
         Some(Command::Why { wanted, .. }) => wanted.json,
         Some(Command::Upshot { tray, .. }) => tray.json,
@@ -88,6 +89,10 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             return logbook::logbook(&folders.data, what);
         }
         Some(Command::Order { what }) if what.is_about_files() => return about_orders(what),
+        Some(Command::Sheet { wanted }) => {
+            let folders = Folders::find().map_err(Failure::trouble)?;
+            return sheet::sheet(&folders.data, &wanted);
+        }
         Some(Command::Doctor { json }) => {
             let surroundings = if no_search { Surroundings::default() } else { Surroundings::of_this_computer() };
             return doctor::doctor(&surroundings, json).await;
@@ -221,6 +226,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             Ordered::Make(making) => order::make(&finder, making).await,
             Ordered::Check(applying) => order::check(&finder, applying).await,
             Ordered::Apply(applying) => order::apply(&finder, applying).await,
+            Ordered::Line(applying) => order_line::line_up(&finder, applying).await,
             Ordered::Schema => Ok(order::schema()),
         },
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
@@ -233,7 +239,8 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         | Command::Doctor { .. }
         | Command::Logbook { .. }
         | Command::Runs { .. }
-        | Command::Copies { .. } => Ok(Exit::Done),
+        | Command::Copies { .. }
+        | Command::Sheet { .. } => Ok(Exit::Done),
     }
 }
 
@@ -242,6 +249,6 @@ fn about_orders(what: OrderCommand) -> Result<Exit, Failure> {
     match what.into() {
         Ordered::Make(making) => order::make_of_list(making),
         Ordered::Check(applying) => order::show(&applying),
-        Ordered::Schema | Ordered::Apply(_) => Ok(order::schema()),
+        Ordered::Schema | Ordered::Apply(_) | Ordered::Line(_) => Ok(order::schema()),
     }
 }

@@ -1635,3 +1635,99 @@ fn an_order_minds_other_holds_sums_and_what_it_is_to_stop_on() {
     assert!(out.contains("its SHA-256 is"), "{out}");
     assert_eq!(states(home.path(), phone.address(), &["com.corvane.tips"]), ["in-use"]);
 }
+
+/// The line carries an order out on whatever comes, tells an object for each, and ends when it is told to.
+#[cfg(unix)]
+#[test]
+fn a_line_takes_one_device_after_the_other() {
+    use std::io::{BufRead as _, BufReader};
+    let home = home();
+    let order = home.path().join("line.toml");
+    let text = "[order]\nformat = 1\nname = \"Line\"\n[[item]]\nid = \"com.android.egg\"\nway = \"disable\"\n";
+    std::fs::write(&order, text).unwrap();
+    let order = order.to_str().unwrap();
+    let (phone, tablet) = (Sim::start(&["--device", "crew-phone"]), Sim::start(&["--device", "desk-tablet"]));
+    let (_, err, code) = said(home.path(), &["order", "apply", order, "--line", "--at", phone.address()]);
+    assert!(code == 2 && err.contains("--yes"), "{code} {err}");
+    let words = [
+        "order",
+        "apply",
+        order,
+        "--line",
+        "--yes",
+        "--json",
+        "--ticket",
+        "P-3",
+        "--at",
+        phone.address(),
+        "--at",
+        tablet.address(),
+    ];
+    let mut going = command(home.path(), &words).stdout(std::process::Stdio::piped()).spawn().unwrap();
+    let mut lines = BufReader::new(going.stdout.take().unwrap()).lines();
+    let mut serials: Vec<String> = (0..2)
+        .map(|_| {
+            let told: Value = serde_json::from_str(&lines.next().unwrap().unwrap()).unwrap();
+            assert_eq!((&told["exit"], outcomes(&told["run"])), (&object!("done"), vec!["done"]), "{told}");
+            told["serial"].as_str().unwrap().to_owned()
+        })
+        .collect();
+    serials.sort();
+    assert_eq!(serials, ["CT5-0417-2291", "OS11-88-0402"]);
+    let kill = std::process::Command::new("kill").arg("-INT").arg(going.id().to_string()).status().unwrap();
+    assert!(kill.success());
+    assert_eq!(going.wait().unwrap().code(), Some(0));
+    assert_eq!(states(home.path(), tablet.address(), &["com.android.egg"]), ["disabled"]);
+    let (runs, _) = json(home.path(), &["runs", "--search", "line", "--json"]);
+    assert_eq!(runs["runs"].as_array().unwrap().len(), 2, "{runs}");
+}
+
+/// The paper of a job is made of the logbook alone: what was done and why not, what works differently, in one's own words, without what is
+/// nobody's business.
+#[test]
+fn a_job_sheet_tells_what_was_done() {
+    let home = home();
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let at = sim.address();
+    let (_, err, code) = said(home.path(), &["sheet", "1"]);
+    assert!(code == 1 && err.contains("no runs yet"), "{code} {err}");
+    let out =
+        ["run", at, "--user", "0", "--figures", "--ticket", "P-77", "--technician", "Ines", "--yes", "--uninstall"];
+    let ids = ["com.corvane.tips", "com.android.printspooler", "com.android.packageinstaller"];
+    assert_eq!(said(home.path(), &[&out[..], &ids].concat()).2, 3);
+    assert_eq!(
+        said(home.path(), &["put-back", at, "com.corvane.tips", "--user", "0", "--ticket", "P-77", "--yes"]).2,
+        0
+    );
+    drop(sim);
+    let (out, _, code) = said(home.path(), &["sheet", "CT5-0417-2291"]);
+    for words in [
+        "Ines",
+        "P-77",
+        "Print Spooler",
+        "What was put back",
+        "What was not done",
+        "never taken out",
+        "stops: printing",
+        "free space",
+    ] {
+        assert!(code == 0 && out.contains(words), "{words}: {out}");
+    }
+    let (words, pdf, svg) =
+        (home.path().join("words.toml"), home.path().join("sheet.pdf"), home.path().join("sheet.svg"));
+    let (all, _, _) = said(home.path(), &["sheet", "--print-words"]);
+    std::fs::write(&words, all.replace("Job sheet", "Werkstattzettel")).unwrap();
+    let files = ["--words", words.to_str().unwrap(), "--pdf", pdf.to_str().unwrap(), "--svg", svg.to_str().unwrap()];
+    let (out, err, code) =
+        said(home.path(), &[&["sheet", "1", "--without", "serial,usage", "--paper", "letter"][..], &files].concat());
+    assert!(code == 0 && err.contains("Werkstattzettel"), "{code} {err}");
+    assert!(!out.contains("CT5-0417-2291") && !out.contains("free space"), "{out}");
+    let svg = std::fs::read_to_string(&svg).unwrap();
+    assert!(svg.contains("Werkstattzettel") && !svg.contains("CT5-0417-2291"));
+    assert!(std::fs::read(&pdf).unwrap().starts_with(b"%PDF-"));
+    std::fs::write(&words, "titel = 1\n").unwrap();
+    let (_, err, code) = said(home.path(), &["sheet", "1", "--words", words.to_str().unwrap()]);
+    assert!(code == 2 && err.contains("titel"), "{code} {err}");
+    let (_, err, code) = said(home.path(), &["sheet", "nobody"]);
+    assert!(code == 1 && err.contains("neither a run nor a device"), "{code} {err}");
+}

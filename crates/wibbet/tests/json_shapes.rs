@@ -120,6 +120,7 @@ fn the_shapes_of_all_objects_are_those_promised() {
     ask("order", &["order", "check", order], 0);
     ask("order", &["order", "check", order, store.address(), "127.0.0.1:1"], 5);
     ask("order", &["order", "apply", order, store.address(), "127.0.0.1:1", "--yes"], 3);
+    ask("sheet", &["sheet", "1"], 0);
     ask("update-break", &["update-break", store.address()], 0);
     ask("run", &["update-break", store.address(), "--begin", "--yes"], 0);
     ask("update-break", &["update-break", store.address()], 0);

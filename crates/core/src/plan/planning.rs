@@ -3,7 +3,7 @@
 
 use std::collections::BTreeSet;
 
-use wibbet_types::{PackageId, UserId};
+use wibbet_types::{PackageId, PlainText, UserId};
 
 use super::change::Change;
 use super::install::plan_install;
@@ -63,6 +63,19 @@ pub fn plan_tray(
     let sent: Vec<TrayItem> =
         sent.map(|step| TrayItem { id: step.id.clone(), user: step.user, way: step.way }).collect();
     let does = upshots(catalog, &sent, newcomers);
+    let mut plan = plan;
+    let name = |id: &PackageId| catalog.names.apps.get(id).and_then(|app| app.name());
+    plan.terms.names = plan.steps.iter().filter_map(|step| Some((step.id.clone(), name(&step.id)?.clone()))).collect();
+    let users: BTreeSet<UserId> = sent.iter().map(|item| item.user).collect();
+    // Of whom it was not worked out, nothing is said.
+    if users.len() == does.len() {
+        let called = |id: &PackageId| name(id).map_or_else(|| id.to_string(), ToString::to_string);
+        let told = |(user, does): &(UserId, Upshot)| {
+            let whose = if users.len() > 1 { format!("user {user}: ") } else { String::new() };
+            does.missed(called).into_iter().map(|words| PlainText::new(&format!("{whose}{words}"))).collect::<Vec<_>>()
+        };
+        plan.terms.missed = Some(does.iter().flat_map(told).collect());
+    }
     PlannedTray { plan, does }
 }
 

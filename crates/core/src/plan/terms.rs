@@ -1,5 +1,9 @@
 //! What goes for a run as a whole.
 
+use std::collections::BTreeMap;
+
+use wibbet_types::{PackageId, PlainText};
+
 use super::on_refusal::OnRefusal;
 
 /// What somebody wants to know of a run besides what it did: all of it may be empty.
@@ -36,4 +40,8 @@ pub struct Terms {
     pub job: Option<Job>,
     /// The name of the order that it carries out; empty where it is none's.
     pub order: String,
+    /// The names that people know its packages by.
+    pub names: BTreeMap<PackageId, PlainText>,
+    /// What would be missed, in words; `None` where that was not worked out.
+    pub missed: Option<Vec<PlainText>>,
 }

@@ -192,6 +192,10 @@ pub struct Run {
     pub on_refusal: OnRefusal,
     /// The name of the order that it carries out; empty where it is none's.
     pub order: String,
+    /// The names that people knew its packages by, as far as they were read.
+    pub names: BTreeMap<PackageId, PlainText>,
+    /// What would be missed, as it was shown before it was sent; `None` where that was not worked out.
+    pub missed: Option<Vec<PlainText>>,
     /// For whom and by whom.
     pub job: Job,
     /// The device in figures before the run, and after it; `None` where it was not measured.

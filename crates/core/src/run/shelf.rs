@@ -399,6 +399,8 @@ mod tests {
             not_understood: Vec::new(),
             on_refusal: crate::plan::OnRefusal::default(),
             order: String::new(),
+            names: Default::default(),
+            missed: None,
             job: crate::plan::Job::default(),
             number: RunId::new(number),
             device,

@@ -8,6 +8,7 @@ use wibbet_core::diagnosis::{Check, Evaluation, Since};
 use wibbet_core::plan::OnRefusal;
 use wibbet_types::{Address, CopyId, DeviceId, DevicePath, PackageId, RunId, UserId};
 
+use super::commands::sheet::WantedSheet;
 use super::options::{How, WantedBack, WantedJob, WantedWays};
 use super::order_args::OrderCommand;
 use crate::sim;
@@ -164,6 +165,12 @@ pub(crate) enum Command {
     Order {
         #[command(subcommand)]
         what: OrderCommand,
+    },
+    /// The job sheet of a run or a device, as text, PDF and SVG: what was done and why not, what works differently, how it comes back, and
+    /// the device before and after. It is made of the logbook alone.
+    Sheet {
+        #[command(flatten)]
+        wanted: WantedSheet,
     },
     /// Looks whether this computer has what it takes – folders, cables, network, terminal – and says what to do where it has not. Nothing
     /// is sent to any device.

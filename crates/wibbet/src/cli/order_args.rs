@@ -61,8 +61,12 @@ pub(crate) enum OrderCommand {
         /// The order.
         file: PathBuf,
         /// The devices: ids, serials, or HOST:PORT.
-        #[arg(required = true)]
+        #[arg(required_unless_present = "line", conflicts_with = "line")]
         devices: Vec<String>,
+        /// On each device that is plugged in and allowed from now on, and at addresses that --at names, until Ctrl-C; devices that are met
+        /// by air alone are left out.
+        #[arg(long, conflicts_with = "dry_run")]
+        line: bool,
         #[command(flatten)]
         wanted: WantedOrder,
         /// On what a device is left as it is by then: something was refused, something is tied otherwise than where the order was made,
@@ -127,6 +131,7 @@ pub(crate) enum Ordered {
     Make(Making),
     Check(Applying),
     Apply(Applying),
+    Line(Applying),
     Schema,
 }
 
@@ -151,9 +156,10 @@ impl From<OrderCommand> for Ordered {
             OrderCommand::Check { file, devices, wanted, json } => {
                 Self::Check(applying(file, devices, wanted, How { json, ..How::default() }))
             }
-            OrderCommand::Apply { file, devices, wanted, stop_on, stop_all, job, dry_run, yes, json } => {
+            OrderCommand::Apply { file, devices, line, wanted, stop_on, stop_all, job, dry_run, yes, json } => {
                 let how = How { dry_run, yes, json, ..How::default() };
-                Self::Apply(Applying { stop_on, stop_all, job: job.job(), ..applying(file, devices, wanted, how) })
+                let all = Applying { stop_on, stop_all, job: job.job(), ..applying(file, devices, wanted, how) };
+                if line { Self::Line(all) } else { Self::Apply(all) }
             }
         }
     }

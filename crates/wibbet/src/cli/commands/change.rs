@@ -131,7 +131,7 @@ pub(crate) async fn take_out(finder: &Finder<'_>, name: &str, wanted: TakeOut, h
         .collect();
     let PlannedTray { mut plan, does } =
         plan_tray(&catalog, &device.capabilities(), &tray, &newcomers, no_way_back, &wanted.despite_start);
-    plan.terms = wanted.terms;
+    plan.terms = Terms { names: plan.terms.names, missed: plan.terms.missed, ..wanted.terms };
     for (user, does) in does.iter().filter(|_| !how.json) {
         // Of what is sent; standard output has the plan itself, or its run.
         let whose = if users.len() > 1 { format!("user {user}: ") } else { String::new() };

@@ -282,7 +282,7 @@ pub(crate) enum StopOn {
 }
 
 impl Applying {
-    fn wanted(&self, order: Order) -> OrderWanted {
+    pub(super) fn wanted(&self, order: Order) -> OrderWanted {
         OrderWanted {
             order: Arc::new(order),
             folder: self.file.parent().map(Path::to_path_buf).unwrap_or_default(),
@@ -383,7 +383,7 @@ async fn shown(finder: &Finder<'_>, wanted: &OrderWanted, held: &[Held], as_json
 }
 
 /// Shows what an order says.
-fn show_order(order: &Order) {
+pub(super) fn show_order(order: &Order) {
     line(&order.name);
     let lines = [("for", order.purpose.clone()), ("made", order.made.clone()), ("users", order.users.to_string())];
     for (head, words) in lines.iter().filter(|(_, words)| !words.is_empty()) {
@@ -672,12 +672,16 @@ fn told(order: &Order, outcomes: &[Outcomes], as_json: bool) -> Exit {
             tell_one(one);
         }
     }
-    // All of one kind say that; some done and some not is "partly".
+    overall(&exits)
+}
+
+/// All of one kind say that; some done and some not is "partly".
+pub(super) fn overall(exits: &[Exit]) -> Exit {
     match exits.first() {
         Some(first) if exits.iter().all(|exit| exit == first) => *first,
         Some(_) if exits.contains(&Exit::Unsettled) => Exit::Unsettled,
         Some(_) if exits.contains(&Exit::Done) || exits.contains(&Exit::Partly) => Exit::Partly,
-        _ => exits.first().copied().unwrap_or(Exit::Nothing),
+        other => other.copied().unwrap_or(Exit::Nothing),
     }
 }
 
@@ -691,26 +695,7 @@ fn exit_of_trouble(trouble: &OrderTrouble) -> Exit {
 fn tell_one(one: &Outcomes) {
     match &one.ended {
         Ok(ended) => {
-            if let Some(run) = &ended.run {
-                let counts: Vec<String> = [
-                    Outcome::Done,
-                    Outcome::Answered,
-                    Outcome::Refused,
-                    Outcome::NoEffect,
-                    Outcome::Unsettled,
-                    Outcome::Skipped,
-                ]
-                .into_iter()
-                .filter(|outcome| run.count(*outcome) > 0)
-                .map(|outcome| format!("{} {outcome}", run.count(outcome)))
-                .collect();
-                line(format_args!("{:<24} run {:<5} {}", one.name, run.number, counts.join(", ")));
-                for step in
-                    run.steps.iter().filter(|step| matches!(step.outcome, Some(Outcome::Refused | Outcome::NoEffect)))
-                {
-                    line(format_args!("  {} of user {}: {}", step.id, step.user, step.remark));
-                }
-            }
+            ended.run.iter().for_each(|run| tell_steps(&one.name, run));
             if let Some(trouble) = &ended.trouble {
                 line(format_args!("{:<24} {trouble}", one.name));
             }
@@ -721,5 +706,19 @@ fn tell_one(one: &Outcomes) {
             }
         }
         Err(failure) => line(format_args!("{:<24} {}", one.name, failure.message)),
+    }
+}
+
+/// What became of a run, in a line, and what of it was refused.
+pub(super) fn tell_steps(name: &str, run: &Run) {
+    use Outcome::{Answered, Done, NoEffect, Refused, Skipped, Unsettled};
+    let counts: Vec<String> = [Done, Answered, Refused, NoEffect, Unsettled, Skipped]
+        .into_iter()
+        .filter(|outcome| run.count(*outcome) > 0)
+        .map(|outcome| format!("{} {outcome}", run.count(outcome)))
+        .collect();
+    line(format_args!("{name:<24} run {:<5} {}", run.number, counts.join(", ")));
+    for step in run.steps.iter().filter(|step| matches!(step.outcome, Some(Refused | NoEffect))) {
+        line(format_args!("  {} of user {}: {}", step.id, step.user, step.remark));
     }
 }

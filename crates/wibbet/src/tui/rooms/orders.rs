@@ -57,10 +57,13 @@ pub(crate) fn hold_orders(app: &mut App, out: &mut Vec<Effect>) {
 
 /// What the order comes to on a device.
 pub(crate) fn order_held(app: &mut App, card: CardId, held: Result<Arc<HeldOrder>, String>, out: &mut Vec<Effect>) {
-    let name = app.devices.iter().find(|device| device.card == card).map_or_else(String::new, DeviceModel::name);
+    let device = app.devices.iter().find(|device| device.card == card);
+    let name = device.map_or_else(String::new, DeviceModel::name);
+    // What is met by air alone has not been plugged in by anybody.
+    let plugged_in = device.is_some_and(|device| device.routes.iter().any(|route| route.is_chosen()));
     let Some(work) = &mut app.orders.work else { return };
     let Some(one) = work.devices.iter_mut().find(|one| one.card == card) else { return };
-    let sends = work.line && one.chosen;
+    let sends = work.line && one.chosen && plugged_in;
     // What the line cannot begin on needs a hand, unless all of it is so already.
     let (why, needs_a_hand) = match &held {
         Ok(held) => (held.stays.clone(), !held.applied.speaks_against.is_empty() || otherwise(held) > 0),
