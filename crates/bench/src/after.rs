@@ -134,7 +134,7 @@ pub async fn look_after(
     }
     let (Some(minutes), Some(watch)) = (wanted.watch, before.watch) else { return Ok(()) };
     let until = tokio::time::Instant::now() + Duration::from_secs(60 * u64::from(minutes));
-    say(&format!("watching for {minutes} min what fails on the device, as far as its log tells; Ctrl-C ends that"));
+    say(&format!("watching for {minutes} min what fails on the device, as far as its log tells"));
     let mut known: Vec<AppFailure> = Vec::new();
     let mut enough = std::pin::pin!(enough);
     loop {

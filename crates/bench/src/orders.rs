@@ -9,7 +9,7 @@ use wibbet_core::catalog::Catalog;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::order::{Applied, Order, OrderInstall, apply};
 use wibbet_core::package::Metrics;
-use wibbet_core::plan::{Job, Newcomer, Plan, PlannedTray, Upshot, plan_tray};
+use wibbet_core::plan::{Job, Newcomer, Plan, PlannedTray, StartOutlook, Upshot, plan_tray};
 use wibbet_core::run::{Run, RunKind, Suspects};
 use wibbet_logbook::LogbookError;
 use wibbet_types::UserId;
@@ -181,16 +181,26 @@ async fn take_in(
     install: &OrderInstall,
 ) -> Result<TakenIn, OrderError> {
     let bad = |why: String| OrderError::Install { file: install.file.clone(), why };
+    let other = |sum: &str| bad(format!("its SHA-256 is {sum}, and the order says {}", install.sha256));
     let path = wanted.folder.join(&install.file);
     if !install.sha256.is_empty() {
         let of = path.clone();
         let sum = tokio::task::spawn_blocking(move || sum_of_file(&of)).await.map_err(|why| bad(why.to_string()))?;
         let sum = sum.map_err(|why| bad(why.to_string()))?;
         if sum != install.sha256 {
-            return Err(bad(format!("its SHA-256 is {sum}, and the order says {}", install.sha256)));
+            return Err(other(&sum));
         }
     }
-    import_copy(&workplace.book, &facts.id, &[path]).await.map_err(|why| bad(why.to_string()))
+    let is_apk = path.extension().is_some_and(|end| end.eq_ignore_ascii_case("apk"));
+    let taken = import_copy(&workplace.book, &facts.id, &[path]).await.map_err(|why| bad(why.to_string()))?;
+    // It may have been another one by the time that it was taken in.
+    match taken.copy.files.as_slice() {
+        [file] if is_apk && !install.sha256.is_empty() && file.sha256 != install.sha256 => {
+            drop_copy(&workplace.book, &taken.copy).await?;
+            Err(other(&file.sha256))
+        }
+        _ => Ok(taken),
+    }
 }
 
 /// What of a prepared order is shown.
@@ -206,6 +216,14 @@ pub struct HeldOrder {
     pub unread: Option<String>,
     /// Why nothing of it is sent, where that is so.
     pub stays: Option<String>,
+}
+
+impl HeldOrder {
+    /// Why it is not begun without somebody who looks at it: what shows whether the device starts afterwards was not all read.
+    pub fn start_is_unknown(&self) -> Option<String> {
+        let unknown = self.does.iter().any(|(_, does)| does.start == StartOutlook::NotKnown);
+        unknown.then(|| "whether the device starts afterwards is not known: not all was read".to_owned())
+    }
 }
 
 impl PreparedOrder {
@@ -238,6 +256,13 @@ pub struct OrderEnded {
     pub run: Option<Run>,
     /// Why it could not go on, or could not be looked at behind it.
     pub trouble: Option<OrderTrouble>,
+}
+
+impl OrderEnded {
+    /// Whether all that the order was to do is so, and nothing came in its way.
+    pub fn is_whole(&self) -> bool {
+        self.trouble.is_none() && self.run.as_ref().is_some_and(Run::is_whole)
+    }
 }
 
 /// What came in the way of an order that had begun.

@@ -7,8 +7,8 @@ use wibbet_bench::around::Surroundings;
 use wibbet_core::plan::Terms;
 
 use crate::cli::commands::{
-    catch, change, changes, copies, files, find_fault, links, logbook, look, order, order_line, packages, part, sheet,
-    shelf, update_break, why,
+    catch, change, changes, copies, files, find_fault, links, logbook, look, order, order_apply, order_line, packages,
+    part, sheet, shelf, update_break, why,
 };
 use crate::cli::{Arguments, Command, Finder, How, LogbookCommand, OrderCommand, Ordered};
 use crate::exit::{Exit, Failure};
@@ -34,13 +34,13 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Changes { json, .. }
             | Command::Doctor { json }
             | Command::Logbook { what: LogbookCommand::Check { json } | LogbookCommand::Erase { json, .. } }
-            | Command::UpdateBreak { json, .. }
             | Command::Pull { json, .. }
             | Command::Push { json, .. }
             | Command::Part { json, .. }
             | Command::Copies { json, .. }
             | Command::Runs { json, .. },
         ) => *json,
+        Some(Command::UpdateBreak { sending, .. }) => sending.json,
         Some(Command::Order { what }) => what.is_json(),
         Some(Command::Sheet { wanted }) => wanted.json,
         Some(Command::Packages { wanted, .. }) => wanted.json,
@@ -204,28 +204,16 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let wanted = changes::Wanted { since: since.unwrap_or_default(), beside, looks, tray, json };
             changes::changes(&finder, &device, wanted).await
         }
-        Command::UpdateBreak {
-            device,
-            begin,
-            before_too,
-            file,
-            end,
-            from,
-            leave,
-            despite_holds,
-            dry_run,
-            yes,
-            json,
-        } => {
-            let how = How { dry_run, yes, json, ..How::default() };
+        Command::UpdateBreak { device, begin, before_too, file, end, from, leave, despite_holds, sending } => {
+            let how = sending.into();
             let despite = despite_holds.into_iter().collect();
             let wanted = update_break::Wanted { begin, before_too, file, end, from, leave, despite, how };
             update_break::update_break(&finder, &device, wanted).await
         }
         Command::Order { what } => match what.into() {
             Ordered::Make(making) => order::make(&finder, making).await,
-            Ordered::Check(applying) => order::check(&finder, applying).await,
-            Ordered::Apply(applying) => order::apply(&finder, applying).await,
+            Ordered::Check(applying) => order_apply::check(&finder, applying).await,
+            Ordered::Apply(applying) => order_apply::apply(&finder, applying).await,
             Ordered::Line(applying) => order_line::line_up(&finder, applying).await,
             Ordered::Schema => Ok(order::schema()),
         },
@@ -248,7 +236,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
 fn about_orders(what: OrderCommand) -> Result<Exit, Failure> {
     match what.into() {
         Ordered::Make(making) => order::make_of_list(making),
-        Ordered::Check(applying) => order::show(&applying),
+        Ordered::Check(applying) => order::show(&applying.file, applying.how.json),
         Ordered::Schema | Ordered::Apply(_) | Ordered::Line(_) => Ok(order::schema()),
     }
 }

@@ -8,8 +8,7 @@ use wibbet_bench::device::AskError;
 use wibbet_bench::ops::{EraseError, NoteError, SurveyError};
 use wibbet_bench::orders::OrderError;
 use wibbet_bench::run::RunError;
-use wibbet_core::plan::SkipReason;
-use wibbet_core::run::{Outcome, Run, Step};
+use wibbet_core::run::{Run, Step};
 use wibbet_logbook::ClaimError;
 
 /// How the program ends. The numbers are a promise, see `docs/json.md`.
@@ -54,30 +53,13 @@ impl Exit {
     /// How a run ends.
     pub(crate) fn of(run: &Run) -> Self {
         let open = run.steps.iter().any(Step::is_open_question);
-        // Where another way was taken in the place of one that was refused, that one counts.
-        let counts: Vec<&Step> = run.steps.iter().filter(|step| !run.is_replaced(step)).collect();
-        let holds = counts.iter().filter(|s| holds(s)).count();
-        match holds {
+        let (so, not) = run.counting().partition::<Vec<&Step>, _>(|step| step.is_so());
+        match (so.is_empty(), not.is_empty()) {
             _ if open => Self::Unsettled,
-            n if n == counts.len() => Self::Done,
-            0 => Self::Nothing,
-            _ => Self::Partly,
+            (_, true) => Self::Done,
+            (true, false) => Self::Nothing,
+            (false, false) => Self::Partly,
         }
-    }
-}
-
-/// Whether what a step aims at is so, by what was read: done, or so already.
-fn holds(step: &Step) -> bool {
-    match step.outcome {
-        Some(Outcome::Done | Outcome::Answered) => true,
-        Some(Outcome::Skipped) => {
-            let state = step.after.unwrap_or(step.before);
-            // What is not on the device at all is most likely a wrong id, not a success.
-            // Whatever is no state was so already where it was not sent for that.
-            let act = step.way.is_act() && state.installed && step.remark == SkipReason::AlreadySo.to_string();
-            state.known && (act || step.way.is_met_by(state))
-        }
-        _ => false,
     }
 }
 
@@ -154,6 +136,7 @@ impl From<OrderError> for Failure {
             OrderError::Note(error) => error.into(),
             OrderError::Logbook(error) => error.into(),
             other @ OrderError::Install { .. } => Self::new(Exit::Usage, other.to_string()),
+            other @ OrderError::Failed(_) => Self::trouble(other),
             other => Self::new(Exit::Nothing, other.to_string()),
         }
     }
@@ -209,6 +192,7 @@ impl From<wibbet_logbook::LogbookError> for Failure {
 mod tests {
     use super::*;
     use wibbet_core::package::PackageState;
+    use wibbet_core::run::Outcome;
     use wibbet_core::run::{RunState, Step};
     use wibbet_core::testing;
 

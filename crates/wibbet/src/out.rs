@@ -27,6 +27,12 @@ fn harmless(text: &str) -> String {
     text.replace(|c: char| c.is_control() && c != '\n', "\u{fffd}")
 }
 
+/// The day of a moment, as the clock on the wall shows it.
+pub(crate) fn day_here(time: wibbet_types::Timestamp) -> String {
+    let moment = jiff::Timestamp::from_millisecond(time.0);
+    moment.map_or_else(|_| String::new(), |moment| moment.to_zoned(jiff::tz::TimeZone::system()).date().to_string())
+}
+
 #[cfg(test)]
 mod tests {
     #[test]

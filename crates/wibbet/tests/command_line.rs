@@ -1643,7 +1643,7 @@ fn a_line_takes_one_device_after_the_other() {
     use std::io::{BufRead as _, BufReader};
     let home = home();
     let order = home.path().join("line.toml");
-    let text = "[order]\nformat = 1\nname = \"Line\"\n[[item]]\nid = \"com.android.egg\"\nway = \"disable\"\n";
+    let text = "[order]\nformat = 1\nname = \"Line\"\n[[item]]\nid = \"com.android.egg\"\nway = \"disable\"\n[end]\nclose = true\n";
     std::fs::write(&order, text).unwrap();
     let order = order.to_str().unwrap();
     let (phone, tablet) = (Sim::start(&["--device", "crew-phone"]), Sim::start(&["--device", "desk-tablet"]));
@@ -1669,6 +1669,8 @@ fn a_line_takes_one_device_after_the_other() {
         .map(|_| {
             let told: Value = serde_json::from_str(&lines.next().unwrap().unwrap()).unwrap();
             assert_eq!((&told["exit"], outcomes(&told["run"])), (&object!("done"), vec!["done"]), "{told}");
+            // It is told when the link has been closed, and the job is the run's by then.
+            assert_eq!((&told["closed"], &told["run"]["job"]["ticket"]), (&object!(true), &object!("P-3")), "{told}");
             told["serial"].as_str().unwrap().to_owned()
         })
         .collect();
@@ -1677,9 +1679,10 @@ fn a_line_takes_one_device_after_the_other() {
     let kill = std::process::Command::new("kill").arg("-INT").arg(going.id().to_string()).status().unwrap();
     assert!(kill.success());
     assert_eq!(going.wait().unwrap().code(), Some(0));
-    assert_eq!(states(home.path(), tablet.address(), &["com.android.egg"]), ["disabled"]);
-    let (runs, _) = json(home.path(), &["runs", "--search", "line", "--json"]);
+    let (runs, _) = json(home.path(), &["runs", "--search", "line p-3", "--json"]);
     assert_eq!(runs["runs"].as_array().unwrap().len(), 2, "{runs}");
+    let (_, _, code) = said(home.path(), &["packages", tablet.address()]);
+    assert_eq!(code, 5, "debugging is off there");
 }
 
 /// The paper of a job is made of the logbook alone: what was done and why not, what works differently, in one's own words, without what is

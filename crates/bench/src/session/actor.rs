@@ -17,7 +17,7 @@ use wibbet_types::Locale;
 
 use super::background::BackgroundTask;
 use super::command::SessionCommand;
-use super::event::{CloseStep, SessionEvent};
+use super::event::{CloseStep, OrderOver, SessionEvent};
 use super::reading::follow;
 use crate::device::AdbDevice;
 use crate::ops::{Awaited, Details, open_developer_options, open_on_device};
@@ -260,9 +260,10 @@ impl Actor {
             SessionCommand::Catch(_) => {}
             SessionCommand::HoldOrder(None) => {}
             SessionCommand::HoldOrder(Some(_)) => self.tell(SessionEvent::OrderHeld(Err(nothing_sent))),
-            SessionCommand::ApplyOrder => {
+            SessionCommand::ApplyOrder(_) => {
                 self.tell(SessionEvent::RunEnded(None));
-                self.tell(SessionEvent::OrderEnded(None, Some(nothing_sent)));
+                let trouble = Some(nothing_sent);
+                self.tell(SessionEvent::OrderOver(OrderOver { trouble, ..OrderOver::default() }));
             }
             SessionCommand::Run(..) | SessionCommand::CarryOn(_) | SessionCommand::FindFault(_) => {
                 self.tell(SessionEvent::RunEnded(Some(nothing_sent)));
@@ -383,8 +384,8 @@ impl Actor {
                     !self.closed
                 }
                 Some(SessionCommand::HoldOrder(wanted)) => self.hold_order(wanted).await,
-                Some(SessionCommand::ApplyOrder) => {
-                    let up = self.apply_order().await;
+                Some(SessionCommand::ApplyOrder(job)) => {
+                    let up = self.apply_order(job).await;
                     // Its run makes the link anew by itself, and so does a restart behind it.
                     link = self.device.current().await;
                     up && !self.closed

@@ -27,8 +27,9 @@ pub enum SessionCommand {
     Catch(OfRuns),
     /// Hold an order against the device, in place of the one before; nothing: it is not to be carried out after all.
     HoldOrder(Option<Arc<OrderWanted>>),
-    /// Carry out the order that was held against the device, with what it does when all is done.
-    ApplyOrder,
+    /// Carry out the order that was held against the device, with what it does when all is done; for a job, or for the one that the device
+    /// is at.
+    ApplyOrder(Option<Job>),
     /// The fault finder.
     FindFault(FindFault),
     /// Hold how it is against how it was.

@@ -89,8 +89,8 @@ pub enum SessionEvent {
     OrderHeld(Result<Arc<HeldOrder>, String>),
     /// An order is carried out: what is done or seen beside its run, in words.
     OrderSaid(String),
-    /// An order has been carried out, but for its link; its run, and why it ended, if not by itself.
-    OrderEnded(Option<RunId>, Option<String>),
+    /// An order has been carried out, its link closed where that belongs to it.
+    OrderOver(OrderOver),
     /// The use of the fault finder that goes on on the device.
     Finder(Option<Arc<FaultFinder>>),
     /// How long its last start took, as far as that was seen.
@@ -120,6 +120,19 @@ pub enum SessionEvent {
     OtherDevice(Route),
     /// Something worth telling that is not in the other events.
     Note(String),
+}
+
+/// How carrying out an order ended.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct OrderOver {
+    /// Its run, as it stands in the logbook.
+    pub run: Option<Arc<Run>>,
+    /// Why it ended, if not by itself.
+    pub trouble: Option<String>,
+    /// Whether all that it was to do is so.
+    pub whole: bool,
+    /// Whether the link was closed whole; nothing where that did not belong to it, or was not come to.
+    pub closed: Option<bool>,
 }
 
 /// One thing that was done to close a link.

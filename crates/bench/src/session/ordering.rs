@@ -2,11 +2,14 @@
 
 use std::sync::Arc;
 
+use wibbet_core::plan::Job;
+
 use super::actor::Actor;
-use super::event::SessionEvent;
+use super::event::{OrderOver, SessionEvent};
+use super::runs::RunDone;
 use crate::device::AskError;
 use crate::orders::{OrderError, OrderNews, OrderWanted, carry_out_order, prepare_order};
-use crate::run::Control;
+use crate::run::{Control, RunNews};
 
 impl Actor {
     /// Holds an order against the device; the one before is let go of. False where the link has gone.
@@ -40,41 +43,44 @@ impl Actor {
         }
     }
 
-    /// Carries out the order that was held against the device. False where the link has gone.
-    pub(super) async fn apply_order(&mut self) -> bool {
+    /// Carries out the order that was held against the device. False where the link has gone, or was closed.
+    pub(super) async fn apply_order(&mut self, job: Option<Job>) -> bool {
         let Some((wanted, prepared)) = self.order.take() else {
             self.tell(SessionEvent::RunEnded(None));
-            self.tell(SessionEvent::OrderEnded(None, Some("no order was held against the device".into())));
+            let trouble = Some("no order was held against the device".to_owned());
+            self.tell(SessionEvent::OrderOver(OrderOver { trouble, ..OrderOver::default() }));
             return true;
         };
         self.stop.send_replace(Control::Go);
         let events = Arc::clone(&self.events);
         let news = move |news| match news {
-            OrderNews::Run(crate::run::RunNews::Found(words)) | OrderNews::Said(words) => {
-                events(SessionEvent::OrderSaid(words));
-            }
+            OrderNews::Run(RunNews::Found(words)) | OrderNews::Said(words) => events(SessionEvent::OrderSaid(words)),
             OrderNews::Run(news) => events(SessionEvent::Run(news)),
         };
         let mut order = (*wanted.order).clone();
-        // Behind a run a session measures the device whatever is asked for.
-        order.end.figures = true;
+        // A session measures the device whatever is asked for.
+        order.end.figures = false;
+        let (before, watch) = self.measured().await;
         let stop = self.stop.subscribe();
-        let ended = carry_out_order(&self.workplace, &self.device, &prepared, &order, None, stop, &news).await;
+        let ended = carry_out_order(&self.workplace, &self.device, &prepared, &order, job, stop, &news).await;
         if let Err(error) = prepared.drop_files(&self.workplace).await {
             self.tell(SessionEvent::Note(error.to_string()));
         }
-        self.tell_runs().await;
-        self.tell(SessionEvent::RunEnded(None));
-        let (number, trouble) = (ended.run.as_ref().map(|run| run.number), ended.trouble.map(|why| why.to_string()));
-        let whole = trouble.is_none() && ended.run.as_ref().is_some_and(|run| !run.is_unfinished());
-        self.tell(SessionEvent::OrderEnded(number, trouble));
-        let up = self.read_packages().await;
-        if let Some(run) = &ended.run {
-            self.learn_from(run);
-        }
-        if up && whole && order.end.close {
-            self.close(true, true).await;
-        }
+        let number = ended.run.as_ref().map(|run| run.number);
+        // Why it ended is told with the order.
+        let up = self.after_run(RunDone { number, trouble: None, before, watch }).await;
+        let whole = ended.is_whole();
+        let closed = match up && whole && order.end.close {
+            true => Some(self.close(true, true).await),
+            false => None,
+        };
+        // What was measured and seen behind it stands there too.
+        let run = match number {
+            Some(number) => self.workplace.book.with(move |book| book.run(number)).await.ok().flatten().or(ended.run),
+            None => None,
+        };
+        let trouble = ended.trouble.map(|why| why.to_string());
+        self.tell(SessionEvent::OrderOver(OrderOver { run: run.map(Arc::new), trouble, whole, closed }));
         up
     }
 }

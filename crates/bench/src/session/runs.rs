@@ -19,7 +19,7 @@ use crate::run::{Control, RunNews, RunStart, run_plan, try_changes};
 
 impl Actor {
     /// What the answers of a run say of the permission.
-    pub(super) fn learn_from(&mut self, run: &Run) {
+    fn learn_from(&mut self, run: &Run) {
         let withheld = run.steps.iter().any(|step| {
             let said = step.answer.as_ref().map(|text| {
                 let answer = wibbet_core::ask::Output { out: text.to_string(), ..Default::default() };
@@ -58,15 +58,19 @@ impl Actor {
         self.tell_runs().await;
     }
 
-    /// Carries out a run.
-    pub(super) async fn run(&self, start: RunStart) -> RunDone {
-        self.stop.send_replace(Control::Go);
+    /// What the device is in figures before a run, and what its log tells from then on. The run hangs on neither.
+    pub(super) async fn measured(&self) -> (Option<Figures>, Option<Watch>) {
         let measured = async {
             let inventory = self.inventory.clone()?;
             measure(&*self.device, &inventory).await
         };
-        // Neither is what the run hangs on.
-        let (before, watch) = join(measured, Watch::begin(&*self.device)).await;
+        join(measured, Watch::begin(&*self.device)).await
+    }
+
+    /// Carries out a run.
+    pub(super) async fn run(&self, start: RunStart) -> RunDone {
+        self.stop.send_replace(Control::Go);
+        let (before, watch) = self.measured().await;
         let events = &self.events;
         let news = move |news| match news {
             RunNews::Found(words) => events(SessionEvent::Note(words)),
@@ -122,12 +126,12 @@ impl Actor {
 
 /// A run as it ended.
 pub(crate) struct RunDone {
-    number: Option<RunId>,
+    pub(super) number: Option<RunId>,
     /// Why it ended early.
-    trouble: Option<String>,
+    pub(super) trouble: Option<String>,
     /// The device in figures before it.
-    before: Option<Figures>,
-    watch: Option<Watch>,
+    pub(super) before: Option<Figures>,
+    pub(super) watch: Option<Watch>,
 }
 
 /// For how long it is watched what fails behind a run, and how often it is looked.

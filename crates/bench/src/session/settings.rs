@@ -107,12 +107,13 @@ impl Actor {
 
     /// Closes the link: what was changed for its sake is put back, debugging is switched off, and its going is seen.
     /// Under a run of another program nothing is done, and the link stays as it is.
-    pub(super) async fn close(&mut self, switch_off: bool, forget: bool) {
+    pub(super) async fn close(&mut self, switch_off: bool, forget: bool) -> bool {
         let mut steps = match self.undo_for_closing(switch_off).await {
             Ok(steps) => steps,
             Err(known) => {
                 let what = if switch_off { "switch debugging off" } else { "let the device sleep again" };
-                return self.tell(SessionEvent::Closed(vec![CloseStep { what: what.into(), done: false, known }]));
+                self.tell(SessionEvent::Closed(vec![CloseStep { what: what.into(), done: false, known }]));
+                return false;
             }
         };
         if forget && let Some(facts) = self.device.facts() {
@@ -129,7 +130,9 @@ impl Actor {
         self.closed = true;
         self.ladder = Ladder::default();
         self.tell_ladder();
+        let all = steps.iter().all(|step| step.done);
         self.tell(SessionEvent::Closed(steps));
+        all
     }
 
     /// Puts back on the device what was changed for the link's sake, and switches debugging off if that is wanted.

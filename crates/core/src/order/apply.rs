@@ -1,6 +1,6 @@
 //! What an order comes to on a device.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 use std::fmt;
 
 use wibbet_types::{PackageId, UserId};
@@ -120,14 +120,15 @@ impl Applied {
         self.lines.iter().filter_map(item).collect()
     }
 
-    /// Those whose fate has a name.
-    pub fn count(&self, name: &str) -> usize {
-        self.lines.iter().filter(|line| line.fate.name() == name).count()
+    /// How much is tied otherwise than where the order was made, and left for that.
+    pub fn tied_otherwise(&self) -> usize {
+        self.lines.iter().filter(|line| matches!(line.fate, Fate::TiedOtherwise(_))).count()
     }
 
-    /// The users of whose packages something goes.
-    pub fn users(&self) -> BTreeSet<UserId> {
-        self.tray().into_iter().map(|item| item.user).collect()
+    /// The lines of an item. Lines stand in the order of the items.
+    pub fn of_item(&self, item: usize) -> std::ops::Range<usize> {
+        let from = self.lines.partition_point(|line| line.item < item);
+        from..self.lines.partition_point(|line| line.item <= item)
     }
 }
 
@@ -150,7 +151,7 @@ pub fn apply(
         now: catalog.clone(),
         stale: false,
         gone: Vec::new(),
-        decided: BTreeMap::new(),
+        decided: BTreeSet::new(),
         finder: Matcher::default(),
         applied: Applied { speaks_against: order.scope.speaks_against(facts), ..Applied::default() },
     };
@@ -171,7 +172,7 @@ struct Work<'a> {
     /// Something has been chosen since that was worked out.
     stale: bool,
     gone: Vec<(PackageId, UserId, PackageState)>,
-    decided: BTreeMap<(PackageId, UserId), usize>,
+    decided: BTreeSet<(PackageId, UserId)>,
     finder: Matcher,
     applied: Applied,
 }
@@ -210,7 +211,7 @@ impl Work<'_> {
             }
             for id in ids {
                 // The first item that names it decides.
-                if self.decided.insert((id.clone(), user), n).is_none() {
+                if self.decided.insert((id.clone(), user)) {
                     let fate = self.fate(item, &id, user);
                     self.takes(item, &id, user, &fate);
                     self.tell(n, Some(id), Some(user), fate);

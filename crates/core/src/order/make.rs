@@ -5,8 +5,11 @@ use std::collections::BTreeSet;
 use wibbet_types::{PackageId, UserId};
 
 use super::order::{Order, OrderItem, UserChoice, Users, Way, What};
+use crate::device::DeviceFacts;
+use crate::diagnosis::BreakItem;
 use crate::package::Inventory;
 use crate::plan::Change;
+use crate::run::{Outcome, Run};
 
 /// A package that an order is made of.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -23,7 +26,40 @@ pub struct Made {
     pub label: String,
 }
 
+impl Made {
+    /// What a run has done. What would tie its packages if they were back is told by `off`, as far as they are off still; `label` gives
+    /// the names that people know, where the run noted none.
+    pub fn of_run(run: &Run, off: &[BreakItem], label: impl Fn(&PackageId) -> String) -> Vec<Self> {
+        let done = run.steps.iter().filter(|step| step.outcome == Some(Outcome::Done) && step.way.is_a_way());
+        let made = done.map(|step| Self {
+            id: step.id.clone(),
+            user: step.user,
+            way: step.way,
+            holds: off.iter().find(|item| item.id == step.id && item.user == step.user).map(|item| item.holds.clone()),
+            label: run.names.get(&step.id).map_or_else(|| label(&step.id), ToString::to_string),
+        });
+        made.collect()
+    }
+
+    /// What is off.
+    pub fn of_off(off: Vec<BreakItem>, label: impl Fn(&PackageId) -> String) -> Vec<Self> {
+        let made = off.into_iter().map(|item| Self {
+            label: label(&item.id),
+            id: item.id,
+            user: item.user,
+            way: item.way,
+            holds: Some(item.holds),
+        });
+        made.collect()
+    }
+}
+
 impl Order {
+    /// Notes when and on what it was made.
+    pub fn made_on(&mut self, day: &str, facts: &DeviceFacts) {
+        self.made = format!("{day} on {} ({}, {})", facts.name(), facts.android, facts.build);
+    }
+
     /// An order that does to other devices what was done to this one. Users are called by what they are, as far as `inventory` tells;
     /// what is the same for several of them stands there once.
     pub fn of(name: &str, those: impl IntoIterator<Item = Made>, inventory: Option<&Inventory>) -> Self {

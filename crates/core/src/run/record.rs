@@ -7,7 +7,7 @@ use wibbet_types::{CopyId, DeviceId, DevicePath, PackageId, PlainText, RunId, St
 use crate::android::Capabilities;
 use crate::device::Figures;
 use crate::package::{Given, PackageState, Returned, returned_words};
-use crate::plan::{Change, Job, OnRefusal};
+use crate::plan::{Change, Job, OnRefusal, SkipReason};
 
 /// How a step ended.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -163,6 +163,21 @@ impl Step {
         self.way == Change::InstallCopy && self.way.is_met_by(self.before)
     }
 
+    /// Whether what it aims at is so, by what was read: done, or so already.
+    pub fn is_so(&self) -> bool {
+        match self.outcome {
+            Some(Outcome::Done | Outcome::Answered) => true,
+            Some(Outcome::Skipped) => {
+                let state = self.after.unwrap_or(self.before);
+                // What is not on the device at all is most likely a wrong id, not a success.
+                // Whatever is no state was so already where it was not sent for that.
+                let act = self.way.is_act() && state.installed && self.remark == SkipReason::AlreadySo.to_string();
+                state.known && (act || self.way.is_met_by(state))
+            }
+            _ => false,
+        }
+    }
+
     /// Whether it has to be asked about before the run can be carried on.
     pub fn is_open_question(&self) -> bool {
         // What nothing tells anything of stays as it was judged.
@@ -236,6 +251,16 @@ impl Run {
         let failed = matches!(step.outcome, Some(Outcome::Refused | Outcome::NoEffect));
         let later = |other: &Step| other.index > step.index && (&other.id, other.user) == (&step.id, step.user);
         step.way.takes_out() && failed && self.steps.iter().any(later)
+    }
+
+    /// The steps that count: where another way was taken in the place of one that was refused, that one does.
+    pub fn counting(&self) -> impl Iterator<Item = &Step> {
+        self.steps.iter().filter(|step| !self.is_replaced(step))
+    }
+
+    /// Whether all that it was to do is so.
+    pub fn is_whole(&self) -> bool {
+        !self.steps.iter().any(Step::is_open_question) && self.counting().all(Step::is_so)
     }
 
     /// What is to be tried next in the place of steps that were refused, or had no effect: the last one on each package and user,

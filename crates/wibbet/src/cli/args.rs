@@ -9,7 +9,7 @@ use wibbet_core::plan::OnRefusal;
 use wibbet_types::{Address, CopyId, DeviceId, DevicePath, PackageId, RunId, UserId};
 
 use super::commands::sheet::WantedSheet;
-use super::options::{How, WantedBack, WantedJob, WantedWays};
+use super::options::{How, Sending, WantedBack, WantedJob, WantedWays};
 use super::order_args::OrderCommand;
 use crate::sim;
 
@@ -449,15 +449,8 @@ pub(crate) enum Command {
         /// Take this out again, too, although it has other holds than before.
         #[arg(long, value_name = "ID", num_args = 1.., requires = "end")]
         despite_holds: Vec<PackageId>,
-        /// Show what would be sent, and send nothing.
-        #[arg(long)]
-        dry_run: bool,
-        /// Do not ask before sending.
-        #[arg(long)]
-        yes: bool,
-        /// One JSON object on standard output.
-        #[arg(long)]
-        json: bool,
+        #[command(flatten)]
+        sending: Sending,
     },
     /// Carries on with a run that was stopped or interrupted.
     CarryOn {

@@ -100,6 +100,26 @@ impl WantedJob {
     }
 }
 
+/// How something is sent that takes nothing more.
+#[derive(Debug, Clone, Copy, Args)]
+pub(crate) struct Sending {
+    /// Show what would be sent, and send nothing.
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+    /// Do not ask before sending.
+    #[arg(long)]
+    pub(crate) yes: bool,
+    /// One JSON object on standard output.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+impl From<Sending> for How {
+    fn from(Sending { dry_run, yes, json }: Sending) -> Self {
+        Self { dry_run, yes, json, ..Self::default() }
+    }
+}
+
 /// How a change is made.
 #[derive(Debug, Clone, Copy, Default, Args)]
 pub(crate) struct How {

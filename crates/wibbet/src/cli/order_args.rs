@@ -6,8 +6,9 @@ use clap::{Args, Subcommand};
 use wibbet_core::plan::Change;
 use wibbet_types::{PackageId, RunId};
 
-use super::commands::order::{Applying, Making, StopOn};
-use super::options::{How, WantedJob};
+use super::commands::order::Making;
+use super::commands::order_apply::{Applying, StopOn};
+use super::options::{How, Sending, WantedJob};
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum OrderCommand {
@@ -78,15 +79,8 @@ pub(crate) enum OrderCommand {
         stop_all: bool,
         #[command(flatten)]
         job: WantedJob,
-        /// Show what would be sent, and send nothing.
-        #[arg(long)]
-        dry_run: bool,
-        /// Do not ask before sending.
-        #[arg(long)]
-        yes: bool,
-        /// One JSON object on standard output.
-        #[arg(long)]
-        json: bool,
+        #[command(flatten)]
+        sending: Sending,
     },
     /// Prints the JSON schema of orders.
     Schema,
@@ -120,7 +114,8 @@ impl OrderCommand {
     /// Whether its answer is JSON.
     pub(crate) fn is_json(&self) -> bool {
         match self {
-            Self::Check { json, .. } | Self::Apply { json, .. } => *json,
+            Self::Check { json, .. } => *json,
+            Self::Apply { sending, .. } => sending.json,
             Self::Make { .. } | Self::Schema => false,
         }
     }
@@ -156,9 +151,9 @@ impl From<OrderCommand> for Ordered {
             OrderCommand::Check { file, devices, wanted, json } => {
                 Self::Check(applying(file, devices, wanted, How { json, ..How::default() }))
             }
-            OrderCommand::Apply { file, devices, line, wanted, stop_on, stop_all, job, dry_run, yes, json } => {
-                let how = How { dry_run, yes, json, ..How::default() };
-                let all = Applying { stop_on, stop_all, job: job.job(), ..applying(file, devices, wanted, how) };
+            OrderCommand::Apply { file, devices, line, wanted, stop_on, stop_all, job, sending } => {
+                let all =
+                    Applying { stop_on, stop_all, job: job.job(), ..applying(file, devices, wanted, sending.into()) };
                 if line { Self::Line(all) } else { Self::Apply(all) }
             }
         }

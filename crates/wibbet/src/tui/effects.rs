@@ -64,11 +64,7 @@ impl Effects {
             Effect::Ring => ring(),
             Effect::ListOrders => {
                 let folder = self.logbook.folder().join(ORDERS);
-                tokio::task::spawn_blocking(move || {
-                    let files =
-                        list_orders(&folder).map_err(|why| format!("{} cannot be read: {why}", folder.display()));
-                    let _ = messages.send(Message::Orders(folder, files));
-                });
+                tokio::task::spawn_blocking(move || drop(messages.send(orders_of(folder, None))));
             }
             Effect::KeepOrder(name, text) => {
                 let folder = self.logbook.folder().join(ORDERS);
@@ -76,14 +72,13 @@ impl Effects {
                     let base = folder.join(&name).to_string_lossy().into_owned();
                     let written =
                         wibbet_types::private_folder(&folder).and_then(|()| write_new(&base, ".toml", text.as_bytes()));
-                    let message = match written {
+                    let made = written.as_ref().ok().and_then(|path| path.file_name());
+                    // The list comes first: when it is told, it is there.
+                    let _ = messages.send(orders_of(folder, made.map(|name| name.to_string_lossy().into_owned())));
+                    let _ = messages.send(match &written {
                         Ok(path) => Message::Done(format!("The order stands in {}.", path.display())),
                         Err(why) => Message::Trouble(format!("The order could not be written to {base}.toml: {why}")),
-                    };
-                    let _ = messages.send(message);
-                    let files =
-                        list_orders(&folder).map_err(|why| format!("{} cannot be read: {why}", folder.display()));
-                    let _ = messages.send(Message::Orders(folder, files));
+                    });
                 });
             }
             Effect::ReadLog => {
@@ -111,6 +106,12 @@ impl Effects {
 
 /// The folder of the orders, beside the logbook.
 const ORDERS: &str = "orders";
+
+/// The orders of a folder as a message.
+fn orders_of(folder: PathBuf, made: Option<String>) -> Message {
+    let files = list_orders(&folder).map_err(|why| format!("{} cannot be read: {why}", folder.display()));
+    Message::Orders { folder, files, made }
+}
 
 /// The orders of a folder, by name; none where there is no such folder.
 fn list_orders(folder: &Path) -> std::io::Result<Vec<OrderFile>> {

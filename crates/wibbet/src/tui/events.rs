@@ -202,12 +202,12 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
             orders::order_held(&mut model.app, card, held, out);
         }
         SessionEvent::OrderSaid(words) => model.app.tell(format!("{name}{}", PlainText::new(&words))),
-        SessionEvent::OrderEnded(run, trouble) => {
+        SessionEvent::OrderOver(over) => {
             let card = device.card;
-            if let Some(why) = &trouble {
+            if let Some(why) = &over.trouble {
                 model.app.alert(format!("{name}{}", PlainText::new(why)));
             }
-            orders::order_ended(&mut model.app, card, run, trouble, out);
+            orders::order_over(&mut model.app, card, over, out);
         }
         SessionEvent::Finder(finder) => {
             let goes_on = finder.is_some();

@@ -32,8 +32,8 @@ pub(crate) enum Message {
     Log(Result<Vec<wibbet_core::run::Run>, String>),
     /// What is in a folder of this computer, of what may be an app.
     Apps(PathBuf, Result<Vec<AppFile>, String>),
-    /// The orders at hand, and where they are kept; or why they cannot be read.
-    Orders(PathBuf, Result<Vec<OrderFile>, String>),
+    /// The orders at hand, and where they are kept, or why they cannot be read; and which of them has just been made.
+    Orders { folder: PathBuf, files: Result<Vec<OrderFile>, String>, made: Option<String> },
     /// Time passes.
     Tick,
 }

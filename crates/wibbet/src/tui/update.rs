@@ -45,13 +45,7 @@ fn take_in(model: &mut Model, message: Message) -> Vec<Effect> {
                 form.take(&folder, files);
             }
         }
-        Message::Orders(folder, files) => {
-            app.orders.folder = folder;
-            match files {
-                Ok(files) => (app.orders.files, app.orders.trouble) = (files, None),
-                Err(why) => app.orders.trouble = Some(why),
-            }
-        }
+        Message::Orders { folder, files, made } => app.orders.take(folder, files, made.as_deref()),
         Message::Choices(columns, searches) => app.take_choices(columns.as_deref(), searches.as_deref()),
         Message::Log(Ok(runs)) => {
             app.log = runs;

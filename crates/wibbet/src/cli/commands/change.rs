@@ -367,6 +367,9 @@ async fn finish(
     suspects: &Suspects,
     how: How,
 ) -> Result<Exit, Failure> {
+    if let Some(minutes) = how.watch {
+        tell(format_args!("when all is done the device is watched for {minutes} min; Ctrl-C ends that"));
+    }
     let before = BeforeRun::of(device, how.after(), &|words| tell(words)).await?;
     let (interrupt, stopped) = Interrupt::listen("stopping after what is on its way");
     let last = Mutex::new(None);

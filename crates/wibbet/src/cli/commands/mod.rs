@@ -13,6 +13,7 @@ pub(crate) mod links;
 pub(crate) mod logbook;
 pub(crate) mod look;
 pub(crate) mod order;
+pub(crate) mod order_apply;
 pub(crate) mod order_line;
 pub(crate) mod packages;
 pub(crate) mod part;

@@ -8,14 +8,14 @@ use tokio::sync::mpsc;
 use wibbet_bench::fleet::{Bench, BenchCommand, BenchEvent, CardId};
 use wibbet_bench::orders::{HeldOrder, OrderWanted};
 use wibbet_bench::run::{Control, RunNews};
-use wibbet_bench::session::{SessionCommand, SessionEvent};
+use wibbet_bench::session::{OrderOver, SessionCommand, SessionEvent};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::Ladder;
-use wibbet_core::run::{Outcome, Run, StepEvent};
-use wibbet_types::RunId;
+use wibbet_core::run::{Outcome, StepEvent};
 
 use super::asking::{asked, may_change};
-use super::order::{Applying, StopOn, overall, read, show_order, tell_steps};
+use super::order::{read, show_order};
+use super::order_apply::{Applying, OTHERWISE, StopOn, overall, tell_closed, tell_steps};
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -30,7 +30,6 @@ struct OnLine {
     chosen: bool,
     ladder: Ladder,
     stage: Stage,
-    runs: Arc<Vec<Run>>,
     /// The trouble that was told last.
     told: Option<String>,
 }
@@ -150,10 +149,10 @@ impl Line<'_> {
                 }
                 self.hold(card);
             }
-            SessionEvent::Runs(runs) => device.runs = runs,
             SessionEvent::OrderHeld(Ok(held)) => self.held(card, &name, &held),
             SessionEvent::OrderHeld(Err(why)) => {
-                device.stage = Stage::Failed;
+                // Whoever went before it could be read is read when it comes back.
+                device.stage = if device.ladder.is_up() { Stage::Failed } else { Stage::Waits };
                 tell(format_args!("{name}: {why}"));
                 ring();
             }
@@ -162,18 +161,18 @@ impl Line<'_> {
             SessionEvent::Run(RunNews::Step(_, StepEvent::Settled { outcome, .. })) => {
                 self.settled(card, &name, outcome)
             }
-            SessionEvent::OrderEnded(run, trouble) => self.ended(card, &name, run, trouble),
+            SessionEvent::OrderOver(over) => self.over(card, &name, &over),
             _ => {}
         }
     }
 
     fn held(&mut self, card: CardId, name: &str, held: &HeldOrder) {
         let Some(device) = self.devices.get_mut(&card) else { return };
-        let otherwise = held.applied.count("tied-otherwise");
-        let stops = otherwise > 0 && self.applying.stop_on.contains(&StopOn::Otherwise);
+        let stops = self.applying.stops_on_otherwise(&held.applied);
+        // Nobody has looked at what it comes to here.
         let stays = match stops {
-            true => Some("something is tied otherwise here than where the order was made".to_owned()),
-            false => held.stays.clone(),
+            true => Some(OTHERWISE.to_owned()),
+            false => held.stays.clone().or_else(|| held.start_is_unknown()),
         };
         match stays {
             Some(why) => {
@@ -192,7 +191,8 @@ impl Line<'_> {
             None => {
                 tell(format_args!("{name}: {} to send", held.plan.to_send()));
                 device.stage = Stage::Sent;
-                self.bench.send(BenchCommand::Session(card, SessionCommand::ApplyOrder));
+                let job = self.applying.job.clone();
+                self.bench.send(BenchCommand::Session(card, SessionCommand::ApplyOrder(job)));
             }
         }
     }
@@ -209,24 +209,22 @@ impl Line<'_> {
         }
     }
 
-    fn ended(&mut self, card: CardId, name: &str, number: Option<RunId>, trouble: Option<String>) {
+    fn over(&mut self, card: CardId, name: &str, over: &OrderOver) {
         let Some(device) = self.devices.get_mut(&card) else { return };
         device.stage = Stage::Over;
-        let run = number.and_then(|number| device.runs.iter().find(|run| run.number == number));
-        if let (Some(run), Some(job)) = (run, &self.applying.job) {
-            self.bench.send(BenchCommand::Session(card, SessionCommand::Job(Some(run.number), job.clone())));
-        }
-        let exit = match (run, &trouble) {
+        let OrderOver { run, trouble, closed, .. } = over;
+        let exit = match (run, trouble) {
             (Some(run), None) => Exit::of(run),
             (Some(run), Some(_)) if Exit::of(run) != Exit::Done => Exit::of(run),
             (Some(_), Some(_)) => Exit::Partly,
             (None, _) => Exit::Trouble,
         };
         match self.applying.how.json {
-            true => json::print(&json::OrderedDevice::done(name, run, trouble.clone(), exit, None)),
+            true => json::print(&json::OrderedDevice::done(name, run.as_deref(), trouble.clone(), exit, *closed)),
             false => {
                 run.iter().for_each(|run| tell_steps(name, run));
                 trouble.iter().for_each(|why| line(format_args!("{name:<24} {why}")));
+                tell_closed(name, *closed);
             }
         }
         self.exits.push(exit);

@@ -12,7 +12,7 @@ use wibbet_types::RunId;
 use super::drawing::Drawing;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
-use crate::out::{line, tell};
+use crate::out::{day_here, line, tell};
 
 /// What `sheet` is asked for.
 #[derive(Debug, Args)]
@@ -76,7 +76,7 @@ pub(crate) fn sheet(folder: &Path, wanted: &WantedSheet) -> Result<Exit, Failure
     let (runs, facts) = of_job(&book, of)?;
     let copies = book.copies(Some(&facts.id))?;
     let without = |what| wanted.without.contains(&what);
-    let day = runs.last().map(|run| json::time(run.begun).chars().take(10).collect::<String>()).unwrap_or_default();
+    let day = runs.last().map(|run| day_here(run.begun)).unwrap_or_default();
     let sheet = job_sheet(&SheetSource {
         facts: &facts,
         runs: &runs,
@@ -128,9 +128,8 @@ fn of_job(book: &Logbook, of: &str) -> Result<(Vec<Run>, wibbet_core::device::De
     let Some(last) = runs.first().cloned() else {
         return Err(none(format!("the logbook has no runs of {}", device.id)));
     };
-    let day = |run: &Run| json::time(run.begun).chars().take(10).collect::<String>();
     runs.retain(|run| match last.job.ticket.is_empty() {
-        true => run.job.ticket.is_empty() && day(run) == day(&last),
+        true => run.job.ticket.is_empty() && day_here(run.begun) == day_here(last.begun),
         false => run.job.ticket == last.job.ticket,
     });
     runs.reverse();

@@ -12,5 +12,5 @@ mod run_pane;
 
 pub(crate) use app::{App, Notice};
 pub(crate) use device::DeviceModel;
-pub(crate) use orders::{Mark, OnDevice, OrderFile, OrderWork, Stage, StopsOn, step_of};
+pub(crate) use orders::{Mark, Marked, OnDevice, OrderFile, OrderWork, Stage, StopsOn, marked};
 pub(crate) use run_pane::{CatchPane, FinderPane, Review, RunPane};

@@ -1,13 +1,16 @@
 //! Orders on the screen: those that are at hand, and the one that is being worked with.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use wibbet_bench::fleet::CardId;
 use wibbet_bench::orders::{HeldOrder, OrderWanted};
+use wibbet_bench::session::OrderOver;
 use wibbet_core::order::{AppliedLine, Fate, Made, Order};
-use wibbet_core::run::{Outcome, Run, Step, StepState};
-use wibbet_types::RunId;
+use wibbet_core::plan::SkipReason;
+use wibbet_core::run::{Outcome, Run, RunKind, Step, StepState};
+use wibbet_types::{PackageId, UserId};
 
 use super::device::DeviceModel;
 
@@ -26,10 +29,27 @@ pub(crate) struct Orders {
     /// Where they are kept; known once they have been looked for.
     pub(crate) folder: PathBuf,
     pub(crate) files: Vec<OrderFile>,
+    /// The one under the cursor.
+    pub(crate) at: usize,
     /// Why the folder could not be read.
     pub(crate) trouble: Option<String>,
     /// The one that is being worked with.
     pub(crate) work: Option<OrderWork>,
+}
+
+impl Orders {
+    /// Takes in what is at hand; the cursor goes to what has just been made, and else stays where it is.
+    pub(crate) fn take(&mut self, folder: PathBuf, files: Result<Vec<OrderFile>, String>, made: Option<&str>) {
+        self.folder = folder;
+        match files {
+            Ok(files) => {
+                let here = made.or(self.files.get(self.at).map(|file| file.name.as_str()));
+                self.at = files.iter().position(|file| Some(file.name.as_str()) == here).unwrap_or(0);
+                (self.files, self.trouble) = (files, None);
+            }
+            Err(why) => self.trouble = Some(why),
+        }
+    }
 }
 
 /// What ends the work on a device before it is done.
@@ -97,8 +117,8 @@ pub(crate) enum Stage {
     Held(Arc<HeldOrder>),
     /// It was sent, and its run is waited for or goes on.
     Sent(Arc<HeldOrder>),
-    /// It has ended: its run, and why, if not by itself.
-    Ended(Arc<HeldOrder>, Option<RunId>, Option<String>),
+    /// It has ended so.
+    Ended(Arc<HeldOrder>, OrderOver),
     /// What it comes to could not be told.
     Failed(String),
 }
@@ -163,23 +183,6 @@ impl Mark {
         }
     }
 
-    /// What became of a package, by what it comes to and by its run.
-    pub(crate) fn of(line: &AppliedLine, held: &HeldOrder, run: Option<&Run>) -> Self {
-        match &line.fate {
-            Fate::AlreadySo => return Self::AlreadySo,
-            Fate::NotThere | Fate::NoSuchUser(_) | Fate::FoundNothing => return Self::NotThere,
-            Fate::Left | Fate::NotMet(_) => return Self::Stays,
-            Fate::TiedOtherwise(_) => return Self::Otherwise,
-            Fate::Goes(_) => {}
-        }
-        if let Some(step) = step_of(line, run) {
-            return Self::of_step(step);
-        }
-        let is_it = |id, user| Some(id) == line.id.as_ref() && Some(user) == line.user;
-        let planned = held.plan.steps.iter().find(|step| is_it(&step.id, step.user));
-        if planned.is_some_and(|step| step.skip.is_some()) { Self::NotSent } else { Self::Goes }
-    }
-
     fn of_step(step: &Step) -> Self {
         match (step.state, step.outcome) {
             (_, Some(Outcome::Done | Outcome::Answered)) => Self::Done,
@@ -192,10 +195,63 @@ impl Mark {
     }
 }
 
-/// The step of a run that is about a package of an order; the last one, where another way was taken in its place.
-pub(crate) fn step_of<'a>(line: &AppliedLine, run: Option<&'a Run>) -> Option<&'a Step> {
-    let (id, user) = (line.id.as_ref()?, line.user?);
-    run?.steps.iter().rev().find(|step| step.id == *id && step.user == user)
+/// A line of an order on a device, with what became of it by now.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Marked<'a> {
+    pub(crate) line: &'a AppliedLine,
+    pub(crate) mark: Mark,
+    /// Why, where that takes words.
+    pub(crate) why: Why<'a>,
+}
+
+/// Why something became of a package.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Why<'a> {
+    /// As the order has it.
+    Order,
+    /// Its plan says so.
+    Plan(SkipReason),
+    /// Its step says so.
+    Step(&'a Step),
+}
+
+impl Marked<'_> {
+    /// In words; nothing where that is said already.
+    pub(crate) fn words(&self) -> Option<String> {
+        match self.why {
+            Why::Plan(skip) => Some(skip.to_string()),
+            Why::Step(step) => Some(step.remark.clone()).filter(|why| !why.is_empty()),
+            Why::Order if self.line.unjudged => Some("what ties it could not be worked out".to_owned()),
+            Why::Order => self.line.fate.why(),
+        }
+    }
+}
+
+/// What became of each line of an order on a device, in their order: by what it comes to, and by its run as far as there is one.
+pub(crate) fn marked<'a>(held: &'a HeldOrder, run: Option<&'a Run>) -> Vec<Marked<'a>> {
+    // The last step of a package and user counts: another way may have been taken in the place of the first one.
+    let steps: BTreeMap<(&PackageId, UserId), &Step> =
+        run.into_iter().flat_map(|run| &run.steps).map(|step| ((&step.id, step.user), step)).collect();
+    let skipped: BTreeMap<(&PackageId, UserId), SkipReason> =
+        held.plan.steps.iter().filter_map(|step| Some(((&step.id, step.user), step.skip?))).collect();
+    let mark = |line: &'a AppliedLine| {
+        let of = line.id.as_ref().zip(line.user);
+        let (mark, why) = match &line.fate {
+            Fate::AlreadySo => (Mark::AlreadySo, Why::Order),
+            Fate::NotThere | Fate::NoSuchUser(_) | Fate::FoundNothing => (Mark::NotThere, Why::Order),
+            Fate::Left | Fate::NotMet(_) => (Mark::Stays, Why::Order),
+            Fate::TiedOtherwise(_) => (Mark::Otherwise, Why::Order),
+            Fate::Goes(_) => match of.and_then(|of| steps.get(&of)) {
+                Some(step) => (Mark::of_step(step), Why::Step(step)),
+                None => match of.and_then(|of| skipped.get(&of)) {
+                    Some(skip) => (Mark::NotSent, Why::Plan(*skip)),
+                    None => (Mark::Goes, Why::Order),
+                },
+            },
+        };
+        Marked { line, mark, why }
+    };
+    held.applied.lines.iter().map(mark).collect()
 }
 
 /// So many calls are shown.
@@ -248,13 +304,10 @@ impl OrderWork {
 
 impl DeviceModel {
     /// The run of an order on the device, as far as there is one.
-    pub(crate) fn run_of_order(&self, stage: &Stage) -> Option<&Run> {
+    pub(crate) fn run_of_order<'a>(&'a self, stage: &'a Stage) -> Option<&'a Run> {
         match stage {
             Stage::Sent(_) => self.shown_run().filter(|_| self.running).map(|run| &**run),
-            Stage::Ended(_, Some(number), _) => {
-                let shown = self.shown_run().filter(|run| run.number == *number).map(|run| &**run);
-                self.runs.iter().find(|run| run.number == *number).or(shown)
-            }
+            Stage::Ended(_, over) => over.run.as_deref(),
             _ => None,
         }
     }
@@ -262,8 +315,8 @@ impl DeviceModel {
     /// What an order can be made of on this device, each with a name for it; what nothing is in is left out.
     pub(crate) fn order_sources(&self) -> Vec<(String, Vec<Made>)> {
         let name = self.name();
-        let label = |id: &wibbet_types::PackageId| self.label_of(id).unwrap_or_default();
-        let judged = |id: &wibbet_types::PackageId, user| {
+        let label = |id: &PackageId| self.label_of(id).unwrap_or_default();
+        let judged = |id: &PackageId, user| {
             let all = self.catalog.as_ref()?.judged.get(&user)?;
             Some(all.packages.get(id).map_or_else(Default::default, |judged| judged.names()))
         };
@@ -276,30 +329,10 @@ impl DeviceModel {
         });
         let mut sources = vec![(format!("What is chosen on {name}"), chosen.collect::<Vec<_>>())];
         let (off, _) = self.break_items(true);
-        let holds = |id: &wibbet_types::PackageId, user| {
-            off.iter().find(|item| item.id == *id && item.user == user).map(|item| item.holds.clone())
-        };
-        let took = self.runs.iter().filter(|run| run.kind == wibbet_core::run::RunKind::TakeOut);
-        for run in took.take(MOST_RUNS) {
-            let done = run.steps.iter().filter(|step| step.outcome == Some(Outcome::Done) && step.way.is_a_way());
-            let made = done.map(|step| Made {
-                id: step.id.clone(),
-                user: step.user,
-                way: step.way,
-                holds: holds(&step.id, step.user),
-                label: label(&step.id),
-            });
-            sources.push((format!("Run {} on {name}", run.number), made.collect()));
-        }
+        let took = self.runs.iter().filter(|run| run.kind == RunKind::TakeOut).take(MOST_RUNS);
+        sources.extend(took.map(|run| (format!("Run {} on {name}", run.number), Made::of_run(run, &off, label))));
         let (by_runs, _) = self.break_items(false);
-        let made = by_runs.into_iter().map(|item| Made {
-            label: label(&item.id),
-            id: item.id,
-            user: item.user,
-            way: item.way,
-            holds: Some(item.holds),
-        });
-        sources.push((format!("What runs took out of {name}"), made.collect()));
+        sources.push((format!("What runs took out of {name}"), Made::of_off(by_runs, label)));
         sources.retain(|(_, made)| !made.is_empty());
         sources
     }

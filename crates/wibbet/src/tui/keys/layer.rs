@@ -141,7 +141,7 @@ impl Layer {
             Self::Orders => &[windows::ORDERS],
             Self::OrderMaking => &[windows::ORDER_MAKING],
             Self::OrderWork => &[windows::ORDER_WORK],
-            Self::OrderAsked => &[windows::ORDER_ASKED],
+            Self::OrderAsked => &[windows::ORDER_ASKED, windows::READING],
             Self::OtherWays => &[windows::OTHER_WAYS],
             Self::Choices => &[windows::CHOICES],
             Self::Job => &[windows::JOB],

@@ -84,15 +84,8 @@ pub(super) const ORDER_WORK: &[Binding] = &[
     foot(Action::Leave, &[key(KeyCode::Esc), letter('q')], "closes"),
 ];
 
-/// What an order sends.
-pub(super) const ORDER_ASKED: &[Binding] = &[
-    foot(Action::Send, &[letter('s')], "sends it"),
-    foot(Action::Down, &[key(KeyCode::Down), letter('j')], "moves"),
-    foot(Action::Up, &[key(KeyCode::Up), letter('k')], ""),
-    foot(Action::PageDown, &[key(KeyCode::PageDown), letter(' ')], ""),
-    foot(Action::PageUp, &[key(KeyCode::PageUp)], ""),
-    foot(Action::Leave, ESC, "not now"),
-];
+/// What an order sends, beside what goes for any page.
+pub(super) const ORDER_ASKED: &[Binding] = &[foot(Action::Send, &[letter('s')], "sends it")];
 
 /// Installing an app.
 pub(super) const APPS: &[Binding] = &[

@@ -5,10 +5,9 @@ use std::sync::Arc;
 use wibbet_bench::fleet::{BenchCommand, CardId};
 use wibbet_bench::orders::HeldOrder;
 use wibbet_bench::run::Control;
-use wibbet_bench::session::SessionCommand;
+use wibbet_bench::session::{OrderOver, SessionCommand};
 use wibbet_core::order::Order;
-use wibbet_core::run::{Outcome, Step};
-use wibbet_types::RunId;
+use wibbet_core::run::{Outcome, Run};
 
 use crate::tui::app::{App, DeviceModel, OnDevice, OrderWork, Stage, StopsOn};
 use crate::tui::message::{Effect, to_session};
@@ -64,42 +63,50 @@ pub(crate) fn order_held(app: &mut App, card: CardId, held: Result<Arc<HeldOrder
     let Some(work) = &mut app.orders.work else { return };
     let Some(one) = work.devices.iter_mut().find(|one| one.card == card) else { return };
     let sends = work.line && one.chosen && plugged_in;
-    // What the line cannot begin on needs a hand, unless all of it is so already.
-    let (why, needs_a_hand) = match &held {
-        Ok(held) => (held.stays.clone(), !held.applied.speaks_against.is_empty() || otherwise(held) > 0),
-        Err(why) => (Some(why.clone()), true),
-    };
-    one.stage = match held {
-        Ok(held) => Stage::Held(held),
-        Err(why) => Stage::Failed(why),
-    };
-    if let Some(why) = why.filter(|_| sends) {
-        work.call(needs_a_hand, format!("{name}: {why}"));
-        out.push(Effect::Ring);
-    }
-    if sends {
-        send_order(app, Some(card), out);
+    match held {
+        Err(why) => {
+            one.stage = Stage::Failed(why.clone());
+            if sends {
+                call(work, true, format!("{name}: {why}"), out);
+            }
+        }
+        Ok(held) => {
+            one.stage = Stage::Held(Arc::clone(&held));
+            if !sends {
+                return;
+            }
+            // Nobody looks at what it comes to here: what the line does not begin on needs a hand, unless all of it is so already.
+            let hand = !held.applied.speaks_against.is_empty() || held.applied.tied_otherwise() > 0;
+            match (held.stays.clone(), held.start_is_unknown()) {
+                (Some(why), _) => call(work, hand, format!("{name}: {why}"), out),
+                (None, Some(why)) => call(work, true, format!("{name}: {why}"), out),
+                (None, None) => drop(send_order(app, &[(card, held)], out)),
+            }
+        }
     }
 }
 
-/// Sends the order to one device, or to all that are chosen; to how many it went.
-pub(crate) fn send_order(app: &mut App, only: Option<CardId>, out: &mut Vec<Effect>) -> usize {
+/// Calls somebody, aloud.
+fn call(work: &mut OrderWork, needs_a_hand: bool, words: String, out: &mut Vec<Effect>) {
+    work.call(needs_a_hand, words);
+    out.push(Effect::Ring);
+}
+
+/// Sends the order to devices, each as it was shown; to how many it went.
+pub(crate) fn send_order(app: &mut App, shown: &[(CardId, Arc<HeldOrder>)], out: &mut Vec<Effect>) -> usize {
     let Some(work) = &mut app.orders.work else { return 0 };
-    let cards: Vec<CardId> =
-        work.to_send().filter(|(one, _)| only.is_none_or(|card| card == one.card)).map(|(one, _)| one.card).collect();
     let mut sent = 0;
-    for card in cards {
-        let Some(device) = app.devices.iter_mut().find(|device| device.card == card) else { continue };
-        if device.running || !device.is_ready() {
-            continue;
-        }
-        if let Some(one) = work.devices.iter_mut().find(|one| one.card == card)
-            && let Some(held) = one.stage.held().cloned()
-        {
-            one.stage = Stage::Sent(held);
+    for (card, held) in shown {
+        let device = app.devices.iter_mut().find(|device| device.card == *card);
+        let one = work.devices.iter_mut().find(|one| one.card == *card);
+        let Some((device, one)) = device.zip(one) else { continue };
+        // What has been read anew since has not been seen.
+        let same = matches!(&one.stage, Stage::Held(now) if Arc::ptr_eq(now, held));
+        if same && !device.running && device.is_ready() {
+            one.stage = Stage::Sent(Arc::clone(held));
             device.running = true;
             device.pane = Default::default();
-            out.push(to_session(card, SessionCommand::ApplyOrder));
+            out.push(to_session(*card, SessionCommand::ApplyOrder(None)));
             sent += 1;
         }
     }
@@ -134,46 +141,28 @@ pub(crate) fn end_line(app: &mut App) {
 }
 
 /// The order has ended on a device.
-pub(crate) fn order_ended(
-    app: &mut App,
-    card: CardId,
-    run: Option<RunId>,
-    trouble: Option<String>,
-    out: &mut Vec<Effect>,
-) {
+pub(crate) fn order_over(app: &mut App, card: CardId, over: OrderOver, out: &mut Vec<Effect>) {
     let Some(device) = app.devices.iter().find(|device| device.card == card) else { return };
     let name = device.name();
-    let ended = run.and_then(|number| device.runs.iter().find(|run| run.number == number));
-    let whole = trouble.is_none() && ended.is_some_and(|run| run.steps.iter().all(is_fine));
-    let words = match (&trouble, ended) {
-        (Some(why), _) => format!("{name}: {why}"),
-        (None, Some(run)) => {
-            let done = run.steps.iter().filter(|step| is_done(step)).count();
-            format!("{name}: {done} of {} done and read back", run.steps.len())
-        }
-        (None, None) => format!("{name}: nothing was done"),
-    };
     let Some(work) = &mut app.orders.work else { return };
     let Some(one) = work.devices.iter_mut().find(|one| one.card == card) else { return };
     let Some(held) = one.stage.held().cloned() else { return };
-    one.stage = Stage::Ended(Arc::clone(&held), run, trouble);
-    let left = match otherwise(&held) {
+    let words = match (&over.trouble, &over.run) {
+        (Some(why), _) => why.clone(),
+        (None, Some(run)) => format!("{} of {} done and read back", so_far(run), run.counting().count()),
+        (None, None) => "nothing was done".to_owned(),
+    };
+    let left = match held.applied.tied_otherwise() {
         0 => String::new(),
         count => format!("; {count} tied otherwise here, and left"),
     };
-    work.call(!whole || !left.is_empty(), format!("{words}{left}"));
-    out.push(Effect::Ring);
+    let open = if over.closed == Some(false) { "; its link could not be closed whole" } else { "" };
+    let needs_a_hand = !over.whole || !left.is_empty() || !open.is_empty();
+    one.stage = Stage::Ended(held, over);
+    call(work, needs_a_hand, format!("{name}: {words}{left}{open}"), out);
 }
 
-/// How much is tied otherwise than where the order was made.
-fn otherwise(held: &HeldOrder) -> usize {
-    held.applied.count("tied-otherwise")
-}
-
-fn is_done(step: &Step) -> bool {
-    matches!(step.outcome, Some(Outcome::Done | Outcome::Answered))
-}
-
-fn is_fine(step: &Step) -> bool {
-    is_done(step) || step.outcome == Some(Outcome::Skipped)
+/// How many of a run's steps have come to what they aim at.
+pub(crate) fn so_far(run: &Run) -> usize {
+    run.counting().filter(|step| step.is_so()).count()
 }

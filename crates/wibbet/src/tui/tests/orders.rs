@@ -4,8 +4,9 @@ use super::*;
 use std::path::PathBuf;
 use wibbet_bench::orders::HeldOrder;
 use wibbet_bench::run::Control;
+use wibbet_bench::session::OrderOver;
 use wibbet_core::order::{Applied, Order, apply, read_order};
-use wibbet_core::plan::plan_tray;
+use wibbet_core::plan::{StartOutlook, plan_tray};
 use wibbet_core::run::StepEvent;
 use wibbet_types::{StepIndex, Timestamp};
 
@@ -25,7 +26,9 @@ fn held(stays: Option<&str>) -> Arc<HeldOrder> {
     catalog.judge([0, 10].map(UserId::new));
     let capabilities = testing::capabilities(34);
     let applied = apply(&order(), &catalog, &testing::facts(), &capabilities, &Default::default());
-    let planned = plan_tray(&catalog, &capabilities, &applied.tray(), &[], false, &Default::default());
+    let mut planned = plan_tray(&catalog, &capabilities, &applied.tray(), &[], false, &Default::default());
+    // Everything of it was read.
+    planned.does.iter_mut().for_each(|(_, does)| does.start = StartOutlook::Expected);
     let applied = match stays {
         Some(why) => Applied { speaks_against: vec![why.to_owned()], ..applied },
         None => applied,
@@ -54,7 +57,7 @@ fn holds(effects: &[Effect]) -> Vec<usize> {
 
 fn applies(effects: &[Effect]) -> Vec<usize> {
     let card = |effect: &Effect| match effect {
-        Effect::Bench(BenchCommand::Session(card, SessionCommand::ApplyOrder)) => Some(*card),
+        Effect::Bench(BenchCommand::Session(card, SessionCommand::ApplyOrder(_))) => Some(*card),
         _ => None,
     };
     effects.iter().filter_map(card).collect()
@@ -71,11 +74,17 @@ impl Screen {
             OrderFile { name: "crew.toml".into(), order: Ok(order()) },
             OrderFile { name: "wrong.toml".into(), order: Err(wrong) },
         ];
-        let message = Message::Orders(PathBuf::from("/home/ines/orders"), Ok(files));
-        let effects = update(&mut screen.model, message);
-        screen.take(effects);
+        screen.at_hand(files, None);
         screen.effects.clear();
         screen
+    }
+
+    /// These orders are at hand now.
+    fn at_hand(&mut self, files: Vec<OrderFile>, made: Option<&str>) {
+        let folder = PathBuf::from("/home/ines/orders");
+        let effects =
+            update(&mut self.model, Message::Orders { folder, files: Ok(files), made: made.map(str::to_owned) });
+        self.take(effects);
     }
 
     /// A second phone, of which everything has been read.
@@ -115,9 +124,13 @@ fn an_order_is_shown_before_it_is_sent_and_followed_on_each_device() {
     assert!(screen.shows("package uninstall --user 0 com.android.music"), "{}", screen.text());
     assert!(screen.effects.is_empty(), "nothing is sent by showing it");
     screen.keys("\x1b");
-    // Not on the second one.
+    // Not on the second one; and what comes to be known while one reads is not sent unseen.
     screen.code(KeyCode::Right);
-    screen.keys(" RRss");
+    screen.keys(" RRs");
+    screen.tell(SessionEvent::OrderHeld(Ok(held(None))));
+    screen.keys("s");
+    assert!(applies(&screen.effects).is_empty());
+    screen.keys("ss");
     assert_eq!(applies(&screen.effects), [0]);
     let mut going = testing::run(7, &["com.android.music", "com.android.calendar", "fer.pellmoor.tides"]);
     going.order = "Crew phones".into();
@@ -138,9 +151,8 @@ fn an_order_is_shown_before_it_is_sent_and_followed_on_each_device() {
     assert!(screen.shows("Android itself protects this package"), "why, of what the cursor is on: {}", screen.text());
     going.apply(StepIndex::new(0), &settled(Outcome::Refused));
     going.state = RunState::Stopped;
-    screen.tell(SessionEvent::Runs(Arc::new(vec![going])));
     screen.tell(SessionEvent::RunEnded(None));
-    screen.tell(SessionEvent::OrderEnded(Some(RunId::new(7)), None));
+    screen.tell(SessionEvent::OrderOver(OrderOver { run: Some(Arc::new(going)), ..OrderOver::default() }));
     assert!(screen.shows("▲ 0 of 3"), "{}", screen.text());
     // It stays at hand while one looks elsewhere, and is let go of on wish.
     screen.keys("\x1b3A");
@@ -172,6 +184,12 @@ fn a_line_goes_on_to_whatever_is_plugged_in() {
     screen.effects.clear();
     screen.code(KeyCode::Right);
     screen.keys("r");
+    // Nobody has looked at a device of which it is not known whether it starts afterwards.
+    let mut unknown = (*held(None)).clone();
+    unknown.does.iter_mut().for_each(|(_, does)| does.start = StartOutlook::NotKnown);
+    screen.bench(BenchEvent::Session(1, SessionEvent::OrderHeld(Ok(Arc::new(unknown)))));
+    assert!(applies(&screen.effects).is_empty() && screen.shows("whether the device starts"), "{}", screen.text());
+    screen.keys("r");
     screen.bench(BenchEvent::Session(1, SessionEvent::OrderHeld(Ok(held(None)))));
     assert_eq!(applies(&screen.effects), [1]);
     let done = Run {
@@ -179,9 +197,9 @@ fn a_line_goes_on_to_whatever_is_plugged_in() {
         steps: vec![testing::settled(0, "com.android.music", Outcome::Done)],
         ..testing::run(8, &[])
     };
-    screen.bench(BenchEvent::Session(1, SessionEvent::Runs(Arc::new(vec![done]))));
+    let over = OrderOver { run: Some(Arc::new(done)), whole: true, ..OrderOver::default() };
     screen.bench(BenchEvent::Session(1, SessionEvent::RunEnded(None)));
-    screen.bench(BenchEvent::Session(1, SessionEvent::OrderEnded(Some(RunId::new(8)), None)));
+    screen.bench(BenchEvent::Session(1, SessionEvent::OrderOver(over)));
     assert!(screen.shows("1 of 1 done and read back") && screen.shows("all 1 done"), "{}", screen.text());
     screen.keys("L");
     assert!(screen.shows("Nothing is begun by itself any more"), "{}", screen.text());
@@ -216,6 +234,14 @@ fn an_order_is_made_of_what_is_chosen_and_of_runs() {
     let order = read_order(&text).unwrap();
     assert_eq!((order.name.as_str(), order.items.len()), ("Piers/North", 1));
     assert_eq!(order.items[0].holds.as_ref().map(std::collections::BTreeSet::len), Some(0));
+    // It is under the cursor, whatever else stands before it, and stays there.
+    let file = |name: &str, order: &Order| OrderFile { name: name.into(), order: Ok(Arc::new(order.clone())) };
+    let other = Order { name: "Boats".into(), ..order.clone() };
+    screen.at_hand(vec![file("boats.toml", &other), file("piers-north.toml", &order)], Some("piers-north.toml"));
+    let anew = vec![file("anchors.toml", &other), file("boats.toml", &other), file("piers-north.toml", &order)];
+    screen.at_hand(anew, None);
+    screen.keys("\n");
+    assert!(screen.shows("Order: Piers/North"), "{}", screen.text());
 }
 
 #[test]

@@ -21,6 +21,7 @@ mod languages;
 mod menu;
 mod note;
 mod open;
+mod order_matrix;
 mod orders;
 mod other_ways;
 mod page;
