@@ -19,6 +19,8 @@ pub fn now() -> Timestamp {
 pub struct SharedLogbook {
     inner: Arc<Mutex<Logbook>>,
     folder: Arc<PathBuf>,
+    /// Who works here, where somebody has said so.
+    technician: Arc<str>,
     /// Done in place, so that no thread decides what comes first.
     inline: bool,
 }
@@ -29,8 +31,19 @@ impl SharedLogbook {
         Ok(Self {
             inner: Arc::new(Mutex::new(Logbook::open(folder)?)),
             folder: Arc::new(folder.to_owned()),
+            technician: Arc::default(),
             inline: false,
         })
+    }
+
+    /// Notes who works here with each run that names nobody.
+    pub fn of_technician(self, name: &str) -> Self {
+        Self { technician: name.into(), ..self }
+    }
+
+    /// Who works here; empty where nobody has said so.
+    pub fn technician(&self) -> &str {
+        &self.technician
     }
 
     /// Works where it is called, in place of threads of its own: for tests whose time is stopped, and which have to take

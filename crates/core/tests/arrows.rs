@@ -50,7 +50,10 @@ const ORDERS: [(&str, &str, &[&str]); 6] = [
     (
         "wibbet",
         "",
-        &["exit", "out", "export", "demo", "tui", "sim", "score", "cli", "doctor", "papers", "start", "dispatch"],
+        &[
+            "exit", "out", "config", "export", "demo", "tui", "sim", "score", "cli", "doctor", "papers", "start",
+            "dispatch",
+        ],
     ),
     (
         "wibbet",

@@ -399,14 +399,16 @@ impl Logbook {
 
     fn read_runs(&self, which: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Run>> {
         let sql = format!(
-            "SELECT number, serial, kind, state, begun, touched, technician, ticket, note, on_refusal, figures_before, figures_after, order_name, names, missed FROM runs WHERE {which} ORDER BY number DESC"
+            "SELECT number, serial, kind, state, begun, touched, on_refusal, figures_before, figures_after, order_name, names, missed, {} \
+             FROM runs WHERE {which} ORDER BY number DESC",
+            jobs::COLUMNS
         );
         let mut statement = self.connection.prepare_cached(&sql).map_err(self.failed())?;
         let rows = statement.query_map(values, |row| {
             let mut gaps = Vec::new();
             let kind = understood(named(row, 2, RunKind::from_name), &mut gaps)?;
             let state = understood(named(row, 3, RunState::from_name), &mut gaps)?;
-            let on_refusal = understood(parsed(row, 9), &mut gaps)?;
+            let on_refusal = understood(parsed(row, 6), &mut gaps)?;
             let Some(device) = understood(parsed(row, 1), &mut gaps)? else { return Ok(None) };
             Ok(Some(Run {
                 number: RunId::new(row.get(0)?),
@@ -418,12 +420,12 @@ impl Logbook {
                 touched: Timestamp(row.get(5)?),
                 steps: Vec::new(),
                 on_refusal: on_refusal.unwrap_or_default(),
-                order: row.get(12)?,
-                names: told::read_names(&row.get::<_, String>(13)?),
-                missed: told::read_missed(row.get::<_, Option<String>>(14)?.as_deref()),
-                job: jobs::job_of(row, 6)?,
+                order: row.get(9)?,
+                names: told::read_names(&row.get::<_, String>(10)?),
+                missed: told::read_missed(row.get::<_, Option<String>>(11)?.as_deref()),
+                job: jobs::job_of(row, 12)?,
                 // What cannot be read was not measured.
-                figures: [after::figures_of(row, 10)?, after::figures_of(row, 11)?],
+                figures: [after::figures_of(row, 7)?, after::figures_of(row, 8)?],
                 seen_after: Vec::new(),
                 not_understood: gaps,
             }))

@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 19] = ["
+const STEPS: [&str; 20] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -197,6 +197,10 @@ ALTER TABLE runs ADD COLUMN order_name TEXT NOT NULL DEFAULT '';
 -- The names of its packages, a line each with the id, and what would be missed, a line each; nothing where that was not worked out.
 ALTER TABLE runs ADD COLUMN names TEXT NOT NULL DEFAULT '';
 ALTER TABLE runs ADD COLUMN missed TEXT;
+", "
+-- For whom a job is done.
+ALTER TABLE runs ADD COLUMN customer TEXT NOT NULL DEFAULT '';
+ALTER TABLE jobs_at_hand ADD COLUMN customer TEXT NOT NULL DEFAULT '';
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

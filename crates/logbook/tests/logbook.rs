@@ -411,7 +411,12 @@ fn the_events_of_a_run_give_what_the_logbook_shows() {
 fn jobs_and_other_ways_are_kept() {
     let folder = tempfile::tempdir().unwrap();
     let mut book = Logbook::open(folder.path()).unwrap();
-    let job = |ticket: &str| Job { technician: "Ines".into(), ticket: ticket.into(), note: String::new() };
+    let job = |ticket: &str| Job {
+        technician: "Ines".into(),
+        ticket: ticket.into(),
+        customer: "the ferry office".into(),
+        note: String::new(),
+    };
     book.set_job_at_hand(&device(), &job("P-77")).unwrap();
     let policy: OnRefusal = "disable".parse().unwrap();
     let names = [("a".parse().unwrap(), "Tips".into())].into();
@@ -430,7 +435,7 @@ fn jobs_and_other_ways_are_kept() {
     assert_eq!((noted.order.as_str(), &noted.names, &noted.missed), ("Crew phones", &terms.names, &terms.missed));
     assert_eq!(read(&book, second).missed, None);
     book.set_job(third, &job("P-79")).unwrap();
-    assert!(read(&book, third).is_about("p-79 ines") && !read(&book, third).is_about("p-79 nobody"));
+    assert!(read(&book, third).is_about("p-79 ines FERRY tips") && !read(&book, third).is_about("p-79 nobody"));
 
     let tray: Vec<TrayItem> = ["disable 10 a.b", "uninstall 0 c.d"].map(|item| item.parse().unwrap()).to_vec();
     book.keep_tray(&device(), &tray).unwrap();

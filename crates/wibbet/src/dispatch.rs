@@ -7,10 +7,11 @@ use wibbet_bench::around::Surroundings;
 use wibbet_core::plan::Terms;
 
 use crate::cli::commands::{
-    catch, change, changes, copies, files, find_fault, links, logbook, look, order, order_apply, order_line, packages,
-    part, sheet, shelf, update_break, why,
+    catch, change, changes, config, copies, files, find_fault, links, logbook, look, order, order_apply, order_line,
+    packages, part, sheet, shelf, update_break, why,
 };
 use crate::cli::{Arguments, Command, Finder, How, LogbookCommand, OrderCommand, Ordered};
+use crate::config::Config;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::tell;
@@ -33,6 +34,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::FindFault { json, .. }
             | Command::Changes { json, .. }
             | Command::Doctor { json }
+            | Command::Config { json, .. }
             | Command::Logbook { what: LogbookCommand::Check { json } | LogbookCommand::Erase { json, .. } }
             | Command::Pull { json, .. }
             | Command::Push { json, .. }
@@ -91,7 +93,11 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Some(Command::Order { what }) if what.is_about_files() => return about_orders(what),
         Some(Command::Sheet { wanted }) => {
             let folders = Folders::find().map_err(Failure::trouble)?;
-            return sheet::sheet(&folders.data, &wanted);
+            return sheet::sheet(&folders, &Config::read(&folders.configuration)?, &wanted);
+        }
+        Some(Command::Config { write, json }) => {
+            let folders = Folders::find().map_err(Failure::trouble)?;
+            return config::config(&folders.configuration, write, json);
         }
         Some(Command::Doctor { json }) => {
             let surroundings = if no_search { Surroundings::default() } else { Surroundings::of_this_computer() };
@@ -108,10 +114,15 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         other => other,
     };
     let quick = matches!(command, Some(Command::Bench { watch: false, .. })).then_some(Duration::from_secs(5));
+    let folders = Folders::find().map_err(Failure::trouble)?;
+    let config = Config::read(&folders.configuration)?;
+    let no_search = no_search || !config.link.search;
     let by_address_only = no_search && announcements.is_none();
+    let ours = config.clone();
     let open = async move || {
-        let folders = Folders::find()?;
-        let opened = tokio::task::spawn_blocking(move || folders.open(answer_within, allow_within.or(quick)));
+        let answer_within = answer_within.unwrap_or(ours.answer_within());
+        let allow_within = allow_within.or(quick).unwrap_or(ours.allow_within());
+        let opened = tokio::task::spawn_blocking(move || folders.open(&ours, answer_within, allow_within));
         let mut workplace = opened.await??;
         workplace.surroundings = Arc::new(match announcements {
             Some(file) => Surroundings::simulated(None, Some(announced::read_from(file))),
@@ -121,8 +132,10 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         anyhow::Ok(workplace)
     };
     let Some(command) = command else {
-        let prepare =
-            async { Ok(Start { workplace: open().await?, addresses: at, demo: None, apps: None, passing: None }) };
+        let prepare = async {
+            let workplace = open().await?;
+            Ok(Start { workplace, config, addresses: at, demo: None, apps: None, passing: None })
+        };
         return tui::run(false, prepare).await.map_err(Failure::trouble);
     };
     let workplace = open().await.map_err(Failure::trouble)?;
@@ -225,6 +238,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         | Command::Completions { .. }
         | Command::Man { .. }
         | Command::Doctor { .. }
+        | Command::Config { .. }
         | Command::Logbook { .. }
         | Command::Runs { .. }
         | Command::Copies { .. }

@@ -49,11 +49,24 @@ struct Doctor {
     checks: Vec<Check>,
 }
 
+/// What the bench is configured with.
+fn settings(folder: &Path) -> Check {
+    let file = folder.join(crate::config::FILE);
+    match crate::config::Config::read(folder).and_then(|config| config.sheet_words(None)) {
+        Ok(_) if file.exists() => Check::so("settings", format!("read from {}", file.display())),
+        Ok(_) => Check::told("settings", "none are written down: the defaults are used"),
+        Err(failure) => {
+            Check::not("settings", failure.message, "mend the file; `wibbet config` tells when it can be read")
+        }
+    }
+}
+
 /// Looks at this computer.
 pub(crate) async fn doctor(surroundings: &Surroundings, as_json: bool) -> Result<Exit, Failure> {
     let folders = Folders::find().map_err(Failure::trouble)?;
     let mut checks = vec![
         folder("configuration", &folders.configuration),
+        settings(&folders.configuration),
         folder("data", &folders.data),
         key(&folders.configuration),
         logbook(&folders.data),

@@ -2,6 +2,7 @@
 
 mod announced;
 mod cli;
+mod config;
 mod demo;
 mod dispatch;
 mod doctor;

@@ -12,6 +12,8 @@ use wibbet_bench::policy::RunPolicy;
 use wibbet_bench::workplace::Workplace;
 use wibbet_logbook::MeetingPlaces;
 
+use crate::config::Config;
+
 /// The folders of this user.
 #[derive(Debug, Clone)]
 pub(crate) struct Folders {
@@ -49,19 +51,17 @@ impl Folders {
         Self { configuration: folder.to_owned(), data: folder.to_owned(), customary_key: None, apart: true }
     }
 
-    /// Opens key and logbook. `answer` replaces how long to wait for an answer to a change, `tap`
+    /// Opens key and logbook, for whoever works here by the configuration. `answer` is how long to wait for an answer to a change, `tap`
     /// for somebody to allow this computer.
-    pub(crate) fn open(&self, answer: Option<Duration>, tap: Option<Duration>) -> anyhow::Result<Workplace> {
+    pub(crate) fn open(&self, config: &Config, answer: Duration, tap: Duration) -> anyhow::Result<Workplace> {
         let keys = KeyRing::open(&self.configuration, self.customary_key.as_deref(), &remark())?;
-        let limits = Timeouts::default();
-        let patience = RunPolicy::default();
         Ok(Workplace {
-            book: SharedLogbook::open(&self.data)?,
+            book: SharedLogbook::open(&self.data)?.of_technician(&config.technician),
             meeting: if self.apart { MeetingPlaces::only(&self.data) } else { MeetingPlaces::of_this_user() },
             keys: Arc::new(keys),
-            limits: Timeouts { tap: tap.unwrap_or(limits.tap), ..limits },
+            limits: Timeouts { tap, ..Timeouts::default() },
             surroundings: Arc::default(),
-            patience: RunPolicy { change: answer.unwrap_or(patience.change), ..patience },
+            patience: RunPolicy { change: answer, ..RunPolicy::default() },
         })
     }
 }

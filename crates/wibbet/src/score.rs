@@ -16,6 +16,7 @@ use wibbet_core::plan::{Change, StartOutlook, upshot};
 use wibbet_sim::{Allow, BreakKind, Broken, Options, ReachedBy, Scenario, SimDevice, SimNetwork};
 use wibbet_types::{PackageId, UserId};
 
+use crate::config::Config;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::{line, tell};
@@ -121,7 +122,11 @@ impl Told {
         let sim = SimDevice::start(scenario, options).await?;
         tokio::task::spawn_blocking(sim.files_to_make()).await?;
         let folder = folder.to_owned();
-        let mut workplace = tokio::task::spawn_blocking(move || Folders::apart(&folder).open(None, None)).await??;
+        let mut workplace = tokio::task::spawn_blocking(move || {
+            let config = Config::default();
+            Folders::apart(&folder).open(&config, config.answer_within(), config.allow_within())
+        })
+        .await??;
         workplace.surroundings = Arc::new(Surroundings::default().with_network(Arc::new(network)));
         let device = workplace.device(sim.address());
         device.connect(&mut |_| {}).await?;

@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use wibbet_sim::Scenario;
 
+use crate::config::Config;
 use crate::demo::Demo;
 use crate::exit::{Exit, Failure};
 use crate::place::Folders;
@@ -31,9 +32,13 @@ async fn prepare(answer_within: Option<Duration>, more: Vec<Scenario>) -> anyhow
     let apps = folder.join("apps");
     std::fs::create_dir_all(&apps)?;
     std::fs::write(apps.join("pier-keys.apk"), wibbet_sim::SampleApk::keyboard().read(0, usize::MAX))?;
-    let opened = tokio::task::spawn_blocking(move || Folders::apart(&folder).open(answer_within, None));
+    let config = Config::of_demo();
+    let ours = config.clone();
+    let answer_within = answer_within.unwrap_or(config.answer_within());
+    let opened =
+        tokio::task::spawn_blocking(move || Folders::apart(&folder).open(&ours, answer_within, ours.allow_within()));
     let mut workplace = opened.await??;
     workplace.surroundings = Arc::new(surroundings);
     let addresses = demo.addresses();
-    Ok(Start { workplace, addresses, demo: Some(Arc::new(demo)), apps: Some(apps), passing })
+    Ok(Start { workplace, config, addresses, demo: Some(Arc::new(demo)), apps: Some(apps), passing })
 }

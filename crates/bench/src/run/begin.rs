@@ -35,6 +35,17 @@ pub async fn begin_run(
         })
         .collect();
     let device = id.clone();
-    let terms = plan.terms.clone();
-    book.with(move |book| book.begin_run(&device, (kind, &terms), &steps, now())).await
+    let mut terms = plan.terms.clone();
+    let technician = book.technician().to_owned();
+    book.with(move |book| {
+        if !technician.is_empty() {
+            let mut job = terms.job.take().map_or_else(|| book.job_at_hand(&device), Ok)?;
+            if job.technician.is_empty() {
+                job.technician = technician;
+            }
+            terms.job = Some(job);
+        }
+        book.begin_run(&device, (kind, &terms), &steps, now())
+    })
+    .await
 }

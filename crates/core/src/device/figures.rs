@@ -17,7 +17,39 @@ pub struct Figures {
     pub memory: Option<u64>,
 }
 
+/// What one of the figures is of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FigureOf {
+    /// Packages in use by a user.
+    InUse(UserId),
+    /// Free space, in bytes.
+    Free,
+    /// Memory that programs can have, in bytes.
+    Memory,
+}
+
+impl FigureOf {
+    /// A number of it, as people read it.
+    pub fn words(self, count: u64) -> String {
+        match self {
+            Self::InUse(_) => count.to_string(),
+            Self::Free | Self::Memory => bytes_words(count),
+        }
+    }
+}
+
 impl Figures {
+    /// What was measured both times: what it is of, before, and after.
+    pub fn beside(&self, after: &Self) -> Vec<(FigureOf, u64, u64)> {
+        let in_use = after.in_use.iter().filter_map(|(user, now)| {
+            let then = self.in_use.get(user)?;
+            Some((FigureOf::InUse(*user), u64::from(*then), u64::from(*now)))
+        });
+        let bytes = [(FigureOf::Free, self.free, after.free), (FigureOf::Memory, self.memory, after.memory)];
+        let bytes = bytes.into_iter().filter_map(|(of, then, now)| Some((of, then?, now?)));
+        in_use.chain(bytes).collect()
+    }
+
     /// What has changed from these to later ones, in words: "packages in use 227 → 222, free 62.7 GB → 62.8 GB".
     pub fn words_to(&self, after: &Self) -> String {
         let mut parts = Vec::new();

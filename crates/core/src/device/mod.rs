@@ -8,6 +8,6 @@ mod vitals;
 
 pub use facts::{DeviceFacts, DeviceKind, Likeness};
 pub use failure::{AppFailure, FailureKind};
-pub use figures::Figures;
+pub use figures::{FigureOf, Figures};
 pub use users::{Forbidden, User, UserCondition, UserKind};
 pub use vitals::{Battery, Managed, Root, Space, Vitals};

@@ -13,6 +13,8 @@ pub struct Job {
     pub technician: String,
     /// The number that the workshop has for it.
     pub ticket: String,
+    /// For whom it is done.
+    pub customer: String,
     /// What is to be said to the customer.
     pub note: String,
 }
@@ -23,10 +25,16 @@ impl Job {
         *self == Self::default()
     }
 
-    /// In a line, as far as it is known: `ticket 4711 · Ines · the note`.
+    /// Its texts, in the order of forms.
+    pub fn texts(&self) -> [&str; 4] {
+        [&self.technician, &self.ticket, &self.customer, &self.note]
+    }
+
+    /// In a line, as far as it is known: `ticket 4711 · Ines · for the harbour office · the note`.
     pub fn words(&self) -> String {
         let ticket = if self.ticket.is_empty() { String::new() } else { format!("ticket {}", self.ticket) };
-        let all = [ticket.as_str(), self.technician.as_str(), self.note.as_str()];
+        let customer = if self.customer.is_empty() { String::new() } else { format!("for {}", self.customer) };
+        let all = [&ticket, &self.technician, &customer, &self.note].map(String::as_str);
         all.into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>().join(" · ")
     }
 }

@@ -234,13 +234,15 @@ impl Run {
         Some(before.words_to(after)).filter(|words| !words.is_empty())
     }
 
-    /// Whether all these words are found in what it is about: its device, its job and its packages, in whatever case.
+    /// Whether all these words are found in what it is about: its device, its job, its order and its packages by id and name, in whatever case.
     pub fn is_about(&self, words: &str) -> bool {
-        let Job { technician, ticket, note } = &self.job;
         let ids = self.steps.iter().map(|step| step.id.as_str());
-        let about: Vec<String> = [self.device.as_str(), technician, ticket, note, self.order.as_str()]
+        let names = self.names.values().map(PlainText::as_str);
+        let about: Vec<String> = [self.device.as_str(), self.order.as_str()]
             .into_iter()
+            .chain(self.job.texts())
             .chain(ids)
+            .chain(names)
             .map(str::to_lowercase)
             .collect();
         words.to_lowercase().split_whitespace().all(|word| about.iter().any(|part| part.contains(word)))

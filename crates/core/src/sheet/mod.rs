@@ -3,5 +3,5 @@
 mod sheet;
 mod words;
 
-pub use sheet::{Bar, Sheet, SheetPart, SheetRow, SheetSource, Without, job_sheet};
+pub use sheet::{Bar, Sheet, SheetPart, SheetRow, SheetSource, Without, job_sheet, runs_of_job};
 pub use words::{BadWords, SheetWords, read_words, write_words};

@@ -2,10 +2,10 @@
 
 use std::collections::BTreeSet;
 
-use wibbet_types::{PackageId, PlainText, UserId, bytes_words};
+use wibbet_types::{PackageId, PlainText, RunId, Timestamp, UserId};
 
 use super::words::SheetWords;
-use crate::device::DeviceFacts;
+use crate::device::{DeviceFacts, FigureOf};
 use crate::package::KeptCopy;
 use crate::plan::Change;
 use crate::run::{Outcome, Run, RunKind, Step};
@@ -88,6 +88,17 @@ pub struct Bar {
     pub words: (String, String),
 }
 
+/// Of a device's runs, the latest first, those of the same job as the first one, the oldest first: of one ticket, or else without any and of
+/// one day.
+pub fn runs_of_job(runs: &[Run], of: RunId, day: impl Fn(Timestamp) -> String) -> Vec<Run> {
+    let Some(first) = runs.iter().find(|run| run.number == of) else { return Vec::new() };
+    let is_same = |run: &&Run| match first.job.ticket.is_empty() {
+        true => run.job.ticket.is_empty() && day(run.begun) == day(first.begun),
+        false => run.job.ticket == first.job.ticket,
+    };
+    runs.iter().filter(|run| run.device == first.device).filter(is_same).rev().cloned().collect()
+}
+
 /// Of a step that stands in a list: what was done, and why.
 type Wanted<'a> = dyn Fn(&Run, &Step) -> Option<(String, String)> + 'a;
 
@@ -96,7 +107,9 @@ pub fn job_sheet(of: &SheetSource<'_>) -> Sheet {
     let words = of.words;
     let mut parts = vec![SheetPart::Facts(facts(of))];
     let several = of.runs.iter().flat_map(|run| &run.steps).map(|step| step.user).collect::<BTreeSet<_>>().len() > 1;
+    // What was done to a package more than once in the same way stands there once.
     let rows = |wanted: &Wanted<'_>| -> Vec<SheetRow> {
+        let mut told: Vec<SheetRow> = Vec::new();
         let all = of.runs.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step)));
         let rows = all.filter_map(|(run, step)| {
             let (what, why) = wanted(run, step)?;
@@ -106,7 +119,12 @@ pub fn job_sheet(of: &SheetSource<'_>) -> Sheet {
             let id = format!("{id}{user}").trim_start_matches(" · ").to_owned();
             Some(SheetRow { name: name.unwrap_or_else(|| step.id.to_string()), id, what, why })
         });
-        rows.collect()
+        rows.for_each(|row| {
+            if !told.contains(&row) {
+                told.push(row);
+            }
+        });
+        told
     };
     let done = rows(&|run, step| {
         let counts = run.kind != RunKind::PutBack && !run.is_replaced(step);
@@ -159,6 +177,7 @@ fn facts(of: &SheetSource<'_>) -> Vec<(String, String)> {
     for (word, text) in [
         (&words.technician, unique(jobs.clone().map(|job| job.technician.as_str()))),
         (&words.ticket, unique(jobs.clone().map(|job| job.ticket.as_str()))),
+        (&words.customer, unique(jobs.clone().map(|job| job.customer.as_str()))),
         (&words.order, unique(of.runs.iter().map(|run| run.order.as_str()))),
         (&words.note, unique(jobs.map(|job| job.note.as_str()))),
     ] {
@@ -265,23 +284,19 @@ fn figures(of: &SheetSource<'_>) -> Option<SheetPart> {
     let words = of.words;
     let before = of.runs.iter().find_map(|run| run.figures[0].as_ref())?;
     let after = of.runs.iter().rev().find_map(|run| run.figures[1].as_ref())?;
-    let mut bars = Vec::new();
-    for (user, now) in &after.in_use {
-        let Some(then) = before.in_use.get(user) else { continue };
-        let whose = if after.in_use.len() > 1 { format!(" · {} {user}", words.user) } else { String::new() };
-        bars.push(Bar {
-            name: format!("{}{whose}", words.in_use),
-            before: u64::from(*then),
-            after: u64::from(*now),
-            words: (then.to_string(), now.to_string()),
-        });
-    }
-    for (name, then, now) in [(&words.free, before.free, after.free), (&words.memory, before.memory, after.memory)] {
-        if let (Some(then), Some(now)) = (then, now) {
-            let words = (bytes_words(then), bytes_words(now));
-            bars.push(Bar { name: name.clone(), before: then, after: now, words });
-        }
-    }
+    let several = after.in_use.len() > 1;
+    let bar = |(of, then, now): (FigureOf, u64, u64)| Bar {
+        name: match of {
+            FigureOf::InUse(user) if several => format!("{} · {} {user}", words.in_use, words.user),
+            FigureOf::InUse(_) => words.in_use.clone(),
+            FigureOf::Free => words.free.clone(),
+            FigureOf::Memory => words.memory.clone(),
+        },
+        before: then,
+        after: now,
+        words: (of.words(then), of.words(now)),
+    };
+    let bars: Vec<Bar> = before.beside(after).into_iter().map(bar).collect();
     (!bars.is_empty()).then(|| SheetPart::Bars(words.figures.clone(), bars))
 }
 

@@ -35,6 +35,8 @@ words! {
     ticket = "Ticket";
     /// Before the technician.
     technician = "Technician";
+    /// Before the customer.
+    customer = "Customer";
     /// Before the device.
     device = "Device";
     /// Before the serial.

@@ -476,9 +476,18 @@ pub(crate) enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// The configuration as it is, where it stands, and what can be written into it.
+    Config {
+        /// Write a file with every setting, its default and what it is for, where there is none yet.
+        #[arg(long)]
+        write: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
     /// The runs in the logbook.
     Runs {
-        /// Only those with these words in their device, ticket, technician, note or packages.
+        /// Only those with these words in their device, ticket, technician, customer, note or packages.
         #[arg(long, value_name = "WORDS")]
         search: Option<String>,
         /// One JSON object on standard output.

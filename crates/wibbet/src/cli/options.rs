@@ -85,6 +85,9 @@ pub(crate) struct WantedJob {
     /// The workshop's number for the job; kept with the run.
     #[arg(long, value_name = "NUMBER")]
     pub(crate) ticket: Option<String>,
+    /// For whom it is done; kept with the run.
+    #[arg(long, value_name = "NAME")]
+    pub(crate) customer: Option<String>,
     /// A note for the customer; kept with the run.
     #[arg(long, value_name = "TEXT")]
     pub(crate) note: Option<String>,
@@ -93,10 +96,15 @@ pub(crate) struct WantedJob {
 impl WantedJob {
     /// The job that is named; `None` where nothing of it is, for the one that the device is at.
     pub(crate) fn job(self) -> Option<Job> {
-        let Self { technician, ticket, note } = self;
-        let named = technician.is_some() || ticket.is_some() || note.is_some();
+        let Self { technician, ticket, customer, note } = self;
+        let named = [&technician, &ticket, &customer, &note].iter().any(|text| text.is_some());
         let text = |text: Option<String>| PlainText::new(&text.unwrap_or_default()).into_string();
-        named.then(|| Job { technician: text(technician), ticket: text(ticket), note: text(note) })
+        named.then(|| Job {
+            technician: text(technician),
+            ticket: text(ticket),
+            customer: text(customer),
+            note: text(note),
+        })
     }
 }
 

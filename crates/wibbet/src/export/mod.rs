@@ -2,3 +2,4 @@
 
 pub(crate) mod csv;
 pub(crate) mod json;
+pub(crate) mod sheet;

@@ -8,14 +8,17 @@ use wibbet_bench::fleet::Bench;
 use wibbet_bench::logbook::SharedLogbook;
 use wibbet_core::order::read_order;
 
-use super::app::{App, OrderFile};
+use super::app::{App, LogRead, OrderFile};
 use super::message::{AppFile, Effect, Message};
+use crate::config::Config;
 use crate::demo::Demo;
+use crate::export::sheet::SheetJob;
 
 /// What effects work with.
 pub(super) struct Effects {
     pub(super) bench: Bench,
     pub(super) logbook: SharedLogbook,
+    pub(super) config: Config,
     pub(super) demo: Option<Arc<Demo>>,
     /// Messages for the screen; it is ending when nobody receives them any more.
     pub(super) messages: UnboundedSender<Message>,
@@ -81,11 +84,43 @@ impl Effects {
                     });
                 });
             }
+            Effect::ReadSheet(run) => {
+                let (logbook, config) = (self.logbook.clone(), self.config.clone());
+                tokio::spawn(async move {
+                    let read = match config.sheet_words(None) {
+                        Ok(words) => match logbook.with(move |book| SheetJob::of_run(book, run)).await {
+                            Ok(Some(job)) => Ok(Box::new((job, words))),
+                            Ok(None) => Err(format!("the logbook does not know run {run} any more")),
+                            Err(error) => Err(error.to_string()),
+                        },
+                        Err(failure) => Err(failure.message),
+                    };
+                    let _ = messages.send(Message::Sheet(read));
+                });
+            }
+            Effect::WriteSheet { sheet, foot, paper, pdf, name } => {
+                tokio::task::spawn_blocking(move || {
+                    let drawn = wibbet_report::job_sheet(&sheet, paper.paper(), &foot);
+                    let end = if pdf { ".pdf" } else { ".svg" };
+                    let bytes = if pdf { drawn.pdf() } else { drawn.svg().map(String::into_bytes) };
+                    let written = bytes
+                        .map_err(|why| why.to_string())
+                        .and_then(|bytes| write_new(&name, end, &bytes).map_err(|why| why.to_string()));
+                    let _ = messages.send(match written {
+                        Ok(path) => Message::Done(format!("The job sheet is in {}.", path.display())),
+                        Err(why) => Message::Trouble(format!("The job sheet {name}{end} could not be written: {why}")),
+                    });
+                });
+            }
             Effect::ReadLog => {
                 let logbook = self.logbook.clone();
                 tokio::spawn(async move {
-                    let runs = logbook.with(|book| book.runs(None)).await;
-                    let _ = messages.send(Message::Log(runs.map_err(|error| error.to_string())));
+                    let read = logbook.with(|book| {
+                        let names =
+                            book.devices()?.into_iter().map(|known| (known.facts.id.clone(), known.facts.name()));
+                        Ok(LogRead { runs: book.runs(None)?, names: names.collect() })
+                    });
+                    let _ = messages.send(Message::Log(read.await.map_err(|error| error.to_string())));
                 });
             }
         }
@@ -187,8 +222,11 @@ fn write_new(name: &str, end: &str, bytes: &[u8]) -> std::io::Result<PathBuf> {
         let path = PathBuf::from(if n == 1 { format!("{name}{end}") } else { format!("{name}-{n}{end}") });
         match std::fs::OpenOptions::new().write(true).create_new(true).open(&path) {
             Ok(mut file) => {
-                file.write_all(bytes)?;
-                file.sync_all()?;
+                if let Err(error) = file.write_all(bytes).and_then(|()| file.sync_all()) {
+                    // Half a file is none.
+                    let _ = std::fs::remove_file(&path);
+                    return Err(error);
+                }
                 return std::path::absolute(path);
             }
             Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists => {}

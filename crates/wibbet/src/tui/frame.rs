@@ -6,7 +6,7 @@ use ratatui::widgets::Paragraph;
 use wibbet_core::link::Rung;
 
 use crate::tui::app::App;
-use crate::tui::keys::{Action, Layer, View, hint, in_room};
+use crate::tui::keys::{Action, View, hint, in_room};
 use crate::tui::rooms::{self, is_enabled};
 use crate::tui::widgets::{Areas, Theme, justify, spinner, truncate, width, wrap};
 
@@ -149,9 +149,12 @@ fn notice_line<'a>(app: &'a App, theme: &Theme, cells: usize) -> Line<'a> {
 
 /// The keys that do something here and now, as many as fit.
 fn hint_line<'a>(app: &App, theme: &Theme, cells: usize) -> Line<'a> {
-    let typing = app.view == View::Packages && app.device().is_some_and(|d| d.searching);
-    let mut bindings: Vec<_> =
-        if typing { Layer::SearchLine.bindings().collect() } else { in_room(app.view).collect() };
+    let typed_into = rooms::typed_into(app);
+    let typing = typed_into.is_some();
+    let mut bindings: Vec<_> = match typed_into {
+        Some(layer) => layer.bindings().collect(),
+        None => in_room(app.view).collect(),
+    };
     bindings.retain(|b| !b.hint.is_empty() && (typing || is_enabled(app, b.action)));
     // What leads to everything that does not fit is always in sight.
     let leads_on = |action| matches!(action, Action::Menu | Action::Palette | Action::Help) && !typing;

@@ -5,9 +5,13 @@ use std::path::PathBuf;
 use crossterm::event::Event;
 use wibbet_bench::fleet::{BenchCommand, BenchEvent, CardId};
 use wibbet_bench::session::SessionCommand;
+use wibbet_core::sheet::{Sheet, SheetWords};
+use wibbet_types::RunId;
 
-use super::app::OrderFile;
+use super::app::{LogRead, OrderFile};
+use crate::config::PaperName;
 use crate::demo::{DemoAct, DemoScreen};
+use crate::export::sheet::SheetJob;
 
 pub(crate) fn to_session(card: CardId, command: SessionCommand) -> Effect {
     Effect::Bench(BenchCommand::Session(card, command))
@@ -29,11 +33,13 @@ pub(crate) enum Message {
     /// How the program was set up: columns and searches.
     Choices(Option<String>, Option<String>),
     /// The runs of the logbook, or why they could not be read.
-    Log(Result<Vec<wibbet_core::run::Run>, String>),
+    Log(Result<LogRead, String>),
     /// What is in a folder of this computer, of what may be an app.
     Apps(PathBuf, Result<Vec<AppFile>, String>),
     /// The orders at hand, and where they are kept, or why they cannot be read; and which of them has just been made.
     Orders { folder: PathBuf, files: Result<Vec<OrderFile>, String>, made: Option<String> },
+    /// What a job sheet is made of, with its words; or why it cannot be read.
+    Sheet(Result<Box<(SheetJob, SheetWords)>, String>),
     /// Time passes.
     Tick,
 }
@@ -51,6 +57,16 @@ pub(crate) enum Effect {
     ListOrders,
     /// Keep an order, under a name that is not taken.
     KeepOrder(String, String),
+    /// Read what the sheet of a run's job is made of.
+    ReadSheet(RunId),
+    /// Draw a sheet on paper, and write it: the beginning of its name.
+    WriteSheet {
+        sheet: Box<Sheet>,
+        foot: String,
+        paper: PaperName,
+        pdf: bool,
+        name: String,
+    },
     /// Make a sound, or whatever the terminal makes of that.
     Ring,
     /// Remember how something was chosen: its name, and how.

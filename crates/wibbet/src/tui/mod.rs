@@ -31,6 +31,7 @@ use wibbet_bench::fleet::{Bench, BenchCommand, BenchEvent, CardId};
 use wibbet_bench::workplace::Workplace;
 use wibbet_types::{Address, PackageId};
 
+use crate::config::Config;
 use crate::demo::Demo;
 use crate::exit::Exit;
 use app::App;
@@ -49,6 +50,7 @@ const LINK_PATIENCE: Duration = Duration::from_secs(600);
 /// What the screen works with.
 pub(crate) struct Start {
     pub(crate) workplace: Workplace,
+    pub(crate) config: Config,
     /// Addresses that somebody named.
     pub(crate) addresses: Vec<Address>,
     /// The devices of the demo workshop, in place of real ones.
@@ -88,13 +90,14 @@ async fn prepared(
     let theme = Theme::new(ColorDepth::detect());
     model.app.tell("Getting ready.");
     terminal.draw(|frame| draw(&model, &theme, frame))?;
-    let Start { mut workplace, addresses, demo, apps, passing: _passing } = prepare.await?;
+    let Start { mut workplace, config, addresses, demo, apps, passing: _passing } = prepare.await?;
     if let Some(apps) = apps.or_else(|| std::env::current_dir().ok()) {
         model.app.apps_folder = apps;
     }
     // Somebody sits at the screen, sees that a link is waited for, and can stop the run.
     workplace.patience.link = LINK_PATIENCE;
     model.app.notice = None;
+    model.app.config = config;
     Screen::new(workplace, addresses, demo, model, theme).live(terminal).await
 }
 
@@ -131,7 +134,8 @@ impl Screen {
         });
         // A second screen in one program would tell the first.
         let _ = FAILURES.set(sender.clone());
-        let effects = Effects { bench, logbook, demo: demo.clone(), messages: sender };
+        let effects =
+            Effects { bench, logbook, config: model.app.config.clone(), demo: demo.clone(), messages: sender };
         effects.read_choices();
         Self { model, in_sight: None, theme, effects, demo, messages }
     }

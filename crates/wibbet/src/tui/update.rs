@@ -46,11 +46,22 @@ fn take_in(model: &mut Model, message: Message) -> Vec<Effect> {
             }
         }
         Message::Orders { folder, files, made } => app.orders.take(folder, files, made.as_deref()),
-        Message::Choices(columns, searches) => app.take_choices(columns.as_deref(), searches.as_deref()),
-        Message::Log(Ok(runs)) => {
-            app.log = runs;
-            app.log_at = app.log_at.min(app.log.len().saturating_sub(1));
+        Message::Sheet(read) => {
+            let form = model.windows.iter_mut().find_map(|window| match window {
+                Window::JobSheet(form) => Some(form),
+                _ => None,
+            });
+            match (form, read) {
+                (Some(form), Ok(read)) => form.take(*read),
+                (Some(_), Err(why)) => {
+                    model.windows.retain(|window| !matches!(window, Window::JobSheet(_)));
+                    app.alert(format!("The job sheet cannot be made: {why}"));
+                }
+                (None, _) => {}
+            }
         }
+        Message::Choices(columns, searches) => app.take_choices(columns.as_deref(), searches.as_deref()),
+        Message::Log(Ok(read)) => app.log.take(read),
         Message::Tick => app.tick = app.tick.wrapping_add(1),
     }
     out
@@ -104,16 +115,13 @@ fn key(model: &mut Model, event: &Event, key: KeyEvent, out: &mut Vec<Effect>) {
             (None, None) => Flow::Stay,
         };
         follow(model, flow, out);
-    } else if rooms::search_line(&mut model.app).is_some() {
-        match Layer::SearchLine.action_of(key) {
+    } else if let Some(layer) = rooms::typed_into(&model.app) {
+        match layer.action_of(key) {
             Some(Action::SearchHelp) => act(model, Action::SearchHelp, out),
             Some(action) => rooms::search_key(&mut model.app, action),
-            None => {
-                if let Some(device) = rooms::search_line(&mut model.app) {
-                    device.search.handle_event(event);
-                    device.search_again();
-                }
-            }
+            None => rooms::type_in(&mut model.app, |field| {
+                field.handle_event(event);
+            }),
         }
     } else {
         let room = Layer::Room(model.app.view);
@@ -148,9 +156,8 @@ fn paste(model: &mut Model, text: &str) {
             }
         }
         None => {
-            if let Some(device) = rooms::search_line(app) {
-                type_line(&mut device.search, text);
-                device.search_again();
+            if rooms::typed_into(app).is_some() {
+                rooms::type_in(app, |field| type_line(field, text));
             } else if let Some(list) = list_of(app, text) {
                 windows.push(Window::IdList(Box::new(list)));
             }

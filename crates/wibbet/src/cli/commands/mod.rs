@@ -4,6 +4,7 @@ mod asking;
 pub(crate) mod catch;
 pub(crate) mod change;
 pub(crate) mod changes;
+pub(crate) mod config;
 pub(crate) mod copies;
 mod drawing;
 pub(crate) mod files;

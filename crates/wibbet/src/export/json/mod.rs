@@ -1,6 +1,7 @@
 //! The JSON that is promised in `docs/json.md`, a file for each kind of object. Fields are only ever added.
 
 mod change;
+mod config;
 mod copy;
 mod device;
 mod error;
@@ -17,6 +18,7 @@ mod state;
 mod why;
 
 pub(crate) use change::{Changes, JsonBreak, Looks};
+pub(crate) use config::Configured;
 pub(crate) use copy::{Copies, JsonCopy};
 pub(crate) use device::{Bench, Device};
 pub(crate) use error::{print, print_failure};

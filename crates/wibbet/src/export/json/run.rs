@@ -75,13 +75,14 @@ impl From<&Returned> for JsonReturned {
 struct JsonJob {
     technician: String,
     ticket: String,
+    customer: String,
     note: String,
 }
 
 impl JsonJob {
     fn of(job: &Job) -> Option<Self> {
-        let Job { technician, ticket, note } = job.clone();
-        (!job.is_empty()).then_some(Self { technician, ticket, note })
+        let Job { technician, ticket, customer, note } = job.clone();
+        (!job.is_empty()).then_some(Self { technician, ticket, customer, note })
     }
 }
 

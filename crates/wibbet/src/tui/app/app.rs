@@ -4,11 +4,12 @@ use std::path::PathBuf;
 
 use ratatui::layout::Rect;
 use wibbet_core::catalog::{Attribute, Column};
-use wibbet_core::run::Run;
 use wibbet_types::Address;
 
 use super::device::DeviceModel;
+use super::log::Log;
 use super::orders::Orders;
+use crate::config::Config;
 use crate::demo::DemoScreen;
 use crate::tui::keys::{Action, View, hint};
 use crate::tui::widgets::Areas;
@@ -28,9 +29,11 @@ pub(crate) struct App {
     pub(crate) current: usize,
     pub(crate) notice: Option<Notice>,
     pub(crate) details: bool,
-    pub(crate) log: Vec<Run>,
-    pub(crate) log_at: usize,
+    /// The logbook.
+    pub(crate) log: Log,
     pub(crate) simulated: bool,
+    /// The configuration.
+    pub(crate) config: Config,
     /// Devices that offer pairing: the name that each is announced by, and where.
     pub(crate) offers: Vec<(String, Address)>,
     /// An address that was typed: its card is turned to when it comes.
@@ -66,9 +69,9 @@ impl App {
             notice: None,
             // On a narrow screen the table needs the room.
             details: size.0 >= 104,
-            log: Vec::new(),
-            log_at: 0,
+            log: Log::default(),
             simulated,
+            config: Config::default(),
             offers: Vec::new(),
             awaited: None,
             qr: None,

@@ -5,6 +5,7 @@ mod app;
 mod catching;
 mod device;
 mod finding;
+mod log;
 mod looking_back;
 mod orders;
 mod planning;
@@ -12,5 +13,6 @@ mod run_pane;
 
 pub(crate) use app::{App, Notice};
 pub(crate) use device::DeviceModel;
+pub(crate) use log::LogRead;
 pub(crate) use orders::{Mark, Marked, OnDevice, OrderFile, OrderWork, Stage, StopsOn, marked};
 pub(crate) use run_pane::{CatchPane, FinderPane, Review, RunPane};

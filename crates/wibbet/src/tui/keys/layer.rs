@@ -17,6 +17,8 @@ pub(crate) enum Layer {
     Menu(View),
     /// While the search line is being typed into.
     SearchLine,
+    /// While the search line of the logbook is.
+    LogSearch,
     Address,
     Apps,
     Break,
@@ -43,6 +45,7 @@ pub(crate) enum Layer {
     OtherWays,
     Choices,
     Job,
+    JobSheet,
     Pair,
     Palette,
     PartAsked,
@@ -60,7 +63,7 @@ pub(crate) enum Layer {
 impl Layer {
     #[cfg(test)]
     pub(crate) fn all() -> Vec<Self> {
-        let mut all = vec![Self::Everywhere, Self::SearchLine];
+        let mut all = vec![Self::Everywhere, Self::SearchLine, Self::LogSearch];
         all.extend(View::ALL.into_iter().flat_map(|view| [Self::Room(view), Self::Menu(view)]));
         all.extend([
             Self::Address,
@@ -87,6 +90,7 @@ impl Layer {
             Self::OtherWays,
             Self::Choices,
             Self::Job,
+            Self::JobSheet,
             Self::Pair,
         ]);
         all.extend([Self::Orders, Self::OrderMaking, Self::OrderWork, Self::OrderAsked]);
@@ -119,6 +123,7 @@ impl Layer {
             Self::Menu(View::Shelf) => &[menus::SHELF_MENU, windows::MENU],
             Self::Menu(View::Logbook) => &[windows::MENU],
             Self::SearchLine => &[rooms::SEARCH_LINE],
+            Self::LogSearch => &[rooms::LOG_SEARCH],
             Self::Address => &[windows::ADDRESS],
             Self::Apps => &[windows::APPS],
             Self::Break => &[windows::BREAK, windows::READING],
@@ -145,6 +150,7 @@ impl Layer {
             Self::OtherWays => &[windows::OTHER_WAYS],
             Self::Choices => &[windows::CHOICES],
             Self::Job => &[windows::JOB],
+            Self::JobSheet => &[windows::JOB_SHEET, windows::READING],
             Self::Pair => &[windows::PAIR],
             Self::Palette => &[windows::PALETTE],
             Self::PartAsked => &[windows::PART_ASKED],

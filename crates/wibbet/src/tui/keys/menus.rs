@@ -8,9 +8,9 @@ use super::key::letter;
 const JOB: Binding = bind(
     Action::Job,
     &[letter('j')],
-    "Technician, ticket, note",
+    "Technician, ticket, customer, note",
     "job",
-    "Writes down who does this, the ticket, and a note for the customer: of the run that is shown, or of every run on the device from now on.",
+    "Writes down who does this, the ticket, for whom it is, and a note for the customer: of the run that is shown, or of every run on the device from now on.",
 );
 
 /// Rarer actions on the bench.

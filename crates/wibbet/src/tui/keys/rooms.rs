@@ -55,6 +55,13 @@ pub(super) const EVERYWHERE: &[Binding] = &[
         "orders",
         "Opens the orders at hand: makes one of what is chosen, of a run or of what is off, holds one against the devices on the bench, and carries it out on several at once.",
     ),
+    bind(
+        Action::JobSheet,
+        &[letter('J')],
+        "The job sheet",
+        "job sheet",
+        "Shows the paper that goes with the device: of the job of the run that is shown, or of the latest one on the device; it is written as PDF or SVG from there.",
+    ),
     bind(Action::NextDevice, &[letter('n')], "Next device", "next device", "Turns to the next device on the bench."),
     bind(
         Action::ReadAgain,
@@ -434,5 +441,36 @@ pub(super) const LOGBOOK: &[Binding] = &[
         "open the run",
         "Opens the run under the cursor, with every step.",
     ),
+    bind(
+        Action::Search,
+        &[letter('/')],
+        "Search",
+        "search",
+        "Searches as you type: words of the ticket, the technician, the customer, the note, the device, the order and the packages.",
+    ),
+    bind(
+        Action::Sort,
+        &[letter('>')],
+        "By day, or by device",
+        "by device",
+        "Puts the runs together by the device, or by the day again.",
+    ),
+    bind(Action::Back, &[key(KeyCode::Esc)], "Back", "clear search", "Clears the search."),
     CHANGES,
+];
+
+/// While the search line of the logbook is being typed into.
+pub(super) const LOG_SEARCH: &[Binding] = &[
+    bind(
+        Action::Accept,
+        &[key(KeyCode::Enter)],
+        "To the list",
+        "to the list",
+        "Keeps the search and goes to what it finds.",
+    ),
+    bind(Action::Leave, &[key(KeyCode::Esc)], "Clear the search", "clear", "Clears the search."),
+    bind(Action::Up, &[key(KeyCode::Up)], "Up", "", "One line up."),
+    bind(Action::Down, &[key(KeyCode::Down)], "Down", "move", "One line down."),
+    bind(Action::PageUp, &[key(KeyCode::PageUp)], "Page up", "", "A page up."),
+    bind(Action::PageDown, &[key(KeyCode::PageDown)], "Page down", "", "A page down."),
 ];

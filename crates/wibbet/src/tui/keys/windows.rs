@@ -189,6 +189,16 @@ pub(super) const BREAK: &[Binding] = &[
     foot(Action::EndBreak, &[letter('e')], "ends it as it is"),
 ];
 
+/// A job sheet, beside what goes for any page.
+pub(super) const JOB_SHEET: &[Binding] = &[
+    foot(Action::WritePdf, &[letter('p')], "writes it as PDF"),
+    foot(Action::WriteSvg, &[letter('v')], "as SVG"),
+    foot(Action::Toggle, &[letter('o')], "this run only, or all of the job"),
+    foot(Action::SheetSerial, &[letter('i')], "the serial, or not"),
+    foot(Action::SheetUsage, &[letter('u')], "figures, or not"),
+    foot(Action::SheetPaper, &[letter('l')], "the paper"),
+];
+
 /// What has changed.
 pub(super) const CHANGES: &[Binding] = &[
     foot(Action::ChooseAgain, &[letter('a')], "chooses again what is back"),

@@ -1,25 +1,59 @@
-//! The logbook: the runs so far, of all devices.
+//! The logbook: the runs so far, of all devices, by day or by device, and what became of the one under the cursor.
 
 use std::sync::Arc;
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
+use ratatui::style::Style;
 use ratatui::text::{Line, Span};
+use ratatui::widgets::Paragraph;
+use wibbet_core::device::FigureOf;
 use wibbet_core::run::{Outcome, Run, RunState};
 
 use super::parts::outcome_counts;
 use crate::tui::app::{App, RunPane};
 use crate::tui::keys::{Action, View, hint};
-use crate::tui::widgets::{Theme, draw_list, fit, item_at, truncate};
+use crate::tui::widgets::{Theme, before_after, capitalize, draw_list, fit, item_at, justify, truncate, width, wrap};
 
 const HEAD: u16 = 2;
 
+/// From so many columns on the run under the cursor stands beside the list, and from so many lines on below it.
+const BESIDE: u16 = 108;
+const BELOW: u16 = 18;
+
+/// So many packages of a run are named.
+const MOST_NAMED: usize = 40;
+
 pub(super) fn is_enabled(app: &App, action: Action) -> bool {
-    action == Action::Next && !app.log.is_empty()
+    match action {
+        Action::Next => app.log.here().is_some(),
+        Action::Search | Action::Sort => !app.log.read.runs.is_empty(),
+        Action::Back => !app.log.search.value().is_empty(),
+        _ => false,
+    }
 }
 
 pub(super) fn act(app: &mut App, action: Action) {
-    let Some(run) = app.log.get(app.log_at).filter(|_| action == Action::Next).cloned() else { return };
+    match action {
+        Action::Search => app.log.searching = true,
+        Action::Sort => app.log.turn(),
+        Action::Back => {
+            app.log.search.reset();
+            app.log.search_again();
+        }
+        Action::Next => open(app),
+        _ => {}
+    }
+}
+
+/// What an action means here and now.
+pub(super) fn word(app: &App, action: Action) -> Option<&'static str> {
+    (action == Action::Sort && app.log.is_by_device()).then_some("by day")
+}
+
+/// Shows a run of a device that is on the bench where runs are shown; another one is read in a window.
+fn open(app: &mut App) {
+    let Some(run) = app.log.here().cloned() else { return };
     app.notice = None;
     match app.devices.iter().position(|d| d.facts.as_ref().is_some_and(|f| f.id == run.device)) {
         Some(place) if !app.devices[place].running => {
@@ -28,67 +62,154 @@ pub(super) fn act(app: &mut App, action: Action) {
             app.devices[place].pane = RunPane::Shown(Arc::new(run));
             app.view = View::Run;
         }
-        Some(_) => app.tell("That device has a run going on; it is on the run view."),
-        None => app.tell(format!("The device of that run, {}, is not on the bench.", run.device)),
+        _ => app.tell("That device has a run going on; it is on the run view."),
     }
 }
 
-pub(super) fn line_at(app: &App, body: Rect, line: u16) -> Option<usize> {
-    let room = usize::from(body.height.saturating_sub(HEAD));
-    item_at(app.log.len(), app.log_at, room, usize::from(line.checked_sub(body.y + HEAD)?))
+/// The list, and where the run under the cursor is told of.
+fn areas(body: Rect) -> (Rect, Option<Rect>) {
+    let head = HEAD.min(body.height);
+    let room = Rect { y: body.y + head, height: body.height - head, ..body };
+    if body.width >= BESIDE {
+        let right = body.width * 9 / 20;
+        let list = Rect { width: body.width - right - 1, ..room };
+        (list, Some(Rect { x: list.right() + 1, width: right, ..room }))
+    } else if body.height >= BELOW {
+        let below = room.height / 2;
+        let list = Rect { height: room.height - below - 1, ..room };
+        (list, Some(Rect { y: list.bottom() + 1, height: below, ..room }))
+    } else {
+        (room, None)
+    }
+}
+
+pub(super) fn line_at(app: &App, body: Rect, column: u16, line: u16) -> Option<usize> {
+    let (list, _) = areas(body);
+    if column >= list.right() {
+        return None;
+    }
+    item_at(app.log.len(), app.log.at, usize::from(list.height), usize::from(line.checked_sub(list.y)?))
 }
 
 pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
-    let cells = usize::from(body.width);
+    frame.render_widget(title(app, theme, usize::from(body.width)), Rect { height: 1.min(body.height), ..body });
+    if app.log.searching || !app.log.search.value().is_empty() {
+        search_line(app, theme, frame, Rect { y: body.y + 1, height: 1.min(body.height.saturating_sub(1)), ..body });
+    }
+    let (list, about) = areas(body);
+    let runs = app.log.shown();
+    let cells = usize::from(list.width);
+    let row = |run: &&Run, n: usize| row(app, run, n.checked_sub(1).map(|before| runs[before]), theme, cells);
+    draw_list(&runs, app.log.at, row, theme, frame, list);
+    if let (Some(area), Some(run)) = (about, app.log.here()) {
+        let beside = area.x > body.x;
+        let rule = |words: String| Line::styled(words, theme.dim);
+        if beside {
+            let bars = (0..area.height).map(|_| rule("│".to_owned())).collect::<Vec<_>>();
+            frame.render_widget(Paragraph::new(bars), Rect { x: area.x - 1, width: 1, ..area });
+        } else {
+            frame.render_widget(rule("─".repeat(usize::from(area.width))), Rect { y: area.y - 1, height: 1, ..area });
+        }
+        let area = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
+        let lines = about_run(app, run, theme, usize::from(area.width));
+        frame.render_widget(Paragraph::new(lines), area);
+    }
+}
+
+fn title<'a>(app: &App, theme: &Theme, cells: usize) -> Line<'a> {
     let opens = hint(View::Logbook, Action::Next);
-    let title = match app.log.len() {
-        0 => " No runs yet. What is done to a device is written down here before it is sent.".to_owned(),
-        1 => format!(" 1 run. {opens} opens it, with every step, answer and state read back."),
-        n => format!(" {n} runs. {opens} opens one, with every step, answer and state read back."),
+    let words = match (app.log.read.runs.len(), app.log.len()) {
+        (0, _) => " No runs yet. What is done to a device is written down here before it is sent.".to_owned(),
+        (all, found) if found < all => format!(" {found} of {all} runs found."),
+        (1, _) => format!(" 1 run. {opens} opens it, with every step, answer and state read back."),
+        (all, _) => format!(" {all} runs. {opens} opens one, with every step, answer and state read back."),
     };
-    frame.render_widget(
-        Line::styled(truncate(&title, cells), theme.strong),
-        Rect { height: 1.min(body.height), ..body },
-    );
-    let head = HEAD.min(body.height);
-    let list = Rect { y: body.y + head, height: body.height - head, ..body };
-    let row = |run: &Run, n: usize| {
-        let alert = run.state != RunState::Finished
-            || run
-                .steps
-                .iter()
-                .any(|s| !matches!(s.outcome, Some(Outcome::Done | Outcome::Answered | Outcome::Skipped)));
-        let job = if run.job.is_empty() { String::new() } else { format!(" · {}", run.job.words()) };
-        let spans = vec![
-            Span::styled(if n == app.log_at { "▌ " } else { "  " }, theme.accent),
-            Span::styled(format!("run {:<3} ", run.number), theme.strong),
-            Span::styled(format!("{} ", fit(&app.clock(run.begun), 12)), theme.dim),
-            Span::styled(
-                format!(
-                    "{} ",
-                    fit(
-                        &device_name(app, run),
-                        match cells {
-                            0..90 => 14,
-                            90..110 => 31,
-                            _ => 40,
-                        }
-                    )
-                ),
-                theme.plain,
-            ),
-            Span::styled(fit(run.kind.label(), 10), theme.plain),
-            Span::styled(outcome_words(app, run), if alert { theme.alert } else { theme.good }),
-            Span::styled(job, theme.dim),
-        ];
-        Line::from(spans)
+    Line::styled(truncate(&words, cells), theme.strong)
+}
+
+fn search_line(app: &App, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    let log = &app.log;
+    let style = if log.searching { theme.strong } else { theme.plain };
+    let left = vec![Span::styled(" / ", theme.accent), Span::styled(log.search.value().to_owned(), style)];
+    let right = match log.searching && log.search.value().is_empty() {
+        true => vec![Span::styled("ticket, technician, customer, device, package, note ", theme.dim)],
+        false => Vec::new(),
     };
-    draw_list(&app.log, app.log_at, row, theme, frame, list);
+    frame.render_widget(justify(left, right, usize::from(area.width)), area);
+    if log.searching && area.height > 0 {
+        let x = area.x + 3 + u16::try_from(log.search.visual_cursor()).unwrap_or(0);
+        frame.set_cursor_position((x.min(area.right().saturating_sub(1)), area.y));
+    }
+}
+
+/// A run in a line. What it shares with the one before, the day or the device, is not said again.
+fn row<'a>(app: &App, run: &Run, before: Option<&Run>, theme: &Theme, cells: usize) -> Line<'a> {
+    let by_device = app.log.is_by_device();
+    let (day, time) = day_and_time(app, run);
+    let same_day = before.is_some_and(|before| day_and_time(app, before).0 == day);
+    let same_device = before.is_some_and(|before| before.device == run.device);
+    let device = match by_device && same_device {
+        true => String::new(),
+        // Where there is little room the id stands beside or below only.
+        false => match name_of(app, run) {
+            Some(name) if cells < 76 => name,
+            _ => device_name(app, run),
+        },
+    };
+    let day = if !by_device && same_day { String::new() } else { day };
+    let number = format!("{:>4} ", run.number.number());
+    let for_device = match cells {
+        0..58 => 14,
+        58..76 => 20,
+        _ => 34,
+    };
+    let device = fit(&truncate(&device, for_device), for_device);
+    let day = fit(&day, 6);
+    let mut spans = match by_device {
+        true => {
+            vec![Span::styled(format!(" {device} "), theme.strong), Span::styled(format!("{day} {time} "), theme.dim)]
+        }
+        false => {
+            vec![Span::styled(format!(" {day} "), theme.strong), Span::styled(format!("{time} "), theme.dim)]
+        }
+    };
+    spans.push(Span::styled(number, theme.plain));
+    if !by_device {
+        spans.push(Span::styled(format!("{device} "), theme.plain));
+    }
+    spans.push(Span::styled(fit(run.kind.label(), 9), theme.plain));
+    let used: usize = spans.iter().map(|span| width(&span.content)).sum();
+    let words = outcome_words(app, run);
+    let style = if needs_a_look(run) { theme.alert } else { theme.good };
+    spans.push(Span::styled(truncate(&words, cells.saturating_sub(used)), style));
+    let left = cells.saturating_sub(used + width(&words));
+    let ticket = if run.job.ticket.is_empty() { String::new() } else { format!(" · {}", run.job.ticket) };
+    if left > 6 {
+        spans.push(Span::styled(truncate(&ticket, left), theme.dim));
+    }
+    Line::from(spans)
+}
+
+fn needs_a_look(run: &Run) -> bool {
+    let is_well = |outcome| matches!(outcome, Some(Outcome::Done | Outcome::Answered | Outcome::Skipped));
+    run.state != RunState::Finished || run.counting().any(|step| !is_well(step.outcome))
+}
+
+fn day_and_time(app: &App, run: &Run) -> (String, String) {
+    let clock = app.clock(run.begun);
+    match clock.rsplit_once(' ') {
+        Some((day, time)) => (day.to_owned(), time.to_owned()),
+        None => (clock, String::new()),
+    }
+}
+
+fn name_of(app: &App, run: &Run) -> Option<String> {
+    let known = app.devices.iter().filter_map(|d| d.facts.as_ref()).find(|f| f.id == run.device);
+    known.map(|facts| facts.name()).or_else(|| app.log.name_of(&run.device).map(str::to_owned))
 }
 
 fn device_name(app: &App, run: &Run) -> String {
-    let known = app.devices.iter().filter_map(|d| d.facts.as_ref()).find(|f| f.id == run.device);
-    known.map_or_else(|| run.device.to_string(), |f| format!("{} · {}", f.name(), f.id))
+    name_of(app, run).map_or_else(|| run.device.to_string(), |name| format!("{name} · {}", run.device))
 }
 
 fn outcome_words(app: &App, run: &Run) -> String {
@@ -105,4 +226,61 @@ fn outcome_words(app: &App, run: &Run) -> String {
         RunState::Stopped => " · stopped",
     };
     format!("{}{state}", outcome_counts(run))
+}
+
+/// What is known of a run, in lines.
+fn about_run<'a>(app: &App, run: &Run, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+    let mut lines: Vec<Line<'a>> = Vec::new();
+    let mut say = |words: &str, style: Style| {
+        lines.extend(wrap(words, cells).into_iter().map(|line| Line::styled(line, style)));
+    };
+    let title = format!("Run {} · {} · {}", run.number, run.kind.label(), app.clock(run.begun));
+    say(&title, theme.strong);
+    say(&device_name(app, run), theme.plain);
+    if !run.order.is_empty() {
+        say(&format!("order {}", run.order), theme.plain);
+    }
+    if !run.job.is_empty() {
+        say(&run.job.words(), theme.plain);
+    }
+    say(&capitalize(&outcome_words(app, run)), if needs_a_look(run) { theme.alert } else { theme.good });
+    if let [Some(before), Some(after)] = &run.figures {
+        lines.push(Line::raw(""));
+        let several = after.in_use.len() > 1;
+        for (of, then, now) in before.beside(after) {
+            let name = match of {
+                FigureOf::InUse(user) if several => format!("in use, user {user}"),
+                FigureOf::InUse(_) => "packages in use".to_owned(),
+                FigureOf::Free => "free space".to_owned(),
+                FigureOf::Memory => "free memory".to_owned(),
+            };
+            lines.extend(before_after(&name, (then, now), (&of.words(then), &of.words(now)), theme, cells));
+        }
+    }
+    let mut say = |words: &str, style: Style| {
+        lines.extend(wrap(words, cells).into_iter().map(|line| Line::styled(line, style)));
+    };
+    for (sign, texts) in [("▲ ", run.seen_after.as_slice()), ("", run.missed.as_deref().unwrap_or_default())] {
+        if !texts.is_empty() {
+            say("", theme.plain);
+        }
+        texts.iter().for_each(|words| say(&format!("{sign}{}", capitalize(words.as_str())), theme.strong));
+    }
+    let failed: Vec<_> =
+        run.counting().filter(|s| matches!(s.outcome, Some(Outcome::Refused | Outcome::NoEffect))).collect();
+    let name = |id| run.names.get(id).map_or_else(|| format!("{id}"), ToString::to_string);
+    if !failed.is_empty() {
+        say("", theme.plain);
+    }
+    for step in failed.iter().take(MOST_NAMED) {
+        say(&format!("▲ {}: {}", name(&step.id), step.remark), theme.alert);
+    }
+    let done: Vec<String> = run.counting().filter(|step| step.is_so()).map(|step| name(&step.id)).collect();
+    if !done.is_empty() {
+        let more = done.len().saturating_sub(MOST_NAMED);
+        let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+        say("", theme.plain);
+        say(&format!("{}{more}", done[..done.len().min(MOST_NAMED)].join(" · ")), theme.dim);
+    }
+    lines
 }

@@ -10,16 +10,18 @@ mod shelf;
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
+use tui_input::Input;
 use wibbet_bench::fleet::BenchCommand;
 use wibbet_bench::run::Control;
 use wibbet_bench::session::SessionCommand;
+use wibbet_types::RunId;
 
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, View, hint, menu_of};
+use crate::tui::keys::{Action, Layer, View, hint, menu_of};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Theme, step};
 
-pub(crate) use packages::{in_sight, search_key, search_line};
+pub(crate) use packages::in_sight;
 pub(crate) use parts::review_put_back;
 pub(crate) use run::not_done_of;
 
@@ -45,6 +47,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         Action::Catch => device(DeviceModel::may_catch),
         Action::UpdateBreak => device(|d| !d.running && d.catalog.is_some()),
         Action::Changes => device(|d| d.looked_back.is_some()),
+        Action::JobSheet => run_of_sheet(app).is_some(),
         Action::Job => device(|d| d.facts.is_some()),
         Action::CopyId => app.device().is_some_and(|d| d.id_under_cursor(app.view).is_some()),
         Action::Show(_)
@@ -68,6 +71,19 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
             View::Shelf => shelf::is_enabled(app, action),
             View::Logbook => logbook::is_enabled(app, action),
         },
+    }
+}
+
+/// The run whose job sheet would be shown: the one under the cursor or on the screen, or else the latest on the device.
+pub(crate) fn run_of_sheet(app: &App) -> Option<RunId> {
+    match app.view {
+        View::Logbook => app.log.here().map(|run| run.number),
+        _ => {
+            let device = app.device()?;
+            let shown = device.shown_run().filter(|_| app.view == View::Run);
+            let latest = device.runs.iter().max_by_key(|run| run.number);
+            shown.map(|run| run.number).or(latest.map(|run| run.number))
+        }
     }
 }
 
@@ -143,7 +159,51 @@ pub(crate) fn word(app: &App, action: Action) -> Option<&'static str> {
     match app.view {
         View::Run => run::word(app, action),
         View::Shelf => shelf::word(app, action),
+        View::Logbook => logbook::word(app, action),
         _ => None,
+    }
+}
+
+/// The keys of the search line that somebody types into, where there is one.
+pub(crate) fn typed_into(app: &App) -> Option<Layer> {
+    match app.view {
+        View::Packages => app.device().filter(|device| device.searching).map(|_| Layer::SearchLine),
+        View::Logbook => app.log.searching.then_some(Layer::LogSearch),
+        _ => None,
+    }
+}
+
+/// Something is typed into the search line.
+pub(crate) fn type_in(app: &mut App, typed: impl FnOnce(&mut Input)) {
+    match app.view {
+        View::Logbook => {
+            typed(&mut app.log.search);
+            app.log.search_again();
+        }
+        _ => {
+            if let Some(device) = app.device_mut() {
+                typed(&mut device.search);
+                device.search_again();
+            }
+        }
+    }
+}
+
+/// A key with a meaning of its own while a search line is typed into.
+pub(crate) fn search_key(app: &mut App, action: Action) {
+    let by = isize::try_from(page(app)).unwrap_or(1);
+    match (app.view, action) {
+        (View::Packages, _) => packages::search_key(app, action),
+        (_, Action::Accept) => app.log.searching = false,
+        (_, Action::Leave) => {
+            app.log.searching = false;
+            logbook::act(app, Action::Back);
+        }
+        (_, Action::Up) => move_by(app, -1),
+        (_, Action::Down) => move_by(app, 1),
+        (_, Action::PageUp) => move_by(app, -by),
+        (_, Action::PageDown) => move_by(app, by),
+        _ => {}
     }
 }
 
@@ -161,7 +221,10 @@ fn cursor(app: &mut App) -> Option<(&mut usize, usize)> {
     let devices = app.devices.len();
     match app.view {
         View::Bench => return Some((&mut app.current, devices)),
-        View::Logbook => return Some((&mut app.log_at, app.log.len())),
+        View::Logbook => {
+            let len = app.log.len();
+            return Some((&mut app.log.at, len));
+        }
         _ => {}
     }
     let view = app.view;
@@ -217,7 +280,7 @@ pub(crate) fn item_at(app: &App, column: u16, line: u16) -> Option<usize> {
         View::Packages => packages::line_at(app, body, column, line),
         View::Bench => bench::card_at(app, body, column, line),
         View::Shelf => shelf::line_at(app, body, line),
-        View::Logbook => logbook::line_at(app, body, line),
+        View::Logbook => logbook::line_at(app, body, column, line),
         View::Run => run::line_at(app, body, line),
     }
 }

@@ -34,7 +34,7 @@ fn screens() -> Vec<(String, Screen)> {
                 screen.keys("\n");
             }
             let done = run([Some(Outcome::Done), Some(Outcome::Refused), None]);
-            update(&mut screen.model, Message::Log(Ok(vec![done])));
+            update(&mut screen.model, log(vec![done]));
             screen.model.app.view = view;
             screen
         };

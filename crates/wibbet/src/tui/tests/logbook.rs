@@ -1,6 +1,134 @@
-//! The logbook.
+//! The logbook, and the job sheets out of it.
 
 use super::*;
+use wibbet_core::device::Figures;
+use wibbet_core::plan::Job;
+use wibbet_core::sheet::SheetWords;
+use wibbet_types::Timestamp;
+
+use crate::config::PaperName;
+use crate::export::sheet::SheetJob;
+use crate::tui::app::LogRead;
+
+/// Three runs, the latest first: one on another device, whose name the logbook knows, and two on the phone.
+fn three_runs() -> Vec<Run> {
+    let day = 86_400_000;
+    let mut first = Run { number: RunId::new(1), begun: Timestamp(20 * day), ..run([Some(Outcome::Done); 3]) };
+    first.job = Job { ticket: "P-77".into(), customer: "the harbour office".into(), ..Job::default() };
+    first.names = [(testing::id("com.android.music"), PlainText::new("Music"))].into();
+    first.missed = Some(vec![PlainText::new("stops: playing music")]);
+    let figures = |count, free| Figures { in_use: [(UserId::OWNER, count)].into(), free: Some(free), memory: None };
+    first.figures = [Some(figures(227, 60_000_000_000)), Some(figures(224, 60_200_000_000))];
+    let outcomes = [Some(Outcome::Done), Some(Outcome::Refused), Some(Outcome::Done)];
+    let second = Run { number: RunId::new(2), begun: Timestamp(20 * day + 3_600_000), ..run(outcomes) };
+    let other = Run {
+        number: RunId::new(3),
+        device: "OS11-88-0402".parse().unwrap(),
+        begun: Timestamp(21 * day),
+        ..run([Some(Outcome::Done), Some(Outcome::Done), Some(Outcome::Unsettled)])
+    };
+    vec![other, second, first]
+}
+
+impl Screen {
+    fn with_log(columns: u16, lines: u16) -> Self {
+        let mut screen = Self::linked(columns, lines);
+        screen.keys("5");
+        let names = [("OS11-88-0402", "Ostrel Slate 11"), ("CT5-0417-2291", "Corvane Tarn 5")];
+        let names = names.map(|(id, name)| (id.parse().unwrap(), name.to_owned())).into();
+        update(&mut screen.model, Message::Log(Ok(LogRead { runs: three_runs(), names })));
+        screen
+    }
+}
+
+#[test]
+fn runs_are_searched_put_together_and_told_of() {
+    let mut screen = Screen::with_log(128, 40);
+    insta::assert_snapshot!("logbook_128x40", screen.text());
+    screen.keys("/harbour MUSIC\n");
+    let text = screen.text();
+    assert!(text.contains("1 of 3 runs found") && text.contains("P-77 · for the harbour office"), "{text}");
+    for words in ["packages in use", "227", "224", "free space", "Stops: playing music"] {
+        assert!(text.contains(words), "{words}\n{text}");
+    }
+    screen.keys("\x1b");
+    assert!(screen.shows("3 runs."), "{}", screen.text());
+    screen.keys("/slate\x1b");
+    assert!(screen.shows("3 runs."), "leaving the line clears it: {}", screen.text());
+    // By device: the one that was worked on last comes first, each is named once, and the cursor stays on its run.
+    screen.keys("_");
+    assert!(screen.shows("Run 2 ·"), "{}", screen.text());
+    screen.keys(">");
+    assert!(screen.shows("Run 2 ·"), "{}", screen.text());
+    let text = screen.text();
+    let list: Vec<&str> = text.lines().skip(3).filter_map(|line| line.split('│').next()).collect();
+    let of = |words: &str| list.iter().filter(|line| line.contains(words)).count();
+    assert_eq!((of("Corvane Tarn 5"), of("Ostrel Slate 11")), (1, 1), "{text}");
+    // On small screens too.
+    for (columns, lines) in [(100, 30), (80, 24), (58, 20), (46, 12)] {
+        screen.model.app.size = (columns, lines);
+        let text = screen.text();
+        assert!(text.contains("3 runs.") && text.contains("take out"), "{columns}x{lines}\n{text}");
+    }
+}
+
+#[test]
+fn a_run_of_a_device_that_is_not_here_is_read_in_a_window() {
+    let mut screen = Screen::with_log(100, 30);
+    screen.keys("\n");
+    let text = screen.text();
+    for words in ["Run 3", "Ostrel Slate 11 · OS11-88-0402", "com.android.calendar · user 0 · done", "unsettled"] {
+        assert!(text.contains(words), "{words}\n{text}");
+    }
+    screen.keys("\x1b_\n");
+    assert_eq!((screen.model.app.view, screen.model.windows.len()), (View::Run, 0));
+}
+
+#[test]
+fn a_job_sheet_is_looked_at_and_written() {
+    let mut screen = Screen::with_log(100, 45);
+    screen.keys("__J");
+    assert!(screen.effects.contains(&Effect::ReadSheet(RunId::new(1))), "{:?}", screen.effects);
+    assert!(screen.shows("The logbook is being read"), "{}", screen.text());
+    let runs: Vec<Run> = three_runs().into_iter().skip(1).rev().collect();
+    let job = SheetJob { facts: testing::facts(), runs, copies: Vec::new() };
+    let words = SheetWords { workshop: "Pellmoor Ferries".into(), ..SheetWords::default() };
+    update(&mut screen.model, Message::Sheet(Ok(Box::new((job, words)))));
+    let text = screen.text();
+    for words in ["Pellmoor Ferries", "CT5-0417-2291", "the harbour office", "Music", "removed", "What was not done"] {
+        assert!(text.contains(words), "{words}\n{text}");
+    }
+    insta::assert_snapshot!("job_sheet_100x45", text);
+    // Without what is nobody's business, of one run, on other paper.
+    screen.keys("iul");
+    assert!(!screen.shows("┃ Serial") && screen.shows("Job sheet · Letter"), "{}", screen.text());
+    screen.keys("o");
+    assert!(!screen.shows("What was not done"), "{}", screen.text());
+    screen.effects.clear();
+    screen.keys("p");
+    let written = screen.effects.iter().find_map(|effect| match effect {
+        Effect::WriteSheet { sheet, paper, pdf, name, .. } => Some((format!("{sheet:?}"), *paper, *pdf, name.clone())),
+        _ => None,
+    });
+    let (sheet, paper, pdf, name) = written.unwrap_or_else(|| panic!("{:?}", screen.effects));
+    assert_eq!((paper, pdf, name.as_str()), (PaperName::Letter, true, "job-sheet-run-1"));
+    assert!(!sheet.contains("CT5-0417-2291") && !sheet.contains("227"), "{sheet}");
+    screen.keys("o");
+    screen.effects.clear();
+    screen.keys("v");
+    let names: Vec<&String> = screen
+        .effects
+        .iter()
+        .filter_map(|effect| match effect {
+            Effect::WriteSheet { pdf: false, name, .. } => Some(name),
+            _ => None,
+        })
+        .collect();
+    assert_eq!(names, ["job-sheet-corvane-tarn-5-1970-01-21"], "no serial in the name of a file");
+    // What cannot be read closes it, and says why.
+    update(&mut screen.model, Message::Sheet(Err("words.toml: line 1".into())));
+    assert!(screen.model.windows.is_empty() && screen.shows("words.toml: line 1"), "{}", screen.text());
+}
 
 /// A device that shares its serial with another one is named by its id in the record.
 #[test]
@@ -15,15 +143,15 @@ fn the_logbook_names_devices_by_their_ids() {
     };
     let runs = vec![of("CT5-0417-2291.2", 2), of("CT5-0417-2291", 1)];
     screen.keys("5");
-    update(&mut screen.model, Message::Log(Ok(runs)));
+    update(&mut screen.model, log(runs));
     let text = screen.text();
     let line = |run: &str| text.lines().find(|line| line.contains(run)).unwrap();
-    assert!(line("run 2").contains("Corvane Tarn 5 · CT5"), "{text}");
-    assert!(!line("run 1").contains("Corvane"), "another device's run\n{text}");
+    assert!(line("2 Corvane").contains("Corvane Tarn 5 · CT5-0417-2291.2"), "{text}");
+    assert!(!line(" 1 CT5-0417-2291 ").contains("Corvane"), "another device's run\n{text}");
     // One that another version has written is not said to be finished.
     let gaps = vec!["step 1: “freeze” is not a way".to_owned()];
     let foreign = Run { not_understood: gaps, ..of("CT5-0417-2291.2", 3) };
-    update(&mut screen.model, Message::Log(Ok(vec![foreign.clone()])));
+    update(&mut screen.model, log(vec![foreign.clone()]));
     assert!(screen.shows("not all understood"), "{}", screen.text());
     screen.tell(SessionEvent::Runs(vec![foreign].into()));
     screen.keys("\n");

@@ -92,6 +92,11 @@ fn ready() -> Ladder {
     ladder
 }
 
+/// What was read of the logbook; it knows no device by name.
+fn log(runs: Vec<Run>) -> Message {
+    Message::Log(Ok(crate::tui::app::LogRead { runs, ..Default::default() }))
+}
+
 struct Screen {
     model: Model,
     effects: Vec<Effect>,

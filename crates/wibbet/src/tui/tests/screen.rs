@@ -23,7 +23,7 @@ fn the_views_at_their_sizes() {
     insta::assert_snapshot!("run_80x24", screen.text());
     screen.keys("4");
     insta::assert_snapshot!("shelf_80x24", screen.text());
-    update(&mut screen.model, Message::Log(Ok(vec![done])));
+    update(&mut screen.model, log(vec![done]));
     screen.keys("5");
     insta::assert_snapshot!("logbook_80x24", screen.text());
 }

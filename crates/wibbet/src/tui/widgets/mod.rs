@@ -1,6 +1,7 @@
 //! Drawing without knowing the program.
 
 mod areas;
+mod bars;
 mod field;
 mod glyphs;
 mod large;
@@ -12,6 +13,7 @@ mod theme;
 mod window;
 
 pub(crate) use areas::Areas;
+pub(crate) use bars::before_after;
 pub(crate) use field::Field;
 pub(crate) use glyphs::{glyph, spinner};
 pub(crate) use large::large_lines;

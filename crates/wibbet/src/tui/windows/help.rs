@@ -24,7 +24,8 @@ fn key_tables(here: View) -> Vec<(String, Vec<&'static Binding>)> {
     };
     let mut tables: Vec<(String, Vec<&Binding>)> = of(here).collect();
     tables.push(("Keys everywhere".to_owned(), Layer::Everywhere.bindings().collect()));
-    tables.push(("Keys while you type a search".to_owned(), Layer::SearchLine.bindings().collect()));
+    let line = if here == View::Logbook { Layer::LogSearch } else { Layer::SearchLine };
+    tables.push(("Keys while you type a search".to_owned(), line.bindings().collect()));
     tables.extend(View::ALL.into_iter().filter(|view| *view != here).flat_map(of));
     tables
 }

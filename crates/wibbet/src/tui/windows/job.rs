@@ -1,4 +1,4 @@
-//! For whom and by whom: technician, ticket and a note for the customer, of the run that is shown or of what is done to the device now.
+//! For whom and by whom: technician, ticket, customer and a note for them, of the run that is shown or of what is done to the device now.
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -14,14 +14,14 @@ use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Field, Theme};
 
-const FIELDS: [&str; 3] = ["technician", "ticket", "note for the customer"];
+const FIELDS: [&str; 4] = ["technician", "ticket", "customer", "note for the customer"];
 
 /// What is written in each field, and which one the cursor is in.
 #[derive(Debug, Clone)]
 pub(crate) struct JobForm {
     /// The run that it is of; `None` for what is begun on the device from now on.
     run: Option<RunId>,
-    inputs: [Input; 3],
+    inputs: [Input; 4],
     at: usize,
 }
 
@@ -35,7 +35,7 @@ impl Form for JobForm {
             Some(run) => (Some(run.number), &run.job),
             None => (None, &device.job),
         };
-        let inputs = [&job.technician, &job.ticket, &job.note].map(|text| Input::new(text.clone()));
+        let inputs = job.texts().map(|text| Input::new(text.to_owned()));
         Some(Self { run, inputs, at: 0 })
     }
 
@@ -50,7 +50,7 @@ impl Form for JobForm {
             Action::Accept => {
                 let Some(device) = app.device() else { return Flow::Close };
                 let text = |n: usize| PlainText::new(self.inputs[n].value().trim()).into_string();
-                let job = Job { technician: text(0), ticket: text(1), note: text(2) };
+                let job = Job { technician: text(0), ticket: text(1), customer: text(2), note: text(3) };
                 out.push(to_session(device.card, SessionCommand::Job(self.run, job)));
                 return Flow::Close;
             }
@@ -68,7 +68,7 @@ impl Form for JobForm {
                 "Kept with every run on this device from now on; empty ends that.",
             ),
         };
-        let room = framed(&title, (90, 5), (Layer::Job, ALL), theme, frame);
+        let room = framed(&title, (90, 6), (Layer::Job, ALL), theme, frame);
         for (n, name) in FIELDS.into_iter().enumerate() {
             let y = room.y + u16::try_from(n).unwrap_or(0);
             if y >= room.bottom() {
@@ -81,7 +81,7 @@ impl Form for JobForm {
                 field.put_cursor(frame, line, 0);
             }
         }
-        let last = Rect { y: (room.y + 4).min(room.bottom()), height: room.height.saturating_sub(4).min(1), ..room };
+        let last = Rect { y: (room.y + 5).min(room.bottom()), height: room.height.saturating_sub(5).min(1), ..room };
         frame.render_widget(Line::styled(goes, theme.dim), last);
     }
 

@@ -17,7 +17,9 @@ mod guide;
 mod help;
 mod id_list;
 mod job;
+mod job_sheet;
 mod languages;
+mod logged_run;
 mod menu;
 mod note;
 mod open;
@@ -131,7 +133,9 @@ windows![
     help::Help,
     id_list::IdList,
     job::JobForm,
+    job_sheet::JobSheet,
     languages::Languages,
+    logged_run::LoggedRun,
     menu::Menu,
     note::NoteForm,
     open::Open,

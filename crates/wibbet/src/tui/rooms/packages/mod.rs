@@ -26,7 +26,7 @@ use crate::tui::widgets::{Theme, first_shown, item_at, spinner, step, wrap};
 use places::places;
 pub(crate) use places::table_area;
 
-pub(crate) use search_line::{search_key, search_line};
+pub(super) use search_line::search_key;
 
 /// The columns that have room on the screen.
 fn shown_columns(app: &App) -> Vec<Column> {

@@ -11,7 +11,7 @@ use wibbet_core::search::{Completion, Search, SearchError, SearchErrorKind};
 
 use super::places::table_area;
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, Layer, View};
+use crate::tui::keys::{Action, Layer};
 use crate::tui::widgets::{Theme, draw_list, fit, justify, spinner, step, truncate};
 
 /// What the word under the cursor of the search line can become.
@@ -22,12 +22,6 @@ fn completions(device: &DeviceModel) -> Vec<Completion> {
     // A word that is whole already needs no list.
     let whole = |c: &Completion| c.text.trim_end() == &line[c.at.clone()];
     if offers.len() == 1 && offers.iter().all(whole) { Vec::new() } else { offers }
-}
-
-/// The search line, while somebody types into it.
-pub(crate) fn search_line(app: &mut App) -> Option<&mut DeviceModel> {
-    let in_packages = app.view == View::Packages;
-    app.device_mut().filter(|d| d.searching && in_packages)
 }
 
 /// A key with a meaning of its own while the search line is typed into.

@@ -1,0 +1,64 @@
+//! A figure before and after, as two bars.
+
+use ratatui::text::{Line, Span};
+
+use super::theme::Theme;
+use super::{fit, truncate, width};
+
+/// Parts of a cell, from an eighth to seven.
+const PARTS: [&str; 7] = ["▏", "▎", "▍", "▌", "▋", "▊", "▉"];
+
+/// A bar of so much of `most`, in `cells`; what is not nothing has an eighth of a cell at least.
+fn bar(value: u64, most: u64, cells: usize) -> String {
+    let whole = (cells * 8) as u128;
+    let eighths = u128::from(value).min(u128::from(most)) * whole / u128::from(most.max(1));
+    let eighths = if value > 0 { eighths.max(1) } else { 0 };
+    let (full, part) = ((eighths / 8) as usize, (eighths % 8) as usize);
+    let rest = part.checked_sub(1).and_then(|n| PARTS.get(n)).copied().unwrap_or_default();
+    format!("{}{rest}", "█".repeat(full))
+}
+
+/// Two lines: what it is and how it was before, and how it is after. The longer bar takes all the room.
+pub(crate) fn before_after<'a>(
+    name: &str,
+    (before, after): (u64, u64),
+    (was, is): (&str, &str),
+    theme: &Theme,
+    cells: usize,
+) -> [Line<'a>; 2] {
+    let most = before.max(after);
+    let left = (cells / 3).clamp(8, 26);
+    let right = width(was).max(width(is)) + 1;
+    let room = cells.saturating_sub(left + right + 8);
+    let line = |name: &str, word: &str, value, words: &str, style| {
+        let drawn = bar(value, most, room);
+        Line::from(vec![
+            Span::styled(fit(&truncate(name, left), left), theme.plain),
+            Span::styled(format!("{} ", fit(word, 6)), theme.dim),
+            Span::styled(drawn, style),
+            Span::styled(format!(" {words}"), theme.plain),
+        ])
+    };
+    [line(name, "before", before, was, theme.dim), line("", "after", after, is, theme.accent)]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::tui::widgets::ColorDepth;
+
+    #[test]
+    fn bars_are_as_long_as_what_they_stand_for() {
+        assert_eq!(bar(0, 10, 10), "");
+        assert_eq!(bar(10, 10, 10), "█".repeat(10));
+        assert_eq!(bar(1, 1_000_000, 10), "▏", "something is never nothing");
+        assert_eq!(bar(u64::MAX, u64::MAX, 4), "████");
+        assert_eq!(bar(99, 100, 10), format!("{}▉", "█".repeat(9)));
+        assert_eq!(bar(5, 0, 3), "▏", "no most is no division by nothing");
+        let lines = before_after("packages in use", (227, 222), ("227", "222"), &Theme::new(ColorDepth::None), 60);
+        let [before, after] = lines.each_ref().map(ToString::to_string);
+        assert!(before.contains("before") && before.ends_with(" 227") && width(&before) <= 60, "{before}");
+        let full = |line: &str| line.matches('█').count();
+        assert!(after.ends_with(" 222") && full(&after) < full(&before), "{after}");
+    }
+}
