@@ -26,7 +26,7 @@ const ORDERS: [(&str, &str, &[&str]); 6] = [
             "sheet",
         ],
     ),
-    ("report", "", &["font", "picture", "outlines", "document", "layout", "ties", "tray", "sheet"]),
+    ("report", "", &["font", "picture", "outlines", "document", "layout", "ties", "tray", "sheet", "life", "fleet"]),
     (
         "bench",
         "",

@@ -13,8 +13,10 @@
 //! ```
 
 mod document;
+mod fleet;
 mod font;
 mod layout;
+mod life;
 mod outlines;
 mod picture;
 mod sheet;
@@ -22,8 +24,10 @@ mod ties;
 mod tray;
 
 pub use document::{Document, ReportError};
+pub use fleet::fleet;
 pub use font::{is_covered, shown_as};
 pub use layout::{Heading, Paper};
+pub use life::life;
 pub use picture::{Picture, Tone};
 pub use sheet::job_sheet;
 pub use ties::ties;

@@ -2,7 +2,7 @@
 //! whoever sees no colours; one tone of blue leads the eye and says nothing by itself.
 
 use svg::Node as _;
-use svg::node::element::{Group, Path, Rectangle, Text};
+use svg::node::element::{Circle, Group, Path, Rectangle, Text};
 
 use crate::font::{FAMILY, fit, width};
 
@@ -34,6 +34,20 @@ impl Tone {
             Self::Paper => "#ffffff",
         }
     }
+}
+
+/// A small sign. Each is told from the others without its colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Shape {
+    Square,
+    Diamond,
+    Triangle,
+    Ring,
+    Dot,
+    /// Lies across.
+    Dash,
+    /// Lies across, twice.
+    Bar,
 }
 
 /// The height of a line of text, as a multiple of its size.
@@ -135,6 +149,50 @@ impl Picture {
     pub fn line(&mut self, from: (f32, f32), to: (f32, f32), tone: Tone) {
         let data = format!("M {} {} L {} {}", points(from.0), points(from.1), points(to.0), points(to.1));
         self.shapes.append(stroke(data, tone, false));
+    }
+
+    /// A sign with its middle at `at`, which reaches so far from there.
+    pub(crate) fn mark(&mut self, at: (f32, f32), reach: f32, shape: Shape) {
+        let corners = |all: &[(f32, f32)]| {
+            let places = all.iter().map(|(x, y)| format!("{} {}", points(at.0 + x * reach), points(at.1 + y * reach)));
+            format!("M {} Z", places.collect::<Vec<_>>().join(" L "))
+        };
+        let filled = |data: String| Path::new().set("d", data).set("fill", Tone::Ink.colour());
+        let round = |reach: f32, fill: Tone| {
+            let circle = Circle::new().set("cx", points(at.0)).set("cy", points(at.1)).set("r", points(reach));
+            circle.set("fill", fill.colour()).set("stroke", Tone::Ink.colour()).set("stroke-width", "1.2")
+        };
+        match shape {
+            Shape::Square => self.shapes.append(filled(corners(&[(-0.8, -0.8), (0.8, -0.8), (0.8, 0.8), (-0.8, 0.8)]))),
+            Shape::Diamond => self.shapes.append(filled(corners(&[(0.0, -1.1), (1.1, 0.0), (0.0, 1.1), (-1.1, 0.0)]))),
+            Shape::Triangle => {
+                let data = corners(&[(0.0, -1.0), (1.1, 0.9), (-1.1, 0.9)]);
+                let sign = Path::new().set("d", data).set("fill", Tone::Paper.colour());
+                self.shapes.append(sign.set("stroke", Tone::Ink.colour()).set("stroke-width", "1.6"));
+            }
+            Shape::Ring => self.shapes.append(round(reach * 0.85, Tone::Paper)),
+            Shape::Dot => self.shapes.append(round(reach * 0.45, Tone::Ink)),
+            Shape::Dash => {
+                self.shapes.append(filled(corners(&[(-1.0, -0.15), (1.0, -0.15), (1.0, 0.15), (-1.0, 0.15)])))
+            }
+            Shape::Bar => {
+                for y in [-0.4, 0.4] {
+                    let edges = [(-1.1, y - 0.15), (1.1, y - 0.15), (1.1, y + 0.15), (-1.1, y + 0.15)];
+                    self.shapes.append(filled(corners(&edges)));
+                }
+            }
+        }
+    }
+
+    /// A grey ground without a frame.
+    pub(crate) fn ground(&mut self, at: (f32, f32), size: (f32, f32)) {
+        let element = Rectangle::new()
+            .set("x", points(at.0))
+            .set("y", points(at.1))
+            .set("width", points(size.0))
+            .set("height", points(size.1))
+            .set("fill", Tone::Ground.colour());
+        self.shapes.append(element);
     }
 
     /// An arrow that leads from left to right; dashed where what it leads to is not the only one.

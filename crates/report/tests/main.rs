@@ -3,11 +3,14 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
+use wibbet_core::diagnosis::{LifePoint, Moment};
 use wibbet_core::holds::{Around, Hold, HoldKind, Judgement, Sure, Tie};
+use wibbet_core::order::OrderRecord;
 use wibbet_core::plan::{Change, Instead, StartOutlook, Upshot};
-use wibbet_core::testing::id;
-use wibbet_report::{Document, Heading, Picture, Tone, ties, tray};
-use wibbet_types::PackageId;
+use wibbet_core::run::{Outcome, Run, RunKind};
+use wibbet_core::testing::{self, id};
+use wibbet_report::{Document, Heading, Paper, Picture, Tone, ties, tray};
+use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 
 fn heading() -> Heading {
     Heading { title: "What ties <Tides>".into(), below: "Corvane Tarn 5 & more".into(), foot: String::new() }
@@ -204,4 +207,46 @@ fn a_job_sheet_has_pages_and_is_the_same_each_time() {
     for _ in 0..4 {
         assert!(job().pdf().unwrap() == pdf, "the same bytes");
     }
+}
+
+/// What happened to a device stands in the order in which it did; a day once.
+#[test]
+fn a_life_is_drawn_from_the_top_down() {
+    let point = |at, what, in_use, on_break| LifePoint { at: Timestamp(at), what, in_use, on_break };
+    let run = |number, not_done| Moment::Run { number: RunId::new(number), kind: RunKind::TakeOut, done: 12, not_done };
+    let mut points = vec![point(0, Moment::Met, Some(236), false), point(60_000, run(7, 1), Some(224), false)];
+    points.extend((2..90).map(|n| point(n * 86_400_000, run(n, 0), Some(224), n % 2 == 0)));
+    let life = wibbet_core::diagnosis::Life { user: UserId::OWNER, points };
+    let clock = |at: Timestamp| format!("day-{} {:02}:00", at.0 / 86_400_000, at.0 / 60_000 % 60);
+    let drawing = wibbet_report::life(&heading(), &life, Paper::A4, &clock);
+    let svg = drawing.svg().unwrap();
+    assert!(svg.contains("first look at it") && svg.contains("run 7: 12 taken out, 1 not done"), "{svg}");
+    assert_eq!(svg.lines().filter(|line| line.trim() == "day-0").count(), 1);
+    assert!(drawing.pages.len() > 1, "pages go on");
+    assert_eq!(drawing.pdf().unwrap(), wibbet_report::life(&heading(), &life, Paper::A4, &clock).pdf().unwrap());
+    let none = wibbet_core::diagnosis::Life { user: UserId::OWNER, points: Vec::new() };
+    assert!(wibbet_report::life(&heading(), &none, Paper::Letter, &clock).pdf().unwrap().starts_with(b"%PDF-"));
+}
+
+/// Each package has a row, each device a column, and there are as many pages as that takes.
+#[test]
+fn what_became_of_an_order_is_a_matrix() {
+    let run = |number: i64| {
+        let steps = (0..40).map(|n| {
+            let outcome = if (n + number) % 5 == 0 { Outcome::Refused } else { Outcome::Done };
+            testing::settled(n as usize, &format!("com.corvane.part{n:02}"), outcome)
+        });
+        let (device, order) = (testing::device_id(&format!("CT5-{number}")), "Crew phones".to_owned());
+        Run { device, order, steps: steps.collect(), ..testing::run(number, &[]) }
+    };
+    let runs: Vec<Run> = (1..=12).rev().map(run).collect();
+    let record = OrderRecord::of("Crew phones", &runs);
+    assert_eq!((record.devices.len(), record.packages.len()), (12, 40));
+    let draw = || wibbet_report::fleet(&heading(), &record, &|_| "潮".to_owned(), &|_| "2026-11-28".to_owned());
+    let svg = draw().svg().unwrap();
+    for n in 1..=12 {
+        assert!(svg.lines().any(|line| line.trim() == format!("CT5-{n}")), "{n}");
+    }
+    assert!(svg.contains("com.corvane.part39") && !svg.contains('潮'), "what the fonts lack is not drawn");
+    assert_eq!(draw().pdf().unwrap(), draw().pdf().unwrap());
 }

@@ -7,8 +7,8 @@ use wibbet_bench::around::Surroundings;
 use wibbet_core::plan::Terms;
 
 use crate::cli::commands::{
-    catch, change, changes, config, copies, files, find_fault, links, logbook, look, order, order_apply, order_line,
-    packages, part, sheet, shelf, update_break, why,
+    catch, change, changes, config, copies, files, find_fault, life, links, logbook, look, order, order_apply,
+    order_line, order_record, packages, part, sheet, shelf, update_break, why,
 };
 use crate::cli::{Arguments, Command, Finder, How, LogbookCommand, OrderCommand, Ordered};
 use crate::config::Config;
@@ -45,6 +45,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
         Some(Command::UpdateBreak { sending, .. }) => sending.json,
         Some(Command::Order { what }) => what.is_json(),
         Some(Command::Sheet { wanted }) => wanted.json,
+        Some(Command::Life { wanted }) => wanted.json,
         Some(Command::Packages { wanted, .. }) => wanted.json,
         Some(Command::Why { wanted, .. }) => wanted.json,
         Some(Command::Upshot { tray, .. }) => tray.json,
@@ -94,6 +95,14 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Some(Command::Sheet { wanted }) => {
             let folders = Folders::find().map_err(Failure::trouble)?;
             return sheet::sheet(&folders, &Config::read(&folders.configuration)?, &wanted);
+        }
+        Some(Command::Life { wanted }) => {
+            let folders = Folders::find().map_err(Failure::trouble)?;
+            return life::life(&folders.data, &Config::read(&folders.configuration)?, &wanted);
+        }
+        Some(Command::Order { what: OrderCommand::Record { wanted } }) => {
+            let folders = Folders::find().map_err(Failure::trouble)?;
+            return order_record::record(&folders.data, &wanted);
         }
         Some(Command::Config { write, json }) => {
             let folders = Folders::find().map_err(Failure::trouble)?;
@@ -239,6 +248,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         | Command::Man { .. }
         | Command::Doctor { .. }
         | Command::Config { .. }
+        | Command::Life { .. }
         | Command::Logbook { .. }
         | Command::Runs { .. }
         | Command::Copies { .. }

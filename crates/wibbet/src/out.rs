@@ -33,6 +33,13 @@ pub(crate) fn day_here(time: wibbet_types::Timestamp) -> String {
     moment.map_or_else(|_| String::new(), |moment| moment.to_zoned(jiff::tz::TimeZone::system()).date().to_string())
 }
 
+/// Day and time of a moment, as the clock on the wall shows them.
+pub(crate) fn moment_here(time: wibbet_types::Timestamp) -> String {
+    let moment = jiff::Timestamp::from_millisecond(time.0);
+    let here = |moment: jiff::Timestamp| moment.to_zoned(jiff::tz::TimeZone::system());
+    moment.map_or_else(|_| String::new(), |moment| here(moment).strftime("%Y-%m-%d %H:%M").to_string())
+}
+
 #[cfg(test)]
 mod tests {
     #[test]

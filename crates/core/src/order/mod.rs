@@ -6,6 +6,7 @@ mod file;
 mod lists;
 mod make;
 mod order;
+mod record;
 mod scope;
 
 pub use apply::{Applied, AppliedLine, Fate, apply};
@@ -14,4 +15,5 @@ pub use file::{BadOrder, LONGEST, Place, read_order, write_order, write_order_as
 pub use lists::{BadList, COLUMNS, List, read_list, write_csv, write_ids};
 pub use make::Made;
 pub use order::{End, Order, OrderInstall, OrderItem, Otherwise, UserChoice, Users, Way, What};
+pub use record::{Became, OrderRecord, RecordedDevice};
 pub use scope::{BadRelease, Release, Scope};

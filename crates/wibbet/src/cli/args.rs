@@ -8,6 +8,7 @@ use wibbet_core::diagnosis::{Check, Evaluation, Since};
 use wibbet_core::plan::OnRefusal;
 use wibbet_types::{Address, CopyId, DeviceId, DevicePath, PackageId, RunId, UserId};
 
+use super::commands::life::WantedLife;
 use super::commands::sheet::WantedSheet;
 use super::options::{How, Sending, WantedBack, WantedJob, WantedWays};
 use super::order_args::OrderCommand;
@@ -475,6 +476,11 @@ pub(crate) enum Command {
         /// One JSON object on standard output.
         #[arg(long)]
         json: bool,
+    },
+    /// What has happened to a device, as far as the logbook knows: looks, runs, updates, breaks, and what changed by itself.
+    Life {
+        #[command(flatten)]
+        wanted: WantedLife,
     },
     /// The configuration as it is, where it stands, and what can be written into it.
     Config {

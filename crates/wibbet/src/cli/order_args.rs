@@ -8,6 +8,7 @@ use wibbet_types::{PackageId, RunId};
 
 use super::commands::order::Making;
 use super::commands::order_apply::{Applying, StopOn};
+use super::commands::order_record::WantedRecord;
 use super::options::{How, Sending, WantedJob};
 
 #[derive(Debug, Subcommand)]
@@ -82,6 +83,11 @@ pub(crate) enum OrderCommand {
         #[command(flatten)]
         sending: Sending,
     },
+    /// What became of an order on each device, by the runs in the logbook.
+    Record {
+        #[command(flatten)]
+        wanted: WantedRecord,
+    },
     /// Prints the JSON schema of orders.
     Schema,
 }
@@ -107,7 +113,7 @@ impl OrderCommand {
             Self::Schema => true,
             Self::Check { devices, .. } => devices.is_empty(),
             Self::Make { from, .. } => from.is_some(),
-            Self::Apply { .. } => false,
+            Self::Apply { .. } | Self::Record { .. } => false,
         }
     }
 
@@ -116,6 +122,7 @@ impl OrderCommand {
         match self {
             Self::Check { json, .. } => *json,
             Self::Apply { sending, .. } => sending.json,
+            Self::Record { wanted } => wanted.json,
             Self::Make { .. } | Self::Schema => false,
         }
     }
@@ -144,7 +151,8 @@ impl From<OrderCommand> for Ordered {
             how,
         };
         match command {
-            OrderCommand::Schema => Self::Schema,
+            // The record is of the logbook alone, and seen to before.
+            OrderCommand::Schema | OrderCommand::Record { .. } => Self::Schema,
             OrderCommand::Make { device, run, off: _, before_too, from, way, to, name, purpose, for_model } => {
                 Self::Make(Making { device, run, before_too, from, way, to, name, purpose, for_model })
             }

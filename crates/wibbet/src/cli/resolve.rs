@@ -8,6 +8,7 @@ use wibbet_bench::device::{AdbDevice, LinkStep};
 use wibbet_bench::ops::{NoteError, forget_place, note_met};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::device::{DeviceFacts, Likeness};
+use wibbet_logbook::KnownDevice;
 use wibbet_types::{Address, Serial};
 
 use crate::exit::{Exit, Failure};
@@ -260,6 +261,27 @@ impl Wanted {
 /// The id with a number in any case: the first of several devices with one serial has none.
 fn full_id(facts: &DeviceFacts) -> String {
     if facts.id.as_str() == facts.serial.as_str() { format!("{}.1", facts.serial) } else { facts.id.to_string() }
+}
+
+/// There is no logbook yet.
+pub(crate) fn no_logbook() -> Failure {
+    Failure::new(Exit::Nothing, "there is no logbook yet; it is begun with the first device")
+}
+
+/// The device that an id or a serial names.
+pub(super) fn known(devices: &[KnownDevice], name: &str) -> Result<DeviceFacts, Failure> {
+    let of_serial = || devices.iter().map(|known| &known.facts).filter(|facts| facts.serial.as_str() == name);
+    if let Some(known) = devices.iter().find(|known| known.facts.id.as_str() == name) {
+        return Ok(known.facts.clone());
+    }
+    match of_serial().collect::<Vec<_>>().as_slice() {
+        [one] => Ok((*one).clone()),
+        [] => Err(Failure::new(Exit::Nothing, format!("the logbook knows no device {name}"))),
+        several => {
+            let ids: Vec<String> = several.iter().map(|facts| facts.id.to_string()).collect();
+            Err(Failure::new(Exit::Usage, format!("several devices have that serial: {}", ids.join(", "))))
+        }
+    }
 }
 
 #[cfg(test)]

@@ -2,4 +2,5 @@
 
 pub(crate) mod csv;
 pub(crate) mod json;
+pub(crate) mod life;
 pub(crate) mod sheet;

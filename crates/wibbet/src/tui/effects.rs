@@ -9,9 +9,10 @@ use wibbet_bench::logbook::SharedLogbook;
 use wibbet_core::order::read_order;
 
 use super::app::{App, LogRead, OrderFile};
-use super::message::{AppFile, Effect, Message};
+use super::message::{AppFile, Effect, Message, OnPaper};
 use crate::config::Config;
 use crate::demo::Demo;
+use crate::export::life::{drawn, life_of};
 use crate::export::sheet::SheetJob;
 
 /// What effects work with.
@@ -98,17 +99,31 @@ impl Effects {
                     let _ = messages.send(Message::Sheet(read));
                 });
             }
-            Effect::WriteSheet { sheet, foot, paper, pdf, name } => {
+            Effect::ReadLife(device) => {
+                let logbook = self.logbook.clone();
+                tokio::spawn(async move {
+                    let read = match logbook.with(move |book| life_of(book, &device)).await {
+                        Ok(Some(read)) => Ok(Box::new(read)),
+                        Ok(None) => Err("the logbook does not know the device any more".to_owned()),
+                        Err(error) => Err(error.to_string()),
+                    };
+                    let _ = messages.send(Message::Life(read));
+                });
+            }
+            Effect::WritePaper { of, paper, pdf, name } => {
                 tokio::task::spawn_blocking(move || {
-                    let drawn = wibbet_report::job_sheet(&sheet, paper.paper(), &foot);
+                    let drawing = match of {
+                        OnPaper::Sheet(sheet, foot) => wibbet_report::job_sheet(&sheet, paper.paper(), &foot),
+                        OnPaper::Life(read) => drawn(&read.0, &read.1, paper.paper()),
+                    };
                     let end = if pdf { ".pdf" } else { ".svg" };
-                    let bytes = if pdf { drawn.pdf() } else { drawn.svg().map(String::into_bytes) };
+                    let bytes = if pdf { drawing.pdf() } else { drawing.svg().map(String::into_bytes) };
                     let written = bytes
                         .map_err(|why| why.to_string())
                         .and_then(|bytes| write_new(&name, end, &bytes).map_err(|why| why.to_string()));
                     let _ = messages.send(match written {
-                        Ok(path) => Message::Done(format!("The job sheet is in {}.", path.display())),
-                        Err(why) => Message::Trouble(format!("The job sheet {name}{end} could not be written: {why}")),
+                        Ok(path) => Message::Done(format!("Written to {}.", path.display())),
+                        Err(why) => Message::Trouble(format!("{name}{end} could not be written: {why}")),
                     });
                 });
             }

@@ -5,8 +5,10 @@ use std::path::PathBuf;
 use crossterm::event::Event;
 use wibbet_bench::fleet::{BenchCommand, BenchEvent, CardId};
 use wibbet_bench::session::SessionCommand;
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::diagnosis::Life;
 use wibbet_core::sheet::{Sheet, SheetWords};
-use wibbet_types::RunId;
+use wibbet_types::{DeviceId, RunId};
 
 use super::app::{LogRead, OrderFile};
 use crate::config::PaperName;
@@ -40,8 +42,19 @@ pub(crate) enum Message {
     Orders { folder: PathBuf, files: Result<Vec<OrderFile>, String>, made: Option<String> },
     /// What a job sheet is made of, with its words; or why it cannot be read.
     Sheet(Result<Box<(SheetJob, SheetWords)>, String>),
+    /// The life of a device; or why it cannot be read.
+    Life(Result<Box<(DeviceFacts, Life)>, String>),
     /// Time passes.
     Tick,
+}
+
+/// What can be put on paper.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum OnPaper {
+    /// A job sheet, and what stands at its foot.
+    Sheet(Box<Sheet>, String),
+    /// The life of a device.
+    Life(Box<(DeviceFacts, Life)>),
 }
 
 /// Something to be done outside of the model.
@@ -59,10 +72,11 @@ pub(crate) enum Effect {
     KeepOrder(String, String),
     /// Read what the sheet of a run's job is made of.
     ReadSheet(RunId),
-    /// Draw a sheet on paper, and write it: the beginning of its name.
-    WriteSheet {
-        sheet: Box<Sheet>,
-        foot: String,
+    /// Read the life of a device.
+    ReadLife(DeviceId),
+    /// Draw something on paper, and write it: as PDF or SVG, and the beginning of its name.
+    WritePaper {
+        of: OnPaper,
         paper: PaperName,
         pdf: bool,
         name: String,

@@ -60,6 +60,20 @@ fn take_in(model: &mut Model, message: Message) -> Vec<Effect> {
                 (None, _) => {}
             }
         }
+        Message::Life(read) => {
+            let form = model.windows.iter_mut().find_map(|window| match window {
+                Window::LifeOf(form) => Some(form),
+                _ => None,
+            });
+            match (form, read) {
+                (Some(form), Ok(read)) => form.take(read),
+                (Some(_), Err(why)) => {
+                    model.windows.retain(|window| !matches!(window, Window::LifeOf(_)));
+                    app.alert(format!("The life of the device cannot be told: {why}"));
+                }
+                (None, _) => {}
+            }
+        }
         Message::Choices(columns, searches) => app.take_choices(columns.as_deref(), searches.as_deref()),
         Message::Log(Ok(read)) => app.log.take(read),
         Message::Tick => app.tick = app.tick.wrapping_add(1),

@@ -7,6 +7,7 @@ use wibbet_logbook::Logbook;
 
 use super::asking::{asked, may_ask};
 use crate::cli::args::LogbookCommand;
+use crate::cli::resolve::{known, no_logbook};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::{line, tell};
@@ -19,12 +20,8 @@ pub(crate) fn logbook(data: &Path, what: LogbookCommand) -> Result<Exit, Failure
     }
 }
 
-fn none() -> Failure {
-    Failure::new(Exit::Nothing, "there is no logbook yet; it is begun with the first device")
-}
-
 fn check(data: &Path, as_json: bool) -> Result<Exit, Failure> {
-    let book = Logbook::open_to_look(data)?.ok_or_else(none)?;
+    let book = Logbook::open_to_look(data)?.ok_or_else(no_logbook)?;
     let wrong = book.check()?;
     let (devices, runs) = (book.devices()?.len(), book.runs(None)?.len());
     if as_json {
@@ -38,7 +35,7 @@ fn check(data: &Path, as_json: bool) -> Result<Exit, Failure> {
 }
 
 fn backup(data: &Path, file: &Path) -> Result<Exit, Failure> {
-    let book = Logbook::open_to_look(data)?.ok_or_else(none)?;
+    let book = Logbook::open_to_look(data)?.ok_or_else(no_logbook)?;
     book.back_up(file)?;
     tell(format_args!(
         "{} is a copy of the logbook; the copies of apps lie in {} and are not in it",
@@ -50,19 +47,9 @@ fn backup(data: &Path, file: &Path) -> Result<Exit, Failure> {
 
 fn erase(data: &Path, name: &str, yes: bool, as_json: bool) -> Result<Exit, Failure> {
     may_ask(yes, "add --yes to erase it")?;
-    let known = Logbook::open_to_look(data)?.ok_or_else(none)?.devices()?;
-    let named = known.iter().find(|known| known.facts.id.as_str() == name);
-    let of_serial: Vec<_> = known.iter().filter(|known| known.facts.serial.as_str() == name).collect();
-    let named = match (named, of_serial.as_slice()) {
-        (Some(named), _) => named,
-        (None, [one]) => one,
-        (None, []) => return Err(Failure::new(Exit::Nothing, format!("the logbook knows no device {name}"))),
-        (None, several) => {
-            let ids: Vec<String> = several.iter().map(|known| known.facts.id.to_string()).collect();
-            return Err(Failure::new(Exit::Usage, format!("several devices have that serial: {}", ids.join(", "))));
-        }
-    };
-    let (id, what) = (named.facts.id.clone(), named.facts.name());
+    let devices = Logbook::open_to_look(data)?.ok_or_else(no_logbook)?.devices()?;
+    let facts = known(&devices, name)?;
+    let (id, what) = (facts.id.clone(), facts.name());
     if !yes
         && !asked(&format!(
             "Erase everything that is kept of {what} ({id}), its runs and copies too? Nothing brings it back."

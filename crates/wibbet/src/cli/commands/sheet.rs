@@ -8,6 +8,7 @@ use wibbet_logbook::Logbook;
 use wibbet_types::RunId;
 
 use super::drawing::Drawing;
+use crate::cli::resolve::known;
 use crate::config::{Config, LeftOut, PaperName};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -70,18 +71,10 @@ fn meant(book: &Logbook, of: &str) -> Result<SheetJob, Failure> {
     {
         return Ok(job.only(RunId::new(number)));
     }
-    let devices = book.devices()?;
-    let meant: Vec<_> =
-        devices.iter().map(|known| &known.facts).filter(|f| f.id.as_str() == of || f.serial.as_str() == of).collect();
-    let device = match meant.as_slice() {
-        [one] => *one,
-        [] => return Err(none(format!("the logbook has neither a run nor a device {of}"))),
-        several => {
-            let ids: Vec<&str> = several.iter().map(|facts| facts.id.as_str()).collect();
-            let words = format!("{of} is the serial of several devices: {}", ids.join(", "));
-            return Err(Failure::new(Exit::Usage, words));
-        }
-    };
+    let device = known(&book.devices()?, of).map_err(|failure| match failure.exit {
+        Exit::Nothing => none(format!("the logbook has neither a run nor a device {of}")),
+        _ => failure,
+    })?;
     SheetJob::latest(book, &device.id)?.ok_or_else(|| none(format!("the logbook has no runs of {}", device.id)))
 }
 

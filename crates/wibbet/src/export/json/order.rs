@@ -1,12 +1,14 @@
 //! Orders, and what they come to on devices.
 
+use std::collections::BTreeMap;
+
 use serde::Serialize;
 use wibbet_bench::orders::PreparedOrder;
-use wibbet_core::order::{AppliedLine, Fate, Order, Way};
+use wibbet_core::order::{AppliedLine, Fate, Order, OrderRecord, Way};
 use wibbet_core::run::Run;
 
 use super::error::JsonError;
-use super::run::Steps;
+use super::run::{Steps, time};
 use crate::exit::{Exit, Failure};
 
 #[derive(Serialize)]
@@ -146,5 +148,53 @@ impl JsonOrder {
             items: order.items.iter().map(item).collect(),
             devices,
         }
+    }
+}
+
+/// The names of the orders that runs carried out.
+#[derive(Serialize)]
+pub(crate) struct OrderNames<'a> {
+    orders: Vec<JsonOrderName<'a>>,
+}
+
+#[derive(Serialize)]
+struct JsonOrderName<'a> {
+    name: &'a str,
+    runs: usize,
+}
+
+impl<'a> OrderNames<'a> {
+    pub(crate) fn of(names: &BTreeMap<&'a str, usize>) -> Self {
+        Self { orders: names.iter().map(|(name, runs)| JsonOrderName { name, runs: *runs }).collect() }
+    }
+}
+
+/// What became of an order: on each device, by the latest run there.
+#[derive(Serialize)]
+pub(crate) struct RecordOfOrder<'a> {
+    order: &'a str,
+    devices: Vec<JsonRecorded<'a>>,
+}
+
+#[derive(Serialize)]
+struct JsonRecorded<'a> {
+    device: &'a str,
+    run: i64,
+    at: String,
+    /// By package.
+    became: BTreeMap<&'a str, &'static str>,
+}
+
+impl<'a> RecordOfOrder<'a> {
+    pub(crate) fn of(order: &'a str, record: &'a OrderRecord) -> Self {
+        let devices = record.devices.iter().map(|device| {
+            let cells = record.packages.iter().filter_map(|(id, _)| {
+                let became = record.cell(id, &device.id)?;
+                Some((id.as_str(), became.sign().1))
+            });
+            let (device, run, at) = (device.id.as_str(), device.run.number(), time(device.at));
+            JsonRecorded { device, run, at, became: cells.collect() }
+        });
+        Self { order, devices: devices.collect() }
     }
 }

@@ -51,6 +51,7 @@ pub(crate) enum Action {
     Choices,
     Job,
     JobSheet,
+    Life,
     WritePdf,
     WriteSvg,
     SheetSerial,

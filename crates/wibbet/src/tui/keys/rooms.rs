@@ -25,6 +25,15 @@ const CHANGES: Binding = bind(
     "What is otherwise than at an earlier look at the device: what came back by itself, what is new, gone, off or in another version, and by whom.",
 );
 
+/// The life of a device, which is opened from the bench and the logbook.
+const LIFE: Binding = bind(
+    Action::Life,
+    &[letter('L')],
+    "The life of the device",
+    "its life",
+    "What has happened to the device, as far as the logbook knows: looks, runs, updates, breaks, and what changed by itself; written as PDF or SVG from there.",
+);
+
 /// What is the same in every room.
 pub(super) const EVERYWHERE: &[Binding] = &[
     bind(
@@ -164,6 +173,7 @@ pub(super) const BENCH: &[Binding] = &[
     ),
     CATCH,
     CHANGES,
+    LIFE,
 ];
 
 /// The packages.
@@ -456,6 +466,7 @@ pub(super) const LOGBOOK: &[Binding] = &[
         "Puts the runs together by the device, or by the day again.",
     ),
     bind(Action::Back, &[key(KeyCode::Esc)], "Back", "clear search", "Clears the search."),
+    LIFE,
     CHANGES,
 ];
 

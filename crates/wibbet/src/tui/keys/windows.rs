@@ -199,6 +199,10 @@ pub(super) const JOB_SHEET: &[Binding] = &[
     foot(Action::SheetPaper, &[letter('l')], "the paper"),
 ];
 
+/// The life of a device, beside what goes for any page.
+pub(super) const LIFE: &[Binding] =
+    &[foot(Action::WritePdf, &[letter('p')], "writes it as PDF"), foot(Action::WriteSvg, &[letter('v')], "as SVG")];
+
 /// What has changed.
 pub(super) const CHANGES: &[Binding] = &[
     foot(Action::ChooseAgain, &[letter('a')], "chooses again what is back"),

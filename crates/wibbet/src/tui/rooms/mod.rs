@@ -14,7 +14,7 @@ use tui_input::Input;
 use wibbet_bench::fleet::BenchCommand;
 use wibbet_bench::run::Control;
 use wibbet_bench::session::SessionCommand;
-use wibbet_types::RunId;
+use wibbet_types::{DeviceId, RunId};
 
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, hint, menu_of};
@@ -48,6 +48,7 @@ pub(crate) fn is_enabled(app: &App, action: Action) -> bool {
         Action::UpdateBreak => device(|d| !d.running && d.catalog.is_some()),
         Action::Changes => device(|d| d.looked_back.is_some()),
         Action::JobSheet => run_of_sheet(app).is_some(),
+        Action::Life => device_under_cursor(app).is_some(),
         Action::Job => device(|d| d.facts.is_some()),
         Action::CopyId => app.device().is_some_and(|d| d.id_under_cursor(app.view).is_some()),
         Action::Show(_)
@@ -84,6 +85,14 @@ pub(crate) fn run_of_sheet(app: &App) -> Option<RunId> {
             let latest = device.runs.iter().max_by_key(|run| run.number);
             shown.map(|run| run.number).or(latest.map(|run| run.number))
         }
+    }
+}
+
+/// The device under the cursor: of the logbook that of the run there.
+pub(crate) fn device_under_cursor(app: &App) -> Option<DeviceId> {
+    match app.view {
+        View::Logbook => app.log.here().map(|run| run.device.clone()),
+        _ => Some(app.device()?.facts.as_ref()?.id.clone()),
     }
 }
 

@@ -2,6 +2,7 @@
 
 use super::*;
 use wibbet_core::device::Figures;
+use wibbet_core::diagnosis::{DriftKind, Life, LifePoint, Moment};
 use wibbet_core::plan::Job;
 use wibbet_core::sheet::SheetWords;
 use wibbet_types::Timestamp;
@@ -9,6 +10,7 @@ use wibbet_types::Timestamp;
 use crate::config::PaperName;
 use crate::export::sheet::SheetJob;
 use crate::tui::app::LogRead;
+use crate::tui::message::OnPaper;
 
 /// Three runs, the latest first: one on another device, whose name the logbook knows, and two on the phone.
 fn three_runs() -> Vec<Run> {
@@ -93,7 +95,8 @@ fn a_job_sheet_is_looked_at_and_written() {
     let runs: Vec<Run> = three_runs().into_iter().skip(1).rev().collect();
     let job = SheetJob { facts: testing::facts(), runs, copies: Vec::new() };
     let words = SheetWords { workshop: "Pellmoor Ferries".into(), ..SheetWords::default() };
-    update(&mut screen.model, Message::Sheet(Ok(Box::new((job, words)))));
+    let read = Box::new((job, words));
+    update(&mut screen.model, Message::Sheet(Ok(read.clone())));
     let text = screen.text();
     for words in ["Pellmoor Ferries", "CT5-0417-2291", "the harbour office", "Music", "removed", "What was not done"] {
         assert!(text.contains(words), "{words}\n{text}");
@@ -107,24 +110,27 @@ fn a_job_sheet_is_looked_at_and_written() {
     screen.effects.clear();
     screen.keys("p");
     let written = screen.effects.iter().find_map(|effect| match effect {
-        Effect::WriteSheet { sheet, paper, pdf, name, .. } => Some((format!("{sheet:?}"), *paper, *pdf, name.clone())),
+        Effect::WritePaper { of, paper, pdf, name } => Some((format!("{of:?}"), *paper, *pdf, name.clone())),
         _ => None,
     });
     let (sheet, paper, pdf, name) = written.unwrap_or_else(|| panic!("{:?}", screen.effects));
     assert_eq!((paper, pdf, name.as_str()), (PaperName::Letter, true, "job-sheet-run-1"));
     assert!(!sheet.contains("CT5-0417-2291") && !sheet.contains("227"), "{sheet}");
-    screen.keys("o");
+    assert!(screen.model.windows.is_empty(), "where it is stands below");
+    screen.keys("J");
+    update(&mut screen.model, Message::Sheet(Ok(read)));
     screen.effects.clear();
     screen.keys("v");
     let names: Vec<&String> = screen
         .effects
         .iter()
         .filter_map(|effect| match effect {
-            Effect::WriteSheet { pdf: false, name, .. } => Some(name),
+            Effect::WritePaper { pdf: false, name, .. } => Some(name),
             _ => None,
         })
         .collect();
     assert_eq!(names, ["job-sheet-corvane-tarn-5-1970-01-21"], "no serial in the name of a file");
+    screen.keys("J");
     // What cannot be read closes it, and says why.
     update(&mut screen.model, Message::Sheet(Err("words.toml: line 1".into())));
     assert!(screen.model.windows.is_empty() && screen.shows("words.toml: line 1"), "{}", screen.text());
@@ -158,4 +164,36 @@ fn the_logbook_names_devices_by_their_ids() {
     let text = screen.text();
     assert!(text.contains("Another version of Wibbet wrote a part of this") && text.contains("freeze"), "{text}");
     assert!(!text.contains("finished") && !text.contains("can be carried on"), "{text}");
+}
+
+#[test]
+fn the_life_of_a_device_is_told_from_the_top_down() {
+    let mut screen = Screen::with_log(110, 30);
+    screen.keys("L");
+    assert!(screen.effects.contains(&Effect::ReadLife("OS11-88-0402".parse().unwrap())), "{:?}", screen.effects);
+    let point = |at, what, in_use, on_break| LifePoint { at: Timestamp(at), what, in_use, on_break };
+    let run = |number, not_done| Moment::Run { number: RunId::new(number), kind: RunKind::TakeOut, done: 12, not_done };
+    let day = 86_400_000;
+    let points = vec![
+        point(0, Moment::Met, Some(236), false),
+        point(3_600_000, run(7, 1), Some(224), false),
+        point(day, Moment::BreakBegun, Some(236), true),
+        point(2 * day, Moment::Updated(PlainText::new("CTN5.14.1103")), Some(238), true),
+        point(2 * day, Moment::BreakEnded, Some(238), true),
+        point(3 * day, Moment::Changed(vec![(DriftKind::CameBack, 2)]), Some(226), false),
+    ];
+    let life = Life { user: UserId::OWNER, points };
+    update(&mut screen.model, Message::Life(Ok(Box::new((testing::facts(), life)))));
+    insta::assert_snapshot!("life_110x30", screen.text());
+    for (columns, lines) in [(80, 24), (46, 20), (20, 6)] {
+        screen.model.app.size = (columns, lines);
+        let text = screen.text();
+        assert!(columns < 46 || text.contains("first look"), "{columns}x{lines}\n{text}");
+    }
+    screen.effects.clear();
+    screen.keys("p");
+    let written = screen.effects.iter().any(|effect| {
+        matches!(effect, Effect::WritePaper { of: OnPaper::Life(_), pdf: true, name, .. } if name == "life-corvane-tarn-5")
+    });
+    assert!(written, "{:?}", screen.effects);
 }

@@ -9,7 +9,7 @@ use super::{fit, truncate, width};
 const PARTS: [&str; 7] = ["▏", "▎", "▍", "▌", "▋", "▊", "▉"];
 
 /// A bar of so much of `most`, in `cells`; what is not nothing has an eighth of a cell at least.
-fn bar(value: u64, most: u64, cells: usize) -> String {
+pub(crate) fn bar(value: u64, most: u64, cells: usize) -> String {
     let whole = (cells * 8) as u128;
     let eighths = u128::from(value).min(u128::from(most)) * whole / u128::from(most.max(1));
     let eighths = if value > 0 { eighths.max(1) } else { 0 };
@@ -18,14 +18,14 @@ fn bar(value: u64, most: u64, cells: usize) -> String {
     format!("{}{rest}", "█".repeat(full))
 }
 
-/// Two lines: what it is and how it was before, and how it is after. The longer bar takes all the room.
+/// Two lines: what it is and how it was before, and how it is after; one where that reads the same. The longer bar takes all the room.
 pub(crate) fn before_after<'a>(
     name: &str,
     (before, after): (u64, u64),
     (was, is): (&str, &str),
     theme: &Theme,
     cells: usize,
-) -> [Line<'a>; 2] {
+) -> Vec<Line<'a>> {
     let most = before.max(after);
     let left = (cells / 3).clamp(8, 26);
     let right = width(was).max(width(is)) + 1;
@@ -39,7 +39,10 @@ pub(crate) fn before_after<'a>(
             Span::styled(format!(" {words}"), theme.plain),
         ])
     };
-    [line(name, "before", before, was, theme.dim), line("", "after", after, is, theme.accent)]
+    match was == is {
+        true => vec![line(name, "same", after, is, theme.accent)],
+        false => vec![line(name, "before", before, was, theme.dim), line("", "after", after, is, theme.accent)],
+    }
 }
 
 #[cfg(test)]
@@ -56,9 +59,11 @@ mod tests {
         assert_eq!(bar(99, 100, 10), format!("{}▉", "█".repeat(9)));
         assert_eq!(bar(5, 0, 3), "▏", "no most is no division by nothing");
         let lines = before_after("packages in use", (227, 222), ("227", "222"), &Theme::new(ColorDepth::None), 60);
-        let [before, after] = lines.each_ref().map(ToString::to_string);
+        let [before, after] = [&lines[0], &lines[1]].map(ToString::to_string);
         assert!(before.contains("before") && before.ends_with(" 227") && width(&before) <= 60, "{before}");
         let full = |line: &str| line.matches('█').count();
         assert!(after.ends_with(" 222") && full(&after) < full(&before), "{after}");
+        let same = before_after("free", (10, 11), ("60 GB", "60 GB"), &Theme::new(ColorDepth::None), 60);
+        assert_eq!(same.len(), 1);
     }
 }

@@ -36,6 +36,12 @@ pub(crate) fn truncate(text: &str, cells: usize) -> String {
     out
 }
 
+/// A name as a part of the name of a file: letters, digits and dashes.
+pub(crate) fn plain_name(name: &str) -> String {
+    let plain: String = name.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).take(60).collect();
+    plain.to_lowercase()
+}
+
 /// `text` as the beginning of a sentence.
 pub(crate) fn capitalize(text: &str) -> String {
     let mut chars = text.chars();

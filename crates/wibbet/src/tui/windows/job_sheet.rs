@@ -13,9 +13,9 @@ use crate::export::sheet::SheetJob;
 use crate::out::day_here;
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
-use crate::tui::message::Effect;
+use crate::tui::message::{Effect, OnPaper};
 use crate::tui::rooms::run_of_sheet;
-use crate::tui::widgets::{Scroll, Theme, before_after, fit, truncate, width, wrap};
+use crate::tui::widgets::{Scroll, Theme, before_after, fit, plain_name, truncate, width, wrap};
 
 /// A job sheet.
 #[derive(Debug, Clone)]
@@ -66,11 +66,15 @@ impl JobSheet {
             true => format!("job-sheet-run-{}", self.run),
             // No serial in the name of a file that is handed on.
             false => {
-                format!("job-sheet-{}-{}", plain(&job.facts.name()), job.begun().map_or_else(String::new, day_here))
+                format!(
+                    "job-sheet-{}-{}",
+                    plain_name(&job.facts.name()),
+                    job.begun().map_or_else(String::new, day_here)
+                )
             }
         };
-        let sheet = Box::new(sheet.clone());
-        Some(Effect::WriteSheet { sheet, foot: self.words.foot.clone(), paper: self.paper, pdf, name })
+        let of = OnPaper::Sheet(Box::new(sheet.clone()), self.words.foot.clone());
+        Some(Effect::WritePaper { of, paper: self.paper, pdf, name })
     }
 
     fn page(&self, then: impl FnOnce(&Page<'_>)) {
@@ -82,12 +86,6 @@ impl JobSheet {
         let title = format!(" Job sheet · {} ", self.paper.word());
         then(&Page { title: &title, columns: 100, keys: (Layer::JobSheet, &able), lines: &lines });
     }
-}
-
-/// A name as a part of a file's.
-fn plain(name: &str) -> String {
-    let plain: String = name.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).take(40).collect();
-    plain.to_lowercase()
 }
 
 impl Form for JobSheet {
@@ -111,7 +109,11 @@ impl Form for JobSheet {
             return Flow::Stay;
         }
         match action {
-            Action::WritePdf | Action::WriteSvg => out.extend(self.write(action == Action::WritePdf)),
+            Action::WritePdf | Action::WriteSvg => {
+                out.extend(self.write(action == Action::WritePdf));
+                // Where it is stands on the line below.
+                return Flow::Close;
+            }
             Action::SheetPaper => self.paper = self.paper.other(),
             Action::Toggle => self.only = !self.only,
             Action::SheetSerial => self.without.serial = !self.without.serial,

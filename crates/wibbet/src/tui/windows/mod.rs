@@ -19,6 +19,7 @@ mod id_list;
 mod job;
 mod job_sheet;
 mod languages;
+mod life;
 mod logged_run;
 mod menu;
 mod note;
@@ -135,6 +136,7 @@ windows![
     job::JobForm,
     job_sheet::JobSheet,
     languages::Languages,
+    life::LifeOf,
     logged_run::LoggedRun,
     menu::Menu,
     note::NoteForm,

@@ -20,7 +20,7 @@ use crate::tui::app::{App, DeviceModel, OrderFile, OrderWork, Stage};
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::Effect;
 use crate::tui::rooms::orders;
-use crate::tui::widgets::{Field, Scroll, Theme, draw_list, fit, step, truncate, wrap};
+use crate::tui::widgets::{Field, Scroll, Theme, draw_list, fit, plain_name, step, truncate, wrap};
 
 /// What is shown of it.
 #[derive(Debug, Clone)]
@@ -187,8 +187,7 @@ fn made(app: &App, sources: &[(String, Vec<Made>)], at: usize, name: &str) -> Op
     if let Some(facts) = &device.facts {
         order.made_on(&jiff::Zoned::now().with_time_zone(app.zone.clone()).date().to_string(), facts);
     }
-    let plain: String = name.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).take(60).collect();
-    Some(Effect::KeepOrder(plain.to_lowercase(), write_order(&order)))
+    Some(Effect::KeepOrder(plain_name(&name), write_order(&order)))
 }
 
 impl OrdersForm {

@@ -1,0 +1,52 @@
+//! `wibbet life`: what has happened to a device, as far as the logbook knows.
+
+use std::path::Path;
+
+use clap::Args;
+use wibbet_logbook::Logbook;
+
+use super::drawing::Drawing;
+use crate::cli::resolve::{known, no_logbook};
+use crate::config::{Config, PaperName};
+use crate::exit::{Exit, Failure};
+use crate::export::json;
+use crate::export::life::{drawn, life_of};
+use crate::out::{line, moment_here, tell};
+
+/// What `life` is asked for.
+#[derive(Debug, Args)]
+pub(crate) struct WantedLife {
+    /// An id or a serial.
+    device: String,
+    #[command(flatten)]
+    drawing: Drawing,
+    /// The paper [default: as configured, else a4].
+    #[arg(long, value_enum)]
+    paper: Option<PaperName>,
+    /// One JSON object on standard output.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+pub(crate) fn life(data: &Path, config: &Config, wanted: &WantedLife) -> Result<Exit, Failure> {
+    let book = Logbook::open_to_look(data)?.ok_or_else(no_logbook)?;
+    let id = known(&book.devices()?, &wanted.device)?.id;
+    let Some((facts, life)) = life_of(&book, &id)? else { return Err(no_logbook()) };
+    if wanted.drawing.is_wanted() {
+        wanted.drawing.write(&drawn(&facts, &life, wanted.paper.unwrap_or(config.sheet.paper).paper()))?;
+    }
+    if wanted.json {
+        json::print(&json::DeviceLife::of(&id, &life));
+    } else {
+        tell(format_args!("{} ({id})", facts.name()));
+        for point in &life.points {
+            let in_use = point.in_use.map_or_else(String::new, |count| format!("{count} in use"));
+            let pause = if point.on_break { "on break" } else { "" };
+            line(format_args!("{}  {:<44} {in_use:<12} {pause}", moment_here(point.at), point.what.words()));
+        }
+        if life.points.is_empty() {
+            tell("nothing is kept of it yet");
+        }
+    }
+    Ok(if life.points.is_empty() { Exit::Nothing } else { Exit::Done })
+}
