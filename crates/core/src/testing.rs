@@ -186,6 +186,7 @@ pub fn run(number: i64, ids: &[&str]) -> Run {
     Run {
         figures: [None, None],
         seen_after: Vec::new(),
+        taken_in: None,
         not_understood: Vec::new(),
         on_refusal: crate::plan::OnRefusal::default(),
         order: String::new(),

@@ -6,7 +6,7 @@ use rusqlite::{TransactionBehavior, params};
 use wibbet_core::package::KeptCopy;
 use wibbet_types::DeviceId;
 
-use crate::schema::copy_to;
+use crate::schema::{LAYOUT, copy_to};
 use crate::{Logbook, LogbookError, Result};
 
 /// What was erased of a device.
@@ -91,7 +91,7 @@ impl Logbook {
         let busy = self.connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |row| row.get::<_, i64>(0));
         let overwritten = whole && busy.is_ok_and(|busy| busy == 0);
         rows.retain(|(_, count)| *count > 0);
-        let older = (1..20).map(|layout| path.with_extension(format!("layout-{layout}.sqlite")));
+        let older = (1..LAYOUT).map(|layout| path.with_extension(format!("layout-{layout}.sqlite")));
         Ok(Erased { rows, copies, overwritten, older: older.filter(|file| file.exists()).collect() })
     }
 }

@@ -17,6 +17,7 @@ mod finders;
 mod jobs;
 mod keeping;
 mod looks;
+mod merging;
 mod notes;
 mod schema;
 mod told;
@@ -38,6 +39,7 @@ use wibbet_types::{
 pub use claim::{Claim, ClaimError, MeetingPlaces};
 pub use error::LogbookError;
 pub use keeping::Erased;
+pub use merging::Merged;
 
 type Result<T> = std::result::Result<T, LogbookError>;
 
@@ -399,7 +401,7 @@ impl Logbook {
 
     fn read_runs(&self, which: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Run>> {
         let sql = format!(
-            "SELECT number, serial, kind, state, begun, touched, on_refusal, figures_before, figures_after, order_name, names, missed, {} \
+            "SELECT number, serial, kind, state, begun, touched, on_refusal, figures_before, figures_after, order_name, names, missed, bench, bench_run, {} \
              FROM runs WHERE {which} ORDER BY number DESC",
             jobs::COLUMNS
         );
@@ -423,10 +425,11 @@ impl Logbook {
                 order: row.get(9)?,
                 names: told::read_names(&row.get::<_, String>(10)?),
                 missed: told::read_missed(row.get::<_, Option<String>>(11)?.as_deref()),
-                job: jobs::job_of(row, 12)?,
+                job: jobs::job_of(row, 14)?,
                 // What cannot be read was not measured.
                 figures: [after::figures_of(row, 7)?, after::figures_of(row, 8)?],
                 seen_after: Vec::new(),
+                taken_in: row.get::<_, Option<String>>(12)?.zip(row.get::<_, Option<i64>>(13)?.map(RunId::new)),
                 not_understood: gaps,
             }))
         });

@@ -9,10 +9,10 @@ use wibbet_types::private_file;
 use crate::error::LogbookError;
 
 /// The layout that this program writes. Steps to later layouts are added to [`STEPS`].
-const LAYOUT: i64 = STEPS.len() as i64;
+pub(crate) const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 20] = ["
+const STEPS: [&str; 21] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -201,6 +201,15 @@ ALTER TABLE runs ADD COLUMN missed TEXT;
 -- For whom a job is done.
 ALTER TABLE runs ADD COLUMN customer TEXT NOT NULL DEFAULT '';
 ALTER TABLE jobs_at_hand ADD COLUMN customer TEXT NOT NULL DEFAULT '';
+", "
+-- Of a run that was taken in from another bench: the bench's name, and its number there; nothing of what was made here.
+ALTER TABLE runs ADD COLUMN bench TEXT;
+ALTER TABLE runs ADD COLUMN bench_run INTEGER;
+-- The place of a step in the order of what its own bench sent, once that of all benches is another one.
+ALTER TABLE steps ADD COLUMN bench_order INTEGER;
+CREATE UNIQUE INDEX runs_of_benches ON runs (bench, bench_run) WHERE bench IS NOT NULL;
+-- The name by which this logbook's runs are known on other benches.
+INSERT OR IGNORE INTO choices (name, value) VALUES ('bench', lower(hex(randomblob(4))));
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {
@@ -248,6 +257,11 @@ pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {
     change.pragma_update(None, "user_version", LAYOUT).map_err(failed)?;
     change.commit().map_err(failed)?;
     Ok(connection)
+}
+
+/// Makes the tables of this layout in a file that has none.
+pub(crate) fn build(connection: &Connection) -> rusqlite::Result<()> {
+    STEPS.iter().try_for_each(|step| connection.execute_batch(step))
 }
 
 fn version(connection: &Connection) -> rusqlite::Result<i64> {

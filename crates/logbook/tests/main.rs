@@ -4,4 +4,5 @@
 mod keeping;
 mod logbook;
 mod looks;
+mod merging;
 mod notes;

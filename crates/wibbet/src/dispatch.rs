@@ -35,7 +35,10 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Changes { json, .. }
             | Command::Doctor { json }
             | Command::Config { json, .. }
-            | Command::Logbook { what: LogbookCommand::Check { json } | LogbookCommand::Erase { json, .. } }
+            | Command::Logbook {
+                what:
+                    LogbookCommand::Check { json } | LogbookCommand::Erase { json, .. } | LogbookCommand::Merge { json, .. },
+            }
             | Command::Pull { json, .. }
             | Command::Push { json, .. }
             | Command::Part { json, .. }

@@ -1734,3 +1734,101 @@ fn a_job_sheet_tells_what_was_done() {
     let (_, err, code) = said(home.path(), &["sheet", "nobody"]);
     assert!(code == 1 && err.contains("neither a run nor a device"), "{code} {err}");
 }
+
+/// What two benches did stands in one logbook; it is handed on without serials, and the life of a device is told and drawn out of it.
+#[test]
+fn two_benches_have_one_logbook() {
+    let (one, other) = (home(), home());
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let run = |home: &std::path::Path, ticket: &str, id: &str| {
+        let words =
+            ["run", sim.address(), "--user", "0", "--figures", "--yes", "--ticket", ticket, "--customer", "the pier"];
+        assert_eq!(said(home, &[&words[..], &["--uninstall", id]].concat()).2, 0);
+    };
+    run(one.path(), "P-1", "com.corvane.tips");
+    run(other.path(), "P-2", "com.android.egg");
+    drop(sim);
+    let copy = other.path().join("other.sqlite");
+    let copy = copy.to_str().unwrap();
+    assert_eq!(said(other.path(), &["logbook", "backup", copy]).2, 0);
+    let (merged, code) = json(one.path(), &["logbook", "merge", copy, "--json"]);
+    assert_eq!((merged["runs"].as_u64(), merged["devices"].as_u64(), code), (Some(1), Some(0), 0), "{merged}");
+    let (out, err, code) = said(one.path(), &["logbook", "merge", copy]);
+    assert_eq!((out.as_str(), code), ("", 1), "{err}");
+    let (runs, _) = json(one.path(), &["runs", "--search", "p-2 pier", "--json"]);
+    assert_eq!(runs["runs"][0]["taken_in"]["run"], 1, "{runs}");
+    let (out, err, code) = said(one.path(), &["logbook", "merge", one.path().join("host-key.pem").to_str().unwrap()]);
+    assert!(code == 8 && out.is_empty() && err.contains("no logbook"), "{code} {err}");
+    // Handed on.
+    let (all, code) = json(one.path(), &["logbook", "export", "--without", "serial,usage"]);
+    let text = all.to_string();
+    assert!(code == 0 && text.contains("com.android.egg") && text.contains("device-1"), "{text}");
+    assert!(!text.contains("CT5-0417-2291") && !text.contains("in_use"), "{text}");
+    let (out, _, code) = said(one.path(), &["logbook", "export", "CT5-0417-2291", "--csv"]);
+    let lines: Vec<&str> = out.lines().collect();
+    assert!(code == 0 && lines.len() == 3 && lines[0].starts_with("\"device\",") && out.contains("the pier"), "{out}");
+    // The life of the device.
+    let pdf = one.path().join("life.pdf");
+    let (out, err, code) = said(one.path(), &["life", "CT5-0417-2291", "--pdf", pdf.to_str().unwrap()]);
+    assert!(code == 0 && out.contains("first look at it") && out.contains("run 1: 1 taken out"), "{out}{err}");
+    assert!(std::fs::read(&pdf).unwrap().starts_with(b"%PDF-"));
+    let (life, _) = json(one.path(), &["life", "CT5-0417-2291", "--json"]);
+    let moments: Vec<&str> = life["moments"].as_array().unwrap().iter().filter_map(|m| m["what"].as_str()).collect();
+    assert!(moments.contains(&"met") && moments.iter().filter(|what| **what == "run").count() == 2, "{life}");
+    assert_eq!(said(one.path(), &["life", "nobody"]).2, 1);
+}
+
+/// What became of an order is told by the logbook alone.
+#[test]
+fn the_record_of_an_order_is_told_and_drawn() {
+    let home = home();
+    assert_eq!(said(home.path(), &["order", "record"]).2, 1);
+    let order = home.path().join("piers.toml");
+    let items =
+        ["com.android.egg", "com.android.music"].map(|id| format!("[[item]]\nid = \"{id}\"\nway = \"uninstall\"\n"));
+    std::fs::write(&order, format!("[order]\nformat = 1\nname = \"Piers\"\n{}", items.concat())).unwrap();
+    let sim =
+        Sim::start(&["--device", "crew-phone", "--device", "desk-tablet", "--fault", "refuse=com.android.music:-1000"]);
+    let at: Vec<&str> = sim.devices.iter().map(|(_, at)| at.as_str()).collect();
+    assert_eq!(said(home.path(), &["order", "apply", order.to_str().unwrap(), at[0], at[1], "--yes"]).2, 3);
+    drop(sim);
+    let (out, _, code) = said(home.path(), &["order", "record"]);
+    assert!(code == 0 && out.contains("Piers") && out.contains("2 runs"), "{out}");
+    let svg = home.path().join("piers.svg");
+    let (out, err, code) = said(home.path(), &["order", "record", "Piers", "--svg", svg.to_str().unwrap()]);
+    assert!(code == 0 && out.contains("refused") && out.contains("OS11-88-0402"), "{out}{err}");
+    let drawn = std::fs::read_to_string(&svg).unwrap();
+    assert!(drawn.contains("Order: Piers") && drawn.contains("OS11-88-0402"), "{drawn}");
+    let (record, _) = json(home.path(), &["order", "record", "Piers", "--json"]);
+    let devices = record["devices"].as_array().unwrap();
+    assert!(devices.iter().all(|one| one["became"]["com.android.egg"] == "done"), "{record}");
+    assert_eq!(said(home.path(), &["order", "record", "None"]).2, 1);
+}
+
+/// A configuration is read, told, and where it cannot be read said before anything else is done.
+#[test]
+fn what_is_configured_goes_for_every_run_and_sheet() {
+    let home = home();
+    let (out, err, code) = said(home.path(), &["config"]);
+    assert!(code == 0 && out.contains("answer_within = 60") && err.contains("these are the defaults"), "{out}{err}");
+    assert_eq!(said(home.path(), &["config", "--write"]).2, 0);
+    assert_eq!(said(home.path(), &["config", "--write"]).2, 8, "what is there is not written over");
+    let file = home.path().join("config.toml");
+    let text = std::fs::read_to_string(&file).unwrap();
+    let text = text
+        .replace("technician = \"\"", "technician = \"Ines\"")
+        .replace("workshop = \"\"", "workshop = \"Pellmoor Ferries\"");
+    std::fs::write(&file, text.replace("without = []", "without = [\"serial\"]")).unwrap();
+    let (told, _) = json(home.path(), &["config", "--json"]);
+    assert_eq!((&told["config"]["technician"], &told["is_there"]), (&object!("Ines"), &object!(true)), "{told}");
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let run = ["run", sim.address(), "--user", "0", "--yes", "--uninstall", "com.android.egg"];
+    assert_eq!(said(home.path(), &run).2, 0);
+    let (out, err, _) = said(home.path(), &["sheet", "1"]);
+    assert!(out.contains("Ines") && err.contains("Pellmoor Ferries") && !out.contains("CT5-0417-2291"), "{out}{err}");
+    std::fs::write(&file, "technican = \"Ines\"\n").unwrap();
+    let (out, err, code) = said(home.path(), &run);
+    assert!(code == 2 && out.is_empty() && err.contains("line 1"), "{code} {err}");
+    let (out, _, _) = said(home.path(), &["doctor"]);
+    assert!(out.contains("MISSING  settings"), "{out}");
+}

@@ -217,6 +217,8 @@ pub struct Run {
     pub figures: [Option<Figures>; 2],
     /// What was seen of the device afterwards, in words: apps that failed, and what that is likely due to.
     pub seen_after: Vec<PlainText>,
+    /// Of a run that was taken in from another bench's logbook: the name of that bench, and the run's number there.
+    pub taken_in: Option<(String, RunId)>,
     /// What of its record this version does not understand, in words: another one wrote it. Such a run is shown and left
     /// alone. Its steps are those that are understood.
     pub not_understood: Vec<String>,

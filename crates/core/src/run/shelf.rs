@@ -396,6 +396,7 @@ mod tests {
         Run {
             figures: [None, None],
             seen_after: Vec::new(),
+            taken_in: None,
             not_understood: Vec::new(),
             on_refusal: crate::plan::OnRefusal::default(),
             order: String::new(),

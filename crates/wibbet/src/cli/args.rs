@@ -12,6 +12,7 @@ use super::commands::life::WantedLife;
 use super::commands::sheet::WantedSheet;
 use super::options::{How, Sending, WantedBack, WantedJob, WantedWays};
 use super::order_args::OrderCommand;
+use crate::config::LeftOut;
 use crate::sim;
 
 /// Takes packages out of Android devices, per user and in batches, and puts them back.
@@ -55,6 +56,25 @@ pub(crate) enum LogbookCommand {
     Backup {
         /// The file to write, which must not be there yet.
         file: std::path::PathBuf,
+    },
+    /// Takes in the logbook of another bench, as `backup` there has written it: devices, runs, notes and update breaks. Twice is as once.
+    Merge {
+        /// The file.
+        file: std::path::PathBuf,
+        /// One JSON object on standard output.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Writes out what is kept of a device, or of all: every step of every run.
+    Export {
+        /// An id or a serial.
+        device: Option<String>,
+        /// A table in place of a JSON object, a line for each step.
+        #[arg(long)]
+        csv: bool,
+        /// What is left out: the serial, and ids made of it; usage, which is what was measured and seen.
+        #[arg(long, value_name = "WHAT", value_delimiter = ',')]
+        without: Vec<LeftOut>,
     },
     /// Erases everything that is kept of a device, its runs and copies too, and says what that was. Nothing brings it back.
     Erase {

@@ -2,7 +2,11 @@
 
 use serde_json::{Map, Value, json};
 use wibbet_core::catalog::{Attribute, Catalog, CatalogEntry, Column, Value as Known};
+use wibbet_core::device::DeviceFacts;
+use wibbet_core::run::Run;
 use wibbet_types::{PackageId, UserId};
+
+use super::json::{handed_on_as, time};
 
 /// The form of a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -65,6 +69,55 @@ pub(crate) fn write(catalog: &Catalog, ids: &[PackageId], columns: &[Column], us
             format!("{}\n", Value::Array(all))
         }
     }
+}
+
+/// Writes what is kept of devices, a line for each step. Serials are left out on wish.
+pub(crate) fn logged(all: &[(DeviceFacts, Vec<Run>)], serials: bool) -> String {
+    let mut writer = csv::WriterBuilder::new().quote_style(csv::QuoteStyle::Always).from_writer(Vec::new());
+    // Writing into memory does not fail.
+    let _ = writer.write_record([
+        "device",
+        "model",
+        "run",
+        "kind",
+        "begun",
+        "technician",
+        "ticket",
+        "customer",
+        "order",
+        "package",
+        "name",
+        "user",
+        "way",
+        "outcome",
+        "remark",
+    ]);
+    for (n, (facts, runs)) in all.iter().enumerate() {
+        let device = handed_on_as(facts, n, serials);
+        for (run, step) in runs.iter().flat_map(|run| run.steps.iter().map(move |step| (run, step))) {
+            let name = run.names.get(&step.id).map(ToString::to_string).unwrap_or_default();
+            let outcome = step.outcome.map_or_else(String::new, |outcome| outcome.to_string());
+            let fields = [
+                device.clone(),
+                facts.name(),
+                run.number.to_string(),
+                run.kind.to_string(),
+                time(run.begun),
+                run.job.technician.clone(),
+                run.job.ticket.clone(),
+                run.job.customer.clone(),
+                run.order.clone(),
+                step.id.to_string(),
+                name,
+                step.user.to_string(),
+                step.way.to_string(),
+                outcome,
+                step.remark.clone(),
+            ];
+            let _ = writer.write_record(fields.map(harmless));
+        }
+    }
+    String::from_utf8_lossy(&writer.into_inner().unwrap_or_default()).into_owned()
 }
 
 /// A program for tables takes what begins like a formula for one.

@@ -3,19 +3,24 @@
 use std::path::Path;
 
 use wibbet_bench::ops::{COPIES, erase_device};
+use wibbet_core::device::DeviceFacts;
 use wibbet_logbook::Logbook;
+use wibbet_types::counted;
 
 use super::asking::{asked, may_ask};
 use crate::cli::args::LogbookCommand;
 use crate::cli::resolve::{known, no_logbook};
+use crate::config::LeftOut;
 use crate::exit::{Exit, Failure};
-use crate::export::json;
+use crate::export::{csv, json};
 use crate::out::{line, tell};
 
 pub(crate) fn logbook(data: &Path, what: LogbookCommand) -> Result<Exit, Failure> {
     match what {
         LogbookCommand::Check { json } => check(data, json),
         LogbookCommand::Backup { file } => backup(data, &file),
+        LogbookCommand::Merge { file, json } => merge(data, &file, json),
+        LogbookCommand::Export { device, csv, without } => export(data, device.as_deref(), csv, &without),
         LogbookCommand::Erase { device, yes, json } => erase(data, &device, yes, json),
     }
 }
@@ -43,6 +48,55 @@ fn backup(data: &Path, file: &Path) -> Result<Exit, Failure> {
         data.join(COPIES).display()
     ));
     Ok(Exit::Done)
+}
+
+fn merge(data: &Path, file: &Path, as_json: bool) -> Result<Exit, Failure> {
+    let mut book = Logbook::open(data)?;
+    let merged = book.merge(file)?;
+    if as_json {
+        json::print(&json::MergedLogbook::of(&merged));
+        return Ok(Exit::Done);
+    }
+    let taken = [
+        (merged.devices, "device", "devices"),
+        (merged.runs, "run", "runs"),
+        (merged.runs_further, "run that has gone on there", "runs that have gone on there"),
+        (merged.notes, "note", "notes"),
+        (merged.breaks, "update break", "update breaks"),
+    ];
+    let taken: Vec<String> =
+        taken.iter().filter(|(n, ..)| *n > 0).map(|(n, one, more)| counted(*n, one, more)).collect();
+    match taken.is_empty() {
+        true => tell("nothing in it is new here"),
+        false => line(format_args!("taken in: {}", taken.join(", "))),
+    }
+    if merged.gone > 0 {
+        tell(format_args!("left out: {} of this bench that were erased here", counted(merged.gone, "run", "runs")));
+    }
+    tell("copies of apps stay on the bench that has them");
+    Ok(if taken.is_empty() { Exit::Nothing } else { Exit::Done })
+}
+
+fn export(data: &Path, device: Option<&str>, as_csv: bool, without: &[LeftOut]) -> Result<Exit, Failure> {
+    let book = Logbook::open_to_look(data)?.ok_or_else(no_logbook)?;
+    let mut devices: Vec<DeviceFacts> = book.devices()?.into_iter().map(|known| known.facts).collect();
+    if let Some(name) = device {
+        devices = vec![known(&book.devices()?, name)?];
+    }
+    devices.sort_by(|a, b| a.id.cmp(&b.id));
+    let mut of_all = Vec::new();
+    for facts in devices {
+        let mut runs = book.runs(Some(&facts.id))?;
+        runs.reverse();
+        of_all.push((facts, runs));
+    }
+    let without = |what| without.contains(&what);
+    let (serials, usage) = (!without(LeftOut::Serial), !without(LeftOut::Usage));
+    match as_csv {
+        true => line(csv::logged(&of_all, serials).trim_end()),
+        false => json::print(&json::Exported::of(&of_all, serials, usage)),
+    }
+    Ok(if of_all.is_empty() { Exit::Nothing } else { Exit::Done })
 }
 
 fn erase(data: &Path, name: &str, yes: bool, as_json: bool) -> Result<Exit, Failure> {

@@ -266,6 +266,8 @@ fn one_line(run: &Run) -> String {
     if !run.not_understood.is_empty() {
         counts.push("not all of it understood".into());
     }
+    let from =
+        run.taken_in.as_ref().map_or_else(String::new, |(bench, number)| format!("  run {number} of bench {bench}"));
     format!(
         "run {:<5} {:<22} {:<9} {:<9} {}  {}",
         run.number,
@@ -273,7 +275,7 @@ fn one_line(run: &Run) -> String {
         run.kind,
         run.state,
         json::time(run.begun),
-        counts.join(", ") + &if run.job.is_empty() { String::new() } else { format!("  {}", run.job.words()) }
+        counts.join(", ") + &if run.job.is_empty() { String::new() } else { format!("  {}", run.job.words()) } + &from
     )
 }
 

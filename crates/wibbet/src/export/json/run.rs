@@ -79,6 +79,13 @@ struct JsonJob {
     note: String,
 }
 
+/// Where a run was made.
+#[derive(Serialize)]
+struct JsonTakenIn {
+    bench: String,
+    run: i64,
+}
+
 impl JsonJob {
     fn of(job: &Job) -> Option<Self> {
         let Job { technician, ticket, customer, note } = job.clone();
@@ -139,6 +146,9 @@ pub(crate) struct Steps {
     figures: Option<JsonBeforeAfter>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     seen_after: Vec<String>,
+    /// Of a run that was taken in from another bench's logbook.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    taken_in: Option<JsonTakenIn>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     not_understood: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -182,9 +192,20 @@ impl Steps {
             steps: steps.collect(),
             figures: JsonBeforeAfter::of(&run.figures),
             seen_after: run.seen_after.iter().map(ToString::to_string).collect(),
+            taken_in: run.taken_in.as_ref().map(|(bench, run)| JsonTakenIn { bench: bench.clone(), run: run.number() }),
             not_understood: run.not_understood.clone(),
             error: None,
         }
+    }
+
+    /// As it may be handed on: under another name than that of its device, and perhaps without what was measured and seen.
+    pub(crate) fn handed_on(run: &Run, name: &str, usage: bool) -> Self {
+        let mut steps = Self { serial: name.to_owned(), ..Self::of(run) };
+        if !usage {
+            steps.figures = None;
+            steps.seen_after = Vec::new();
+        }
+        steps
     }
 
     /// The run as it stands, and why it cannot go on.
@@ -241,6 +262,7 @@ impl Steps {
             steps: steps.collect(),
             figures: None,
             seen_after: Vec::new(),
+            taken_in: None,
             not_understood: Vec::new(),
             error: None,
         }

@@ -237,6 +237,9 @@ fn about_run<'a>(app: &App, run: &Run, theme: &Theme, cells: usize) -> Vec<Line<
     let title = format!("Run {} · {} · {}", run.number, run.kind.label(), app.clock(run.begun));
     say(&title, theme.strong);
     say(&device_name(app, run), theme.plain);
+    if let Some((bench, number)) = &run.taken_in {
+        say(&format!("run {number} of bench {bench}"), theme.plain);
+    }
     if !run.order.is_empty() {
         say(&format!("order {}", run.order), theme.plain);
     }
