@@ -6,6 +6,7 @@ mod campaign;
 mod command_line;
 #[cfg(target_os = "linux")]
 mod daemon;
+mod guide;
 mod json_shapes;
 mod qr;
 mod screen;

@@ -269,12 +269,12 @@ pub(crate) fn no_logbook() -> Failure {
 }
 
 /// The device that an id or a serial names.
-pub(super) fn known(devices: &[KnownDevice], name: &str) -> Result<DeviceFacts, Failure> {
-    let of_serial = || devices.iter().map(|known| &known.facts).filter(|facts| facts.serial.as_str() == name);
+pub(crate) fn known(devices: &[KnownDevice], name: &str) -> Result<DeviceFacts, Failure> {
     if let Some(known) = devices.iter().find(|known| known.facts.id.as_str() == name) {
         return Ok(known.facts.clone());
     }
-    match of_serial().collect::<Vec<_>>().as_slice() {
+    let of_serial = devices.iter().filter(|known| known.facts.serial.as_str() == name);
+    match of_serial.map(|known| &known.facts).collect::<Vec<_>>().as_slice() {
         [one] => Ok((*one).clone()),
         [] => Err(Failure::new(Exit::Nothing, format!("the logbook knows no device {name}"))),
         several => {
@@ -282,6 +282,12 @@ pub(super) fn known(devices: &[KnownDevice], name: &str) -> Result<DeviceFacts, 
             Err(Failure::new(Exit::Usage, format!("several devices have that serial: {}", ids.join(", "))))
         }
     }
+}
+
+/// The same, or the device that was met last at an address: for what only tells.
+pub(crate) fn known_or_met_at(devices: &[KnownDevice], name: &str) -> Result<DeviceFacts, Failure> {
+    let met = devices.iter().filter(|known| known.address == name).max_by_key(|known| known.seen);
+    known(devices, name).or_else(|failure| met.map(|met| met.facts.clone()).ok_or(failure))
 }
 
 #[cfg(test)]

@@ -6,7 +6,7 @@ use clap::Args;
 use wibbet_logbook::Logbook;
 
 use super::drawing::Drawing;
-use crate::cli::resolve::{known, no_logbook};
+use crate::cli::resolve::{known_or_met_at, no_logbook};
 use crate::config::{Config, PaperName};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -30,7 +30,7 @@ pub(crate) struct WantedLife {
 
 pub(crate) fn life(data: &Path, config: &Config, wanted: &WantedLife) -> Result<Exit, Failure> {
     let book = Logbook::open_to_look(data)?.ok_or_else(no_logbook)?;
-    let id = known(&book.devices()?, &wanted.device)?.id;
+    let id = known_or_met_at(&book.devices()?, &wanted.device)?.id;
     let Some((facts, life)) = life_of(&book, &id)? else { return Err(no_logbook()) };
     if wanted.drawing.is_wanted() {
         wanted.drawing.write(&drawn(&facts, &life, wanted.paper.unwrap_or(config.sheet.paper).paper()))?;

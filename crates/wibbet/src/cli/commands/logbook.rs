@@ -9,7 +9,7 @@ use wibbet_types::counted;
 
 use super::asking::{asked, may_ask};
 use crate::cli::args::LogbookCommand;
-use crate::cli::resolve::{known, no_logbook};
+use crate::cli::resolve::{known, known_or_met_at, no_logbook};
 use crate::config::LeftOut;
 use crate::exit::{Exit, Failure};
 use crate::export::{csv, json};
@@ -81,7 +81,7 @@ fn export(data: &Path, device: Option<&str>, as_csv: bool, without: &[LeftOut]) 
     let book = Logbook::open_to_look(data)?.ok_or_else(no_logbook)?;
     let mut devices: Vec<DeviceFacts> = book.devices()?.into_iter().map(|known| known.facts).collect();
     if let Some(name) = device {
-        devices = vec![known(&book.devices()?, name)?];
+        devices = vec![known_or_met_at(&book.devices()?, name)?];
     }
     devices.sort_by(|a, b| a.id.cmp(&b.id));
     let mut of_all = Vec::new();

@@ -8,7 +8,7 @@ use wibbet_logbook::Logbook;
 use wibbet_types::RunId;
 
 use super::drawing::Drawing;
-use crate::cli::resolve::known;
+use crate::cli::resolve::known_or_met_at;
 use crate::config::{Config, LeftOut, PaperName};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -71,7 +71,7 @@ fn meant(book: &Logbook, of: &str) -> Result<SheetJob, Failure> {
     {
         return Ok(job.only(RunId::new(number)));
     }
-    let device = known(&book.devices()?, of).map_err(|failure| match failure.exit {
+    let device = known_or_met_at(&book.devices()?, of).map_err(|failure| match failure.exit {
         Exit::Nothing => none(format!("the logbook has neither a run nor a device {of}")),
         _ => failure,
     })?;
