@@ -121,6 +121,13 @@ fn the_shapes_of_all_objects_are_those_promised() {
     ask("order", &["order", "check", order, store.address(), "127.0.0.1:1"], 5);
     ask("order", &["order", "apply", order, store.address(), "127.0.0.1:1", "--yes"], 3);
     ask("sheet", &["sheet", "1"], 0);
+    ask("order record", &["order", "record"], 0);
+    ask("order record", &["order", "record", "Crew"], 0);
+    ask("life", &["life", store.address()], 0);
+    ask("config", &["config"], 0);
+    let copy = home.path().join("copy.sqlite");
+    wibbet_logbook::Logbook::open(home.path()).unwrap().back_up(&copy).unwrap();
+    ask("logbook merge", &["logbook", "merge", copy.to_str().unwrap()], 1);
     ask("update-break", &["update-break", store.address()], 0);
     ask("run", &["update-break", store.address(), "--begin", "--yes"], 0);
     ask("update-break", &["update-break", store.address()], 0);
@@ -145,6 +152,9 @@ fn the_shapes_of_all_objects_are_those_promised() {
     ask("restart", &["restart", phone, "--yes"], 0);
     ask("close", &["close", handset, "--yes"], 0);
     ask("logbook check", &["logbook", "check"], 0);
+    let (exported, code) = json(home.path(), &["logbook", "export"]);
+    assert_eq!(code, 0, "{exported}");
+    shapes.add("logbook export", &exported);
     ask("logbook erase", &["logbook", "erase", "CT5-0417-2291", "--yes"], 0);
 
     let kept = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/json-shapes.txt");
