@@ -1,10 +1,11 @@
 //! What a device is like behind a run.
 
-use rusqlite::{Connection, Row, params};
+use rusqlite::{Connection, OptionalExtension as _, Row, params};
 use wibbet_core::device::Figures;
+use wibbet_core::link::CloseStep;
 use wibbet_types::{DeviceId, PlainText, RunId, Timestamp};
 
-use crate::{Logbook, Result};
+use crate::{Logbook, Result, lines};
 
 /// Sightings that are kept of a run.
 const MOST_SEEN: i64 = 200;
@@ -39,6 +40,22 @@ impl Logbook {
                    WHERE NOT EXISTS (SELECT 1 FROM seen_after WHERE run = ?1 AND words = ?3)";
         let done = self.connection.execute(sql, params![run.number(), at.0, words.as_str()]);
         done.map(|_| ()).map_err(self.failed())
+    }
+
+    /// Writes down what became of closing the link to a device.
+    pub fn note_closing(&self, device: &DeviceId, steps: &[CloseStep], now: Timestamp) -> Result<()> {
+        let sql = "INSERT INTO closings (device, at, steps) VALUES (?1, ?2, ?3)";
+        let done = self.connection.execute(sql, params![device.as_str(), now.0, lines(steps)]);
+        done.map(|_| ()).map_err(self.failed())
+    }
+
+    /// What became of closing the link to a device the last time, no earlier than at a moment.
+    pub fn closing_since(&self, device: &DeviceId, since: Timestamp) -> Result<Option<Vec<CloseStep>>> {
+        let sql = "SELECT steps FROM closings WHERE device = ?1 AND at >= ?2 ORDER BY at DESC, rowid DESC LIMIT 1";
+        let found = self.connection.query_row(sql, params![device.as_str(), since.0], |row| row.get::<_, String>(0));
+        let found = found.optional().map_err(self.failed())?;
+        // A line that is none is left out.
+        Ok(found.map(|text| text.lines().filter_map(|line| line.parse().ok()).collect()))
     }
 
     /// Writes down that a command that somebody typed is sent to a device; its number.

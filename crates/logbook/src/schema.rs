@@ -208,6 +208,11 @@ ALTER TABLE runs ADD COLUMN bench_run INTEGER;
 -- The place of a step in the order of what its own bench sent, once that of all benches is another one.
 ALTER TABLE steps ADD COLUMN bench_order INTEGER;
 CREATE UNIQUE INDEX runs_of_benches ON runs (bench, bench_run) WHERE bench IS NOT NULL;
+-- What became of closing links: a line for each thing, see `CloseStep`.
+CREATE TABLE closings (
+    device TEXT NOT NULL, at INTEGER NOT NULL, steps TEXT NOT NULL
+) STRICT;
+CREATE INDEX closings_of_device ON closings (device, at);
 -- The name by which this logbook's runs are known on other benches.
 INSERT OR IGNORE INTO choices (name, value) VALUES ('bench', lower(hex(randomblob(4))));
 "];

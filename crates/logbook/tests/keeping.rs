@@ -2,6 +2,7 @@
 
 use wibbet_core::device::Likeness;
 use wibbet_core::diagnosis::{Look, LookHead};
+use wibbet_core::link::CloseStep;
 use wibbet_core::package::{Note, PackageState, Scope};
 use wibbet_core::plan::{Change, Terms, TrayItem};
 use wibbet_core::run::RunKind;
@@ -45,6 +46,10 @@ fn fill(book: &mut Logbook, serial: &str) -> wibbet_types::DeviceId {
     };
     book.keep_look(&id, &Look::from_lines(&head, &format!("system 1 {MARK} 0:1000\n"))).unwrap();
     book.keep_tray(&id, &[TrayItem { id: testing::id(MARK), user: UserId::OWNER, way: Change::Disable }]).unwrap();
+    let closed = CloseStep { what: MARK.into(), done: true, known: "the link went with it".into() };
+    book.note_closing(&id, std::slice::from_ref(&closed), Timestamp(9)).unwrap();
+    assert_eq!(book.closing_since(&id, Timestamp(9)).unwrap(), Some(vec![closed]));
+    assert_eq!(book.closing_since(&id, Timestamp(10)).unwrap(), None);
     let facts = wibbet_core::device::DeviceFacts { id: id.clone(), ..facts };
     let note = Note { id: testing::id(MARK), scope: Scope::Device, text: "leave it".into(), star: false };
     book.write_note(&facts, &note, Timestamp(9)).unwrap();
@@ -58,7 +63,7 @@ fn what_is_kept_of_a_device_is_erased_and_nothing_else() {
     let (one, other) = (fill(&mut book, "CT5-1"), fill(&mut book, "CT5-2"));
     let erased = book.erase(&one).unwrap();
     let words: Vec<&str> = erased.rows.iter().map(|(words, _)| *words).collect();
-    let wanted = ["device", "steps", "sightings behind runs", "runs", "looks", "notes", "choices"];
+    let wanted = ["device", "steps", "sightings behind runs", "runs", "looks", "closed links", "notes", "choices"];
     assert_eq!(words, wanted, "{erased:?}");
     let left = |book: &Logbook, id| {
         (book.runs(Some(id)).unwrap().len(), book.looks(id).unwrap().len(), book.tray(id).unwrap().len())
@@ -96,6 +101,7 @@ fn no_table_with_a_device_is_forgotten() {
     let known = [
         "apps",
         "breaks",
+        "closings",
         "commands",
         "copies",
         "devices",

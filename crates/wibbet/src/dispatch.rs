@@ -37,7 +37,10 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Config { json, .. }
             | Command::Logbook {
                 what:
-                    LogbookCommand::Check { json } | LogbookCommand::Erase { json, .. } | LogbookCommand::Merge { json, .. },
+                    LogbookCommand::Check { json }
+                    | LogbookCommand::Erase { json, .. }
+                    | LogbookCommand::Merge { json, .. }
+                    | LogbookCommand::Export { json, .. },
             }
             | Command::Pull { json, .. }
             | Command::Push { json, .. }

@@ -1801,7 +1801,11 @@ fn the_record_of_an_order_is_told_and_drawn() {
     assert!(drawn.contains("Order: Piers") && drawn.contains("OS11-88-0402"), "{drawn}");
     let (record, _) = json(home.path(), &["order", "record", "Piers", "--json"]);
     let devices = record["devices"].as_array().unwrap();
-    assert!(devices.iter().all(|one| one["became"]["com.android.egg"] == "done"), "{record}");
+    let egg = |one: &Value| {
+        let all = one["packages"].as_array().unwrap();
+        all.iter().any(|package| package["id"] == "com.android.egg" && package["became"] == "done")
+    };
+    assert!(devices.iter().all(egg), "{record}");
     assert_eq!(said(home.path(), &["order", "record", "None"]).2, 1);
 }
 

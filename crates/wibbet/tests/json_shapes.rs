@@ -152,9 +152,7 @@ fn the_shapes_of_all_objects_are_those_promised() {
     ask("restart", &["restart", phone, "--yes"], 0);
     ask("close", &["close", handset, "--yes"], 0);
     ask("logbook check", &["logbook", "check"], 0);
-    let (exported, code) = json(home.path(), &["logbook", "export"]);
-    assert_eq!(code, 0, "{exported}");
-    shapes.add("logbook export", &exported);
+    ask("logbook export", &["logbook", "export"], 0);
     ask("logbook erase", &["logbook", "erase", "CT5-0417-2291", "--yes"], 0);
 
     let kept = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/json-shapes.txt");

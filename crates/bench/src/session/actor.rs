@@ -9,7 +9,7 @@ use tokio::time::Instant;
 use wibbet_adb::{Link, LinkError};
 use wibbet_core::ask::Opening;
 use wibbet_core::diagnosis::{LoopWatch, Since};
-use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
+use wibbet_core::link::{Advice, CloseStep, Ladder, Rung, RungStatus};
 use wibbet_core::package::Inventory;
 use wibbet_core::read::ChangesPermitted;
 use wibbet_core::run::OfRuns;
@@ -17,7 +17,7 @@ use wibbet_types::Locale;
 
 use super::background::BackgroundTask;
 use super::command::SessionCommand;
-use super::event::{CloseStep, OrderOver, SessionEvent};
+use super::event::{OrderOver, SessionEvent};
 use super::reading::follow;
 use crate::device::AdbDevice;
 use crate::ops::{Awaited, Details, open_developer_options, open_on_device};

@@ -8,7 +8,7 @@ use wibbet_core::android::Capabilities;
 use wibbet_core::device::{AppFailure, DeviceFacts};
 use wibbet_core::diagnosis::{FaultFinder, UpdateBreak};
 use wibbet_core::holds::Judged;
-use wibbet_core::link::Ladder;
+use wibbet_core::link::{CloseStep, Ladder};
 use wibbet_core::package::{AppNames, Elsewhere, Inventory, KeptCopy, Metrics, Note, SwitchedParts, Ties};
 use wibbet_core::plan::{Job, TrayItem};
 use wibbet_core::run::{Lessons, Run};
@@ -133,15 +133,4 @@ pub struct OrderOver {
     pub whole: bool,
     /// Whether the link was closed whole; nothing where that did not belong to it, or was not come to.
     pub closed: Option<bool>,
-}
-
-/// One thing that was done to close a link.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct CloseStep {
-    /// What.
-    pub what: String,
-    /// Whether it was done, and seen to be.
-    pub done: bool,
-    /// How that is known, or what came in its way.
-    pub known: String,
 }

@@ -19,5 +19,5 @@ mod settings;
 mod survey;
 
 pub use command::SessionCommand;
-pub use event::{CloseStep, Evidence, OrderOver, SessionEvent};
+pub use event::{Evidence, OrderOver, SessionEvent};
 pub use handle::Session;

@@ -4,11 +4,12 @@ use std::time::Duration;
 
 use tokio::time::{Instant, timeout};
 use wibbet_core::ask::{DeviceSetting, RestartTo};
-use wibbet_core::link::Ladder;
+use wibbet_core::link::{CloseStep, Ladder};
 
 use super::actor::Actor;
-use super::event::{CloseStep, SessionEvent};
+use super::event::SessionEvent;
 use crate::device::{Claimed, Device as _};
+use crate::logbook::now;
 use crate::ops::{COMES_BACK, claim, restart_device};
 
 /// How long the link may take to go when debugging has been switched off.
@@ -123,6 +124,13 @@ impl Actor {
                 done: done.is_ok(),
                 known: done.map_or_else(|e| e.to_string(), |()| "its runs stay in the logbook".into()),
             });
+        }
+        if let Some(facts) = self.device.facts() {
+            let kept = steps.clone();
+            let noted = self.workplace.book.with(move |book| book.note_closing(&facts.id, &kept, now())).await;
+            if let Err(error) = noted {
+                self.tell(SessionEvent::Note(error.to_string()));
+            }
         }
         self.reading.stop();
         self.following.stop();

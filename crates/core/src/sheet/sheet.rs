@@ -6,6 +6,7 @@ use wibbet_types::{PackageId, PlainText, RunId, Timestamp, UserId};
 
 use super::words::SheetWords;
 use crate::device::{DeviceFacts, FigureOf};
+use crate::link::CloseStep;
 use crate::package::KeptCopy;
 use crate::plan::Change;
 use crate::run::{Outcome, Run, RunKind, Step};
@@ -28,6 +29,8 @@ pub struct SheetSource<'a> {
     pub runs: &'a [Run],
     /// The copies that are kept of the device.
     pub copies: &'a [KeptCopy],
+    /// What became of closing the link behind the runs; `None` where it was not closed since.
+    pub closed: Option<&'a [CloseStep]>,
     /// The day, as people write it.
     pub day: &'a str,
     /// Its words.
@@ -162,6 +165,7 @@ pub fn job_sheet(of: &SheetSource<'_>) -> Sheet {
             parts.push(SheetPart::Lines(words.seen.clone(), seen));
         }
     }
+    parts.extend(closing(of));
     parts.push(SheetPart::Sign(vec![words.sign_workshop.clone(), words.sign_customer.clone()]));
     Sheet { title: words.title.clone(), workshop: words.workshop.clone(), parts }
 }
@@ -252,6 +256,17 @@ fn otherwise(of: &SheetSource<'_>) -> Option<SheetPart> {
     Some(SheetPart::Lines(of.words.otherwise.clone(), lines))
 }
 
+/// What became of closing the link: debugging off, and the rest.
+fn closing(of: &SheetSource<'_>) -> Option<SheetPart> {
+    let words = of.words;
+    let line = |step: &CloseStep| match step.done {
+        true => format!("{}: {}", step.what, words.closed_done),
+        false => format!("{}: {} ({})", step.what, words.closed_not, step.known),
+    };
+    let lines: Vec<String> = of.closed?.iter().map(line).collect();
+    (!lines.is_empty()).then(|| SheetPart::Lines(words.closing.clone(), lines))
+}
+
 fn ways_back(of: &SheetSource<'_>) -> Option<SheetPart> {
     let (words, gone) = (of.words, gone(of.runs));
     let is_copied = |id: &PackageId| of.copies.iter().any(|copy| copy.id == *id && copy.run.is_some());
@@ -329,7 +344,15 @@ mod tests {
     fn sheet(runs: &[Run], without: Without) -> Sheet {
         let words = SheetWords::default();
         let facts = testing::facts();
-        job_sheet(&SheetSource { facts: &facts, runs, copies: &[], day: "2026-11-28", words: &words, without })
+        job_sheet(&SheetSource {
+            facts: &facts,
+            runs,
+            copies: &[],
+            closed: None,
+            day: "2026-11-28",
+            words: &words,
+            without,
+        })
     }
 
     #[test]
@@ -367,6 +390,26 @@ mod tests {
         );
         // What is back again is nothing that has to come back.
         assert!(!text.contains("What was switched off is untouched"), "{text}");
+    }
+
+    #[test]
+    fn what_could_not_be_closed_is_named() {
+        let (words, facts, runs) = (SheetWords::default(), testing::facts(), runs());
+        let step = |what: &str, done| CloseStep { what: what.into(), done, known: "the link is still there".into() };
+        let closed = [step("stay-awake back to 0", true), step("switch debugging off", false)];
+        let of = SheetSource {
+            facts: &facts,
+            runs: &runs,
+            copies: &[],
+            closed: Some(&closed),
+            day: "2026-11-28",
+            words: &words,
+            without: Without::default(),
+        };
+        let text = format!("{:?}", job_sheet(&of));
+        for words in ["stay-awake back to 0: done", "switch debugging off: not done (the link is still there)"] {
+            assert!(text.contains(words), "{words}: {text}");
+        }
     }
 
     #[test]

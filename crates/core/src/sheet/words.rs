@@ -81,6 +81,12 @@ words! {
     memory = "free memory";
     /// Over what was seen afterwards.
     seen = "Seen afterwards";
+    /// Over what was put back for the link, and debugging.
+    closing = "The link to this device";
+    /// Of what was done there.
+    closed_done = "done";
+    /// Of what was not.
+    closed_not = "not done";
     /// By a user's number.
     user = "user";
     /// What was uninstalled.

@@ -75,6 +75,9 @@ pub(crate) enum LogbookCommand {
         /// What is left out: the serial, and ids made of it; usage, which is what was measured and seen.
         #[arg(long, value_name = "WHAT", value_delimiter = ',')]
         without: Vec<LeftOut>,
+        /// One JSON object on standard output, which is so without this too.
+        #[arg(long, conflicts_with = "csv")]
+        json: bool,
     },
     /// Erases everything that is kept of a device, its runs and copies too, and says what that was. Nothing brings it back.
     Erase {

@@ -1,6 +1,7 @@
 //! Job sheets out of the logbook.
 
 use wibbet_core::device::DeviceFacts;
+use wibbet_core::link::CloseStep;
 use wibbet_core::package::KeptCopy;
 use wibbet_core::run::Run;
 use wibbet_core::sheet::{Sheet, SheetSource, SheetWords, Without, job_sheet, runs_of_job};
@@ -18,6 +19,8 @@ pub(crate) struct SheetJob {
     pub(crate) runs: Vec<Run>,
     /// The copies that are kept of the device.
     pub(crate) copies: Vec<KeptCopy>,
+    /// What became of closing the link behind the last run.
+    pub(crate) closed: Option<Vec<CloseStep>>,
 }
 
 impl SheetJob {
@@ -38,7 +41,9 @@ impl SheetJob {
     fn with(book: &Logbook, device: &DeviceId, runs: Vec<Run>) -> Result<Option<Self>, LogbookError> {
         let known = book.devices()?.into_iter().map(|known| known.facts).find(|facts| facts.id == *device);
         let copies = book.copies(Some(device))?;
-        Ok(known.map(|facts| Self { facts, runs, copies }))
+        let last = runs.last().map_or(Timestamp(i64::MAX), |run| run.begun);
+        let closed = book.closing_since(device, last)?;
+        Ok(known.map(|facts| Self { facts, runs, copies, closed }))
     }
 
     /// With this run alone.
@@ -50,7 +55,8 @@ impl SheetJob {
     pub(crate) fn sheet(&self, words: &SheetWords, without: Without) -> Sheet {
         let day = self.runs.last().map_or_else(String::new, |run| day_here(run.begun));
         let (facts, runs, copies) = (&self.facts, &self.runs, &self.copies);
-        job_sheet(&SheetSource { facts, runs, copies, day: &day, words, without })
+        let closed = self.closed.as_deref();
+        job_sheet(&SheetSource { facts, runs, copies, closed, day: &day, words, without })
     }
 
     /// When its first run was begun.

@@ -11,11 +11,11 @@ use wibbet_bench::ops::{
     Details, PairNews, RestartError, before_restart, claim, comes_back, details, pair_by_code, pair_by_qr,
     restart_device,
 };
-use wibbet_bench::session::{CloseStep, Session, SessionCommand, SessionEvent};
+use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::ask::RestartTo;
 use wibbet_core::device::DeviceFacts;
-use wibbet_core::link::{Advice, Ladder, Rung, RungStatus};
+use wibbet_core::link::{Advice, CloseStep, Ladder, Rung, RungStatus};
 
 use super::asking::{asked, may_ask};
 use crate::cli::resolve::Finder;

@@ -20,7 +20,7 @@ pub(crate) fn logbook(data: &Path, what: LogbookCommand) -> Result<Exit, Failure
         LogbookCommand::Check { json } => check(data, json),
         LogbookCommand::Backup { file } => backup(data, &file),
         LogbookCommand::Merge { file, json } => merge(data, &file, json),
-        LogbookCommand::Export { device, csv, without } => export(data, device.as_deref(), csv, &without),
+        LogbookCommand::Export { device, csv, without, json: _ } => export(data, device.as_deref(), csv, &without),
         LogbookCommand::Erase { device, yes, json } => erase(data, &device, yes, json),
     }
 }
@@ -53,10 +53,6 @@ fn backup(data: &Path, file: &Path) -> Result<Exit, Failure> {
 fn merge(data: &Path, file: &Path, as_json: bool) -> Result<Exit, Failure> {
     let mut book = Logbook::open(data)?;
     let merged = book.merge(file)?;
-    if as_json {
-        json::print(&json::MergedLogbook::of(&merged));
-        return Ok(Exit::Done);
-    }
     let taken = [
         (merged.devices, "device", "devices"),
         (merged.runs, "run", "runs"),
@@ -66,14 +62,19 @@ fn merge(data: &Path, file: &Path, as_json: bool) -> Result<Exit, Failure> {
     ];
     let taken: Vec<String> =
         taken.iter().filter(|(n, ..)| *n > 0).map(|(n, one, more)| counted(*n, one, more)).collect();
-    match taken.is_empty() {
-        true => tell("nothing in it is new here"),
-        false => line(format_args!("taken in: {}", taken.join(", "))),
+    if as_json {
+        json::print(&json::MergedLogbook::of(&merged));
+    } else {
+        match taken.is_empty() {
+            true => tell("nothing in it is new here"),
+            false => line(format_args!("taken in: {}", taken.join(", "))),
+        }
+        if merged.gone > 0 {
+            let runs = counted(merged.gone, "run", "runs");
+            tell(format_args!("left out: {runs} of this bench that were erased here"));
+        }
+        tell("copies of apps stay on the bench that has them");
     }
-    if merged.gone > 0 {
-        tell(format_args!("left out: {} of this bench that were erased here", counted(merged.gone, "run", "runs")));
-    }
-    tell("copies of apps stay on the bench that has them");
     Ok(if taken.is_empty() { Exit::Nothing } else { Exit::Done })
 }
 

@@ -1,7 +1,7 @@
 //! The link of a device: its ladder, pairing, closing.
 
 use serde::Serialize;
-use wibbet_bench::session::CloseStep;
+use wibbet_core::link::CloseStep;
 use wibbet_core::link::{Ladder, RungState};
 
 use super::device::Device;

@@ -6,6 +6,7 @@ use serde::Serialize;
 use wibbet_bench::orders::PreparedOrder;
 use wibbet_core::order::{AppliedLine, Fate, Order, OrderRecord, Way};
 use wibbet_core::run::Run;
+use wibbet_types::PlainText;
 
 use super::error::JsonError;
 use super::run::{Steps, time};
@@ -181,19 +182,25 @@ struct JsonRecorded<'a> {
     device: &'a str,
     run: i64,
     at: String,
-    /// By package.
-    became: BTreeMap<&'a str, &'static str>,
+    packages: Vec<JsonBecame<'a>>,
+}
+
+#[derive(Serialize)]
+struct JsonBecame<'a> {
+    id: &'a str,
+    name: Option<&'a str>,
+    became: &'static str,
 }
 
 impl<'a> RecordOfOrder<'a> {
     pub(crate) fn of(order: &'a str, record: &'a OrderRecord) -> Self {
         let devices = record.devices.iter().map(|device| {
-            let cells = record.packages.iter().filter_map(|(id, _)| {
-                let became = record.cell(id, &device.id)?;
-                Some((id.as_str(), became.sign().1))
+            let packages = record.packages.iter().filter_map(|(id, name)| {
+                let became = record.cell(id, &device.id)?.sign().1;
+                Some(JsonBecame { id: id.as_str(), name: name.as_ref().map(PlainText::as_str), became })
             });
             let (device, run, at) = (device.id.as_str(), device.run.number(), time(device.at));
-            JsonRecorded { device, run, at, became: cells.collect() }
+            JsonRecorded { device, run, at, packages: packages.collect() }
         });
         Self { order, devices: devices.collect() }
     }

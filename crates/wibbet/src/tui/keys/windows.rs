@@ -118,6 +118,7 @@ pub(super) const CLOSE: &[Binding] = &[
     foot(Action::CloseNow, &[letter('s')], "does it"),
     foot(Action::KeepDebugging, &[letter('k')], ""),
     foot(Action::Forget, &[letter('f')], ""),
+    foot(Action::JobSheet, &[letter('J')], "the job sheet"),
     foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
 ];
 
@@ -247,8 +248,10 @@ pub(super) const TIES: &[Binding] = &[
 ];
 
 /// A link that has been closed.
-pub(super) const CLOSED: &[Binding] =
-    &[foot(Action::Leave, &[key(KeyCode::Enter), key(KeyCode::Esc), letter(' ')], "goes on")];
+pub(super) const CLOSED: &[Binding] = &[
+    foot(Action::Leave, &[key(KeyCode::Enter), key(KeyCode::Esc), letter(' ')], "goes on"),
+    foot(Action::JobSheet, &[letter('J')], "the job sheet"),
+];
 
 /// The devices' own screens, in the demo.
 pub(super) const DEVICE_SCREENS: &[Binding] = &[

@@ -118,7 +118,15 @@ fn closing_is_shown_in_words_before_it_is_done() {
     let step = CloseStep { what: "forget the device here".into(), done: true, known: "its runs stay".into() };
     screen.tell(SessionEvent::Closed(vec![step]));
     assert!(screen.shows("✓ forget the device here") && screen.shows("Revoke USB debugging"));
-    screen.keys(" ");
+    // The paper is at hand where there is a run.
+    screen.effects.clear();
+    screen.keys("J");
+    assert!(screen.effects.is_empty() && !screen.shows("the job sheet"), "{}", screen.text());
+    screen.tell(SessionEvent::Runs(Arc::new(vec![run([Some(Outcome::Done); 3])])));
+    assert!(screen.shows("J the job sheet"), "{}", screen.text());
+    screen.keys("J");
+    assert_eq!(screen.effects, [Effect::ReadSheet(RunId::new(7))]);
+    screen.keys("\x1b ");
     assert!(screen.model.windows.is_empty());
 }
 

@@ -3,13 +3,16 @@
 use ratatui::Frame;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_bench::session::{CloseStep, SessionCommand};
+use wibbet_bench::session::SessionCommand;
 use wibbet_core::ask::DeviceSetting;
+use wibbet_core::link::CloseStep;
+use wibbet_types::counted;
 
 use super::form::{Flow, Form, framed};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, hint};
 use crate::tui::message::{Effect, to_session};
+use crate::tui::rooms::run_of_sheet;
 use crate::tui::widgets::{Theme, fit, spinner, truncate, wrap};
 
 /// What is to be done, and later what was.
@@ -82,6 +85,15 @@ fn lines<'a>(app: &App, device: &DeviceModel, form: &Close, theme: &Theme, cells
             on(form.forget),
             "forget the device here; its runs stay in the logbook".into(),
         ));
+        let kept =
+            device.copies.iter().filter(|copy| device.facts.as_ref().is_some_and(|f| f.id == copy.device)).count();
+        if kept > 0 {
+            let words = format!(
+                "{} of its apps stay on this computer; `wibbet copies` lists them.",
+                counted(kept, "copy", "copies")
+            );
+            lines.extend(wrap(&format!("        {words}"), cells).into_iter().map(|l| Line::styled(l, theme.dim)));
+        }
         lines.push(Line::raw(""));
         lines.extend(wrap(by_hand, cells).into_iter().map(|l| Line::styled(l, theme.dim)));
         if form.working {
@@ -106,6 +118,7 @@ impl Form for Close {
         match action {
             _ if self.working => {}
             Action::Leave => return Flow::Close,
+            Action::JobSheet if run_of_sheet(app).is_some() => return Flow::Open(Action::JobSheet),
             Action::Forget => self.forget = !self.forget,
             Action::KeepDebugging => self.keep_debugging = !self.keep_debugging,
             Action::CloseNow => {
@@ -125,7 +138,8 @@ impl Form for Close {
         let columns = 84.min(frame.area().width.saturating_sub(2));
         let lines = lines(app, device, self, theme, usize::from(columns.saturating_sub(4)));
         let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);
-        let enabled = |_| !self.working;
+        let has_sheet = run_of_sheet(app).is_some();
+        let enabled = |action| !self.working && (action != Action::JobSheet || has_sheet);
         let room = framed(&title, (columns, high), (self.layer(), &enabled), theme, frame);
         frame.render_widget(Paragraph::new(lines), room);
     }
