@@ -4,8 +4,12 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
 
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 use wibbet_logbook::{Logbook, LogbookError};
 use wibbet_types::Timestamp;
+
+/// The APKs of so many devices are read at the same time: each takes some tens of megabytes meanwhile, and the cores are busy with as few.
+const READ_AT_ONCE: usize = 3;
 
 /// The moment.
 pub fn now() -> Timestamp {
@@ -21,6 +25,8 @@ pub struct SharedLogbook {
     folder: Arc<PathBuf>,
     /// Who works here, where somebody has said so.
     technician: Arc<str>,
+    /// Whose APKs are read at the moment.
+    reading: Arc<Semaphore>,
     /// Done in place, so that no thread decides what comes first.
     inline: bool,
 }
@@ -32,6 +38,7 @@ impl SharedLogbook {
             inner: Arc::new(Mutex::new(Logbook::open(folder)?)),
             folder: Arc::new(folder.to_owned()),
             technician: Arc::default(),
+            reading: Arc::new(Semaphore::new(READ_AT_ONCE)),
             inline: false,
         })
     }
@@ -44,6 +51,16 @@ impl SharedLogbook {
     /// Who works here; empty where nobody has said so.
     pub fn technician(&self) -> &str {
         &self.technician
+    }
+
+    /// A turn at reading APKs, if there is one to be had now; it ends when it is dropped.
+    pub(crate) fn reads_at_once(&self) -> Option<OwnedSemaphorePermit> {
+        Arc::clone(&self.reading).try_acquire_owned().ok()
+    }
+
+    /// A turn at reading APKs, once there is one. It is the logbook that gives turns, since what others have read in the meantime stands there.
+    pub(crate) async fn turn_to_read(&self) -> Option<OwnedSemaphorePermit> {
+        Arc::clone(&self.reading).acquire_owned().await.ok()
     }
 
     /// Works where it is called, in place of threads of its own: for tests whose time is stopped, and which have to take

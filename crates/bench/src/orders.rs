@@ -1,18 +1,17 @@
 //! An order on a device: what it comes to there, and carrying it out.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
 use tokio::sync::watch;
-use wibbet_core::catalog::Catalog;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::order::{Applied, Order, OrderInstall, apply};
 use wibbet_core::package::Metrics;
 use wibbet_core::plan::{Job, Newcomer, Plan, PlannedTray, StartOutlook, Upshot, plan_tray};
 use wibbet_core::run::{Run, RunKind, Suspects};
 use wibbet_logbook::LogbookError;
-use wibbet_types::UserId;
+use wibbet_types::{PackageId, PlainText, UserId};
 
 use crate::after::{AfterError, AfterRun, BeforeRun, look_after};
 use crate::device::{AdbDevice, AskError, Device as _};
@@ -65,7 +64,7 @@ pub struct OrderWanted {
     /// Where the files lie that it installs.
     pub folder: PathBuf,
     /// What goes however it is tied there.
-    pub despite: BTreeSet<wibbet_types::PackageId>,
+    pub despite: BTreeSet<PackageId>,
     /// Whether it is applied to devices that it is not for.
     pub any_device: bool,
     /// Whether what cannot be undone goes.
@@ -79,8 +78,8 @@ pub struct PreparedOrder {
     pub facts: DeviceFacts,
     /// How it is.
     pub details: Option<Details>,
-    /// What was read of it.
-    pub catalog: Catalog,
+    /// The names that people know the packages of the order by.
+    pub labels: BTreeMap<PackageId, PlainText>,
     /// Each package of the order.
     pub applied: Applied,
     /// The plan for what goes.
@@ -89,6 +88,8 @@ pub struct PreparedOrder {
     pub does: Vec<(UserId, Upshot)>,
     /// Why manifests could not be read, where they could not.
     pub unread: Option<String>,
+    /// What may be due to what goes.
+    suspects: Suspects,
     taken_in: Vec<TakenIn>,
 }
 
@@ -170,7 +171,12 @@ pub async fn prepare_order(
     plan.terms.on_refusal = wanted.order.on_refusal;
     plan.terms.order.clone_from(&wanted.order.name);
     let unread = unread.map(|error| error.to_string());
-    Ok(PreparedOrder { facts, details: told, catalog, applied, plan, does, unread, taken_in })
+    let suspects = Suspects::of(&catalog, &plan, &does);
+    // What was read of all packages is let go of: many devices wait side by side for their turn.
+    let ids = applied.lines.iter().filter_map(|line| line.id.as_ref());
+    let label = |id: &PackageId| Some((id.clone(), catalog.names.apps.get(id)?.name()?.clone()));
+    let labels = ids.filter_map(label).collect();
+    Ok(PreparedOrder { facts, details: told, labels, applied, plan, does, unread, suspects, taken_in })
 }
 
 /// Takes in what an order installs.
@@ -292,7 +298,6 @@ pub async fn carry_out_order(
         Ok(before) => before,
         Err(error) => return OrderEnded { run: None, trouble: Some(OrderTrouble::After(error)) },
     };
-    let suspects = Suspects::of(&prepared.catalog, &prepared.plan, &prepared.does);
     let mut plan = prepared.plan.clone();
     plan.terms.job = job;
     let start = RunStart::New(RunKind::TakeOut, plan);
@@ -310,7 +315,7 @@ pub async fn carry_out_order(
                     std::future::pending::<()>().await;
                 }
             };
-            let looked = look_after(workplace, device, &run, before, &suspects, &say, enough).await;
+            let looked = look_after(workplace, device, &run, before, &prepared.suspects, &say, enough).await;
             OrderEnded { run: as_it_stands().await.or(Some(run)), trouble: looked.err().map(OrderTrouble::After) }
         }
         Err(error) => OrderEnded { run: as_it_stands().await, trouble: Some(OrderTrouble::Run(error)) },

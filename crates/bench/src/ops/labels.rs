@@ -107,22 +107,30 @@ pub async fn read_labels_for(
     let facts = device.facts().ok_or_else(|| AskError::Broken("the device did not say what it is".into()))?;
     let build = format!("{} {} {}", facts.maker, facts.model, facts.build);
     let languages = wanted.iter().map(ToString::to_string).collect::<Vec<_>>().join(",");
-    let known = {
-        let (build, languages, id) = (build.clone(), languages.clone(), facts.id.clone());
-        // Without the logbook all of them are read: it is but a memory here.
-        book.with(move |book| book.apps(&build, &languages, &id)).await.unwrap_or_default()
-    };
     let paths = ApkPaths::of(inventory, wanted);
     let looked = device.stat(&paths.all).await?;
+    let begin = async || {
+        let (build, languages, id) = (build.clone(), languages.clone(), facts.id.clone());
+        // Without the logbook all of them are read: it is but a memory here.
+        let known = book.with(move |book| book.apps(&build, &languages, &id)).await.unwrap_or_default();
+        ApkReading::begin(&paths, &looked, &known, wanted)
+    };
+    let mut reading = begin().await;
+    let reads = reading.sample().is_some();
+    let mut turn = if reads { book.reads_at_once() } else { None };
+    if reads && turn.is_none() {
+        turn = book.turn_to_read().await;
+        // What devices of its like have told meanwhile need not be read.
+        reading = begin().await;
+    }
     let mut driver = Driver {
         device,
-        reading: ApkReading::begin(&paths, &looked, &known, wanted),
+        reading,
         awaited,
         cost: LabelCost { rounds: 1, commands: 1, ..LabelCost::default() },
         names: AppNames { wanted: wanted.to_vec(), ..AppNames::default() },
         total: inventory.packages.len(),
     };
-    drop((paths, known));
     driver.names.files = std::mem::take(&mut driver.reading.files);
     driver.report(news);
     let done = driver.read_all(news).await;
@@ -132,6 +140,7 @@ pub async fn read_labels_for(
         // What cannot be remembered is read again the next time.
         let _ = book.with(move |book| book.note_apps(&build, &languages, &facts.id, &note)).await;
     }
+    drop(turn);
     done?;
     let counts = driver.reading.counts;
     let cost = LabelCost { known: counts.known, read: counts.read, failed: counts.failed, ..driver.cost };

@@ -1,6 +1,6 @@
 //! `wibbet order check` and `apply`: an order is held against devices, and carried out on several at once.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -12,11 +12,10 @@ use wibbet_bench::orders::{
     OrderEnded, OrderNews, OrderTrouble, OrderWanted, PreparedOrder, carry_out_order, prepare_order,
 };
 use wibbet_bench::run::{Control, RunNews};
-use wibbet_core::catalog::Catalog;
 use wibbet_core::order::{Applied, AppliedLine, Fate, Order};
 use wibbet_core::plan::Job;
 use wibbet_core::run::{Outcome, Run, StepEvent};
-use wibbet_types::{DeviceId, PackageId, counted};
+use wibbet_types::{DeviceId, PackageId, PlainText, counted};
 
 use super::asking::{asked, may_change};
 use super::interrupt::Interrupt;
@@ -156,7 +155,7 @@ async fn shown(finder: &Finder<'_>, wanted: &OrderWanted, held: &[Held], as_json
 
 /// Shows what an order comes to on a device.
 fn show_held(name: &str, prepared: &PreparedOrder, order: &Order) {
-    let PreparedOrder { facts, applied, plan, catalog, .. } = prepared;
+    let PreparedOrder { facts, applied, plan, labels, .. } = prepared;
     line(format_args!("{name}  {}, {}", facts.name(), facts.android));
     for against in &applied.speaks_against {
         line(format_args!("  beware: {against}"));
@@ -169,7 +168,7 @@ fn show_held(name: &str, prepared: &PreparedOrder, order: &Order) {
         let word = if skip.is_some() { "not sent" } else { shown.fate.short() };
         let why = skip.or_else(|| shown.fate.why()).map_or_else(String::new, |why| format!(": {why}"));
         let unjudged = if shown.unjudged { "; what ties it could not be worked out" } else { "" };
-        line(format_args!("  {word:<20} {:<9} {}{why}{unjudged}", who_of(shown), what_of(shown, order, catalog)));
+        line(format_args!("  {word:<20} {:<9} {}{why}{unjudged}", who_of(shown), what_of(shown, order, labels)));
     }
     for step in plan.steps.iter().filter(|step| !step.way.is_a_way()) {
         let (word, why) = step.skip.map_or(("install first", String::new()), |skip| ("not sent", format!(": {skip}")));
@@ -184,9 +183,9 @@ fn show_held(name: &str, prepared: &PreparedOrder, order: &Order) {
     }
 }
 
-fn what_of(shown: &AppliedLine, order: &Order, catalog: &Catalog) -> String {
+fn what_of(shown: &AppliedLine, order: &Order, labels: &BTreeMap<PackageId, PlainText>) -> String {
     match &shown.id {
-        Some(id) => match catalog.names.apps.get(id).and_then(|app| app.name()) {
+        Some(id) => match labels.get(id) {
             Some(label) => format!("{label}  {id}"),
             // The order may know the name that the device does not.
             None => match order.items.get(shown.item).filter(|item| !item.note.is_empty()) {
