@@ -9,9 +9,9 @@ use crate::layout::{Heading, INSIDE, pages};
 use crate::picture::{Picture, Shape, Tone};
 
 const NAME: f32 = 220.0;
-const COLUMN: f32 = 61.0;
+const COLUMN: f32 = 90.0;
 const ROW: f32 = 17.0;
-const HEAD: f32 = 40.0;
+const HEAD: f32 = 50.0;
 const TEXT: f32 = 9.0;
 const SMALL: f32 = 7.0;
 
@@ -33,8 +33,7 @@ pub fn fleet(
         for packages in record.packages.chunks(ROWS) {
             let mut block = Picture::of(INSIDE, HEAD + packages.len() as f32 * ROW + 18.0);
             for (n, device) in devices.iter().enumerate() {
-                let run = format!("run {} · {}", device.run, day(device.at));
-                head(&mut block, NAME + n as f32 * COLUMN, device, &name(device), &run);
+                head(&mut block, NAME + n as f32 * COLUMN, device, &name(device), &day(device.at));
             }
             for (n, (id, label)) in packages.iter().enumerate() {
                 let y = HEAD + n as f32 * ROW;
@@ -56,13 +55,14 @@ pub fn fleet(
     pages(heading, &blocks)
 }
 
-fn head(block: &mut Picture, x: f32, device: &RecordedDevice, name: &str, run: &str) {
+fn head(block: &mut Picture, x: f32, device: &RecordedDevice, name: &str, day: &str) {
     let room = COLUMN - 5.0;
     if is_covered(name) {
         block.fitted((x, 10.0), name, SMALL, Tone::Ink, true, room);
     }
     block.fitted((x, 20.0), device.id.as_str(), SMALL, Tone::Aside, false, room);
-    block.fitted((x, 30.0), run, SMALL, Tone::Aside, false, room);
+    block.fitted((x, 30.0), &format!("run {}", device.run), SMALL, Tone::Aside, false, room);
+    block.fitted((x, 40.0), day, SMALL, Tone::Aside, false, room);
 }
 
 fn shape_of(became: Became) -> Shape {

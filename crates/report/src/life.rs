@@ -81,7 +81,9 @@ fn row(point: &LifePoint, (day, time): (&str, &str), (first, last): (bool, bool)
     let (top, bottom) = (if first { middle } else { 0.0 }, if last { middle } else { HEIGHT });
     block.line((LINE, top), (LINE, bottom), Tone::Line);
     block.mark((LINE, middle), 4.5, shape_of(point.what.kind()));
-    block.fitted((WORDS, base), &point.what.words(), TEXT, Tone::Ink, false, BAR - WORDS - 8.0);
+    let (words, room) = (point.what.words(), BAR - WORDS - 8.0);
+    let size = if crate::font::width(&words, TEXT, false) > room { SMALL } else { TEXT };
+    block.fitted((WORDS, base), &words, size, Tone::Ink, false, room);
     if let Some(count) = point.in_use {
         let room = inside - BAR - 30.0;
         let long = (room * count as f32 / most.max(1) as f32).max(1.0);

@@ -168,10 +168,7 @@ impl Life {
             let done = run.counting().filter(|step| step.is_so()).count();
             let not_done = run.counting().count() - done;
             let measured = run.figures[1].as_ref().and_then(|figures| figures.in_use.get(&user).copied());
-            // What was not measured behind it shows at the next look.
-            let looked =
-                || looks.iter().find(|(head, _)| head.at >= run.begun).and_then(|(_, look)| in_use(look, user));
-            let in_use = measured.or_else(looked);
+            let in_use = measured.or_else(|| seen_behind(run, looks, runs).and_then(|look| in_use(look, user)));
             add(run.begun, Moment::Run { number: run.number, kind: run.kind, done, not_done }, in_use);
         }
         for one in breaks {
@@ -181,8 +178,11 @@ impl Life {
         points.sort_by_key(|point| point.at);
         let mut known = None;
         for point in &mut points {
-            known = point.in_use.or(known);
-            point.in_use = known;
+            match point.what {
+                // A break by itself changes nothing.
+                Moment::BreakBegun | Moment::BreakEnded => point.in_use = known,
+                _ => known = point.in_use,
+            }
             let within = |one: &UpdateBreak| one.begun <= point.at && one.ended.is_none_or(|ended| point.at <= ended);
             point.on_break = breaks.iter().any(within);
         }
@@ -193,6 +193,16 @@ impl Life {
     pub fn most(&self) -> u32 {
         self.points.iter().filter_map(|point| point.in_use).max().unwrap_or(0)
     }
+}
+
+/// The look that shows what a run has led to: the next one, where neither another run nor an update of the system lies between.
+fn seen_behind<'a>(run: &Run, looks: &'a [(LookHead, Look)], runs: &[Run]) -> Option<&'a Look> {
+    let place = looks.iter().position(|(head, _)| head.at >= run.begun)?;
+    let (head, look) = &looks[place];
+    let before = place.checked_sub(1).map(|place| &looks[place].0);
+    let is_between = |other: &Run| other.number != run.number && (run.begun..=head.at).contains(&other.begun);
+    let alone = !runs.iter().any(is_between) && before.is_none_or(|before| before.build == head.build);
+    alone.then_some(look)
 }
 
 fn in_use(look: &Look, user: UserId) -> Option<u32> {
@@ -275,6 +285,16 @@ mod tests {
                 (60, "1 came back, 1 new, 1 other version".to_owned(), Some(3), false),
             ]
         );
+        // What lies before an update, or another run, shows no count that is known.
+        let mut late = testing::run(8, &[]);
+        late.begun = Timestamp(55);
+        let told = Life::of(&looks, &[late.clone()], &[]).points;
+        assert_eq!(told[2].what.words(), "run 8: 0 taken out");
+        assert_eq!((told[2].in_use, told[3].in_use), (None, Some(3)));
+        let (mut early, mut next) = (late.clone(), late);
+        (early.begun, next.begun, next.number) = (Timestamp(20), Timestamp(25), RunId::new(9));
+        let told = Life::of(&looks[..2], &[next, early], &[]).points;
+        assert_eq!((told[1].in_use, told[2].in_use), (None, Some(1)));
         assert_eq!((life.most(), life.points[1].what.kind()), (3, MomentKind::RunInPart));
         assert!(Life::of(&[], &[], &[]).points.is_empty());
     }
