@@ -16,3 +16,36 @@ pub(crate) async fn terminated() {
     }
     std::future::pending().await
 }
+
+/// Ctrl-C, each time that it is pressed from the beginning on: also while something else is being done between two times of waiting for it.
+#[derive(Debug)]
+pub(crate) struct Interrupts(#[cfg(unix)] Option<tokio::signal::unix::Signal>);
+
+impl Interrupts {
+    /// Begins to listen.
+    pub(crate) fn listen() -> Self {
+        #[cfg(unix)]
+        {
+            Self(tokio::signal::unix::signal(tokio::signal::unix::SignalKind::interrupt()).ok())
+        }
+        #[cfg(not(unix))]
+        {
+            Self()
+        }
+    }
+
+    /// Waits until it is pressed again.
+    pub(crate) async fn next(&mut self) {
+        #[cfg(unix)]
+        if let Some(signal) = &mut self.0
+            && signal.recv().await.is_some()
+        {
+            return;
+        }
+        #[cfg(not(unix))]
+        if tokio::signal::ctrl_c().await.is_ok() {
+            return;
+        }
+        std::future::pending().await
+    }
+}

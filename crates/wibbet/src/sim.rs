@@ -153,10 +153,11 @@ async fn behind(root: &std::path::Path, arguments: &SimArguments) -> Result<Exit
     let mut tick = tokio::time::interval(Duration::from_millis(100));
     let ended = crate::signals::terminated();
     tokio::pin!(ended);
+    let mut interrupts = crate::signals::Interrupts::listen();
     loop {
         tokio::select! {
             () = &mut ended => return Ok(Exit::Done),
-            _ = tokio::signal::ctrl_c() => return Ok(Exit::Done),
+            () = interrupts.next() => return Ok(Exit::Done),
             _ = tick.tick() => {
                 let Some(file) = &mut transcript else { continue };
                 let lines = android.transcript();

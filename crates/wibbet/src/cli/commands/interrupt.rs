@@ -6,6 +6,7 @@ use wibbet_bench::run::Control;
 
 use crate::exit::Exit;
 use crate::out::tell;
+use crate::signals::Interrupts;
 
 /// Listens for Ctrl-C until it is dropped.
 #[derive(Debug)]
@@ -15,17 +16,15 @@ impl Interrupt {
     /// Begins to listen; what is told when it is pressed is what happens then.
     pub(super) fn listen(told: &'static str) -> (Self, watch::Receiver<Control>) {
         let (stop, stopped) = watch::channel(Control::Go);
+        let mut interrupts = Interrupts::listen();
         let task = tokio::spawn(async move {
-            if tokio::signal::ctrl_c().await.is_ok() {
-                tell(told);
-                stop.send_replace(Control::Stop);
-            }
-            if tokio::signal::ctrl_c().await.is_ok() {
-                tell("ended; what was on its way is settled at the next start");
-                std::process::exit(Exit::Unsettled as i32);
-            }
+            interrupts.next().await;
+            tell(told);
             // Whoever is at work listens to the sender until it ends.
-            std::future::pending::<()>().await;
+            stop.send_replace(Control::Stop);
+            interrupts.next().await;
+            tell("ended; what was on its way is settled at the next start");
+            std::process::exit(Exit::Unsettled as i32);
         });
         (Self(task), stopped)
     }

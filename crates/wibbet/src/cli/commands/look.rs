@@ -22,6 +22,7 @@ use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::{line, progress, tell};
+use crate::signals::Interrupts;
 
 /// What was found of one device.
 struct Looked {
@@ -133,11 +134,14 @@ pub(crate) async fn watch(finder: &Finder<'_>, as_json: bool) -> Result<Exit, Fa
     let (told, mut heard) = mpsc::unbounded_channel();
     let _bench = Bench::start(workplace, finder.at.to_vec(), move |event| drop(told.send(event)));
     let mut cards: BTreeMap<CardId, Watched> = BTreeMap::new();
+    let mut interrupts = Interrupts::listen();
+    let terminated = crate::signals::terminated();
+    tokio::pin!(terminated);
     loop {
         let event = tokio::select! {
             event = heard.recv() => event,
-            _ = tokio::signal::ctrl_c() => return Ok(Exit::Done),
-            () = crate::signals::terminated() => return Ok(Exit::Done),
+            () = interrupts.next() => return Ok(Exit::Done),
+            () = &mut terminated => return Ok(Exit::Done),
         };
         let Some(event) = event else { return Ok(Exit::Done) };
         let (card, gone) = match event {

@@ -20,6 +20,7 @@ use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::{line, tell};
+use crate::signals::Interrupts;
 
 /// A device on the line.
 #[derive(Default)]
@@ -78,12 +79,19 @@ pub(crate) async fn line_up(finder: &Finder<'_>, applying: Applying) -> Result<E
     let (told, mut heard) = mpsc::unbounded_channel();
     let bench = Bench::start(workplace, finder.at.to_vec(), move |event| drop(told.send(event)));
     let mut all = Line { applying: &applying, wanted, bench, devices: BTreeMap::new(), exits: Vec::new(), ends: false };
+    let mut interrupts = Interrupts::listen();
+    let terminated = crate::signals::terminated();
+    tokio::pin!(terminated);
+    let mut told_to_end = false;
     tell("the line is open: plug a device in, and allow this computer on it; Ctrl-C ends the line");
     while !(all.ends && all.devices.values().all(|device| device.stage != Stage::Sent)) {
         let event = tokio::select! {
             event = heard.recv() => event,
-            _ = tokio::signal::ctrl_c() => None,
-            () = crate::signals::terminated() => None,
+            () = interrupts.next() => None,
+            () = &mut terminated, if !told_to_end => {
+                told_to_end = true;
+                None
+            }
         };
         match event {
             Some(event) => all.take(event),
