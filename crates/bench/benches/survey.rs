@@ -52,6 +52,7 @@ async fn measure(stopped: bool) {
                 true => SharedLogbook::open(place.path()).unwrap().working_inline(),
                 false => SharedLogbook::open(place.path()).unwrap(),
             },
+            technician: Arc::default(),
             meeting: wibbet_logbook::MeetingPlaces::only(place.path()),
             keys: Arc::new(KeyRing::of(HostKey::from_pem(PEM, "bench@mark", "key".as_ref()).unwrap())),
             limits: Timeouts { connect: long, answer: long, tap: long, idle: long, write: long },

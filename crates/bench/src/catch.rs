@@ -86,7 +86,7 @@ async fn caught(
     let _claimed = claim(workplace, device)?;
     // It starts anew all the time, which is no sign of another device in its place.
     let _restarts = device.restarts_are_expected();
-    let run = to_be_put_back(book, device, &facts.id, wanted).await?;
+    let run = to_be_put_back(workplace, device, &facts.id, wanted).await?;
     *number = Some(run.number);
     news(CatchNews::Begun(Arc::new(run.clone())));
     // What is not sent in a line is left to the end: a copy is installed by several requests.
@@ -173,11 +173,12 @@ fn tell_waiting(why: &AskError, told: &mut String, news: &(dyn Fn(CatchNews) + S
 
 /// The run in which it is put back: one that was begun for the same and is not done, or a new one, written down.
 async fn to_be_put_back(
-    book: &SharedLogbook,
+    workplace: &Workplace,
     device: &AdbDevice,
     id: &DeviceId,
     wanted: OfRuns,
 ) -> Result<Run, RunError> {
+    let book = &workplace.book;
     let of = id.clone();
     let runs = book.with(move |book| book.runs(Some(&of))).await?;
     if let OfRuns::Run(number) = wanted
@@ -202,7 +203,7 @@ async fn to_be_put_back(
         let why = plan.steps.iter().find_map(|step| step.skip).map_or_else(String::new, |skip| format!(": {skip}"));
         return Err(RunError::NotBegun(format!("nothing of it can be put back by a command of this Android{why}")));
     }
-    let number = begin_run(book, id, RunKind::PutBack, &plan, &capabilities).await?;
+    let number = begin_run(workplace, id, RunKind::PutBack, &plan, &capabilities).await?;
     book.with(move |book| book.run(number)).await?.ok_or(RunError::NoSuchRun(number))
 }
 
@@ -210,8 +211,7 @@ async fn to_be_put_back(
 fn is_begun_for(run: &Run, out: &[TakenOut]) -> bool {
     let of = |one: &TakenOut| run.steps.iter().any(|step| step.id == one.id && step.user == one.user);
     run.kind == RunKind::PutBack
-        && run.state != RunState::Finished
-        && run.not_understood.is_empty()
+        && run.is_unfinished()
         && run.steps.iter().any(|step| step.state != StepState::Settled)
         && out.iter().all(of)
 }

@@ -23,8 +23,6 @@ pub fn now() -> Timestamp {
 pub struct SharedLogbook {
     inner: Arc<Mutex<Logbook>>,
     folder: Arc<PathBuf>,
-    /// Who works here, where somebody has said so.
-    technician: Arc<str>,
     /// Whose APKs are read at the moment.
     reading: Arc<Semaphore>,
     /// Done in place, so that no thread decides what comes first.
@@ -37,20 +35,9 @@ impl SharedLogbook {
         Ok(Self {
             inner: Arc::new(Mutex::new(Logbook::open(folder)?)),
             folder: Arc::new(folder.to_owned()),
-            technician: Arc::default(),
             reading: Arc::new(Semaphore::new(READ_AT_ONCE)),
             inline: false,
         })
-    }
-
-    /// Notes who works here with each run that names nobody.
-    pub fn of_technician(self, name: &str) -> Self {
-        Self { technician: name.into(), ..self }
-    }
-
-    /// Who works here; empty where nobody has said so.
-    pub fn technician(&self) -> &str {
-        &self.technician
     }
 
     /// A turn at reading APKs, if there is one to be had now; it ends when it is dropped.

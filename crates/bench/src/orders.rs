@@ -9,9 +9,9 @@ use wibbet_core::device::DeviceFacts;
 use wibbet_core::order::{Applied, Order, OrderInstall, apply};
 use wibbet_core::package::Metrics;
 use wibbet_core::plan::{Job, Newcomer, Plan, PlannedTray, StartOutlook, Upshot, plan_tray};
-use wibbet_core::run::{Run, RunKind, Suspects};
+use wibbet_core::run::{Run, RunKind, SettingChange, SettingState, Suspects};
 use wibbet_logbook::LogbookError;
-use wibbet_types::{PackageId, PlainText, UserId};
+use wibbet_types::{PackageId, PlainText, UserId, counted};
 
 use crate::after::{AfterError, AfterRun, BeforeRun, look_after};
 use crate::device::{AdbDevice, AskError, Device as _};
@@ -20,6 +20,7 @@ use crate::ops::{
     note_met, read_catalog, read_metrics, sum_of_file, survey,
 };
 use crate::run::{Control, RunError, RunNews, RunStart, run_plan};
+use crate::run::{SettingHeld, hold_settings, set_settings};
 use crate::workplace::Workplace;
 
 /// Why an order could not be held against a device, or begun there.
@@ -86,6 +87,8 @@ pub struct PreparedOrder {
     pub plan: Plan,
     /// What that does to each user.
     pub does: Vec<(UserId, Upshot)>,
+    /// The settings of the order.
+    pub settings: Vec<SettingHeld>,
     /// Why manifests could not be read, where they could not.
     pub unread: Option<String>,
     /// What may be due to what goes.
@@ -113,7 +116,8 @@ impl PreparedOrder {
         if !wanted.any_device && !self.applied.speaks_against.is_empty() {
             return Err(OrderError::OtherDevices(self.applied.speaks_against.clone()));
         }
-        if self.plan.to_send() == 0 { Err(OrderError::NothingToDo) } else { Ok(()) }
+        let sets = self.settings.iter().any(SettingHeld::is_to_set);
+        if self.plan.to_send() == 0 && !sets { Err(OrderError::NothingToDo) } else { Ok(()) }
     }
 }
 
@@ -145,6 +149,7 @@ pub async fn prepare_order(
     let first = users.first().copied().unwrap_or(UserId::OWNER);
     let languages = device_languages(device, first).await?;
     let (catalog, unread) = read_catalog(device, book, inventory, metrics, &languages, &users, news).await?;
+    let settings = hold_settings(device, &wanted.order, &catalog.inventory).await?;
     let capabilities = device.capabilities();
     // An order may have thousands of items: nothing waits for them.
     let (of, on, whose) = (wanted.clone(), catalog.clone(), facts.clone());
@@ -176,7 +181,7 @@ pub async fn prepare_order(
     let ids = applied.lines.iter().filter_map(|line| line.id.as_ref());
     let label = |id: &PackageId| Some((id.clone(), catalog.names.apps.get(id)?.name()?.clone()));
     let labels = ids.filter_map(label).collect();
-    Ok(PreparedOrder { facts, details: told, labels, applied, plan, does, unread, suspects, taken_in })
+    Ok(PreparedOrder { facts, details: told, labels, applied, plan, does, settings, unread, suspects, taken_in })
 }
 
 /// Takes in what an order installs.
@@ -218,6 +223,10 @@ pub struct HeldOrder {
     pub plan: Plan,
     /// What that does to each user.
     pub does: Vec<(UserId, Upshot)>,
+    /// The apps that the order installs, one for each.
+    pub installs: Vec<PackageId>,
+    /// The settings of the order.
+    pub settings: Vec<SettingHeld>,
     /// Why manifests could not be read, where they could not.
     pub unread: Option<String>,
     /// Why nothing of it is sent, where that is so.
@@ -225,6 +234,11 @@ pub struct HeldOrder {
 }
 
 impl HeldOrder {
+    /// How many steps and settings are to be sent.
+    pub fn to_send(&self) -> usize {
+        self.plan.to_send() + self.settings.iter().filter(|one| one.is_to_set()).count()
+    }
+
     /// Why it is not begun without somebody who looks at it: what shows whether the device starts afterwards was not all read.
     pub fn start_is_unknown(&self) -> Option<String> {
         let unknown = self.does.iter().any(|(_, does)| does.start == StartOutlook::NotKnown);
@@ -235,11 +249,13 @@ impl HeldOrder {
 impl PreparedOrder {
     /// What of it is shown.
     pub fn held(&self, wanted: &OrderWanted) -> HeldOrder {
-        let Self { applied, plan, does, unread, .. } = self;
+        let Self { applied, plan, does, settings, unread, taken_in, .. } = self;
         HeldOrder {
             applied: applied.clone(),
             plan: plan.clone(),
             does: does.clone(),
+            installs: taken_in.iter().map(|taken| taken.copy.id.clone()).collect(),
+            settings: settings.clone(),
             unread: unread.clone(),
             stays: self.is_to_do(wanted).err().map(|why| why.to_string()),
         }
@@ -260,6 +276,8 @@ pub enum OrderNews {
 pub struct OrderEnded {
     /// Its run, where one was written down.
     pub run: Option<Run>,
+    /// The settings that were sent, and what came of each.
+    pub settings: Vec<SettingChange>,
     /// Why it could not go on, or could not be looked at behind it.
     pub trouble: Option<OrderTrouble>,
 }
@@ -280,6 +298,9 @@ pub enum OrderTrouble {
     /// Behind it.
     #[error(transparent)]
     After(AfterError),
+    /// Settings that are not as they are to be, in words.
+    #[error("not set: {}", .0.join("; "))]
+    NotSet(Vec<String>),
 }
 
 /// Carries out what was prepared: the run, and what the order wants to be looked at behind it.
@@ -296,7 +317,7 @@ pub async fn carry_out_order(
     let after = AfterRun { figures: order.end.figures, restart: order.end.restart, watch: order.end.watch };
     let before = match BeforeRun::of(device, after, &say).await {
         Ok(before) => before,
-        Err(error) => return OrderEnded { run: None, trouble: Some(OrderTrouble::After(error)) },
+        Err(error) => return OrderEnded { run: None, settings: Vec::new(), trouble: Some(OrderTrouble::After(error)) },
     };
     let mut plan = prepared.plan.clone();
     plan.terms.job = job;
@@ -309,6 +330,7 @@ pub async fn carry_out_order(
     };
     match ended.result {
         Ok(run) => {
+            let (set, not_set) = settle_settings(workplace, device, prepared, order, &run, &stop, &say).await;
             let mut stop = stop;
             let enough = async move {
                 if stop.wait_for(|control| *control == Control::Stop).await.is_err() {
@@ -316,8 +338,44 @@ pub async fn carry_out_order(
                 }
             };
             let looked = look_after(workplace, device, &run, before, &prepared.suspects, &say, enough).await;
-            OrderEnded { run: as_it_stands().await.or(Some(run)), trouble: looked.err().map(OrderTrouble::After) }
+            let trouble = looked.err().map(OrderTrouble::After).or(not_set);
+            OrderEnded { run: as_it_stands().await.or(Some(run)), settings: set, trouble }
         }
-        Err(error) => OrderEnded { run: as_it_stands().await, trouble: Some(OrderTrouble::Run(error)) },
+        Err(error) => {
+            OrderEnded { run: as_it_stands().await, settings: Vec::new(), trouble: Some(OrderTrouble::Run(error)) }
+        }
+    }
+}
+
+/// Sets what the order wants to be set, where its run went to its end: what was sent, and what came in the way.
+async fn settle_settings(
+    workplace: &Workplace,
+    device: &AdbDevice,
+    prepared: &PreparedOrder,
+    order: &Order,
+    run: &Run,
+    stop: &watch::Receiver<Control>,
+    say: &(dyn Fn(&str) + Send + Sync),
+) -> (Vec<SettingChange>, Option<OrderTrouble>) {
+    let wanted: Vec<&SettingHeld> = prepared.settings.iter().filter(|one| one.is_to_set()).collect();
+    if wanted.is_empty() {
+        return (Vec::new(), None);
+    }
+    say(&format!("setting {}", counted(wanted.len(), "setting", "settings")));
+    let enough = || *stop.borrow() == Control::Stop;
+    let of = (order.name.as_str(), Some(run.number));
+    match set_settings(workplace, device, of, &prepared.settings, enough).await {
+        Ok(set) => {
+            let mut not: Vec<String> = set
+                .iter()
+                .filter(|change| change.state != SettingState::Done)
+                .map(|change| format!("{}: {}", change.setting, change.remark))
+                .collect();
+            if set.len() < wanted.len() {
+                not.push(format!("{} not sent: it was stopped", wanted.len() - set.len()));
+            }
+            (set, (!not.is_empty()).then_some(OrderTrouble::NotSet(not)))
+        }
+        Err(error) => (Vec::new(), Some(OrderTrouble::Run(error))),
     }
 }

@@ -16,6 +16,8 @@ use crate::policy::RunPolicy;
 pub struct Workplace {
     /// The logbook.
     pub book: SharedLogbook,
+    /// Who works here: noted with each run that names nobody. Empty where that was not said.
+    pub technician: Arc<str>,
     /// Where the programs of one user find each other.
     pub meeting: MeetingPlaces,
     /// The keys of this computer.

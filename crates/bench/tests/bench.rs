@@ -11,7 +11,7 @@ use wibbet_bench::around::{Route, Surroundings};
 use wibbet_bench::fleet::{Bench, BenchCommand, BenchEvent, CardId};
 use wibbet_bench::ops::PairNews;
 use wibbet_bench::run::RunNews;
-use wibbet_bench::session::{SessionCommand, SessionEvent};
+use wibbet_bench::session::{Closing, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::RestartTo;
@@ -522,7 +522,7 @@ async fn waiting_for_the_tap_keeps_nobody_from_anything() {
         tokio::task::yield_now().await;
     }
     // The link is closed meanwhile.
-    seen.bench.send(BenchCommand::Session(card, SessionCommand::Close { switch_off: false, forget: false }));
+    seen.bench.send(BenchCommand::Session(card, SessionCommand::Close(Closing::default())));
     seen.until(|e| matches!(e, BenchEvent::Session(_, SessionEvent::Closed(_))).then_some(())).await;
     assert_eq!(phone.dialogs(), 1);
     // Wanted again, and allowed at last.
@@ -615,7 +615,7 @@ async fn staying_awake_is_put_back_when_the_link_is_closed() {
     };
     seen.bench.send(BenchCommand::Session(card, SessionCommand::StayAwake(true)));
     seen.until(|e| (awake(e) == Some(7)).then_some(())).await;
-    let close = SessionCommand::Close { switch_off: true, forget: true };
+    let close = SessionCommand::Close(Closing { switch_off: true, forget: true, ..Closing::default() });
     seen.bench.send(BenchCommand::Session(card, close));
     let steps = seen
         .until(|e| match e {
@@ -687,7 +687,7 @@ async fn nothing_can_be_done_on_a_closed_link_until_it_is_asked_for_again() {
     let (card, _) = seen.facts().await;
     seen.named(card, "ready").await;
     let tell = |seen: &Seen, command| seen.bench.send(BenchCommand::Session(card, command));
-    tell(&seen, SessionCommand::Close { switch_off: false, forget: false });
+    tell(&seen, SessionCommand::Close(Closing::default()));
     let steps = seen
         .until(|e| match e {
             BenchEvent::Session(_, SessionEvent::Closed(steps)) => Some(steps.clone()),

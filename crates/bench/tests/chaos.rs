@@ -39,7 +39,7 @@ impl Chaos {
 
     async fn begin(&self, kind: RunKind, plan: &Plan) -> RunId {
         let device = self.device.facts().unwrap().id;
-        begin_run(&self.workplace.book, &device, kind, plan, &self.device.capabilities()).await.unwrap()
+        begin_run(&self.workplace, &device, kind, plan, &self.device.capabilities()).await.unwrap()
     }
 
     /// Reads the packages. A cut that was set and did not happen yet may happen to it, and the device may be starting.

@@ -36,7 +36,7 @@ impl Place {
 
     async fn begin(&self, kind: RunKind, plan: &Plan) -> RunId {
         let of = self.device.facts().unwrap().id;
-        begin_run(&self.workplace.book, &of, kind, plan, &self.device.capabilities()).await.unwrap()
+        begin_run(&self.workplace, &of, kind, plan, &self.device.capabilities()).await.unwrap()
     }
 
     async fn carry_on(&self, number: RunId) -> Run {

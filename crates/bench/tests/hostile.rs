@@ -300,6 +300,7 @@ async fn a_survey_of_a_hostile_device_ends_and_costs_little() {
     let key = HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
     let workplace = Workplace {
         book: SharedLogbook::open(folder.path()).unwrap(),
+        technician: Arc::default(),
         meeting: wibbet_logbook::MeetingPlaces::only(folder.path()),
         keys: Arc::new(KeyRing::of(key)),
         limits,

@@ -1,6 +1,7 @@
 //! Labels, metrics and what is on the screen, over the real protocol from bench devices.
 
 use std::collections::BTreeMap;
+use std::time::Duration;
 
 use crate::support::{patience, workplace};
 use wibbet_bench::device::AdbDevice;
@@ -8,7 +9,7 @@ use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::{in_front, open_developer_options, open_on_device, read_labels, read_metrics, survey};
 use wibbet_core::ask::Opening;
 use wibbet_core::package::{AppNames, Inventory, Source};
-use wibbet_sim::{SampleApk, Scenario, SimDevice};
+use wibbet_sim::{Fault, SampleApk, Scenario, SimDevice};
 use wibbet_types::{PackageId, UserId};
 
 /// What the sample APKs of a device have for a language, by package: the label, and the label in no language.
@@ -72,6 +73,39 @@ async fn labels_of_every_kind_of_device_in_its_own_language() {
         assert!(second.rounds <= 2 + unread, "{second:?}");
         assert!(second.known + unread >= names.apps.len(), "{second:?} {unread}");
         assert_eq!(again.apps, names.apps);
+    }
+}
+
+/// Three devices that take their time over everything keep no other one from being read: a turn ends.
+#[tokio::test(start_paused = true)]
+async fn slow_devices_keep_nobody_from_being_read() {
+    let place = tempfile::tempdir().unwrap();
+    let mut all = Vec::new();
+    let mut book: Option<SharedLogbook> = None;
+    for seed in 1..5 {
+        let (sim, workplace) = crate::support::in_memory(Scenario::crew_phone(), seed, place.path(), patience(1)).await;
+        let book = book.get_or_insert(workplace.book.clone()).clone();
+        let device = workplace.device(sim.address());
+        device.connect(&mut |_| {}).await.unwrap();
+        let inventory = survey(&device, &mut |_| {}).await.unwrap();
+        all.push((sim, device, book, inventory));
+    }
+    for (sim, ..) in &all[..3] {
+        sim.set_fault(Fault::Latency(Duration::from_secs(50)));
+    }
+    let begun = tokio::time::Instant::now();
+    let slow = futures_util::future::join_all(
+        all[..3].iter().map(|(_, device, book, inventory)| read(device, book, inventory)),
+    );
+    let (_, device, book, inventory) = &all[3];
+    let last = async {
+        // The three are at it by then.
+        tokio::time::sleep(Duration::from_secs(200)).await;
+        read(device, book, inventory).await
+    };
+    tokio::select! {
+        (names, _) = last => assert_eq!(names.apps.len(), inventory.packages.len()),
+        _ = slow => panic!("the slow ones are done first, after {:?}", begun.elapsed()),
     }
 }
 

@@ -13,6 +13,7 @@ mod round_trip;
 mod runs;
 mod server;
 mod session;
+mod settings;
 mod short_form;
 mod support;
 mod system;

@@ -50,7 +50,7 @@ impl Place {
         let inventory = survey(&self.device, &mut |_| {}).await.unwrap();
         let tray: Vec<TrayItem> = items.iter().map(|(i, way)| TrayItem { id: id(i), user: OWNER, way: *way }).collect();
         let plan = plan_take_out(&inventory, &self.device.capabilities(), &tray, false);
-        begin_run(&self.book, &self.id(), RunKind::TakeOut, &plan, &self.device.capabilities()).await.unwrap()
+        begin_run(&self.workplace, &self.id(), RunKind::TakeOut, &plan, &self.device.capabilities()).await.unwrap()
     }
 
     async fn carry_on(&self, number: RunId) -> Result<Run, RunError> {
@@ -73,7 +73,7 @@ impl Place {
         let wanted: Vec<_> = ids.iter().map(|i| (id(i), OWNER, recorded_state(&runs, &id(i), OWNER))).collect();
         let plan = plan_put_back_with(&inventory, &self.device.capabilities(), &wanted, &copies);
         let number =
-            begin_run(&self.book, &self.id(), RunKind::PutBack, &plan, &self.device.capabilities()).await.unwrap();
+            begin_run(&self.workplace, &self.id(), RunKind::PutBack, &plan, &self.device.capabilities()).await.unwrap();
         self.carry_on(number).await.unwrap()
     }
 
@@ -209,7 +209,7 @@ async fn what_is_wholly_gone_is_recognised() {
         let tray = [TrayItem { id: own.clone(), user: OWNER, way: Change::Uninstall }];
         let capabilities = place.device.capabilities();
         let plan = plan_take_out(&inventory, &capabilities, &tray, true);
-        let number = begin_run(&place.book, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
+        let number = begin_run(&place.workplace, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
         let run = place.carry_on(number).await.unwrap();
         assert_eq!(outcomes(&run), [Outcome::Done], "Android of API level {sdk}: {:?}", run.steps);
         assert_eq!(place.sim.holds(own.as_str(), 0), None);
@@ -272,6 +272,7 @@ async fn nothing_is_called_done_that_is_not() {
     // The device's own limit is fixed when it is made, so it is made anew with the shorter one.
     let workplace = Workplace {
         book: place.book.clone(),
+        technician: Arc::default(),
         meeting: wibbet_logbook::MeetingPlaces::only(place.book.folder()),
         keys: keys(),
         limits: Timeouts::default(),
@@ -386,7 +387,7 @@ async fn a_user_who_is_gone_is_told() {
         let tray: Vec<TrayItem> = inventory.packages.values().filter(has).take(2).map(item).collect();
         let plan = plan_take_out(&inventory, &place.device.capabilities(), &tray, false);
         let capabilities = place.device.capabilities();
-        let number = begin_run(&place.book, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
+        let number = begin_run(&place.workplace, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
         let run = match at {
             "before it is sent" => {
                 place.sim.act(OwnerAction::RemoveUser(10)).await.unwrap();
@@ -425,7 +426,7 @@ async fn a_follower_of_an_unsettled_step_waits() {
     let capabilities = place.device.capabilities();
     let plan = plan_put_back(&inventory, &capabilities, &[(id(NOTES), OWNER, target)]);
     assert_eq!(plan.steps.iter().map(|s| s.way).collect::<Vec<_>>(), [Change::Reinstall, Change::Disable]);
-    let number = begin_run(&place.book, &place.id(), RunKind::PutBack, &plan, &capabilities).await.unwrap();
+    let number = begin_run(&place.workplace, &place.id(), RunKind::PutBack, &plan, &capabilities).await.unwrap();
     // The device does not tell what became of the first.
     place.sim.set_fault(Fault::Says(format!("dumpsys package --checkin {NOTES}"), String::new()));
     place.sim.set_fault(Fault::Says(format!("dumpsys package {NOTES}"), "Packages:\n".into()));
@@ -456,7 +457,7 @@ async fn the_last_copy_is_seen_at_the_moment_of_sending() {
         let tray = if allowed { vec![item(work), item(OWNER)] } else { vec![item(OWNER)] };
         let plan = plan_take_out(&inventory, &capabilities, &tray, allowed);
         assert_eq!(plan.to_send(), tray.len());
-        let number = begin_run(&place.book, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
+        let number = begin_run(&place.workplace, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
         if !allowed {
             let request = Change::Uninstall.request(&id(ROSTER), work, None);
             place.device.ask(&request, &mut |_| {}).await.unwrap();
@@ -504,7 +505,7 @@ async fn runs_on_top_of_each_other_are_undone_one_by_one() {
     let capabilities = place.device.capabilities();
     let disabled = PackageState { enabled: Enabled::DisabledUser, ..PackageState::IN_USE };
     let plan = plan_put_back(&inventory, &capabilities, &[(id(RADIO), OWNER, disabled)]);
-    let number = begin_run(&place.book, &place.id(), RunKind::PutBack, &plan, &capabilities).await.unwrap();
+    let number = begin_run(&place.workplace, &place.id(), RunKind::PutBack, &plan, &capabilities).await.unwrap();
     assert_eq!(outcomes(&place.carry_on(number).await.unwrap()), [Outcome::Done, Outcome::Done]);
     assert_eq!(place.sim.holds(RADIO, 0), Some((true, 3)));
     place.put_back(&[RADIO]).await;
@@ -741,7 +742,7 @@ async fn what_android_does_not_start_without_stays() {
         let tray = [TrayItem { id: id(installer), user: OWNER, way: Change::Uninstall }];
         let plan = plan_take_out(&unknowing, &capabilities, &tray, true);
         assert_eq!(plan.to_send(), 1);
-        let number = begin_run(&place.book, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
+        let number = begin_run(&place.workplace, &place.id(), RunKind::TakeOut, &plan, &capabilities).await.unwrap();
         let run = place.carry_on(number).await.unwrap();
         assert_eq!(outcomes(&run), [Outcome::Skipped]);
         assert!(run.steps[0].remark.contains("only a factory reset"), "{}", run.steps[0].remark);

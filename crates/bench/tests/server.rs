@@ -260,7 +260,7 @@ async fn a_device_that_goes_in_the_middle_of_a_change_is_looked_at() {
             let plan = plan_take_out(&inventory, &device.capabilities(), &tray, false);
             let serial = device.facts().unwrap().id;
             let capabilities = device.capabilities();
-            let number = begin_run(&workplace.book, &serial, RunKind::TakeOut, &plan, &capabilities).await.unwrap();
+            let number = begin_run(&workplace, &serial, RunKind::TakeOut, &plan, &capabilities).await.unwrap();
             let (_stop, stopped) = watch::channel(Control::Go);
             let run = Runner::carry_out(&device, &workplace.book, workplace.patience, number, stopped, &|_| {});
             let run = run.await.unwrap();

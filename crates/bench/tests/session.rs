@@ -12,7 +12,7 @@ use wibbet_bench::logbook::now;
 use wibbet_bench::ops::{claim, details, note_met};
 use wibbet_bench::run::Control;
 use wibbet_bench::run::{RunNews, begin_run};
-use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
+use wibbet_bench::session::{Closing, Session, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::android::{Capabilities, DaemonFeatures};
 use wibbet_core::ask::Opening;
@@ -196,7 +196,7 @@ async fn nothing_is_begun_without_a_link_or_on_a_device_that_is_claimed() {
     let opening = Opening::About { id: MUSIC.parse().unwrap(), user: UserId::OWNER };
     seen.session.send(SessionCommand::Open(opening));
     assert!(seen.note().await.contains("another Wibbet"));
-    seen.session.send(SessionCommand::Close { switch_off: true, forget: true });
+    seen.session.send(SessionCommand::Close(Closing { switch_off: true, forget: true, ..Closing::default() }));
     let closed = seen.closed().await;
     assert!(closed.len() == 1 && !closed[0].done && closed[0].known.contains("another Wibbet"), "{closed:?}");
     assert!(sim.transcript().iter().all(|line| !line.contains("settings put") && !line.contains("am start")));
@@ -221,7 +221,7 @@ async fn what_an_interruption_left_is_settled_at_the_next_link_and_carried_on() 
     let plan = plan_take_out(&inventory, &capabilities, &both, false);
     let serial = "CT5-0417-2291".parse().unwrap();
     // As a program leaves it that is killed right after it has written down that it sends.
-    let number = begin_run(&first.workplace.book, &serial, RunKind::TakeOut, &plan, &capabilities).await.unwrap();
+    let number = begin_run(&first.workplace, &serial, RunKind::TakeOut, &plan, &capabilities).await.unwrap();
     first
         .workplace
         .book

@@ -28,7 +28,7 @@ async fn take_out(workplace: &Workplace, device: &AdbDevice, inventory: &Invento
     let tray: Vec<TrayItem> = ids.iter().map(item).collect();
     let plan = plan_take_out(inventory, &device.capabilities(), &tray, false);
     let of = device.facts().unwrap().id;
-    let number = begin_run(&workplace.book, &of, RunKind::TakeOut, &plan, &device.capabilities()).await.unwrap();
+    let number = begin_run(workplace, &of, RunKind::TakeOut, &plan, &device.capabilities()).await.unwrap();
     let (_stop, stopped) = watch::channel(Control::Go);
     Runner::carry_out(device, &workplace.book, patience(1), number, stopped, &|_| {}).await.unwrap()
 }

@@ -4,9 +4,9 @@
 use crate::support::{device, id, patience, workplace};
 use tokio::sync::watch;
 use wibbet_bench::device::{AdbDevice, Device as _};
-use wibbet_bench::logbook::SharedLogbook;
 use wibbet_bench::ops::{details, read_labels, survey};
 use wibbet_bench::run::{Control, Runner, begin_run};
+use wibbet_bench::workplace::Workplace;
 use wibbet_core::plan::{Change, Plan, Reversal, SkipReason, TrayItem, plan_put_back, plan_take_out};
 use wibbet_core::run::{Outcome, Run, RunKind, recorded_state};
 use wibbet_sim::Scenario;
@@ -14,11 +14,11 @@ use wibbet_types::UserId;
 
 const OWNER: UserId = UserId::OWNER;
 
-async fn carry_out(device: &AdbDevice, book: &SharedLogbook, kind: RunKind, plan: &Plan) -> Run {
+async fn carry_out(device: &AdbDevice, workplace: &Workplace, kind: RunKind, plan: &Plan) -> Run {
     let of = device.facts().unwrap().id;
-    let number = begin_run(book, &of, kind, plan, &device.capabilities()).await.unwrap();
+    let number = begin_run(workplace, &of, kind, plan, &device.capabilities()).await.unwrap();
     let (_stop, stopped) = watch::channel(Control::Go);
-    Runner::carry_out(device, book, patience(1), number, stopped, &|_| {}).await.unwrap()
+    Runner::carry_out(device, &workplace.book, patience(1), number, stopped, &|_| {}).await.unwrap()
 }
 
 #[tokio::test]
@@ -57,7 +57,7 @@ async fn every_version_does_the_whole_job() {
         // Data are never said to come back of what was uninstalled.
         let sure = plan.steps.iter().filter(|step| step.skip.is_none() && step.back == Reversal::Exact);
         assert!(sure.clone().all(|step| step.way == Change::Disable) && sure.count() == usize::from(disables), "{sdk}");
-        let run = carry_out(&device, book, RunKind::TakeOut, &plan).await;
+        let run = carry_out(&device, &workplace, RunKind::TakeOut, &plan).await;
         let outcomes: Vec<Outcome> = run.steps.iter().map(|step| step.outcome.unwrap()).collect();
         let last = if disables { Outcome::Done } else { Outcome::Skipped };
         assert_eq!(outcomes, [Outcome::Done, Outcome::Done, last], "{sdk}: {run:#?}");
@@ -73,7 +73,7 @@ async fn every_version_does_the_whole_job() {
         assert_eq!(plan.steps[0].way, way, "{sdk}");
         let words = plan.steps[0].command(&capabilities);
         assert!(sdk >= 26 || words == "pm install -r --user 0 /system/app/HTMLViewer/HTMLViewer.apk", "{sdk}: {words}");
-        let back = carry_out(&device, book, RunKind::PutBack, &plan).await;
+        let back = carry_out(&device, &workplace, RunKind::PutBack, &plan).await;
         let done = |step: &&wibbet_core::run::Step| step.outcome == Some(Outcome::Done);
         assert_eq!(back.steps.iter().filter(done).count(), if disables { 3 } else { 2 }, "{sdk}: {back:#?}");
         assert_eq!(chosen.map(held), before, "{sdk}");

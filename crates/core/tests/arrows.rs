@@ -51,8 +51,8 @@ const ORDERS: [(&str, &str, &[&str]); 6] = [
         "wibbet",
         "",
         &[
-            "exit", "out", "config", "export", "demo", "tui", "sim", "score", "cli", "doctor", "papers", "start",
-            "dispatch",
+            "exit", "out", "config", "fonts", "export", "demo", "tui", "sim", "score", "cli", "doctor", "papers",
+            "start", "dispatch",
         ],
     ),
     (

@@ -86,7 +86,7 @@ impl Logbook {
     fn read_copies(&self, which: &str, values: impl rusqlite::Params) -> Result<Vec<KeptCopy>> {
         let sql = format!(
             "SELECT number, device, run, package, version_code, version, installer, made, folder, files, offered, placed FROM copies \
-             WHERE {which} ORDER BY number DESC"
+             WHERE let_go IS NULL AND ({which}) ORDER BY number DESC"
         );
         let mut statement = self.connection.prepare_cached(&sql).map_err(self.failed())?;
         let rows = statement.query_map(values, |row| understood(copy_of(row), &mut Vec::new()));
@@ -96,6 +96,12 @@ impl Logbook {
     /// One copy.
     pub fn copy(&self, number: CopyId) -> Result<Option<KeptCopy>> {
         Ok(self.copies(None)?.into_iter().find(|copy| copy.number == number))
+    }
+
+    /// Notes that the files of a copy are not here any more.
+    pub fn let_copy_go(&self, number: CopyId, now: Timestamp) -> Result<()> {
+        let sql = "UPDATE copies SET let_go = ?2 WHERE number = ?1";
+        self.connection.execute(sql, params![number.number(), now.0]).map(|_| ()).map_err(self.failed())
     }
 
     /// Forgets a copy, unless a step of a run names it. Whether it did.

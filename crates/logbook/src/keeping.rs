@@ -23,7 +23,7 @@ pub struct Erased {
 }
 
 /// What is kept of a device: a name for it, and which rows they are.
-const OF_A_DEVICE: [(&str, &str, &str); 13] = [
+const OF_A_DEVICE: [(&str, &str, &str); 14] = [
     ("steps", "steps", "run IN (SELECT number FROM runs WHERE serial = ?1)"),
     ("sightings behind runs", "seen_after", "run IN (SELECT number FROM runs WHERE serial = ?1)"),
     ("runs", "runs", "serial = ?1"),
@@ -31,6 +31,7 @@ const OF_A_DEVICE: [(&str, &str, &str); 13] = [
     ("update breaks", "breaks", "device = ?1"),
     ("uses of the fault finder", "finders", "device = ?1"),
     ("closed links", "closings", "device = ?1"),
+    ("settings", "settings", "device = ?1"),
     ("commands", "commands", "device = ?1"),
     ("copies", "copies", "device = ?1"),
     ("labels", "apps", "device = ?1"),

@@ -20,6 +20,7 @@ mod looks;
 mod merging;
 mod notes;
 mod schema;
+mod settings;
 mod told;
 
 use std::collections::HashSet;
@@ -89,6 +90,26 @@ pub struct NewStep {
     pub start: Option<u8>,
     /// Why it is not going to be sent, if it is not.
     pub skip: Option<String>,
+}
+
+impl NewStep {
+    /// A step that is to be sent, about which nothing more is to be said.
+    pub fn new(id: PackageId, user: UserId, way: Change, words: String, before: PackageState) -> Self {
+        Self {
+            id,
+            user,
+            way,
+            words,
+            before,
+            target: None,
+            apk: None,
+            copy: None,
+            given: Vec::new(),
+            for_good: false,
+            start: None,
+            skip: None,
+        }
+    }
 }
 
 /// An open logbook.
@@ -652,19 +673,9 @@ mod tests {
         let pages: i64 = book.connection.query_row("PRAGMA page_count", [], |row| row.get(0)).unwrap();
         book.connection.query_row(&format!("PRAGMA max_page_count = {pages}"), [], |_| Ok(())).unwrap();
         let serial: DeviceId = "S".parse().unwrap();
-        let step = |n: usize| NewStep {
-            id: format!("p{n}").parse().unwrap(),
-            user: UserId::OWNER,
-            way: wibbet_core::plan::Change::Disable,
-            words: "w".repeat(1000),
-            before: PackageState::IN_USE,
-            target: None,
-            apk: None,
-            copy: None,
-            start: None,
-            for_good: false,
-            given: Vec::new(),
-            skip: None,
+        let step = |n: usize| {
+            let id = format!("p{n}").parse().unwrap();
+            NewStep::new(id, UserId::OWNER, Change::Disable, "w".repeat(1000), PackageState::IN_USE)
         };
         let steps: Vec<NewStep> = (0..100).map(step).collect();
         let error = book.begin_run(&serial, (RunKind::TakeOut, &Terms::default()), &steps, Timestamp(0)).unwrap_err();

@@ -12,7 +12,7 @@ use crate::error::LogbookError;
 pub(crate) const LAYOUT: i64 = STEPS.len() as i64;
 
 /// From each layout to the next.
-const STEPS: [&str; 21] = ["
+const STEPS: [&str; 22] = ["
 CREATE TABLE devices (
     serial TEXT PRIMARY KEY,
     maker TEXT NOT NULL, model TEXT NOT NULL,
@@ -215,6 +215,21 @@ CREATE TABLE closings (
 CREATE INDEX closings_of_device ON closings (device, at);
 -- The name by which this logbook's runs are known on other benches.
 INSERT OR IGNORE INTO choices (name, value) VALUES ('bench', lower(hex(randomblob(4))));
+", "
+-- Settings of devices that orders have set, and that were put back. Written down before they are sent.
+CREATE TABLE settings (
+    number INTEGER PRIMARY KEY, device TEXT NOT NULL,
+    run INTEGER, order_name TEXT NOT NULL,                        -- what they came with; empty where they were put back
+    user INTEGER NOT NULL, space TEXT NOT NULL, name TEXT NOT NULL,
+    was TEXT, wanted TEXT,                                        -- nothing for what is not set
+    state TEXT NOT NULL, remark TEXT NOT NULL,
+    at INTEGER NOT NULL,
+    undoes INTEGER NOT NULL,                                      -- it puts back what was set before it
+    back INTEGER                                                  -- when that was put back
+) STRICT;
+CREATE INDEX settings_of_device ON settings (device, number);
+-- When its files were handed over or deleted. Steps of runs name it still.
+ALTER TABLE copies ADD COLUMN let_go INTEGER;
 "];
 
 pub(crate) fn open(path: &Path) -> Result<Connection, LogbookError> {

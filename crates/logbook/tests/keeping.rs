@@ -1,11 +1,12 @@
 //! Looking after the record: checked, copied, and what it has of a device erased.
 
+use wibbet_core::ask::{NamedSetting, SettingsTable};
 use wibbet_core::device::Likeness;
 use wibbet_core::diagnosis::{Look, LookHead};
 use wibbet_core::link::CloseStep;
 use wibbet_core::package::{Note, PackageState, Scope};
 use wibbet_core::plan::{Change, Terms, TrayItem};
-use wibbet_core::run::RunKind;
+use wibbet_core::run::{RunKind, SettingChange, SettingState};
 use wibbet_core::testing;
 use wibbet_logbook::{Logbook, LogbookError, NewStep};
 use wibbet_types::{LookId, PlainText, Timestamp, UserId};
@@ -21,20 +22,8 @@ fn fill(book: &mut Logbook, serial: &str) -> wibbet_types::DeviceId {
         ..testing::facts()
     };
     let id = book.note_device(&facts, Likeness::Different, "192.0.2.7:5555", None, Timestamp(5)).unwrap().unwrap();
-    let step = NewStep {
-        id: testing::id(MARK),
-        user: UserId::OWNER,
-        way: Change::Disable,
-        words: format!("package disable-user --user 0 {MARK}"),
-        before: PackageState::IN_USE,
-        target: None,
-        apk: None,
-        copy: None,
-        start: None,
-        for_good: false,
-        given: Vec::new(),
-        skip: None,
-    };
+    let words = format!("package disable-user --user 0 {MARK}");
+    let step = NewStep::new(testing::id(MARK), UserId::OWNER, Change::Disable, words, PackageState::IN_USE);
     let run = book.begin_run(&id, (RunKind::TakeOut, &Terms::default()), &[step], Timestamp(6)).unwrap();
     book.add_seen(run, &PlainText::new(&format!("{MARK} failed")), Timestamp(7)).unwrap();
     let head = LookHead {
@@ -50,6 +39,33 @@ fn fill(book: &mut Logbook, serial: &str) -> wibbet_types::DeviceId {
     book.note_closing(&id, std::slice::from_ref(&closed), Timestamp(9)).unwrap();
     assert_eq!(book.closing_since(&id, Timestamp(9)).unwrap(), Some(vec![closed]));
     assert_eq!(book.closing_since(&id, Timestamp(10)).unwrap(), None);
+    let setting = SettingChange {
+        number: 0,
+        device: id.clone(),
+        run: Some(run),
+        order: "Crew".into(),
+        user: UserId::OWNER,
+        setting: NamedSetting::new(SettingsTable::Secure, MARK).unwrap(),
+        before: None,
+        wanted: Some(MARK.into()),
+        state: SettingState::Sent,
+        remark: String::new(),
+        at: Timestamp(9),
+        undoes: false,
+        back: None,
+    };
+    let number = book.begin_setting(&setting).unwrap();
+    book.settle_setting(number, (SettingState::Done, MARK), Timestamp(10)).unwrap();
+    let kept = book.settings(&id).unwrap();
+    let done = SettingChange { number, state: SettingState::Done, remark: MARK.into(), ..setting };
+    assert_eq!(kept, std::slice::from_ref(&done));
+    // What puts it back takes it along.
+    let back = SettingChange { undoes: true, wanted: None, order: String::new(), run: None, ..done };
+    let number = book.begin_setting(&back).unwrap();
+    book.settle_setting(number, (SettingState::NotDone, ""), Timestamp(11)).unwrap();
+    assert!(book.settings(&id).unwrap().iter().all(|change| change.back.is_none()));
+    book.settle_setting(number, (SettingState::Done, ""), Timestamp(12)).unwrap();
+    assert!(book.settings(&id).unwrap().iter().all(|change| change.back == Some(Timestamp(12))));
     let facts = wibbet_core::device::DeviceFacts { id: id.clone(), ..facts };
     let note = Note { id: testing::id(MARK), scope: Scope::Device, text: "leave it".into(), star: false };
     book.write_note(&facts, &note, Timestamp(9)).unwrap();
@@ -63,7 +79,8 @@ fn what_is_kept_of_a_device_is_erased_and_nothing_else() {
     let (one, other) = (fill(&mut book, "CT5-1"), fill(&mut book, "CT5-2"));
     let erased = book.erase(&one).unwrap();
     let words: Vec<&str> = erased.rows.iter().map(|(words, _)| *words).collect();
-    let wanted = ["device", "steps", "sightings behind runs", "runs", "looks", "closed links", "notes", "choices"];
+    let wanted =
+        ["device", "steps", "sightings behind runs", "runs", "looks", "closed links", "settings", "notes", "choices"];
     assert_eq!(words, wanted, "{erased:?}");
     let left = |book: &Logbook, id| {
         (book.runs(Some(id)).unwrap().len(), book.looks(id).unwrap().len(), book.tray(id).unwrap().len())
@@ -111,6 +128,7 @@ fn no_table_with_a_device_is_forgotten() {
         "notes",
         "runs",
         "seen_after",
+        "settings",
         "steps",
     ];
     assert_eq!(tables, known);

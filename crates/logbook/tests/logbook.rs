@@ -32,20 +32,9 @@ fn facts(model: &str) -> DeviceFacts {
 }
 
 fn step(id: &str, skip: Option<&str>) -> NewStep {
-    NewStep {
-        id: id.parse().unwrap(),
-        user: UserId::new(10),
-        way: Change::Uninstall,
-        words: format!("cmd package uninstall --user 10 {id}"),
-        before: PackageState::IN_USE,
-        target: None,
-        apk: None,
-        copy: None,
-        start: None,
-        for_good: false,
-        given: Vec::new(),
-        skip: skip.map(str::to_owned),
-    }
+    let words = format!("cmd package uninstall --user 10 {id}");
+    let step = NewStep::new(id.parse().unwrap(), UserId::new(10), Change::Uninstall, words, PackageState::IN_USE);
+    NewStep { skip: skip.map(str::to_owned), ..step }
 }
 
 fn settled(after: PackageState, remark: &str, at: i64) -> StepEvent {

@@ -11,21 +11,11 @@ use wibbet_core::testing;
 use wibbet_logbook::{Logbook, LogbookError, Merged, NewStep};
 use wibbet_types::{DeviceId, RunId, StepIndex, Timestamp, UserId};
 
+const NOW: Timestamp = Timestamp(1_000_000);
+
 fn step(id: &str) -> NewStep {
-    NewStep {
-        id: testing::id(id),
-        user: UserId::OWNER,
-        way: Change::Uninstall,
-        words: format!("cmd package uninstall --user 0 {id}"),
-        before: PackageState::IN_USE,
-        target: None,
-        apk: None,
-        copy: None,
-        start: None,
-        for_good: false,
-        given: Vec::new(),
-        skip: None,
-    }
+    let words = format!("cmd package uninstall --user 0 {id}");
+    NewStep::new(testing::id(id), UserId::OWNER, Change::Uninstall, words, PackageState::IN_USE)
 }
 
 /// A bench with its logbook.
@@ -81,7 +71,7 @@ impl Bench {
     }
 
     fn takes(&mut self, other: &Path) -> Merged {
-        self.book.merge(other).unwrap()
+        self.book.merge(other, NOW).unwrap()
     }
 
     /// What it knows of runs, in the order in which their steps were sent, by the bench that they were made on.
@@ -192,6 +182,25 @@ fn notes_and_breaks_come_along() {
     assert_eq!((breaks.len(), breaks[0].ended), (1, Some(Timestamp(500))));
 }
 
+/// What was made here is told from here: another bench's word changes neither what its steps lead back to nor how far it has got.
+#[test]
+fn what_was_made_here_is_told_from_here() {
+    let (mut one, mut other) = two();
+    other.takes(&one.file());
+    let file = other.file();
+    let bench = one.book.bench().unwrap();
+    let sql = format!(
+        "UPDATE runs SET touched = 999999, state = 'open' WHERE bench = '{bench}'; UPDATE steps SET before = 'installed=0 hidden=0 suspended=0 enabled=3'"
+    );
+    rusqlite::Connection::open(&file).unwrap().execute_batch(&sql).unwrap();
+    let before = one.book.runs(None).unwrap();
+    assert_eq!(one.takes(&file), Merged { devices: 1, runs: 2, already: 2, ..Merged::default() });
+    let own: Vec<Run> = one.book.runs(None).unwrap().into_iter().filter(|run| run.taken_in.is_none()).collect();
+    let told =
+        |runs: &[Run]| -> Vec<_> { runs.iter().map(|run| (run.number, run.state, run.steps[0].before)).collect() };
+    assert_eq!(told(&own), told(&before));
+}
+
 /// Equal serials of different devices stay apart.
 #[test]
 fn devices_are_told_apart_by_what_they_are() {
@@ -221,9 +230,14 @@ fn what_cannot_be_taken_in_is_refused_and_changes_nothing() {
         ("ALTER TABLE steps ADD COLUMN more TEXT", "table of steps"),
         ("DELETE FROM choices", "no rows"),
         ("DELETE FROM devices", "does not know"),
+        ("UPDATE steps SET sent_order = 9223372036854775807", "no place in an order"),
+        ("UPDATE steps SET sent_order = -5", "no place in an order"),
+        ("UPDATE runs SET touched = 9223372036854775807", "a time that cannot be"),
+        ("UPDATE runs SET begun = -1", "a time that cannot be"),
+        ("UPDATE steps SET remark = hex(zeroblob(1000000))", "too big"),
         ("UPDATE choices SET value = '\u{1b}[2J' WHERE name = 'bench'", ""),
     ] {
-        let result = one.book.merge(&change(sql));
+        let result = one.book.merge(&change(sql), NOW);
         match result {
             Err(LogbookError::Other { why, .. }) => assert!(why.contains(told), "{sql}: {why}"),
             other => assert!(told.is_empty() && other.is_ok(), "{sql}: {other:?}"),
@@ -231,6 +245,10 @@ fn what_cannot_be_taken_in_is_refused_and_changes_nothing() {
         if !told.is_empty() {
             assert_eq!(one.knows(), before, "{sql}");
         }
+    }
+    for nothing in ["/dev/zero", "/no/such/file", "/tmp"] {
+        let why = one.book.merge(Path::new(nothing), NOW).unwrap_err().to_string();
+        assert!(why.contains("no such file"), "{nothing}: {why}");
     }
     // A copy of this logbook that has gone on apart is no other bench's.
     let mut one = Bench::new();
@@ -241,7 +259,7 @@ fn what_cannot_be_taken_in_is_refused_and_changes_nothing() {
     let mut copy = Bench { book: Logbook::open(copy.path()).unwrap(), folder: copy };
     one.runs(&device, "com.corvane.tips", 5);
     copy.runs(&device, "com.corvane.fota", 7);
-    let why = one.book.merge(&copy.file()).unwrap_err().to_string();
+    let why = one.book.merge(&copy.file(), NOW).unwrap_err().to_string();
     assert!(why.contains("a copy of the other"), "{why}");
 }
 
@@ -278,7 +296,7 @@ proptest! {
         }
         std::fs::write(&file, all).unwrap();
         let before = one.knows();
-        if one.book.merge(&file).is_err() {
+        if one.book.merge(&file, NOW).is_err() {
             prop_assert_eq!(one.knows(), before);
         }
         prop_assert!(one.book.check().is_ok());

@@ -1,6 +1,6 @@
 //! Pages, written as SVG or PDF.
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 
 use pdf_writer::{Content, Finish as _, Name, Pdf, Rect, Ref, TextStr};
 use svg::Node as _;
@@ -9,7 +9,7 @@ use svg2pdf::usvg::{Options, Tree};
 use svg2pdf::{ConversionOptions, to_chunk};
 use thiserror::Error;
 
-use crate::font::{FAMILY, database};
+use crate::font::{FAMILY, OWN, database};
 use crate::outlines::Outlines;
 use crate::picture::{Picture, fit_for_xml, points};
 
@@ -68,18 +68,18 @@ fn sheet(picture: &Picture) -> SVG {
 /// A page in layers with one font each at most: in what order several fonts of a drawing are written differs from time to time, and the
 /// same page is to be the same bytes.
 fn layers(picture: &Picture) -> impl Iterator<Item = Picture> {
-    let with = |shapes: Group, bold: bool| {
-        let texts = picture.texts.iter().filter(|words| words.bold == bold).cloned().collect();
+    let used: BTreeSet<usize> = picture.texts.iter().map(|words| words.font).chain([OWN[0]]).collect();
+    used.into_iter().map(|font| {
+        let shapes = if font == OWN[0] { picture.shapes.clone() } else { Group::new() };
+        let texts = picture.texts.iter().filter(|words| words.font == font).cloned().collect();
         Picture { shapes, texts, ..Picture::of(picture.width, picture.height) }
-    };
-    let plain = with(picture.shapes.clone(), false);
-    let bold = with(Group::new(), true);
-    [Some(plain), Some(bold).filter(|bold| !bold.texts.is_empty())].into_iter().flatten()
+    })
 }
 
-fn tree(source: &str, page: usize) -> Result<Tree, ReportError> {
-    let options = Options { font_family: FAMILY.to_owned(), fontdb: database(), ..Options::default() };
-    Tree::from_str(source, &options).map_err(|error| ReportError::Picture { page, why: error.to_string() })
+fn tree(picture: &Picture, page: usize) -> Result<Tree, ReportError> {
+    let used = picture.texts.iter().map(|words| words.font).collect();
+    let options = Options { font_family: FAMILY.to_owned(), fontdb: database(&used), ..Options::default() };
+    Tree::from_str(&source(picture), &options).map_err(|error| ReportError::Picture { page, why: error.to_string() })
 }
 
 impl Document {
@@ -100,7 +100,7 @@ impl Document {
         for words in &all.texts {
             // Shaped by itself, so that a glyph is known to be of it.
             let alone = Picture { texts: vec![words.clone()], ..Picture::of(all.width, all.height) };
-            seen.append(outlines.of(&tree(&source(&alone), 1)?).set("fill", words.tone.colour()));
+            seen.append(outlines.of(&tree(&alone, 1)?).set("fill", words.tone.colour()));
         }
         let unseen = Group::new().set("fill-opacity", "0").set("font-family", "sans-serif");
         let unseen = all.texts.iter().fold(unseen, |group, words| group.add(words.unseen()));
@@ -124,7 +124,7 @@ impl Document {
         for (n, (picture, (page, content))) in self.pages.iter().zip(&pages).enumerate() {
             let mut drawings = Vec::new();
             for layer in layers(picture) {
-                let seen = tree(&source(&layer), n + 1)?;
+                let seen = tree(&layer, n + 1)?;
                 let (chunk, drawing) = to_chunk(&seen, ConversionOptions::default())
                     .map_err(|error| ReportError::Pdf { page: n + 1, why: error.to_string() })?;
                 let mut names: HashMap<Ref, Ref> = HashMap::new();

@@ -76,7 +76,7 @@ fn shape_of(became: Became) -> Shape {
 
 fn legend(block: &mut Picture, y: f32) {
     let mut x = 4.0;
-    for became in [Became::So, Became::NotSent, Became::Refused, Became::Unsettled] {
+    for became in Became::ALL {
         let words = became.sign().1;
         block.mark((x, y), 3.5, shape_of(became));
         block.text((x + 8.0, y + SMALL * 0.36), words, SMALL, Tone::Aside);

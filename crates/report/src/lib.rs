@@ -25,7 +25,7 @@ mod tray;
 
 pub use document::{Document, ReportError};
 pub use fleet::fleet;
-pub use font::{is_covered, shown_as};
+pub use font::{FontFile, further_fonts_from, is_covered, shown_as};
 pub use layout::{Heading, Paper};
 pub use life::life;
 pub use picture::{Picture, Tone};

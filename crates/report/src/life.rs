@@ -15,23 +15,19 @@ const LINE: f32 = 116.0;
 const WORDS: f32 = 134.0;
 const BAR: f32 = 330.0;
 
-/// The life of a device on upright pages; `clock` writes day and time. The foot of the heading is what the signs mean.
-pub fn life(heading: &Heading, life: &Life, paper: Paper, clock: &dyn Fn(Timestamp) -> String) -> Document {
+/// The life of a device on upright pages; `clock` writes day and time.
+pub fn life(heading: &Heading, life: &Life, paper: Paper, clock: &dyn Fn(Timestamp) -> (String, String)) -> Document {
     let size = paper.upright();
     let inside = size.0 - 2.0 * MARGIN;
     let last = life.points.len().saturating_sub(1);
     let mut blocks = vec![legend(inside)];
     let mut before = String::new();
     for (n, point) in life.points.iter().enumerate() {
-        let when = clock(point.at);
+        let (day, time) = clock(point.at);
         // A day is not said again and again.
-        let (day, time) = when.split_once(' ').unwrap_or((&when, ""));
-        let day = if day == before { "" } else { day };
-        blocks.push(row(point, (day, time), (n == 0, n == last), life.most(), inside));
-        day.clone_into(&mut before);
-        if before.is_empty() {
-            when.split(' ').next().unwrap_or_default().clone_into(&mut before);
-        }
+        let shown = if day == before { "" } else { &day };
+        blocks.push(row(point, (shown, &time), (n == 0, n == last), life.most(), inside));
+        before = day;
     }
     pages_on(size, heading, &blocks, 0.0)
 }
@@ -50,16 +46,8 @@ fn shape_of(kind: MomentKind) -> Shape {
 /// What the signs mean, and over what the bars stand.
 fn legend(inside: f32) -> Picture {
     let mut block = Picture::of(inside, 30.0);
-    let kinds = [
-        MomentKind::Met,
-        MomentKind::Run,
-        MomentKind::RunInPart,
-        MomentKind::Update,
-        MomentKind::Change,
-        MomentKind::Break,
-    ];
     let mut x = 4.0;
-    for kind in kinds {
+    for kind in MomentKind::ALL {
         let words = kind.sign().1;
         block.mark((x, 6.0), 3.5, shape_of(kind));
         block.text((x + 8.0, 6.0 + SMALL * 0.36), words, SMALL, Tone::Aside);

@@ -8,6 +8,8 @@ use svg::node::element::{Definitions, Group, Path, Use};
 use svg2pdf::usvg::{self, Node, Tree, fontdb};
 use ttf_parser::{Face, GlyphId, OutlineBuilder};
 
+use crate::font::number_of;
+
 /// Outlines that are kept, and for which letters.
 #[derive(Debug, Default)]
 pub(crate) struct Outlines {
@@ -46,8 +48,11 @@ impl Outlines {
 
     /// The name of an outline, which is kept when it is first asked for; `None` for what has none, as a space.
     fn name_of(&mut self, font: fontdb::ID, glyph: u16, fonts: &fontdb::Database) -> Option<String> {
-        let bold = fonts.face(font)?.weight > fontdb::Weight::NORMAL;
-        let name = format!("{}{glyph}", if bold { 'b' } else { 'r' });
+        let name = match number_of(font)? {
+            0 => format!("r{glyph}"),
+            1 => format!("b{glyph}"),
+            further => format!("f{further}-{glyph}"),
+        };
         if self.names.contains(&name) {
             return Some(name);
         }

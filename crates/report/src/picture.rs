@@ -4,7 +4,7 @@
 use svg::Node as _;
 use svg::node::element::{Circle, Group, Path, Rectangle, Text};
 
-use crate::font::{FAMILY, fit, width};
+use crate::font::{called, fit, parts, width};
 
 /// What something is drawn in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -68,6 +68,8 @@ pub struct Picture {
 pub(crate) struct Words {
     pub(crate) at: (f32, f32),
     pub(crate) size: f32,
+    /// Which font.
+    pub(crate) font: usize,
     pub(crate) bold: bool,
     pub(crate) tone: Tone,
     pub(crate) text: String,
@@ -76,12 +78,13 @@ pub(crate) struct Words {
 impl Words {
     /// As a text of SVG.
     pub(crate) fn element(&self) -> Text {
+        let (family, bold) = called(self.font);
         Text::new(self.text.as_str())
             .set("x", points(self.at.0))
             .set("y", points(self.at.1))
-            .set("font-family", FAMILY)
+            .set("font-family", family)
             .set("font-size", points(self.size))
-            .set("font-weight", if self.bold { "bold" } else { "normal" })
+            .set("font-weight", if bold { "bold" } else { "normal" })
             .set("fill", self.tone.colour())
     }
 
@@ -128,7 +131,12 @@ impl Picture {
         if text.trim().is_empty() {
             return;
         }
-        self.texts.push(Words { at, size, bold, tone, text });
+        let mut x = at.0;
+        for (font, range) in parts(&text, bold) {
+            let part = text.get(range).unwrap_or_default();
+            self.texts.push(Words { at: (x, at.1), size, font, bold, tone, text: part.to_owned() });
+            x += width(part, size, bold);
+        }
     }
 
     /// A box with round corners.

@@ -217,7 +217,7 @@ fn a_life_is_drawn_from_the_top_down() {
     let mut points = vec![point(0, Moment::Met, Some(236), false), point(60_000, run(7, 1), Some(224), false)];
     points.extend((2..90).map(|n| point(n * 86_400_000, run(n, 0), Some(224), n % 2 == 0)));
     let life = wibbet_core::diagnosis::Life { user: UserId::OWNER, points };
-    let clock = |at: Timestamp| format!("day-{} {:02}:00", at.0 / 86_400_000, at.0 / 60_000 % 60);
+    let clock = |at: Timestamp| (format!("day-{}", at.0 / 86_400_000), format!("{:02}:00", at.0 / 60_000 % 60));
     let drawing = wibbet_report::life(&heading(), &life, Paper::A4, &clock);
     let svg = drawing.svg().unwrap();
     assert!(svg.contains("first look at it") && svg.contains("run 7: 12 taken out, 1 not done"), "{svg}");

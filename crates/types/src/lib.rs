@@ -18,6 +18,7 @@ mod ids;
 mod locale;
 mod path;
 mod private;
+mod reading;
 mod text;
 mod time;
 mod words;
@@ -28,6 +29,7 @@ pub use ids::{BadId, BreakId, CopyId, DeviceId, FinderId, LookId, PackageId, Run
 pub use locale::Locale;
 pub use path::{BadPath, DevicePath, shell_quoted};
 pub use private::{new_private_file, private_file, private_folder};
+pub use reading::{read_text, text_of};
 pub use text::PlainText;
 pub use time::{DeviceTime, Timestamp};
 pub use words::{Named, bytes_words, counted};

@@ -6,7 +6,7 @@ use std::time::Duration;
 use serde::{Deserialize, Serialize};
 use wibbet_core::sheet::{SheetWords, Without, read_words};
 use wibbet_report::Paper;
-use wibbet_types::PlainText;
+use wibbet_types::{PlainText, read_text};
 
 use crate::exit::{Exit, Failure};
 
@@ -24,6 +24,7 @@ pub(crate) struct Config {
     pub(crate) technician: String,
     pub(crate) link: LinkConfig,
     pub(crate) sheet: SheetConfig,
+    pub(crate) keep: KeepConfig,
     /// The folder that it was read from, which paths in it start from.
     #[serde(skip)]
     folder: PathBuf,
@@ -58,6 +59,16 @@ pub(crate) struct SheetConfig {
     without: Vec<LeftOut>,
     /// A file with words in place of Wibbet's own.
     words: String,
+    /// Font files for letters that Wibbet's own fonts lack.
+    fonts: Vec<PathBuf>,
+}
+
+/// How long records are kept.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub(crate) struct KeepConfig {
+    /// After so many days without a device what is kept of it is due; 0 for never.
+    pub(crate) unseen_days: u32,
 }
 
 /// What can be left out of a sheet.
@@ -129,6 +140,12 @@ paper = \"a4\"
 without = []
 # A file with words in place of Wibbet's own, as `wibbet sheet --print-words` prints one; beside this file where no folder is named.
 words = \"\"
+# Font files for letters that Wibbet's own fonts lack, as those of East Asia; where none are named they are looked for on this computer.
+fonts = []
+
+[keep]
+# After so many days without a device `wibbet logbook tidy` erases what is kept of it; 0 for never. Nothing is erased by itself.
+unseen_days = 0
 ";
 
 impl Config {
@@ -138,7 +155,7 @@ impl Config {
     /// What is wrong with it, and where.
     pub(crate) fn read(folder: &Path) -> Result<Self, Failure> {
         let path = folder.join(FILE);
-        match read_short(&path) {
+        match read_text(&path, LONGEST) {
             Ok(text) => {
                 let read = Self::of(&text).map_err(|why| Failure::new(Exit::Usage, told(&path, &why)))?;
                 Ok(Self { folder: folder.to_owned(), ..read })
@@ -187,7 +204,7 @@ impl Config {
         let mut words = match named.map(Path::to_owned).or_else(configured) {
             Some(file) => {
                 let bad = |why: String| Failure::new(Exit::Usage, told(&file, &why));
-                let text = read_short(&file).map_err(|why| bad(why.to_string()))?;
+                let text = read_text(&file, LONGEST).map_err(|why| bad(why.to_string()))?;
                 read_words(&text).map_err(|why| bad(why.to_string()))?
             }
             None => SheetWords::default(),
@@ -196,6 +213,11 @@ impl Config {
             words.workshop.clone_from(&self.sheet.workshop);
         }
         Ok(words)
+    }
+
+    /// The font files that are configured.
+    pub(crate) fn fonts(&self) -> Vec<PathBuf> {
+        self.sheet.fonts.iter().map(|path| self.folder.join(path)).collect()
     }
 
     /// What is left out of job sheets, and what more was asked for to be.
@@ -212,17 +234,6 @@ impl Config {
 
 fn told(path: &Path, why: &str) -> String {
     format!("{}: {why}", path.display())
-}
-
-/// A file that somebody has written by hand.
-fn read_short(path: &Path) -> std::io::Result<String> {
-    use std::io::Read as _;
-    let mut text = String::new();
-    std::fs::File::open(path)?.take(LONGEST + 1).read_to_string(&mut text)?;
-    match text.len() as u64 > LONGEST {
-        true => Err(std::io::Error::other("it is longer than anybody writes")),
-        false => Ok(text),
-    }
 }
 
 #[cfg(test)]

@@ -1,20 +1,23 @@
 //! Which front end a command line means; the only place that knows all of them.
 
+use std::io::IsTerminal as _;
 use std::sync::Arc;
 use std::time::Duration;
 
 use wibbet_bench::around::Surroundings;
+use wibbet_bench::ops::CopiesGo;
+use wibbet_bench::session::Closing;
 use wibbet_core::plan::Terms;
 
 use crate::cli::commands::{
     catch, change, changes, config, copies, files, find_fault, life, links, logbook, look, order, order_apply,
-    order_line, order_record, packages, part, sheet, shelf, update_break, why,
+    order_line, order_record, packages, part, settings, sheet, shelf, update_break, why,
 };
 use crate::cli::{Arguments, Command, Finder, How, LogbookCommand, OrderCommand, Ordered};
-use crate::config::Config;
+use crate::config::{Config, KeepConfig};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
-use crate::out::tell;
+use crate::out::{be_quiet, complain, tell_each_word};
 use crate::place::Folders;
 use crate::tui::{self, Start};
 use crate::{announced, doctor, papers, score, sim, start};
@@ -39,6 +42,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
                 what:
                     LogbookCommand::Check { json }
                     | LogbookCommand::Erase { json, .. }
+                    | LogbookCommand::Tidy { json, .. }
                     | LogbookCommand::Merge { json, .. }
                     | LogbookCommand::Export { json, .. },
             }
@@ -57,6 +61,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
         Some(Command::Upshot { tray, .. }) => tray.json,
         Some(
             Command::Run { how, .. }
+            | Command::Settings { how, .. }
             | Command::PutBack { how, .. }
             | Command::Install { how, .. }
             | Command::CarryOn { how, .. },
@@ -69,14 +74,24 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             if json {
                 json::print_failure(&failure);
             }
-            tell(&failure.message);
+            complain(&failure.message);
             failure.exit
         }
     }
 }
 
 async fn done(arguments: Arguments) -> Result<Exit, Failure> {
-    let Arguments { at, answer_within, allow_within, no_search, announcements, command } = arguments;
+    let Arguments { at, answer_within, allow_within, no_search, announcements, quiet, verbose, command } = arguments;
+    if quiet {
+        be_quiet();
+    }
+    if verbose {
+        if matches!(command, None | Some(Command::Demo { .. })) && std::io::stderr().is_terminal() {
+            let words = "the screen has no room for each command: send standard error to a file, as in `wibbet --verbose 2> words.log`";
+            return Err(Failure::new(Exit::Usage, words));
+        }
+        tell_each_word();
+    }
     if !at.is_empty() && matches!(command, Some(Command::Demo { .. } | Command::Sim(_) | Command::Score(_))) {
         return Err(Failure::new(
             Exit::Usage,
@@ -95,7 +110,12 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Some(Command::Man { folder }) => return papers::man(&folder),
         Some(Command::Logbook { what }) => {
             let folders = Folders::find().map_err(Failure::trouble)?;
-            return logbook::logbook(&folders.data, what);
+            // A configuration that cannot be read is in nobody's way who looks after the record.
+            let keep = match what {
+                LogbookCommand::Tidy { .. } => Config::read(&folders.configuration)?.keep,
+                _ => KeepConfig::default(),
+            };
+            return logbook::logbook(&folders.data, &keep, what);
         }
         Some(Command::Order { what }) if what.is_about_files() => return about_orders(what),
         Some(Command::Sheet { wanted }) => {
@@ -160,8 +180,14 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         Command::Bench { json, .. } => look::bench(&finder, json).await,
         Command::Link { device, json } => links::link(&finder, &device, json).await,
         Command::Pair { address, code, json, .. } => links::pair(&finder, address.zip(code), json).await,
-        Command::Close { device, keep_debugging, forget, yes, json } => {
-            let how = links::Closing { switch_off: !keep_debugging, forget, yes, json };
+        Command::Close { device, keep_debugging, forget, hand_over_copies, delete_copies, yes, json } => {
+            let copies = match hand_over_copies {
+                Some(to) => CopiesGo::HandOver(to),
+                None if delete_copies => CopiesGo::Delete,
+                None => CopiesGo::Stay,
+            };
+            let closing = Closing { switch_off: !keep_debugging, forget, copies };
+            let how = links::CloseBy { closing, yes, json };
             links::close(&finder, &device, how).await
         }
         Command::Restart { device, to, wait, yes, json } => {
@@ -204,6 +230,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             };
             change::take_out(&finder, &device, wanted, how).await
         }
+        Command::Settings { device, put_back, how } => settings::settings(&finder, &device, put_back, how).await,
         Command::Shelf { device, user, json } => shelf::shelf(&finder, &device, user, json).await,
         Command::PutBack { device, wanted, job, how } => {
             change::put_back(&finder, &device, wanted, job.job(), how).await

@@ -175,7 +175,9 @@ impl From<RunError> for Failure {
             }
             RunError::Claim(claim) => claim.into(),
             RunError::Stopped | RunError::NotBegun(_) => Self::new(Exit::Nothing, error.to_string()),
-            RunError::OtherDevice { .. } | RunError::NotUnderstood { .. } => Self::new(Exit::Usage, error.to_string()),
+            RunError::OtherDevice { .. } | RunError::NotUnderstood { .. } | RunError::OfAnotherBench { .. } => {
+                Self::new(Exit::Usage, error.to_string())
+            }
             RunError::Device(_) => Self::new(Exit::NoDevice, error.to_string()),
             other => Self::trouble(other),
         }

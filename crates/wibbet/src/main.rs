@@ -8,6 +8,7 @@ mod dispatch;
 mod doctor;
 mod exit;
 mod export;
+mod fonts;
 mod out;
 mod papers;
 mod place;
@@ -23,10 +24,11 @@ use clap::Parser as _;
 
 fn main() -> ExitCode {
     let arguments = cli::Arguments::parse();
+    wibbet_report::further_fonts_from(fonts::further);
     let runtime = match tokio::runtime::Runtime::new() {
         Ok(runtime) => runtime,
         Err(error) => {
-            out::tell(format_args!("the program could not be started: {error}"));
+            out::complain(format_args!("the program could not be started: {error}"));
             return exit::Exit::Trouble.into();
         }
     };

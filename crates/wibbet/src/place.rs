@@ -56,7 +56,8 @@ impl Folders {
     pub(crate) fn open(&self, config: &Config, answer: Duration, tap: Duration) -> anyhow::Result<Workplace> {
         let keys = KeyRing::open(&self.configuration, self.customary_key.as_deref(), &remark())?;
         Ok(Workplace {
-            book: SharedLogbook::open(&self.data)?.of_technician(&config.technician),
+            book: SharedLogbook::open(&self.data)?,
+            technician: config.technician.as_str().into(),
             meeting: if self.apart { MeetingPlaces::only(&self.data) } else { MeetingPlaces::of_this_user() },
             keys: Arc::new(keys),
             limits: Timeouts { tap, ..Timeouts::default() },

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use crate::support::{Sim, command, home, json, run};
+use crate::support::{Sim, command, home, json, run, said};
 use serde_json::{Value, json as object};
 
 /// API levels and releases of the simulated devices.
@@ -765,13 +765,6 @@ fn the_bench_is_watched_until_it_is_told_to_end() {
     let text = run(home.path(), &["bench"]);
     let text = String::from_utf8(text.stdout).unwrap();
     assert!(text.contains("Tarnbek Vista 43") && text.contains("ready"), "{text}");
-}
-
-/// What was said on output and on errors, and the exit code.
-fn said(home: &std::path::Path, arguments: &[&str]) -> (String, String, i32) {
-    let output = run(home, arguments);
-    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-    (text(&output.stdout), text(&output.stderr), output.status.code().unwrap())
 }
 
 /// What is found, as a table for other programs, and a plain list of ids with what of it is there.
@@ -1759,6 +1752,18 @@ fn two_benches_have_one_logbook() {
     assert_eq!(runs["runs"][0]["taken_in"]["run"], 1, "{runs}");
     let (out, err, code) = said(one.path(), &["logbook", "merge", one.path().join("host-key.pem").to_str().unwrap()]);
     assert!(code == 8 && out.is_empty() && err.contains("no logbook"), "{code} {err}");
+    // What another bench has begun is carried on there: nobody here has seen its plan.
+    let sql = "UPDATE runs SET state = 'stopped' WHERE bench IS NOT NULL; UPDATE steps SET state = 'waiting', outcome = NULL, settled = NULL \
+               WHERE run = 2";
+    rusqlite::Connection::open(one.path().join("logbook.sqlite")).unwrap().execute_batch(sql).unwrap();
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let (_, err, code) = said(one.path(), &["carry-on", sim.address(), "2", "--yes"]);
+    assert!(code == 2 && err.contains("of another bench"), "{code} {err}");
+    let latest = said(one.path(), &["carry-on", sim.address(), "--yes"]);
+    assert!(latest.1.contains("nothing is left to do of run 1"), "the latest of this bench's is meant: {latest:?}");
+    let sent = std::fs::read_to_string(&sim.transcript).unwrap();
+    assert!(!sent.contains("com.android.egg\n") && !sent.contains("uninstall"), "{sent}");
+    drop(sim);
     // Handed on.
     let (all, code) = json(one.path(), &["logbook", "export", "--without", "serial,usage"]);
     let text = all.to_string();

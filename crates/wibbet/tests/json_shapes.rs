@@ -115,11 +115,15 @@ fn the_shapes_of_all_objects_are_those_promised() {
     let order = home.path().join("order.toml");
     let order = order.to_str().unwrap();
     let text = "[order]\nformat = 1\nname = \"Crew\"\n[[item]]\nid = \"com.android.music\"\nway = \"disable\"\nnote = \"Sums\"\n\
-                [[item]]\nid = \"com.no.such\"\n[[item]]\nid = \"com.android.egg\"\nusers = [77]\n[[item]]\nid = \"android\"\n";
+                [[item]]\nid = \"com.no.such\"\n[[item]]\nid = \"com.android.egg\"\nusers = [77]\n[[item]]\nid = \"android\"\n\
+                [[setting]]\ntable = \"global\"\nname = \"window_animation_scale\"\nvalue = \"0.5\"\n\
+                [[setting]]\ntable = \"system\"\nname = \"screen_off_timeout\"\nvalue = \"120000\"\nusers = [\"owner\", 77]\n";
     std::fs::write(order, text).unwrap();
     ask("order", &["order", "check", order], 0);
     ask("order", &["order", "check", order, store.address(), "127.0.0.1:1"], 5);
     ask("order", &["order", "apply", order, store.address(), "127.0.0.1:1", "--yes"], 3);
+    ask("settings", &["settings", store.address()], 0);
+    ask("settings", &["settings", store.address(), "--put-back", "--yes"], 0);
     ask("sheet", &["sheet", "1"], 0);
     ask("order record", &["order", "record"], 0);
     ask("order record", &["order", "record", "Crew"], 0);
@@ -151,8 +155,17 @@ fn the_shapes_of_all_objects_are_those_promised() {
     ask("restart", &["restart", phone, "--yes", "--wait"], 0);
     ask("restart", &["restart", phone, "--yes"], 0);
     ask("close", &["close", handset, "--yes"], 0);
+    // The same once more, as if another bench had made it.
+    let sql = "UPDATE choices SET value = 'abcd1234' WHERE name = 'bench'";
+    rusqlite::Connection::open(&copy).unwrap().execute_batch(sql).unwrap();
+    ask("logbook merge", &["logbook", "merge", copy.to_str().unwrap()], 0);
+    ask("runs", &["runs"], 0);
     ask("logbook check", &["logbook", "check"], 0);
     ask("logbook export", &["logbook", "export"], 0);
+    ask("logbook tidy", &["logbook", "tidy", "--unseen-days", "30", "--dry-run"], 1);
+    let old = "UPDATE devices SET last_seen = 1";
+    rusqlite::Connection::open(home.path().join("logbook.sqlite")).unwrap().execute_batch(old).unwrap();
+    ask("logbook tidy", &["logbook", "tidy", "--unseen-days", "30", "--dry-run"], 0);
     ask("logbook erase", &["logbook", "erase", "CT5-0417-2291", "--yes"], 0);
 
     let kept = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/json-shapes.txt");

@@ -8,6 +8,7 @@ mod command_line;
 mod daemon;
 mod guide;
 mod json_shapes;
+mod keeping;
 mod qr;
 mod screen;
 mod support;

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use wibbet_adb::{
     CallError, Channel, Collected, Feature, KeyRing, Link, Progress, Service, Sink as _, SyncError, Timeouts,
@@ -12,7 +12,7 @@ use wibbet_core::android::{Capabilities, DaemonFeatures, RootWay};
 use wibbet_core::ask::{Delivery, Output, Request};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::read::{RangeTools, ShortForm, commands_requests, read_commands};
-use wibbet_types::{DeviceId, DevicePath};
+use wibbet_types::{DeviceId, DevicePath, PlainText};
 
 use super::claims::DeviceClaims;
 use super::device::{AskError, Device};
@@ -365,6 +365,33 @@ impl Device for AdbDevice {
     }
 
     async fn ask(&self, request: &Request, out: &mut (dyn FnMut(&[u8]) + Send)) -> Result<Output, AskError> {
+        let begun = Instant::now();
+        let answered = self.ask_by_link(request, out).await;
+        self.noted(request, &answered, begun);
+        answered
+    }
+}
+
+impl AdbDevice {
+    /// Tells whoever wants to know each word what was asked, and what came of it.
+    fn noted(&self, request: &Request, answered: &Result<Output, AskError>, begun: Instant) {
+        if !tracing::enabled!(tracing::Level::DEBUG) {
+            return;
+        }
+        let words = PlainText::new(&request.words(&self.capabilities())).into_string();
+        let came = match answered {
+            Ok(Output { out, err, code }) => {
+                let code = code.map_or_else(|| "no exit code".to_owned(), |code| format!("exit code {code}"));
+                let err = if err.is_empty() { String::new() } else { format!(", {} bytes of errors", err.len()) };
+                format!("{code}, {} bytes{err}", out.len())
+            }
+            Err(error) => PlainText::new(&error.to_string()).into_string(),
+        };
+        let (at, took) = (self.address(), begun.elapsed().as_millis());
+        tracing::debug!("{at} ⟩ {words} · {came} · {took} ms");
+    }
+
+    async fn ask_by_link(&self, request: &Request, out: &mut (dyn FnMut(&[u8]) + Send)) -> Result<Output, AskError> {
         let link = self.link(&mut |_| {}).await?;
         let idle = if request.changes { self.patience.change } else { self.patience.look };
         let limits = Timeouts { idle, ..self.limits };

@@ -7,6 +7,7 @@
 use std::collections::{BTreeMap, HashSet};
 use std::io::Write as _;
 use std::sync::Arc;
+use std::time::Duration;
 
 use futures_util::StreamExt as _;
 use futures_util::stream::FuturesUnordered;
@@ -22,6 +23,9 @@ use crate::logbook::SharedLogbook;
 
 /// Lanes: devices have four cores or more that are quick, and while the answer to one command travels those of others run.
 const LANES: usize = 8;
+
+/// For so long others wait for their turn at most.
+const LONGEST_TURN: Duration = Duration::from_secs(60);
 
 /// So many of them go on with what nobody waits for as long as somebody waits for something: half of a device's cores stay free.
 const MOST_BESIDE: usize = 2;
@@ -133,7 +137,19 @@ pub async fn read_labels_for(
     };
     driver.names.files = std::mem::take(&mut driver.reading.files);
     driver.report(news);
-    let done = driver.read_all(news).await;
+    let done = {
+        let read = driver.read_all(news);
+        tokio::pin!(read);
+        tokio::select! {
+            biased;
+            done = &mut read => done,
+            // Whoever takes that long goes on beside the others.
+            () = tokio::time::sleep(LONGEST_TURN), if turn.is_some() => {
+                turn = None;
+                read.await
+            }
+        }
+    };
     driver.report(news);
     let note = std::mem::take(&mut driver.reading.to_note);
     if !note.is_empty() {

@@ -1,16 +1,19 @@
 //! Writing a run down before any of it is sent.
 
+use std::sync::Arc;
+
 use wibbet_core::android::Capabilities;
 use wibbet_core::plan::{Plan, Reversal};
 use wibbet_core::run::RunKind;
 use wibbet_logbook::{LogbookError, NewStep};
 use wibbet_types::{DeviceId, RunId};
 
-use crate::logbook::{SharedLogbook, now};
+use crate::logbook::now;
+use crate::workplace::Workplace;
 
 /// Writes a plan down as a run. Its number.
 pub async fn begin_run(
-    book: &SharedLogbook,
+    workplace: &Workplace,
     id: &DeviceId,
     kind: RunKind,
     plan: &Plan,
@@ -36,16 +39,16 @@ pub async fn begin_run(
         .collect();
     let device = id.clone();
     let mut terms = plan.terms.clone();
-    let technician = book.technician().to_owned();
-    book.with(move |book| {
+    let technician = Arc::clone(&workplace.technician);
+    let written = workplace.book.with(move |book| {
         if !technician.is_empty() {
             let mut job = terms.job.take().map_or_else(|| book.job_at_hand(&device), Ok)?;
             if job.technician.is_empty() {
-                job.technician = technician;
+                job.technician = technician.to_string();
             }
             terms.job = Some(job);
         }
         book.begin_run(&device, (kind, &terms), &steps, now())
-    })
-    .await
+    });
+    written.await
 }

@@ -80,7 +80,7 @@ async fn carry_out(
     };
     settled.into_iter().for_each(|found| news(RunNews::Found(found)));
     let run = match start {
-        RunStart::New(kind, plan) => begin_run(book, &facts.id, kind, &plan, &device.capabilities()).await?,
+        RunStart::New(kind, plan) => begin_run(workplace, &facts.id, kind, &plan, &device.capabilities()).await?,
         RunStart::Resume(number) => {
             let run = book.with(move |book| book.run(number)).await?.ok_or(RunError::NoSuchRun(number))?;
             if run.device != facts.id {

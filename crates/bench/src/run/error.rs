@@ -49,6 +49,14 @@ pub enum RunError {
         /// What is not understood of it.
         why: String,
     },
+    /// The run was taken in from the logbook of another bench.
+    #[error("run {run} is of another bench, {bench}, and is carried on there. Nothing was sent")]
+    OfAnotherBench {
+        /// The run.
+        run: RunId,
+        /// The bench.
+        bench: String,
+    },
     /// The run was carried out on another device.
     #[error("run {run} is of the device {of}, and this is {here}. Nothing was sent")]
     OtherDevice {

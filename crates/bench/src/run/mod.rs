@@ -7,6 +7,7 @@ mod error;
 mod heard;
 mod runner;
 mod secure;
+mod settings;
 mod settle;
 mod step;
 mod try_changes;
@@ -19,5 +20,8 @@ pub(crate) use entry::carry_on;
 pub use entry::{RunEnded, RunStart, run_plan};
 pub use error::{RunError, RunNews};
 pub use runner::Runner;
+pub use settings::{
+    SettingBack, SettingFate, SettingHeld, hold_settings, put_settings_back, set_settings, settings_of,
+};
 pub use settle::settle_interrupted;
 pub use try_changes::try_changes;

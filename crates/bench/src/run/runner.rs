@@ -105,6 +105,9 @@ impl<'a, D: Device> Runner<'a, D> {
         if let Some(why) = run.not_understood.first() {
             return Err(RunError::NotUnderstood { run: number, why: why.clone() });
         }
+        if let Some((bench, _)) = run.taken_in {
+            return Err(RunError::OfAnotherBench { run: number, bench });
+        }
         let stopping = stopped(stop.clone()).boxed().shared();
         let until = stopping.clone();
         let enough = async move {

@@ -26,8 +26,8 @@ pub async fn settle_interrupted<D: Device>(
     let of = id.clone();
     let mut runs = book.with(move |book| book.runs(Some(&of))).await?;
     runs.retain(|run| run.state == RunState::Open || run.steps.iter().any(Step::is_open_question));
-    // Its own version settles it.
-    runs.retain(|run| run.not_understood.is_empty());
+    // Its own version settles it, and its own bench.
+    runs.retain(|run| run.not_understood.is_empty() && run.taken_in.is_none());
     if runs.is_empty() {
         return Ok(Vec::new());
     }

@@ -47,20 +47,8 @@ pub async fn try_changes(workplace: &Workplace, device: &AdbDevice, inventory: &
     let before = looked(look_at(device, &id, user).await.map_err(RunError::Ask)?.found);
     let before = before.ok_or_else(|| unfit("the part of Android to try it on is not as it was a moment ago"))?;
     let request = way.request(&id, user, None);
-    let step = NewStep {
-        id: id.clone(),
-        user,
-        way,
-        words: request.command(),
-        before,
-        target: Some(before),
-        apk: None,
-        copy: None,
-        start: None,
-        for_good: false,
-        given: Vec::new(),
-        skip: None,
-    };
+    let step = NewStep::new(id.clone(), user, way, request.command(), before);
+    let step = NewStep { target: Some(before), ..step };
     let book = &workplace.book;
     let index = StepIndex::new(0);
     let of = facts.id.clone();

@@ -140,12 +140,12 @@ impl Actor {
             while linked && let Ok(command) = self.inbox.try_recv() {
                 self.waiting.push_back(command);
             }
-            let is_close = |command: &SessionCommand| matches!(command, SessionCommand::Close { .. });
+            let is_close = |command: &SessionCommand| matches!(command, SessionCommand::Close(_));
             if linked
                 && let Some(at) = self.waiting.iter().position(is_close)
-                && let Some(SessionCommand::Close { switch_off, forget }) = self.waiting.remove(at)
+                && let Some(SessionCommand::Close(closing)) = self.waiting.remove(at)
             {
-                self.close(switch_off, forget).await;
+                self.close(&closing).await;
                 continue;
             }
             if linked && self.read_all().await {
@@ -241,6 +241,7 @@ impl Actor {
             SessionCommand::SwitchOnWireless => self.switch_on_wireless().await,
             SessionCommand::TryChanges => self.try_changes().await,
             SessionCommand::StayAwake(on) => self.stay_awake(on).await,
+            SessionCommand::Settings { put_back } => self.settings(put_back).await,
             // These are seen to by whoever serves.
             other => self.refuse(&other),
         }
@@ -281,11 +282,12 @@ impl Actor {
             | SessionCommand::SwitchOnWireless => {
                 self.tell(SessionEvent::Note(nothing_sent));
             }
+            SessionCommand::Settings { .. } => self.tell(SessionEvent::Settings(Err(nothing_sent))),
             SessionCommand::SwitchPart(wanted) => {
                 self.tell(SessionEvent::Parts(wanted.clone(), None));
                 self.tell(SessionEvent::Note(nothing_sent));
             }
-            SessionCommand::Close { .. } => self.tell(SessionEvent::Closed(vec![CloseStep {
+            SessionCommand::Close(_) => self.tell(SessionEvent::Closed(vec![CloseStep {
                 what: "switch debugging off".into(),
                 done: false,
                 known: nothing_sent,
@@ -320,8 +322,8 @@ impl Actor {
                     self.catching = Some(wanted);
                     return;
                 }
-                Some(SessionCommand::Close { switch_off: false, forget }) => {
-                    self.close(false, forget).await;
+                Some(SessionCommand::Close(closing)) if !closing.switch_off => {
+                    self.close(&closing).await;
                     return;
                 }
                 Some(command) => self.without_a_link(command).await,
@@ -379,8 +381,8 @@ impl Actor {
                     link = self.device.current().await;
                     self.after_run(ended).await
                 }
-                Some(SessionCommand::Close { switch_off, forget }) => {
-                    self.close(switch_off, forget).await;
+                Some(SessionCommand::Close(closing)) => {
+                    self.close(&closing).await;
                     !self.closed
                 }
                 Some(SessionCommand::HoldOrder(wanted)) => self.hold_order(wanted).await,

@@ -11,7 +11,7 @@ use wibbet_core::run::{OfRuns, RunKind};
 use wibbet_types::{BreakId, CopyId, DevicePath, Locale, PlainText, RunId, UserId};
 
 use crate::finder::FindFault;
-use crate::ops::WantedPart;
+use crate::ops::{CopiesGo, WantedPart};
 use crate::orders::OrderWanted;
 
 /// What a session can be told to do. Commands are carried out one after the other.
@@ -40,6 +40,11 @@ pub enum SessionCommand {
     EndBreak(BreakId),
     /// Try whether changes are permitted, on a part of Android that stays as it is.
     TryChanges,
+    /// Tell what orders have set on the device; put it back, where that is wanted.
+    Settings {
+        /// Whether it is put back.
+        put_back: bool,
+    },
     /// Keep the device awake while it is charging, or put that back as it was.
     StayAwake(bool),
     /// Read labels in these languages; `None` for those of the device.
@@ -90,10 +95,16 @@ pub enum SessionCommand {
     /// Write down of what job a run is a part; without a run, those that are begun from now on.
     Job(Option<RunId>, Job),
     /// Put back what was changed for the link's sake, switch debugging off on the device, and let go of it.
-    Close {
-        /// Debugging is switched off on the device.
-        switch_off: bool,
-        /// The device is not linked by itself any more.
-        forget: bool,
-    },
+    Close(Closing),
+}
+
+/// How a link is closed.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Closing {
+    /// Debugging is switched off on the device.
+    pub switch_off: bool,
+    /// The device is not linked by itself any more.
+    pub forget: bool,
+    /// What becomes of the copies of its apps.
+    pub copies: CopiesGo,
 }

@@ -11,7 +11,7 @@ use wibbet_core::holds::Judged;
 use wibbet_core::link::{CloseStep, Ladder};
 use wibbet_core::package::{AppNames, Elsewhere, Inventory, KeptCopy, Metrics, Note, SwitchedParts, Ties};
 use wibbet_core::plan::{Job, TrayItem};
-use wibbet_core::run::{Lessons, Run};
+use wibbet_core::run::{Lessons, Run, SettingChange};
 use wibbet_types::{PackageId, RunId, Timestamp, UserId};
 
 use crate::around::Route;
@@ -19,6 +19,7 @@ use crate::catch::CatchNews;
 use crate::ops::{Details, HandCommand, LookedBack, TakenIn, WantedPart};
 use crate::orders::HeldOrder;
 use crate::run::RunNews;
+use crate::run::SettingBack;
 
 /// What ties the packages of a device, with what the device told for that alone.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -75,6 +76,8 @@ pub enum SessionEvent {
         /// Those of other devices of its model that somebody has offered to their like.
         offered: Arc<Vec<KeptCopy>>,
     },
+    /// What orders have set on the device, and what became of putting it back where that was wanted; or why that is not known.
+    Settings(Result<(Vec<SettingChange>, Option<Vec<SettingBack>>), String>),
     /// A part of a package has been switched, or not; and which of them are not as its manifest says now, where that was read back.
     Parts(WantedPart, Option<SwitchedParts>),
     /// A run that is being carried out.
@@ -127,6 +130,8 @@ pub enum SessionEvent {
 pub struct OrderOver {
     /// Its run, as it stands in the logbook.
     pub run: Option<Arc<Run>>,
+    /// The settings that were sent, and what came of each.
+    pub settings: Vec<SettingChange>,
     /// Why it ended, if not by itself.
     pub trouble: Option<String>,
     /// Whether all that it was to do is so.

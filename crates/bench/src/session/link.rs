@@ -46,9 +46,9 @@ impl Actor {
                     }
                 };
                 match command {
-                    SessionCommand::Close { switch_off: false, forget } => {
+                    SessionCommand::Close(closing) if !closing.switch_off => {
                         drop(connecting);
-                        self.close(false, forget).await;
+                        self.close(&closing).await;
                         return false;
                     }
                     SessionCommand::Catch(wanted) => {

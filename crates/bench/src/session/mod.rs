@@ -18,6 +18,6 @@ mod runs;
 mod settings;
 mod survey;
 
-pub use command::SessionCommand;
+pub use command::{Closing, SessionCommand};
 pub use event::{Evidence, OrderOver, SessionEvent};
 pub use handle::Session;

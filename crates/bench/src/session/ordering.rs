@@ -5,6 +5,7 @@ use std::sync::Arc;
 use wibbet_core::plan::Job;
 
 use super::actor::Actor;
+use super::command::Closing;
 use super::event::{OrderOver, SessionEvent};
 use super::runs::RunDone;
 use crate::device::AskError;
@@ -71,7 +72,7 @@ impl Actor {
         let up = self.after_run(RunDone { number, trouble: None, before, watch }).await;
         let whole = ended.is_whole();
         let closed = match up && whole && order.end.close {
-            true => Some(self.close(true, true).await),
+            true => Some(self.close(&Closing { switch_off: true, forget: true, ..Closing::default() }).await),
             false => None,
         };
         // What was measured and seen behind it stands there too.
@@ -80,7 +81,13 @@ impl Actor {
             None => None,
         };
         let trouble = ended.trouble.map(|why| why.to_string());
-        self.tell(SessionEvent::OrderOver(OrderOver { run: run.map(Arc::new), trouble, whole, closed }));
+        self.tell(SessionEvent::OrderOver(OrderOver {
+            run: run.map(Arc::new),
+            settings: ended.settings,
+            trouble,
+            whole,
+            closed,
+        }));
         up
     }
 }

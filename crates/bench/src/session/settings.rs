@@ -7,10 +7,12 @@ use wibbet_core::ask::{DeviceSetting, RestartTo};
 use wibbet_core::link::{CloseStep, Ladder};
 
 use super::actor::Actor;
+use super::command::Closing;
 use super::event::SessionEvent;
 use crate::device::{Claimed, Device as _};
 use crate::logbook::now;
-use crate::ops::{COMES_BACK, claim, restart_device};
+use crate::ops::{COMES_BACK, claim, let_copies_go, restart_device};
+use crate::run::{put_settings_back, settings_of};
 
 /// How long the link may take to go when debugging has been switched off.
 const GOING: Duration = Duration::from_secs(10);
@@ -36,6 +38,22 @@ impl Actor {
             }
             Err(why) => self.tell(SessionEvent::Note(format!("that could not be set on the device: {why}"))),
         }
+    }
+
+    /// Tells what orders have set on the device, and puts it back where that is wanted.
+    pub(super) async fn settings(&mut self, put_back: bool) {
+        let done = async {
+            let facts = self.device.facts().ok_or("the device is not known yet")?;
+            let back = match put_back {
+                true => Some(put_settings_back(&self.workplace, &self.device).await.map_err(|why| why.to_string())?),
+                false => None,
+            };
+            let all =
+                settings_of(&self.workplace.book, &*self.device, &facts.id).await.map_err(|why| why.to_string())?;
+            Ok((all, back))
+        };
+        let done = done.await;
+        self.tell(SessionEvent::Settings(done));
     }
 
     /// Restarts the device. It is waited for like any other that has gone, with other words.
@@ -108,7 +126,9 @@ impl Actor {
 
     /// Closes the link: what was changed for its sake is put back, debugging is switched off, and its going is seen.
     /// Under a run of another program nothing is done, and the link stays as it is.
-    pub(super) async fn close(&mut self, switch_off: bool, forget: bool) -> bool {
+    pub(super) async fn close(&mut self, closing: &Closing) -> bool {
+        let Closing { switch_off, forget, copies } = closing;
+        let (switch_off, forget) = (*switch_off, *forget);
         let mut steps = match self.undo_for_closing(switch_off).await {
             Ok(steps) => steps,
             Err(known) => {
@@ -117,6 +137,9 @@ impl Actor {
                 return false;
             }
         };
+        if let Some(facts) = self.device.facts() {
+            steps.extend(let_copies_go(&self.workplace.book, &facts.id, copies).await);
+        }
         if forget && let Some(facts) = self.device.facts() {
             let done = self.workplace.book.with(move |book| book.forget_device(&facts.id)).await;
             steps.push(CloseStep {

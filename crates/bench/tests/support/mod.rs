@@ -31,6 +31,7 @@ pub(crate) fn workplace(folder: &Path, patience: RunPolicy) -> Workplace {
     let limits = Timeouts { connect: long, answer: long, tap: long, idle: long, write: long };
     Workplace {
         book: SharedLogbook::open(folder).unwrap(),
+        technician: Arc::default(),
         meeting: wibbet_logbook::MeetingPlaces::only(folder),
         keys: keys(),
         limits,

@@ -54,6 +54,9 @@ pub enum MomentKind {
 }
 
 impl MomentKind {
+    /// All of them.
+    pub const ALL: [Self; 6] = [Self::Met, Self::Run, Self::RunInPart, Self::Update, Self::Change, Self::Break];
+
     /// Its shape in a cell, and its word.
     pub fn sign(self) -> (&'static str, &'static str) {
         match self {

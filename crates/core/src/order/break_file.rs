@@ -44,6 +44,7 @@ pub fn write_break(of: &UpdateBreak) -> Result<String, BadOrder> {
             packages: of.packages.iter().map(ToString::to_string).collect(),
         }),
         installs: Vec::new(),
+        settings: Vec::new(),
         items: items.collect(),
         end: Default::default(),
     };

@@ -6,8 +6,9 @@ use std::fmt;
 use serde::{Deserialize, Serialize};
 use wibbet_types::PlainText;
 
-use super::order::{End, Order, OrderInstall, OrderItem, Otherwise, UserChoice, Users, Way, What};
+use super::order::{End, Order, OrderInstall, OrderItem, OrderSetting, Otherwise, UserChoice, Users, Way, What};
 use super::scope::Scope;
+use crate::ask::{NamedSetting, SettingsTable};
 use crate::device::DeviceKind;
 use crate::plan::Change;
 use crate::search::Search;
@@ -17,6 +18,9 @@ pub(super) const FORMAT: u32 = 1;
 
 /// The most bytes that an order may have; nobody writes more.
 pub const LONGEST: usize = 4 << 20;
+
+/// More settings no order has: each is asked for by itself.
+const MOST_SETTINGS: usize = 200;
 
 /// Where in an order something is wrong.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -89,6 +93,9 @@ pub(super) struct OrderFile {
     /// What goes, and what is left alone. The first item that names a package for a user decides.
     #[serde(default, rename = "item", skip_serializing_if = "Vec::is_empty")]
     pub(super) items: Vec<ItemTable>,
+    /// Settings of the device, set when its packages are as they are to be.
+    #[serde(default, rename = "setting", skip_serializing_if = "Vec::is_empty")]
+    pub(super) settings: Vec<SettingTable>,
     /// What is done when all is done.
     #[serde(default, skip_serializing_if = "EndTable::is_nothing")]
     pub(super) end: EndTable,
@@ -232,6 +239,24 @@ pub(super) struct InstallTable {
     /// The SHA-256 of the file, in hexadecimal digits; not of a folder.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub(super) sha256: String,
+}
+
+#[derive(Serialize, Deserialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub(super) struct SettingTable {
+    /// The table of Android's settings: global for the device, secure and system for a user.
+    pub(super) table: String,
+    /// Its name there.
+    pub(super) name: String,
+    /// What it is to be.
+    pub(super) value: String,
+    /// For whom, where each user has one; for those that the order as a whole is for where left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(super) users: Option<UsersForm>,
+    /// For people.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub(super) note: String,
 }
 
 #[derive(Serialize, Deserialize, Default)]
@@ -413,6 +438,7 @@ pub fn read_order(text: &str) -> Result<Order, BadOrder> {
         otherwise: otherwise.ok_or_else(|| read.bad("order", None, "tied_otherwise", "it is leave or take-out"))?,
         installs: Vec::new(),
         items: Vec::new(),
+        settings: Vec::new(),
         end: End { figures: file.end.figures, restart: file.end.restart, watch: file.end.watch, close: file.end.close },
     };
     if file.end.watch.is_some_and(|minutes| minutes == 0 || minutes > 24 * 60) {
@@ -432,8 +458,21 @@ pub fn read_order(text: &str) -> Result<Order, BadOrder> {
     for (n, table) in file.items.iter().enumerate() {
         order.items.push(item(&read, n, table)?);
     }
-    if order.items.is_empty() && order.installs.is_empty() {
-        return Err(BadOrder::Shape("it has no [[item]] and no [[install]]: nothing would be done".into()));
+    for (n, table) in file.settings.iter().enumerate() {
+        let one = setting(&read, n, table)?;
+        let same = |other: &OrderSetting| other.setting == one.setting && other.users == one.users;
+        if order.settings.iter().any(same) {
+            return Err(read.bad("setting", Some(n), "name", "it is set further up already"));
+        }
+        order.settings.push(one);
+    }
+    if order.settings.len() > MOST_SETTINGS {
+        return Err(BadOrder::Shape(format!("it has more than {MOST_SETTINGS} [[setting]], which no order has")));
+    }
+    if order.items.is_empty() && order.installs.is_empty() && order.settings.is_empty() {
+        return Err(BadOrder::Shape(
+            "it has no [[item]], no [[install]] and no [[setting]]: nothing would be done".into(),
+        ));
     }
     Ok(order)
 }
@@ -457,6 +496,19 @@ fn scope(read: &Text<'_>) -> Result<Scope, BadOrder> {
         from: release("android_from", &table.android_from)?,
         to: release("android_to", &table.android_to)?,
     })
+}
+
+fn setting(read: &Text<'_>, n: usize, table: &SettingTable) -> Result<OrderSetting, BadOrder> {
+    let bad = |field, why: &dyn fmt::Display| read.bad("setting", Some(n), field, why);
+    let of = SettingsTable::from_name(&table.table);
+    let of = of.ok_or_else(|| bad("table", &"it is global, secure or system"))?;
+    let setting = NamedSetting::new(of, &table.name).map_err(|why| bad("name", &why))?;
+    NamedSetting::is_fit(&table.value).map_err(|why| bad("value", &why))?;
+    if table.users.is_some() && !setting.is_of_a_user() {
+        return Err(bad("users", &"what is global is of the device"));
+    }
+    let users = table.users.as_ref().map(UsersForm::users).transpose().map_err(|why| bad("users", &why))?;
+    Ok(OrderSetting { setting, value: table.value.clone(), users, note: shown(&table.note) })
 }
 
 fn item(read: &Text<'_>, n: usize, table: &ItemTable) -> Result<OrderItem, BadOrder> {
@@ -524,6 +576,13 @@ fn file_of(order: &Order) -> OrderFile {
         }
     };
     let install = |one: &OrderInstall| InstallTable { file: one.file.clone(), sha256: one.sha256.clone() };
+    let setting = |one: &OrderSetting| SettingTable {
+        table: one.setting.table().to_string(),
+        name: one.setting.name().to_owned(),
+        value: one.value.clone(),
+        users: one.users.as_ref().map(UsersForm::of),
+        note: one.note.clone(),
+    };
     let scope = &order.scope;
     OrderFile {
         order: Head {
@@ -548,6 +607,7 @@ fn file_of(order: &Order) -> OrderFile {
         update_break: None,
         installs: order.installs.iter().map(install).collect(),
         items: order.items.iter().map(item).collect(),
+        settings: order.settings.iter().map(setting).collect(),
         end: EndTable {
             figures: order.end.figures,
             restart: order.end.restart,
@@ -621,6 +681,18 @@ way = "disable"
 users = [0]
 holds = ["role browser"]
 
+[[setting]]
+table = "global"
+name = "window_animation_scale"
+value = "0.5"
+
+[[setting]]
+table = "system"
+name = "screen_off_timeout"
+value = "120000"
+users = ["owner", 11]
+note = "two minutes"
+
 [end]
 figures = true
 restart = true
@@ -640,6 +712,8 @@ close = true
         assert_eq!(order.items[1].holds, Some(BTreeSet::new()));
         assert_eq!((order.items[2].way, order.items[2].holds.as_ref()), (Way::Usual, None));
         assert_eq!(order.items[3].users, Some(Users::Some(vec![UserChoice::Number(wibbet_types::UserId::OWNER)])));
+        assert_eq!(order.settings[0].setting.to_string(), "global window_animation_scale");
+        assert!(order.settings[0].users.is_none() && order.settings[1].users.is_some());
         assert_eq!(order.end, End { figures: true, restart: true, watch: Some(5), close: true });
         assert_eq!(read_order(&write_order(&order)), Ok(order.clone()));
         assert_eq!(read_order(&write_order_as_json(&order)), Ok(order.clone()));
@@ -676,6 +750,20 @@ close = true
             ("role = \"browser\"", "role = \"browser\"\nid = \"a.b\"", "exactly one of"),
             ("role = \"browser\"", "role = \"\"", "“role” of item 4 cannot be used: it is empty"),
             ("role = \"browser\"\n", "", "exactly one of"),
+            (
+                "\"global\"",
+                "\"vendor\"",
+                "line 46, column 9: “table” of setting 1 cannot be used: it is global, secure or system",
+            ),
+            ("window_animation_scale", "adb_enabled", "“name” of setting 1 cannot be used: it switches debugging"),
+            ("window_animation_scale", "x; reboot", "“name” of setting 1"),
+            ("\"0.5\"", "\"a\\u001b[2J\"", "“value” of setting 1"),
+            ("value = \"0.5\"", "value = \"0.5\"\nusers = \"all\"", "what is global is of the device"),
+            (
+                "\"system\"\nname = \"screen_off_timeout\"\nvalue = \"120000\"\nusers = [\"owner\", 11]",
+                "\"global\"\nname = \"window_animation_scale\"\nvalue = \"1\"",
+                "set further up already",
+            ),
             ("watch = 5", "watch = 0", "“watch” of [end]"),
             ("watch = 5", "watch = 5\nreboot = true", "unknown field `reboot`"),
             ("[end]", "[[item]]\nid = \"a.b\"\nback_to = \"x\"\n[end]", "update break"),

@@ -14,6 +14,6 @@ pub use break_file::{read_break, write_break};
 pub use file::{BadOrder, LONGEST, Place, read_order, write_order, write_order_as_json};
 pub use lists::{BadList, COLUMNS, List, read_list, write_csv, write_ids};
 pub use make::Made;
-pub use order::{End, Order, OrderInstall, OrderItem, Otherwise, UserChoice, Users, Way, What};
+pub use order::{End, Order, OrderInstall, OrderItem, OrderSetting, Otherwise, UserChoice, Users, Way, What};
 pub use record::{Became, OrderRecord, RecordedDevice};
 pub use scope::{BadRelease, Release, Scope};

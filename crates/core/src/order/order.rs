@@ -6,6 +6,7 @@ use std::fmt;
 use wibbet_types::{PackageId, UserId, named};
 
 use super::scope::Scope;
+use crate::ask::NamedSetting;
 use crate::device::{User, UserKind};
 use crate::package::{Inventory, Source};
 use crate::plan::{Change, OnRefusal};
@@ -32,6 +33,8 @@ pub struct Order {
     pub installs: Vec<OrderInstall>,
     /// What goes, and what is left alone. The first item that names a package for a user decides.
     pub items: Vec<OrderItem>,
+    /// Settings of the device that are set when its packages are as they are to be.
+    pub settings: Vec<OrderSetting>,
     /// What is done when all is done.
     pub end: End,
 }
@@ -40,7 +43,8 @@ impl Order {
     /// The users of a device that anything of it is for.
     pub fn users_on(&self, inventory: &Inventory) -> BTreeSet<UserId> {
         let items = self.items.iter().map(|item| item.users.as_ref().unwrap_or(&self.users));
-        items.chain([&self.users]).flat_map(|users| users.on(inventory).0).collect()
+        let settings = self.settings.iter().filter_map(|one| one.users.as_ref());
+        items.chain(settings).chain([&self.users]).flat_map(|users| users.on(inventory).0).collect()
     }
 
     /// What has to be read of a device beside its packages and their APKs, so that it can be applied.
@@ -71,6 +75,19 @@ pub struct OrderInstall {
     pub file: String,
     /// The SHA-256 of the file in small hexadecimal digits; empty where none is asked for.
     pub sha256: String,
+}
+
+/// A setting of the device that belongs to an order.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OrderSetting {
+    /// Which one.
+    pub setting: NamedSetting,
+    /// What it is to be.
+    pub value: String,
+    /// For whom, where each user has one; `None` for those that the order as a whole is for.
+    pub users: Option<Users>,
+    /// For people.
+    pub note: String,
 }
 
 /// A line of an order.

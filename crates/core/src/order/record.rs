@@ -20,6 +20,9 @@ pub enum Became {
 }
 
 impl Became {
+    /// All of them.
+    pub const ALL: [Self; 4] = [Self::So, Self::NotSent, Self::Refused, Self::Unsettled];
+
     /// Its shape, three cells wide, and its word.
     pub fn sign(self) -> (&'static str, &'static str) {
         match self {

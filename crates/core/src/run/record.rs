@@ -291,9 +291,9 @@ impl Run {
     }
 
     /// Whether the run can be carried on: a step is open, or the last look at all of them was not
-    /// taken.
+    /// taken. One of another bench is carried on there: here nobody has seen its plan.
     pub fn is_unfinished(&self) -> bool {
-        self.state != RunState::Finished && self.not_understood.is_empty()
+        self.state != RunState::Finished && self.not_understood.is_empty() && self.taken_in.is_none()
     }
 
     /// The steps whose aims the run as a whole has reached: of several done ones for a package and

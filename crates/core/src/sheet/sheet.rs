@@ -9,7 +9,7 @@ use crate::device::{DeviceFacts, FigureOf};
 use crate::link::CloseStep;
 use crate::package::KeptCopy;
 use crate::plan::Change;
-use crate::run::{Outcome, Run, RunKind, Step};
+use crate::run::{Outcome, Run, RunKind, SettingChange, SettingState, Step};
 
 /// What is left out of a sheet.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -29,6 +29,8 @@ pub struct SheetSource<'a> {
     pub runs: &'a [Run],
     /// The copies that are kept of the device.
     pub copies: &'a [KeptCopy],
+    /// What orders have set on the device.
+    pub settings: &'a [SettingChange],
     /// What became of closing the link behind the runs; `None` where it was not closed since.
     pub closed: Option<&'a [CloseStep]>,
     /// The day, as people write it.
@@ -156,6 +158,7 @@ pub fn job_sheet(of: &SheetSource<'_>) -> Sheet {
             parts.push(SheetPart::Rows(title.clone(), rows));
         }
     }
+    parts.extend(settings(of));
     parts.extend(otherwise(of));
     parts.extend(ways_back(of));
     if !of.without.usage {
@@ -221,6 +224,19 @@ fn way_words(way: Change, words: &SheetWords) -> &str {
         }
         _ => &words.returned,
     }
+}
+
+/// The settings that came with these runs, and are not back.
+fn settings(of: &SheetSource<'_>) -> Option<SheetPart> {
+    let of_it = |change: &&SettingChange| {
+        change.back.is_none() && change.run.is_some_and(|run| of.runs.iter().any(|one| one.number == run))
+    };
+    let line = |change: &SettingChange| match change.state {
+        SettingState::Done => change.words(),
+        _ => format!("{}: {} ({})", change.words(), of.words.not_set, change.remark),
+    };
+    let lines: Vec<String> = of.settings.iter().filter(of_it).map(line).collect();
+    (!lines.is_empty()).then(|| SheetPart::Lines(of.words.settings.clone(), lines))
 }
 
 /// What has gone and is not back by the last run of the job.
@@ -348,6 +364,7 @@ mod tests {
             facts: &facts,
             runs,
             copies: &[],
+            settings: &[],
             closed: None,
             day: "2026-11-28",
             words: &words,
@@ -401,6 +418,7 @@ mod tests {
             facts: &facts,
             runs: &runs,
             copies: &[],
+            settings: &[],
             closed: Some(&closed),
             day: "2026-11-28",
             words: &words,

@@ -59,6 +59,10 @@ words! {
     otherwise = "What works differently now";
     /// Where nothing was found that does.
     otherwise_none = "Nothing was found that would be missed.";
+    /// Over settings of the device.
+    settings = "Settings of the device";
+    /// Of a setting that is not as it was to be.
+    not_set = "not set";
     /// Over how things come back.
     back = "How things come back";
     /// Of what was uninstalled.

@@ -200,6 +200,7 @@ impl State {
             settings: BTreeMap::from([
                 ("global/adb_enabled".to_owned(), "1".to_owned()),
                 ("global/stay_on_while_plugged_in".to_owned(), "0".to_owned()),
+                ("system/0/screen_off_timeout".to_owned(), "60000".to_owned()),
             ]),
             started: Instant::now(),
             booted: (Instant::now(), Duration::from_secs(26 * 3600)),

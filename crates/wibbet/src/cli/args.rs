@@ -36,6 +36,12 @@ pub(crate) struct Arguments {
     /// Read announcements from this file in place of the network, as `wibbet sim --announcements` writes it.
     #[arg(long, value_name = "FILE", global = true)]
     pub(crate) announcements: Option<std::path::PathBuf>,
+    /// Say on standard error only what went wrong.
+    #[arg(short, long, global = true, conflicts_with = "verbose")]
+    pub(crate) quiet: bool,
+    /// Tell on standard error each command that goes to a device, with how it ended.
+    #[arg(short, long, global = true)]
+    pub(crate) verbose: bool,
     #[command(subcommand)]
     pub(crate) command: Option<Command>,
 }
@@ -77,6 +83,22 @@ pub(crate) enum LogbookCommand {
         without: Vec<LeftOut>,
         /// One JSON object on standard output, which is so without this too.
         #[arg(long, conflicts_with = "csv")]
+        json: bool,
+    },
+    /// Erases what is kept of devices that were not seen for as many days as the configuration says, and names them before. What is not
+    /// done, on a break for a system update, or offered to others stays.
+    Tidy {
+        /// After so many days without it, in place of what is configured.
+        #[arg(long, value_name = "DAYS")]
+        unseen_days: Option<u32>,
+        /// Do not ask first.
+        #[arg(long, conflicts_with = "dry_run")]
+        yes: bool,
+        /// Only tell what would be erased.
+        #[arg(long)]
+        dry_run: bool,
+        /// One JSON object on standard output.
+        #[arg(long)]
         json: bool,
     },
     /// Erases everything that is kept of a device, its runs and copies too, and says what that was. Nothing brings it back.
@@ -146,6 +168,12 @@ pub(crate) enum Command {
         /// Do not link the device by itself any more. Its runs stay in the logbook.
         #[arg(long)]
         forget: bool,
+        /// Bring the copies that are kept of its apps into this folder, for its owner; they are on this computer no longer.
+        #[arg(long, value_name = "FOLDER", conflicts_with = "delete_copies")]
+        hand_over_copies: Option<std::path::PathBuf>,
+        /// Delete the copies that are kept of its apps: what only they bring back cannot be put back from here any more.
+        #[arg(long)]
+        delete_copies: bool,
         /// Do not ask before switching debugging off.
         #[arg(long)]
         yes: bool,
@@ -287,6 +315,16 @@ pub(crate) enum Command {
         /// One JSON object on standard output.
         #[arg(long)]
         json: bool,
+    },
+    /// Which settings of a device orders have set, and what each was before; with --put-back they are put back, each read back.
+    Settings {
+        /// An id, a serial, or HOST:PORT.
+        device: String,
+        /// Put them back, the last one first. What somebody has set otherwise since stays.
+        #[arg(long)]
+        put_back: bool,
+        #[command(flatten)]
+        how: How,
     },
     /// Puts packages back to the state they had before Wibbet took them out.
     PutBack {

@@ -311,6 +311,7 @@ mod tests {
         let key = wibbet_adb::HostKey::from_pem(PEM, "test@bench", "vector".as_ref()).unwrap();
         Workplace {
             book: SharedLogbook::open(folder).unwrap(),
+            technician: Arc::default(),
             meeting: wibbet_logbook::MeetingPlaces::only(folder),
             keys: Arc::new(wibbet_adb::KeyRing::of(key)),
             limits: wibbet_adb::Timeouts::default(),

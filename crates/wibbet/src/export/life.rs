@@ -1,12 +1,13 @@
 //! The life of a device out of the logbook.
 
+use jiff::tz::TimeZone;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::diagnosis::Life;
 use wibbet_logbook::{Logbook, LogbookError};
 use wibbet_report::{Document, Heading, Paper, is_covered};
 use wibbet_types::DeviceId;
 
-use crate::out::{day_here, moment_here};
+use crate::out::day_and_time;
 
 /// The life of a device; `None` where the logbook does not know it.
 pub(crate) fn life_of(book: &Logbook, device: &DeviceId) -> Result<Option<(DeviceFacts, Life)>, LogbookError> {
@@ -25,8 +26,9 @@ pub(crate) fn life_of(book: &Logbook, device: &DeviceId) -> Result<Option<(Devic
 /// It on paper. No serial, since drawings are handed on.
 pub(crate) fn drawn(facts: &DeviceFacts, life: &Life, paper: Paper) -> Document {
     let name = Some(facts.name()).filter(|name| is_covered(name)).unwrap_or_else(|| "a device".to_owned());
-    let days =
-        [life.points.first(), life.points.last()].map(|point| point.map_or_else(String::new, |p| day_here(p.at)));
+    let zone = TimeZone::system();
+    let clock = |at| day_and_time(at, &zone);
+    let days = [life.points.first(), life.points.last()].map(|point| point.map_or_else(String::new, |p| clock(p.at).0));
     let heading = Heading {
         title: format!("The life of {name}"),
         below: match days[0] == days[1] {
@@ -35,5 +37,5 @@ pub(crate) fn drawn(facts: &DeviceFacts, life: &Life, paper: Paper) -> Document 
         },
         foot: String::new(),
     };
-    wibbet_report::life(&heading, life, paper, &moment_here)
+    wibbet_report::life(&heading, life, paper, &clock)
 }

@@ -1,14 +1,15 @@
 //! Job sheets out of the logbook.
 
+use jiff::tz::TimeZone;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::CloseStep;
 use wibbet_core::package::KeptCopy;
-use wibbet_core::run::Run;
+use wibbet_core::run::{Run, SettingChange};
 use wibbet_core::sheet::{Sheet, SheetSource, SheetWords, Without, job_sheet, runs_of_job};
 use wibbet_logbook::{Logbook, LogbookError};
 use wibbet_types::{DeviceId, RunId, Timestamp};
 
-use crate::out::day_here;
+use crate::out::{day_and_time, day_here};
 
 /// What a job sheet is made of.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -19,6 +20,8 @@ pub(crate) struct SheetJob {
     pub(crate) runs: Vec<Run>,
     /// The copies that are kept of the device.
     pub(crate) copies: Vec<KeptCopy>,
+    /// What orders have set on the device.
+    pub(crate) settings: Vec<SettingChange>,
     /// What became of closing the link behind the last run.
     pub(crate) closed: Option<Vec<CloseStep>>,
 }
@@ -41,9 +44,10 @@ impl SheetJob {
     fn with(book: &Logbook, device: &DeviceId, runs: Vec<Run>) -> Result<Option<Self>, LogbookError> {
         let known = book.devices()?.into_iter().map(|known| known.facts).find(|facts| facts.id == *device);
         let copies = book.copies(Some(device))?;
+        let settings = book.settings(device)?;
         let last = runs.last().map_or(Timestamp(i64::MAX), |run| run.begun);
         let closed = book.closing_since(device, last)?;
-        Ok(known.map(|facts| Self { facts, runs, copies, closed }))
+        Ok(known.map(|facts| Self { facts, runs, copies, settings, closed }))
     }
 
     /// With this run alone.
@@ -52,11 +56,11 @@ impl SheetJob {
     }
 
     /// The sheet itself.
-    pub(crate) fn sheet(&self, words: &SheetWords, without: Without) -> Sheet {
-        let day = self.runs.last().map_or_else(String::new, |run| day_here(run.begun));
-        let (facts, runs, copies) = (&self.facts, &self.runs, &self.copies);
+    pub(crate) fn sheet(&self, words: &SheetWords, without: Without, zone: &TimeZone) -> Sheet {
+        let day = self.runs.last().map_or_else(String::new, |run| day_and_time(run.begun, zone).0);
+        let (facts, runs, copies, settings) = (&self.facts, &self.runs, &self.copies, &self.settings);
         let closed = self.closed.as_deref();
-        job_sheet(&SheetSource { facts, runs, copies, closed, day: &day, words, without })
+        job_sheet(&SheetSource { facts, runs, copies, settings, closed, day: &day, words, without })
     }
 
     /// When its first run was begun.

@@ -165,7 +165,6 @@ fn orders_of(folder: PathBuf, made: Option<String>) -> Message {
 
 /// The orders of a folder, by name; none where there is no such folder.
 fn list_orders(folder: &Path) -> std::io::Result<Vec<OrderFile>> {
-    use std::io::Read as _;
     let entries = match std::fs::read_dir(folder) {
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
         other => other?,
@@ -178,13 +177,8 @@ fn list_orders(folder: &Path) -> std::io::Result<Vec<OrderFile>> {
         if !["toml", "json"].contains(&end.as_str()) || !path.is_file() {
             continue;
         }
-        let mut text = String::new();
-        let most = wibbet_core::order::LONGEST as u64 + 1;
-        let read = std::fs::File::open(&path).and_then(|file| file.take(most).read_to_string(&mut text));
-        let order = match read {
-            Ok(_) => read_order(&text).map(Arc::new).map_err(|why| why.to_string()),
-            Err(why) => Err(why.to_string()),
-        };
+        let read = wibbet_types::read_text(&path, wibbet_core::order::LONGEST as u64).map_err(|why| why.to_string());
+        let order = read.and_then(|text| read_order(&text).map(Arc::new).map_err(|why| why.to_string()));
         found.push(OrderFile { name, order });
     }
     found.sort_by(|a, b| a.name.cmp(&b.name));

@@ -253,6 +253,15 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
                 device.take_inventory(Arc::new(inventory));
             }
         }
+        SessionEvent::Settings(read) => {
+            let form = model.windows.iter_mut().find_map(|window| match window {
+                Window::SettingsBack(form) if place == model.app.current => Some(form),
+                _ => None,
+            });
+            if let Some(form) = form {
+                form.take(read);
+            }
+        }
         SessionEvent::Parts(wanted, parts) => {
             device.switching = None;
             if let (Some(inventory), Some(parts)) = (&device.inventory, parts) {

@@ -107,6 +107,13 @@ pub(crate) fn run(home: &Path, arguments: &[&str]) -> Output {
     command(home, arguments).output().unwrap()
 }
 
+/// What was said on output and on errors, and the exit code.
+pub(crate) fn said(home: &Path, arguments: &[&str]) -> (String, String, i32) {
+    let output = run(home, arguments);
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    (text(&output.stdout), text(&output.stderr), output.status.code().unwrap())
+}
+
 pub(crate) fn command(home: &Path, arguments: &[&str]) -> Command {
     let mut command = Command::new(wibbet());
     command

@@ -270,7 +270,11 @@ pub(crate) async fn carry_on(
     };
     let meant = |runs: &[Run]| match number {
         Some(number) => runs.iter().find(|run| run.number == number).map(|run| run.number),
-        None => runs.iter().find(|run| run.is_unfinished()).or(runs.first()).map(|run| run.number),
+        None => {
+            // Those of other benches are carried on there.
+            let own = || runs.iter().filter(|run| run.taken_in.is_none());
+            own().find(|run| run.is_unfinished()).or(own().next()).map(|run| run.number)
+        }
     };
     let meant = meant(&runs().await?);
     settle(finder, &device, &facts.id).await?;
@@ -285,6 +289,9 @@ pub(crate) async fn carry_on(
     // Whether all of it is so cannot be told of what is not understood.
     if let Some(why) = run.not_understood.first() {
         return Err(RunError::NotUnderstood { run: run.number, why: why.clone() }.into());
+    }
+    if let Some((bench, _)) = &run.taken_in {
+        return Err(RunError::OfAnotherBench { run: run.number, bench: bench.clone() }.into());
     }
     if !run.is_unfinished() {
         // Nothing is sent; whether it is all so is read, not remembered.

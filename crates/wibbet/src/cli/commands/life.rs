@@ -11,7 +11,7 @@ use crate::config::{Config, PaperName};
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::export::life::{drawn, life_of};
-use crate::out::{line, moment_here, tell};
+use crate::out::{day_and_time, line, tell};
 
 /// What `life` is asked for.
 #[derive(Debug, Args)]
@@ -38,11 +38,13 @@ pub(crate) fn life(data: &Path, config: &Config, wanted: &WantedLife) -> Result<
     if wanted.json {
         json::print(&json::DeviceLife::of(&id, &life));
     } else {
+        let zone = jiff::tz::TimeZone::system();
         tell(format_args!("{} ({id})", facts.name()));
         for point in &life.points {
             let in_use = point.in_use.map_or_else(String::new, |count| format!("{count} in use"));
             let pause = if point.on_break { "on break" } else { "" };
-            line(format_args!("{}  {:<44} {in_use:<12} {pause}", moment_here(point.at), point.what.words()));
+            let (day, time) = day_and_time(point.at, &zone);
+            line(format_args!("{day} {time}  {:<44} {in_use:<12} {pause}", point.what.words()));
         }
         if life.points.is_empty() {
             tell("nothing is kept of it yet");

@@ -11,7 +11,7 @@ use wibbet_bench::ops::{
     Details, PairNews, RestartError, before_restart, claim, comes_back, details, pair_by_code, pair_by_qr,
     restart_device,
 };
-use wibbet_bench::session::{Session, SessionCommand, SessionEvent};
+use wibbet_bench::session::{Closing, Session, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
 use wibbet_core::ask::RestartTo;
 use wibbet_core::device::DeviceFacts;
@@ -153,24 +153,18 @@ fn show_qr(text: &str) {
 }
 
 /// How a link is closed.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Closing {
-    pub(crate) switch_off: bool,
-    pub(crate) forget: bool,
+#[derive(Debug, Clone)]
+pub(crate) struct CloseBy {
+    pub(crate) closing: Closing,
     pub(crate) yes: bool,
     pub(crate) json: bool,
 }
 
 /// Closes a link, and tells step by step what became of it.
-async fn close_by(
-    device: AdbDevice,
-    workplace: &Workplace,
-    switch_off: bool,
-    forget: bool,
-) -> Result<Vec<CloseStep>, Failure> {
+async fn close_by(device: AdbDevice, workplace: &Workplace, closing: Closing) -> Result<Vec<CloseStep>, Failure> {
     let (tell_it, mut heard) = mpsc::unbounded_channel();
     let session = Session::start(device, workplace.clone(), move |event| drop(tell_it.send(event)));
-    session.send(SessionCommand::Close { switch_off, forget });
+    session.send(SessionCommand::Close(closing));
     loop {
         match heard.recv().await {
             Some(SessionEvent::Closed(steps)) => return Ok(steps),
@@ -182,22 +176,23 @@ async fn close_by(
 
 /// Closes the link of a device at the end of a job: debugging off, this computer forgotten. Whether all of it was done.
 pub(super) async fn close_device(device: AdbDevice, workplace: &Workplace) -> bool {
-    let steps = close_by(device, workplace, true, true).await;
+    let steps = close_by(device, workplace, Closing { switch_off: true, forget: true, ..Closing::default() }).await;
     steps.is_ok_and(|steps| steps.iter().all(|step| step.done))
 }
 
-pub(crate) async fn close(finder: &Finder<'_>, name: &str, how: Closing) -> Result<Exit, Failure> {
-    if how.switch_off {
-        may_ask(how.yes, "add --yes to switch debugging off")?;
+pub(crate) async fn close(finder: &Finder<'_>, name: &str, how: CloseBy) -> Result<Exit, Failure> {
+    let CloseBy { closing, yes, json } = how;
+    if closing.switch_off {
+        may_ask(yes, "add --yes to switch debugging off")?;
     }
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
-    if how.switch_off && !how.yes && !asked(&format!("Switch debugging off on {} ({})?", facts.name(), facts.id)) {
+    if closing.switch_off && !yes && !asked(&format!("Switch debugging off on {} ({})?", facts.name(), facts.id)) {
         return Err(Failure::new(Exit::Nothing, "nothing was sent"));
     }
-    let steps = close_by(device, finder.workplace, how.switch_off, how.forget).await?;
+    let steps = close_by(device, finder.workplace, closing).await?;
     let all = steps.iter().all(|s| s.done);
-    if how.json {
+    if json {
         json::print(&json::Closed::of(facts.id.to_string(), &steps));
     } else {
         for step in &steps {

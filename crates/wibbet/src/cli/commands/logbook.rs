@@ -8,20 +8,27 @@ use wibbet_logbook::Logbook;
 use wibbet_types::counted;
 
 use super::asking::{asked, may_ask};
+use super::tidy::tidy;
 use crate::cli::args::LogbookCommand;
 use crate::cli::resolve::{known, known_or_met_at, no_logbook};
-use crate::config::LeftOut;
+use crate::config::{KeepConfig, LeftOut};
 use crate::exit::{Exit, Failure};
 use crate::export::{csv, json};
 use crate::out::{line, tell};
 
-pub(crate) fn logbook(data: &Path, what: LogbookCommand) -> Result<Exit, Failure> {
+pub(crate) fn logbook(data: &Path, keep: &KeepConfig, what: LogbookCommand) -> Result<Exit, Failure> {
     match what {
         LogbookCommand::Check { json } => check(data, json),
         LogbookCommand::Backup { file } => backup(data, &file),
         LogbookCommand::Merge { file, json } => merge(data, &file, json),
         LogbookCommand::Export { device, csv, without, json: _ } => export(data, device.as_deref(), csv, &without),
         LogbookCommand::Erase { device, yes, json } => erase(data, &device, yes, json),
+        LogbookCommand::Tidy { unseen_days, yes, dry_run, json } => {
+            if !dry_run {
+                may_ask(yes, "add --yes to erase it, or --dry-run to see it")?;
+            }
+            tidy(data, unseen_days.unwrap_or(keep.unseen_days), (yes, dry_run), json)
+        }
     }
 }
 
@@ -52,7 +59,7 @@ fn backup(data: &Path, file: &Path) -> Result<Exit, Failure> {
 
 fn merge(data: &Path, file: &Path, as_json: bool) -> Result<Exit, Failure> {
     let mut book = Logbook::open(data)?;
-    let merged = book.merge(file)?;
+    let merged = book.merge(file, wibbet_bench::logbook::now())?;
     let taken = [
         (merged.devices, "device", "devices"),
         (merged.runs, "run", "runs"),

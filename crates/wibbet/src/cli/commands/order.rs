@@ -35,18 +35,12 @@ pub(crate) fn read(file: &Path) -> Result<Order, Failure> {
 
 /// The text of a file, or of standard input for `-`; no longer than any order is.
 fn read_text(file: &Path) -> Result<String, Failure> {
-    use std::io::Read as _;
-    let most = wibbet_core::order::LONGEST as u64 + 1;
-    let mut text = String::new();
-    let read = if file == Path::new("-") {
-        std::io::stdin().lock().take(most).read_to_string(&mut text)
-    } else {
-        std::fs::File::open(file).and_then(|opened| opened.take(most).read_to_string(&mut text))
+    let most = wibbet_core::order::LONGEST as u64;
+    let read = match file == Path::new("-") {
+        true => wibbet_types::text_of(std::io::stdin().lock(), most),
+        false => wibbet_types::read_text(file, most),
     };
-    match read {
-        Ok(_) => Ok(text),
-        Err(why) => Err(Failure::new(Exit::Usage, format!("{} could not be read: {why}", file.display()))),
-    }
+    read.map_err(|why| Failure::new(Exit::Usage, format!("{} could not be read: {why}", file.display())))
 }
 
 /// What an order is made of.

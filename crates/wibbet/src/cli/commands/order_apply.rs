@@ -14,7 +14,7 @@ use wibbet_bench::orders::{
 use wibbet_bench::run::{Control, RunNews};
 use wibbet_core::order::{Applied, AppliedLine, Fate, Order};
 use wibbet_core::plan::Job;
-use wibbet_core::run::{Outcome, Run, StepEvent};
+use wibbet_core::run::{Outcome, Run, SettingChange, StepEvent};
 use wibbet_types::{DeviceId, PackageId, PlainText, counted};
 
 use super::asking::{asked, may_change};
@@ -174,6 +174,13 @@ fn show_held(name: &str, prepared: &PreparedOrder, order: &Order) {
         let (word, why) = step.skip.map_or(("install first", String::new()), |skip| ("not sent", format!(": {skip}")));
         line(format_args!("  {word:<20} {:<9} {}{why}", format!("user {}", step.user), step.id));
     }
+    for one in &prepared.settings {
+        let user =
+            one.user.filter(|_| one.setting.is_of_a_user()).map_or_else(String::new, |user| format!("user {user}"));
+        let word = if one.is_to_set() { "set" } else { "not set" };
+        let note = if one.note.is_empty() { String::new() } else { format!("  ({})", one.note) };
+        line(format_args!("  {word:<20} {user:<9} {}: {}{note}", one.setting, one.words()));
+    }
     for (user, does) in &prepared.does {
         let whose = if prepared.does.len() > 1 { format!("user {user}: ") } else { String::new() };
         does.missed(ToString::to_string).iter().for_each(|words| line(format_args!("  beware: {whose}{words}")));
@@ -225,7 +232,7 @@ pub(crate) async fn apply(finder: &Finder<'_>, applying: Applying) -> Result<Exi
         return shown(finder, &wanted, &held, how.json).await;
     }
     let mut to_do = 0;
-    let mut steps = 0;
+    let (mut steps, mut sets) = (0, 0);
     for one in &held {
         match &one.met {
             Ok((_, prepared)) => {
@@ -233,14 +240,20 @@ pub(crate) async fn apply(finder: &Finder<'_>, applying: Applying) -> Result<Exi
                     show_held(&one.name, prepared, &wanted.order);
                 }
                 match prepared.is_to_do(&wanted) {
-                    Ok(()) => (to_do, steps) = (to_do + 1, steps + prepared.plan.to_send()),
+                    Ok(()) => {
+                        to_do += 1;
+                        steps += prepared.plan.to_send();
+                        sets += prepared.settings.iter().filter(|one| one.is_to_set()).count();
+                    }
                     Err(why) => tell(format_args!("{}: {why}", one.name)),
                 }
             }
             Err(failure) => tell(format_args!("{}: {}", one.name, failure.message)),
         }
     }
-    let question = format!("Send {} to {}?", counted(steps, "step", "steps"), counted(to_do, "device", "devices"));
+    let also = if sets == 0 { String::new() } else { format!(" and {}", counted(sets, "setting", "settings")) };
+    let question =
+        format!("Send {}{also} to {}?", counted(steps, "step", "steps"), counted(to_do, "device", "devices"));
     let refused = stops_before(&applying, &held);
     if let Some(why) = &refused {
         tell(why);
@@ -367,12 +380,12 @@ async fn carry_out_one(
 /// Tells what became of an order on each device.
 fn told(order: &Order, outcomes: &[Outcomes], as_json: bool) -> Exit {
     let exit_of = |one: &Outcomes| match &one.ended {
-        Ok(OrderEnded { run: Some(run), trouble: None }) => Exit::of(run),
-        Ok(OrderEnded { run, trouble: Some(trouble) }) => {
+        Ok(OrderEnded { run: Some(run), trouble: None, .. }) => Exit::of(run),
+        Ok(OrderEnded { run, trouble: Some(trouble), .. }) => {
             let ran = run.as_ref().map_or(Exit::Nothing, Exit::of);
             if ran == Exit::Done || ran == Exit::Nothing { exit_of_trouble(trouble) } else { ran }
         }
-        Ok(OrderEnded { run: None, trouble: None }) => Exit::Nothing,
+        Ok(OrderEnded { run: None, trouble: None, .. }) => Exit::Nothing,
         Err(failure) => failure.exit,
     };
     let exits: Vec<Exit> = outcomes.iter().map(exit_of).collect();
@@ -380,7 +393,7 @@ fn told(order: &Order, outcomes: &[Outcomes], as_json: bool) -> Exit {
         let devices = outcomes.iter().zip(&exits).map(|(one, exit)| match &one.ended {
             Ok(ended) => {
                 let trouble = ended.trouble.as_ref().map(ToString::to_string);
-                json::OrderedDevice::done(&one.name, ended.run.as_ref(), trouble, *exit, one.closed)
+                json::OrderedDevice::done(&one.name, ended.run.as_ref(), &ended.settings, trouble, *exit, one.closed)
             }
             Err(failure) => json::OrderedDevice::failed(&one.name, failure),
         });
@@ -406,7 +419,7 @@ pub(super) fn overall(exits: &[Exit]) -> Exit {
 fn exit_of_trouble(trouble: &OrderTrouble) -> Exit {
     match trouble {
         OrderTrouble::Run(_) => Exit::Trouble,
-        OrderTrouble::After(_) => Exit::Partly,
+        OrderTrouble::After(_) | OrderTrouble::NotSet(_) => Exit::Partly,
     }
 }
 
@@ -414,6 +427,7 @@ fn tell_one(one: &Outcomes) {
     match &one.ended {
         Ok(ended) => {
             ended.run.iter().for_each(|run| tell_steps(&one.name, run));
+            tell_set(&one.name, &ended.settings);
             if let Some(trouble) = &ended.trouble {
                 line(format_args!("{:<24} {trouble}", one.name));
             }
@@ -434,6 +448,13 @@ pub(super) fn tell_steps(name: &str, run: &Run) {
     line(format_args!("{name:<24} run {:<5} {}", run.number, counts.join(", ")));
     for step in run.steps.iter().filter(|step| matches!(step.outcome, Some(Refused | NoEffect))) {
         line(format_args!("  {} of user {}: {}", step.id, step.user, step.remark));
+    }
+}
+
+/// What became of settings, where any were sent.
+pub(super) fn tell_set(name: &str, settings: &[SettingChange]) {
+    for change in settings {
+        line(format_args!("{name:<24} {}: {}", change.state.words(), change.words()));
     }
 }
 

@@ -15,7 +15,7 @@ use wibbet_core::run::{Outcome, StepEvent};
 
 use super::asking::{asked, may_change};
 use super::order::{read, show_order};
-use super::order_apply::{Applying, OTHERWISE, StopOn, overall, tell_closed, tell_steps};
+use super::order_apply::{Applying, OTHERWISE, StopOn, overall, tell_closed, tell_set, tell_steps};
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
@@ -220,7 +220,7 @@ impl Line<'_> {
     fn over(&mut self, card: CardId, name: &str, over: &OrderOver) {
         let Some(device) = self.devices.get_mut(&card) else { return };
         device.stage = Stage::Over;
-        let OrderOver { run, trouble, closed, .. } = over;
+        let OrderOver { run, settings, trouble, closed, .. } = over;
         let exit = match (run, trouble) {
             (Some(run), None) => Exit::of(run),
             (Some(run), Some(_)) if Exit::of(run) != Exit::Done => Exit::of(run),
@@ -228,9 +228,12 @@ impl Line<'_> {
             (None, _) => Exit::Trouble,
         };
         match self.applying.how.json {
-            true => json::print(&json::OrderedDevice::done(name, run.as_deref(), trouble.clone(), exit, *closed)),
+            true => {
+                json::print(&json::OrderedDevice::done(name, run.as_deref(), settings, trouble.clone(), exit, *closed))
+            }
             false => {
                 run.iter().for_each(|run| tell_steps(name, run));
+                tell_set(name, settings);
                 trouble.iter().for_each(|why| line(format_args!("{name:<24} {why}")));
                 tell_closed(name, *closed);
             }

@@ -80,8 +80,7 @@ fn show(record: &OrderRecord, called: &dyn Fn(&RecordedDevice) -> String) {
             let of = record.packages.iter().filter(|(id, _)| record.cell(id, &device.id) == Some(became)).count();
             (of > 0).then(|| format!("{of} {}", became.sign().1))
         };
-        let counts: Vec<String> =
-            [Became::So, Became::Refused, Became::Unsettled, Became::NotSent].into_iter().filter_map(count).collect();
+        let counts: Vec<String> = Became::ALL.into_iter().filter_map(count).collect();
         line(format_args!("{:<24} run {:<5} {}  {}", device.id, device.run, called(device), counts.join(", ")));
         for (id, name) in &record.packages {
             if let Some(became @ (Became::Refused | Became::Unsettled)) = record.cell(id, &device.id) {

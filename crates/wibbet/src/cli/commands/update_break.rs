@@ -83,7 +83,7 @@ pub(crate) async fn update_break(finder: &Finder<'_>, name: &str, wanted: Wanted
 }
 
 fn read_from(file: &Path) -> Result<UpdateBreak, Failure> {
-    let text = std::fs::read_to_string(file)
+    let text = wibbet_types::read_text(file, wibbet_core::order::LONGEST as u64)
         .map_err(|why| Failure::new(Exit::Usage, format!("{} could not be read: {why}", file.display())))?;
     read_break(&text).map_err(|why| Failure::new(Exit::Usage, format!("{}: {why}", file.display())))
 }

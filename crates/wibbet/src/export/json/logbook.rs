@@ -88,6 +88,17 @@ impl Exported {
     }
 }
 
+/// What was due by the rule for keeping records.
+#[derive(Serialize)]
+pub(crate) struct Tidied {
+    /// The devices that were due.
+    pub(crate) due: Vec<String>,
+    /// Those of them that were erased.
+    pub(crate) erased: Vec<String>,
+    /// What lies on this computer still, and why.
+    pub(crate) left: Vec<String>,
+}
+
 /// The receipt for what was erased of a device.
 #[derive(Serialize)]
 pub(crate) struct ErasedDevice<'a> {

@@ -4,12 +4,14 @@ use std::collections::BTreeMap;
 
 use serde::Serialize;
 use wibbet_bench::orders::PreparedOrder;
+use wibbet_bench::run::SettingHeld;
 use wibbet_core::order::{AppliedLine, Fate, Order, OrderRecord, Way};
-use wibbet_core::run::Run;
+use wibbet_core::run::{Run, SettingChange};
 use wibbet_types::PlainText;
 
 use super::error::JsonError;
 use super::run::{Steps, time};
+use super::setting::JsonSetting;
 use crate::exit::{Exit, Failure};
 
 #[derive(Serialize)]
@@ -63,6 +65,7 @@ pub(crate) struct OrderedDevice {
     speaks_against: Vec<String>,
     lines: Vec<JsonFate>,
     run: Option<Steps>,
+    settings: Vec<JsonSetting>,
     exit: &'static str,
     /// Whether its link was closed whole; nothing where that was not asked for.
     closed: Option<bool>,
@@ -79,6 +82,7 @@ impl OrderedDevice {
             speaks_against: Vec::new(),
             lines: Vec::new(),
             run: None,
+            settings: Vec::new(),
             exit: exit.name(),
             closed: None,
             error: None,
@@ -88,12 +92,14 @@ impl OrderedDevice {
 
     /// What an order comes to.
     pub(crate) fn planned(device: &str, prepared: &PreparedOrder) -> Self {
-        let exit = if prepared.plan.to_send() == 0 { Exit::Nothing } else { Exit::Done };
+        let sets = prepared.settings.iter().any(SettingHeld::is_to_set);
+        let exit = if prepared.plan.to_send() == 0 && !sets { Exit::Nothing } else { Exit::Done };
         Self {
             serial: Some(prepared.facts.id.to_string()),
             name: Some(prepared.facts.name()),
             speaks_against: prepared.applied.speaks_against.clone(),
             lines: prepared.applied.lines.iter().map(|line| JsonFate::of(line, prepared)).collect(),
+            settings: prepared.settings.iter().map(JsonSetting::held).collect(),
             ..Self::bare(device, exit)
         }
     }
@@ -102,6 +108,7 @@ impl OrderedDevice {
     pub(crate) fn done(
         device: &str,
         run: Option<&Run>,
+        settings: &[SettingChange],
         trouble: Option<String>,
         exit: Exit,
         closed: Option<bool>,
@@ -109,6 +116,7 @@ impl OrderedDevice {
         Self {
             serial: run.map(|run| run.device.to_string()),
             run: run.map(Steps::of),
+            settings: settings.iter().map(JsonSetting::sent).collect(),
             closed,
             trouble,
             ..Self::bare(device, exit)

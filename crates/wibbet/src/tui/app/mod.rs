@@ -14,5 +14,5 @@ mod run_pane;
 pub(crate) use app::{App, Notice};
 pub(crate) use device::DeviceModel;
 pub(crate) use log::LogRead;
-pub(crate) use orders::{Mark, Marked, OnDevice, OrderFile, OrderWork, Stage, StopsOn, marked};
+pub(crate) use orders::{Cell, Mark, Marked, OnDevice, OrderFile, OrderWork, Row, Stage, StopsOn, marked};
 pub(crate) use run_pane::{CatchPane, FinderPane, Review, RunPane};

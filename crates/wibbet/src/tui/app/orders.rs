@@ -6,10 +6,11 @@ use std::sync::Arc;
 
 use wibbet_bench::fleet::CardId;
 use wibbet_bench::orders::{HeldOrder, OrderWanted};
+use wibbet_bench::run::{SettingFate, SettingHeld};
 use wibbet_bench::session::OrderOver;
-use wibbet_core::order::{AppliedLine, Fate, Made, Order};
+use wibbet_core::order::{AppliedLine, Fate, Made, Order, OrderInstall, OrderItem, OrderSetting, What};
 use wibbet_core::plan::SkipReason;
-use wibbet_core::run::{Outcome, Run, RunKind, Step, StepState};
+use wibbet_core::run::{Outcome, Run, RunKind, SettingState, Step, StepState};
 use wibbet_types::{PackageId, UserId};
 
 use super::device::DeviceModel;
@@ -151,6 +152,46 @@ pub(crate) enum Mark {
     NotThere,
 }
 
+/// What an order says, a row each.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Row<'a> {
+    /// An app that is installed.
+    Install(usize, &'a OrderInstall),
+    /// What goes, or is left alone.
+    Item(usize, &'a OrderItem),
+    /// A setting of the device.
+    Setting(usize, &'a OrderSetting),
+}
+
+impl Row<'_> {
+    /// What it is about, for people.
+    pub(crate) fn words(&self) -> String {
+        match self {
+            Self::Install(_, install) => {
+                let name = install.file.trim_end_matches('/');
+                format!("install {}", name.rsplit('/').next().unwrap_or(name))
+            }
+            Self::Item(_, item) => match &item.what {
+                What::Package(id) if item.note.is_empty() => id.to_string(),
+                What::Package(_) => item.note.clone(),
+                other => other.to_string(),
+            },
+            Self::Setting(_, one) if one.note.is_empty() => format!("{} {}", one.setting.name(), one.value),
+            Self::Setting(_, one) => one.note.clone(),
+        }
+    }
+}
+
+/// What became of a row of an order on a device, for one package or user.
+#[derive(Debug, Clone)]
+pub(crate) struct Cell<'a> {
+    pub(crate) mark: Mark,
+    pub(crate) id: Option<&'a PackageId>,
+    pub(crate) user: Option<UserId>,
+    /// Why, in words; nothing where that is said already.
+    pub(crate) why: Option<String>,
+}
+
 impl Mark {
     /// Three cells.
     pub(crate) fn shape(self) -> &'static str {
@@ -254,6 +295,55 @@ pub(crate) fn marked<'a>(held: &'a HeldOrder, run: Option<&'a Run>) -> Vec<Marke
     held.applied.lines.iter().map(mark).collect()
 }
 
+impl Stage {
+    /// What became of an app that is installed.
+    pub(crate) fn install<'a>(&'a self, n: usize, run: Option<&Run>) -> Option<Cell<'a>> {
+        let held = self.held()?;
+        let id = held.installs.get(n)?;
+        let sent = run.and_then(|run| run.steps.iter().rev().find(|step| step.id == *id && !step.way.is_a_way()));
+        let planned = held.plan.steps.iter().find(|step| step.id == *id && !step.way.is_a_way());
+        let (mark, why) = match (sent, planned.and_then(|step| step.skip)) {
+            (Some(step), _) => (Mark::of_step(step), Some(step.remark.clone()).filter(|why| !why.is_empty())),
+            (None, Some(SkipReason::AlreadySo)) => (Mark::AlreadySo, None),
+            (None, Some(skip)) => (Mark::NotSent, Some(skip.to_string())),
+            (None, None) => (Mark::Goes, None),
+        };
+        Some(Cell { mark, id: Some(id), user: planned.map(|step| step.user), why })
+    }
+
+    /// What became of a setting, for each user who has one.
+    pub(crate) fn setting(&self, n: usize) -> Vec<Cell<'_>> {
+        let held = self.held().map_or(&[][..], |held| &held.settings);
+        let sent = match self {
+            Self::Ended(_, over) => Some(&over.settings),
+            _ => None,
+        };
+        let cell = |one: &SettingHeld| {
+            let came = sent.and_then(|all| {
+                all.iter().find(|change| change.setting == one.setting && Some(change.user) == one.user)
+            });
+            let (mark, why) = match (&one.fate, came) {
+                (SettingFate::AlreadySo, _) => (Mark::AlreadySo, None),
+                (SettingFate::Stays(why), _) if one.user.is_none() => (Mark::NotThere, Some(why.clone())),
+                (SettingFate::Stays(why), _) => (Mark::Stays, Some(why.clone())),
+                (SettingFate::Goes(_), Some(change)) => {
+                    let mark = match change.state {
+                        SettingState::Done => Mark::Done,
+                        SettingState::NotDone => Mark::Refused,
+                        SettingState::Sent => Mark::Unsettled,
+                    };
+                    let why = if change.remark.is_empty() { change.words() } else { change.remark.clone() };
+                    (mark, Some(why))
+                }
+                (SettingFate::Goes(_), None) if sent.is_some() => (Mark::NotSent, None),
+                (SettingFate::Goes(_), None) => (Mark::Goes, Some(format!("{}  ({})", one.words(), one.command()))),
+            };
+            Cell { mark, id: None, user: one.user.filter(|_| one.setting.is_of_a_user()), why }
+        };
+        held.iter().filter(|one| one.of == n).map(cell).collect()
+    }
+}
+
 /// So many calls are shown.
 const MOST_CALLS: usize = 3;
 
@@ -276,6 +366,14 @@ impl OrderWork {
             line: false,
             calls: Vec::new(),
         }
+    }
+
+    /// What it says, in the order in which it is done.
+    pub(crate) fn rows(&self) -> Vec<Row<'_>> {
+        let Order { installs, items, settings, .. } = &*self.order;
+        let installs = installs.iter().enumerate().map(|(n, one)| Row::Install(n, one));
+        let items = items.iter().enumerate().map(|(n, one)| Row::Item(n, one));
+        installs.chain(items).chain(settings.iter().enumerate().map(|(n, one)| Row::Setting(n, one))).collect()
     }
 
     /// The devices that it can be sent to now.

@@ -96,6 +96,7 @@ pub(crate) enum Action {
     Guide,
     CloseLink,
     StayAwake,
+    SettingsBack,
     TryChanges,
     DeveloperOptions,
     Restart,
@@ -142,5 +143,6 @@ pub(crate) enum Action {
     DespiteStartNow,
     TryRestart,
     KeepDebugging,
+    Copies,
     Forget,
 }

@@ -193,6 +193,13 @@ pub(super) const RUN_MENU: &[Binding] = &[
 /// Rarer actions on the shelf.
 pub(super) const SHELF_MENU: &[Binding] = &[
     bind(
+        Action::SettingsBack,
+        &[letter('e')],
+        "Settings that orders have set",
+        "settings",
+        "Shows which settings of the device orders have set, and what each was before; puts them back, last one first, each read back.",
+    ),
+    bind(
         Action::OfferCopy,
         &[letter('o')],
         "Offer its copy to other devices of the model",

@@ -291,7 +291,7 @@ pub(super) const PACKAGES: &[Binding] = &[
     bind(Action::Back, &[key(KeyCode::Esc)], "Back", "clear search", "Clears the search."),
 ];
 
-/// While the search line is being typed into.
+/// While a search line is being typed into.
 pub(super) const SEARCH_LINE: &[Binding] = &[
     bind(
         Action::Accept,
@@ -311,6 +311,10 @@ pub(super) const SEARCH_LINE: &[Binding] = &[
     ),
     bind(Action::PageUp, &[key(KeyCode::PageUp)], "Page up", "", "A page up in the list."),
     bind(Action::PageDown, &[key(KeyCode::PageDown)], "Page down", "", "A page down in the list."),
+];
+
+/// The same of packages, in which a word can become one of those that there are.
+pub(super) const SEARCH_COMPLETES: &[Binding] = &[
     bind(
         Action::Complete,
         &[key(KeyCode::Tab)],
@@ -468,20 +472,4 @@ pub(super) const LOGBOOK: &[Binding] = &[
     bind(Action::Back, &[key(KeyCode::Esc)], "Back", "clear search", "Clears the search."),
     LIFE,
     CHANGES,
-];
-
-/// While the search line of the logbook is being typed into.
-pub(super) const LOG_SEARCH: &[Binding] = &[
-    bind(
-        Action::Accept,
-        &[key(KeyCode::Enter)],
-        "To the list",
-        "to the list",
-        "Keeps the search and goes to what it finds.",
-    ),
-    bind(Action::Leave, &[key(KeyCode::Esc)], "Clear the search", "clear", "Clears the search."),
-    bind(Action::Up, &[key(KeyCode::Up)], "Up", "", "One line up."),
-    bind(Action::Down, &[key(KeyCode::Down)], "Down", "move", "One line down."),
-    bind(Action::PageUp, &[key(KeyCode::PageUp)], "Page up", "", "A page up."),
-    bind(Action::PageDown, &[key(KeyCode::PageDown)], "Page down", "", "A page down."),
 ];

@@ -118,9 +118,13 @@ pub(super) const CLOSE: &[Binding] = &[
     foot(Action::CloseNow, &[letter('s')], "does it"),
     foot(Action::KeepDebugging, &[letter('k')], ""),
     foot(Action::Forget, &[letter('f')], ""),
+    foot(Action::Copies, &[letter('c')], ""),
     foot(Action::JobSheet, &[letter('J')], "the job sheet"),
     foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
 ];
+
+/// Settings that orders have set.
+pub(super) const SETTINGS_BACK: &[Binding] = &[foot(Action::Send, &[letter('s')], "puts them back")];
 
 /// A file that is brought.
 pub(super) const FILES: &[Binding] = &[

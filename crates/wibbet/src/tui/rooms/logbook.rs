@@ -231,22 +231,18 @@ fn outcome_words(app: &App, run: &Run) -> String {
 /// What is known of a run, in lines.
 fn about_run<'a>(app: &App, run: &Run, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
     let mut lines: Vec<Line<'a>> = Vec::new();
-    let mut say = |words: &str, style: Style| {
+    let say = |lines: &mut Vec<Line<'a>>, words: &str, style: Style| {
         lines.extend(wrap(words, cells).into_iter().map(|line| Line::styled(line, style)));
     };
     let title = format!("Run {} · {} · {}", run.number, run.kind.label(), app.clock(run.begun));
-    say(&title, theme.strong);
-    say(&device_name(app, run), theme.plain);
-    if let Some((bench, number)) = &run.taken_in {
-        say(&format!("run {number} of bench {bench}"), theme.plain);
+    say(&mut lines, &title, theme.strong);
+    let from = run.taken_in.as_ref().map(|(bench, number)| format!("run {number} of bench {bench}"));
+    let order = (!run.order.is_empty()).then(|| format!("order {}", run.order));
+    let job = (!run.job.is_empty()).then(|| run.job.words());
+    for words in [Some(device_name(app, run)), from, order, job].into_iter().flatten() {
+        say(&mut lines, &words, theme.plain);
     }
-    if !run.order.is_empty() {
-        say(&format!("order {}", run.order), theme.plain);
-    }
-    if !run.job.is_empty() {
-        say(&run.job.words(), theme.plain);
-    }
-    say(&capitalize(&outcome_words(app, run)), if needs_a_look(run) { theme.alert } else { theme.good });
+    say(&mut lines, &capitalize(&outcome_words(app, run)), if needs_a_look(run) { theme.alert } else { theme.good });
     if let [Some(before), Some(after)] = &run.figures {
         lines.push(Line::raw(""));
         let several = after.in_use.len() > 1;
@@ -260,30 +256,21 @@ fn about_run<'a>(app: &App, run: &Run, theme: &Theme, cells: usize) -> Vec<Line<
             lines.extend(before_after(&name, (then, now), (&of.words(then), &of.words(now)), theme, cells));
         }
     }
-    let mut say = |words: &str, style: Style| {
-        lines.extend(wrap(words, cells).into_iter().map(|line| Line::styled(line, style)));
-    };
-    for (sign, texts) in [("▲ ", run.seen_after.as_slice()), ("", run.missed.as_deref().unwrap_or_default())] {
-        if !texts.is_empty() {
-            say("", theme.plain);
-        }
-        texts.iter().for_each(|words| say(&format!("{sign}{}", capitalize(words.as_str())), theme.strong));
-    }
-    let failed: Vec<_> =
-        run.counting().filter(|s| matches!(s.outcome, Some(Outcome::Refused | Outcome::NoEffect))).collect();
     let name = |id| run.names.get(id).map_or_else(|| format!("{id}"), ToString::to_string);
-    if !failed.is_empty() {
-        say("", theme.plain);
-    }
-    for step in failed.iter().take(MOST_NAMED) {
-        say(&format!("▲ {}: {}", name(&step.id), step.remark), theme.alert);
-    }
+    let seen = run.seen_after.iter().map(|words| format!("▲ {words}")).collect();
+    let missed = run.missed.iter().flatten().map(|words| capitalize(words.as_str())).collect();
+    let failed = run.counting().filter(|s| matches!(s.outcome, Some(Outcome::Refused | Outcome::NoEffect)));
+    let failed = failed.take(MOST_NAMED).map(|step| format!("▲ {}: {}", name(&step.id), step.remark)).collect();
     let done: Vec<String> = run.counting().filter(|step| step.is_so()).map(|step| name(&step.id)).collect();
-    if !done.is_empty() {
-        let more = done.len().saturating_sub(MOST_NAMED);
-        let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-        say("", theme.plain);
-        say(&format!("{}{more}", done[..done.len().min(MOST_NAMED)].join(" · ")), theme.dim);
+    let more = done.len().saturating_sub(MOST_NAMED);
+    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+    let named = done[..done.len().min(MOST_NAMED)].join(" · ");
+    let done = if done.is_empty() { Vec::new() } else { vec![format!("{named}{more}")] };
+    let groups: [(Vec<String>, Style); 4] =
+        [(seen, theme.strong), (missed, theme.strong), (failed, theme.alert), (done, theme.dim)];
+    for (texts, style) in groups.into_iter().filter(|(texts, _)| !texts.is_empty()) {
+        lines.push(Line::raw(""));
+        texts.iter().for_each(|words| say(&mut lines, words, style));
     }
     lines
 }

@@ -23,7 +23,7 @@ use crate::tui::widgets::{Theme, step};
 
 pub(crate) use packages::in_sight;
 pub(crate) use parts::review_put_back;
-pub(crate) use run::not_done_of;
+pub(crate) use run::{not_done_of, track};
 
 /// Whether an action does something here and now.
 pub(crate) fn is_enabled(app: &App, action: Action) -> bool {

@@ -512,7 +512,7 @@ fn planned<'a>(place: usize, review: &Review, device: &DeviceModel, theme: &Them
 }
 
 /// How far a step has got, as a shape: sent, answered, read back.
-fn track(step: &Step) -> &'static str {
+pub(crate) fn track(step: &Step) -> &'static str {
     match (step.state, step.outcome) {
         (_, Some(Outcome::Skipped)) => "╌╌╌",
         (StepState::Waiting, _) => "▱▱▱",

@@ -5,6 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_bench::session::SessionCommand;
+use wibbet_core::link::Rung;
 use wibbet_core::package::KeptCopy;
 use wibbet_core::run::{Origin, ShelfEntry};
 
@@ -31,6 +32,7 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
         Action::OfferCopy => {
             app.device().is_some_and(|device| copy_under_cursor(device).is_some_and(KeptCopy::installs))
         }
+        Action::SettingsBack => app.device().is_some_and(|device| !device.running && device.ladder.holds(Rung::Shell)),
         Action::Mark | Action::MarkFound | Action::PutBack => {
             app.device().is_some_and(|device| !device.shelf.entries.is_empty())
         }

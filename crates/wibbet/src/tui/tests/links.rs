@@ -1,6 +1,8 @@
 //! Pairing, first steps and closing.
 
 use super::*;
+use wibbet_bench::ops::CopiesGo;
+use wibbet_bench::session::Closing;
 use wibbet_core::ask::RestartTo;
 
 #[test]
@@ -113,7 +115,7 @@ fn closing_is_shown_in_words_before_it_is_done() {
     screen.keys(".l");
     assert!(screen.shows("⟩ settings put global adb_enabled 0") && screen.effects.is_empty());
     screen.keys("kfs");
-    let close = SessionCommand::Close { switch_off: false, forget: true };
+    let close = SessionCommand::Close(Closing { forget: true, ..Closing::default() });
     assert_eq!(screen.effects, [Effect::Bench(BenchCommand::Session(0, close))]);
     let step = CloseStep { what: "forget the device here".into(), done: true, known: "its runs stay".into() };
     screen.tell(SessionEvent::Closed(vec![step]));
@@ -155,4 +157,30 @@ fn a_restart_is_shown_in_words_before_it_is_done() {
         assert_eq!(screen.effects, restart);
         assert!(screen.model.windows.is_empty());
     }
+}
+
+/// The copies of its owner's apps stay, go with the device, or are deleted, as was chosen.
+#[test]
+fn copies_of_its_apps_are_a_part_of_closing() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys(".lc");
+    assert!(!screen.shows("of its apps"), "there are none: {}", screen.text());
+    let copy = testing::copy("com.wrenandkelp.radio", &["base.apk"]);
+    screen.tell(SessionEvent::Copies { own: Arc::new(vec![copy]), offered: Arc::default() });
+    assert!(screen.shows("1 copy of its apps: kept on this computer"), "{}", screen.text());
+    screen.keys("c");
+    assert!(
+        screen.shows("handed over, and not kept here") && screen.shows("into copies-of-corvane-tarn-5-"),
+        "{}",
+        screen.text()
+    );
+    screen.keys("c");
+    assert!(
+        screen.shows("of its apps: deleted") && screen.shows("cannot be put back from here any more"),
+        "{}",
+        screen.text()
+    );
+    screen.keys("s");
+    let deletes = |effect: &Effect| matches!(effect, Effect::Bench(BenchCommand::Session(0, SessionCommand::Close(closing))) if closing.copies == CopiesGo::Delete && closing.switch_off);
+    assert!(screen.effects.iter().any(deletes), "{:?}", screen.effects);
 }

@@ -93,7 +93,7 @@ fn a_job_sheet_is_looked_at_and_written() {
     assert!(screen.effects.contains(&Effect::ReadSheet(RunId::new(1))), "{:?}", screen.effects);
     assert!(screen.shows("The logbook is being read"), "{}", screen.text());
     let runs: Vec<Run> = three_runs().into_iter().skip(1).rev().collect();
-    let job = SheetJob { facts: testing::facts(), runs, copies: Vec::new(), closed: None };
+    let job = SheetJob { facts: testing::facts(), runs, copies: Vec::new(), settings: Vec::new(), closed: None };
     let words = SheetWords { workshop: "Pellmoor Ferries".into(), ..SheetWords::default() };
     let read = Box::new((job, words));
     update(&mut screen.model, Message::Sheet(Ok(read.clone())));

@@ -4,10 +4,11 @@ use super::*;
 use std::path::PathBuf;
 use wibbet_bench::orders::HeldOrder;
 use wibbet_bench::run::Control;
+use wibbet_bench::run::{SettingBack, SettingFate, SettingHeld};
 use wibbet_bench::session::OrderOver;
 use wibbet_core::order::{Applied, Order, apply, read_order};
 use wibbet_core::plan::{StartOutlook, plan_tray};
-use wibbet_core::run::StepEvent;
+use wibbet_core::run::{SettingChange, SettingState, StepEvent, settings_to_put_back};
 use wibbet_types::{StepIndex, Timestamp};
 
 use crate::tui::app::OrderFile;
@@ -37,6 +38,8 @@ fn held(stays: Option<&str>) -> Arc<HeldOrder> {
         applied,
         plan: planned.plan,
         does: planned.does,
+        installs: Vec::new(),
+        settings: Vec::new(),
         unread: None,
         stays: stays.map(str::to_owned),
     })
@@ -268,4 +271,95 @@ fn an_order_fits_small_screens_and_many_devices() {
     screen.tell(SessionEvent::OrderHeld(Ok(held(None))));
     screen.second(1);
     insta::assert_snapshot!("order_128x40", screen.text());
+}
+
+/// What an order installs and sets stands in the matrix with what becomes of it, and goes back from the shelf.
+#[test]
+fn what_an_order_installs_and_sets_stands_there_too() {
+    let more = "[[install]]\nfile = \"apps/pier-keys.apk\"\n[[setting]]\ntable = \"global\"\nname = \"window_animation_scale\"\nvalue = \"0.5\"\n\
+                [[setting]]\ntable = \"system\"\nname = \"screen_off_timeout\"\nvalue = \"120000\"\nnote = \"Two minutes\"\n";
+    let order = Arc::new(read_order(&format!("{ORDER}{more}")).unwrap());
+    let mut screen = Screen::with_orders(128, 40);
+    screen.at_hand(vec![OrderFile { name: "crew.toml".into(), order: Ok(Arc::clone(&order)) }], None);
+    screen.keys("\n");
+    let setting = |of: usize| order.settings[of].setting.clone();
+    let one = |of: usize, fate| SettingHeld {
+        of,
+        user: Some(UserId::OWNER),
+        setting: setting(of),
+        wanted: order.settings[of].value.clone(),
+        note: String::new(),
+        fate,
+    };
+    let mut full = (*held(None)).clone();
+    full.installs = vec![testing::id("fer.pellmoor.keys")];
+    full.settings = vec![one(0, SettingFate::Goes(None)), one(1, SettingFate::AlreadySo)];
+    screen.tell(SessionEvent::OrderHeld(Ok(Arc::new(full.clone()))));
+    for words in [
+        "install pier-keys.apk",
+        "window_animation_scale 0.5",
+        "Two minutes",
+        "4 to send",
+        "is installed before anything goes",
+    ] {
+        assert!(screen.shows(words), "{words}\n{}", screen.text());
+    }
+    for _ in 0..5 {
+        screen.code(KeyCode::Down);
+    }
+    assert!(screen.shows("global window_animation_scale is set to 0.5, when the packages"), "{}", screen.text());
+    assert!(screen.shows("not set → 0.5  (settings put global window_animation_scale 0.5)"), "{}", screen.text());
+    screen.keys("s");
+    assert!(screen.shows("⟩ settings put global window_animation_scale 0.5"), "{}", screen.text());
+    assert!(!screen.shows("⟩ settings --user 0 put system"), "what is so already is not sent");
+    screen.keys("s");
+    let change = SettingChange {
+        number: 1,
+        device: testing::facts().id,
+        run: Some(RunId::new(7)),
+        order: "Crew phones".into(),
+        user: UserId::OWNER,
+        setting: setting(0),
+        before: None,
+        wanted: Some("0.5".into()),
+        state: SettingState::NotDone,
+        remark: "the device left it as it was".into(),
+        at: Timestamp(9),
+        undoes: false,
+        back: None,
+    };
+    let over = OrderOver {
+        settings: vec![change.clone()],
+        trouble: Some("not set: window_animation_scale".into()),
+        ..OrderOver::default()
+    };
+    screen.tell(SessionEvent::RunEnded(None));
+    screen.tell(SessionEvent::OrderOver(over));
+    assert!(screen.shows(" ▲  refused") && screen.shows("the device left it as it was"), "{}", screen.text());
+    // Back, with what was so before.
+    screen.keys("\x1b4.e");
+    let ask = |put_back| Effect::Bench(BenchCommand::Session(0, SessionCommand::Settings { put_back }));
+    assert_eq!(screen.effects.last(), Some(&ask(false)));
+    assert!(screen.shows("The device is being read"), "{}", screen.text());
+    let so = SettingChange { state: SettingState::Done, ..change };
+    screen.effects.clear();
+    screen.keys("s");
+    assert!(screen.effects.is_empty(), "nothing is known to be put back yet");
+    screen.tell(SessionEvent::Settings(Ok((vec![so.clone()], None))));
+    assert!(
+        screen.shows("0.5 → not set") && screen.shows("⟩ settings delete global window_animation_scale"),
+        "{}",
+        screen.text()
+    );
+    screen.keys("s");
+    assert_eq!(screen.effects, [ask(true)]);
+    let goal = settings_to_put_back(std::slice::from_ref(&so)).remove(0);
+    let back = SettingBack { goal, done: true, why: String::new() };
+    let gone = SettingChange { back: Some(Timestamp(10)), ..so };
+    screen.tell(SessionEvent::Settings(Ok((vec![gone], Some(vec![back])))));
+    assert!(screen.shows("✓ global window_animation_scale: is not set again"), "{}", screen.text());
+    screen.tell(SessionEvent::Settings(Err("there is no link to the device; nothing was sent".into())));
+    assert!(screen.shows("▲ there is no link"), "{}", screen.text());
+    screen.keys("\x1b");
+    assert!(!screen.shows("Settings that orders"), "{}", screen.text());
 }

@@ -1,9 +1,12 @@
 //! Closing the link of a device: what it does, in words, and then what became of it.
 
+use std::path::PathBuf;
+
 use ratatui::Frame;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
-use wibbet_bench::session::SessionCommand;
+use wibbet_bench::ops::CopiesGo;
+use wibbet_bench::session::{Closing, SessionCommand};
 use wibbet_core::ask::DeviceSetting;
 use wibbet_core::link::CloseStep;
 use wibbet_types::counted;
@@ -13,15 +16,46 @@ use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, hint};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::rooms::run_of_sheet;
-use crate::tui::widgets::{Theme, fit, spinner, truncate, wrap};
+use crate::tui::widgets::{Theme, fit, plain_name, spinner, truncate, wrap};
 
 /// What is to be done, and later what was.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Close {
     forget: bool,
     keep_debugging: bool,
+    copies: Copies,
     working: bool,
     steps: Option<Vec<CloseStep>>,
+}
+
+/// What becomes of the copies of its apps.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+enum Copies {
+    #[default]
+    Stay,
+    HandOver,
+    Delete,
+}
+
+impl Copies {
+    fn next(self) -> Self {
+        match self {
+            Self::Stay => Self::HandOver,
+            Self::HandOver => Self::Delete,
+            Self::Delete => Self::Stay,
+        }
+    }
+}
+
+/// How many copies are kept of the device's own apps.
+fn kept(device: &DeviceModel) -> usize {
+    device.copies.iter().filter(|copy| device.facts.as_ref().is_some_and(|f| f.id == copy.device)).count()
+}
+
+/// The folder that copies are handed over in: below the one that the program was started in.
+fn handed_over_in(app: &App, device: &DeviceModel) -> PathBuf {
+    let day = jiff::Zoned::now().with_time_zone(app.zone.clone()).date();
+    PathBuf::from(format!("copies-of-{}-{day}", plain_name(&device.name())))
 }
 
 impl Close {
@@ -85,14 +119,26 @@ fn lines<'a>(app: &App, device: &DeviceModel, form: &Close, theme: &Theme, cells
             on(form.forget),
             "forget the device here; its runs stay in the logbook".into(),
         ));
-        let kept =
-            device.copies.iter().filter(|copy| device.facts.as_ref().is_some_and(|f| f.id == copy.device)).count();
+        let kept = kept(device);
         if kept > 0 {
-            let words = format!(
-                "{} of its apps stay on this computer; `wibbet copies` lists them.",
-                counted(kept, "copy", "copies")
-            );
-            lines.extend(wrap(&format!("        {words}"), cells).into_iter().map(|l| Line::styled(l, theme.dim)));
+            let count = counted(kept, "copy", "copies");
+            let (sign, words, more) = match form.copies {
+                Copies::Stay => (false, format!("{count} of its apps: kept on this computer"), String::new()),
+                Copies::HandOver => (
+                    true,
+                    format!("{count} of its apps: handed over, and not kept here"),
+                    format!("into {}", handed_over_in(app, device).display()),
+                ),
+                Copies::Delete => (
+                    true,
+                    format!("{count} of its apps: deleted"),
+                    "what only they bring back cannot be put back from here any more".to_owned(),
+                ),
+            };
+            lines.push(row(Layer::Close.hint(Action::Copies), on(sign), words));
+            if !more.is_empty() {
+                lines.extend(wrap(&format!("        {more}"), cells).into_iter().map(|l| Line::styled(l, theme.dim)));
+            }
         }
         lines.push(Line::raw(""));
         lines.extend(wrap(by_hand, cells).into_iter().map(|l| Line::styled(l, theme.dim)));
@@ -120,12 +166,18 @@ impl Form for Close {
             Action::Leave => return Flow::Close,
             Action::JobSheet if run_of_sheet(app).is_some() => return Flow::Open(Action::JobSheet),
             Action::Forget => self.forget = !self.forget,
+            Action::Copies if app.device().is_some_and(|device| kept(device) > 0) => self.copies = self.copies.next(),
             Action::KeepDebugging => self.keep_debugging = !self.keep_debugging,
             Action::CloseNow => {
                 let Some(device) = app.device() else { return Flow::Close };
                 self.working = true;
-                let command = SessionCommand::Close { switch_off: !self.keep_debugging, forget: self.forget };
-                out.push(to_session(device.card, command));
+                let copies = match self.copies {
+                    Copies::Stay => CopiesGo::Stay,
+                    Copies::HandOver => CopiesGo::HandOver(handed_over_in(app, device)),
+                    Copies::Delete => CopiesGo::Delete,
+                };
+                let closing = Closing { switch_off: !self.keep_debugging, forget: self.forget, copies };
+                out.push(to_session(device.card, SessionCommand::Close(closing)));
             }
             _ => {}
         }
@@ -139,7 +191,13 @@ impl Form for Close {
         let lines = lines(app, device, self, theme, usize::from(columns.saturating_sub(4)));
         let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);
         let has_sheet = run_of_sheet(app).is_some();
-        let enabled = |action| !self.working && (action != Action::JobSheet || has_sheet);
+        let has_copies = kept(device) > 0;
+        let enabled = |action| match action {
+            _ if self.working => false,
+            Action::JobSheet => has_sheet,
+            Action::Copies => has_copies,
+            _ => true,
+        };
         let room = framed(&title, (columns, high), (self.layer(), &enabled), theme, frame);
         frame.render_widget(Paragraph::new(lines), room);
     }

@@ -1,5 +1,6 @@
 //! The job sheet, as it would stand on paper, and writing it.
 
+use jiff::tz::TimeZone;
 use ratatui::Frame;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
@@ -10,7 +11,7 @@ use super::form::{Flow, Form};
 use super::page::Page;
 use crate::config::PaperName;
 use crate::export::sheet::SheetJob;
-use crate::out::day_here;
+use crate::out::day_and_time;
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::{Effect, OnPaper};
@@ -29,6 +30,7 @@ pub(crate) struct JobSheet {
     only: bool,
     without: Without,
     paper: PaperName,
+    zone: TimeZone,
     /// The sheet that is shown.
     sheet: Option<Sheet>,
     scroll: Scroll,
@@ -44,8 +46,8 @@ impl JobSheet {
     fn make(&mut self) {
         let Some(job) = &self.job else { return };
         let sheet = match self.only {
-            true => job.only(self.run).sheet(&self.words, self.without),
-            false => job.sheet(&self.words, self.without),
+            true => job.only(self.run).sheet(&self.words, self.without, &self.zone),
+            false => job.sheet(&self.words, self.without, &self.zone),
         };
         self.sheet = Some(sheet);
         self.scroll = Scroll::default();
@@ -69,7 +71,7 @@ impl JobSheet {
                 format!(
                     "job-sheet-{}-{}",
                     plain_name(&job.facts.name()),
-                    job.begun().map_or_else(String::new, day_here)
+                    job.begun().map_or_else(String::new, |at| day_and_time(at, &self.zone).0)
                 )
             }
         };
@@ -96,8 +98,8 @@ impl Form for JobSheet {
         let run = run_of_sheet(app)?;
         out.push(Effect::ReadSheet(run));
         let (without, paper) = (app.config.without(&[]), app.config.sheet.paper);
-        let (words, scroll) = (SheetWords::default(), Scroll::default());
-        Some(Self { run, job: None, words, only: false, without, paper, sheet: None, scroll })
+        let (words, scroll, zone) = (SheetWords::default(), Scroll::default(), app.zone.clone());
+        Some(Self { run, job: None, words, only: false, without, paper, zone, sheet: None, scroll })
     }
 
     fn layer(&self) -> Layer {

@@ -7,7 +7,7 @@ use wibbet_core::diagnosis::{Life, LifePoint, MomentKind};
 
 use super::form::{Flow, Form};
 use super::page::Page;
-use crate::out::{day_here, moment_here};
+use crate::out::day_and_time;
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::{Effect, OnPaper};
@@ -25,9 +25,9 @@ impl LifeOf {
         self.0 = Some(read);
     }
 
-    fn page(&self, then: impl FnOnce(&Page<'_>)) {
+    fn page(&self, app: &App, then: impl FnOnce(&Page<'_>)) {
         let lines = |theme: &Theme, cells: usize| match &self.0 {
-            Some(read) => told(&read.1, theme, cells),
+            Some(read) => told(app, &read.1, theme, cells),
             None => vec![Line::styled("The logbook is being read.", theme.dim)],
         };
         let able = |action| !matches!(action, Action::WritePdf | Action::WriteSvg) || self.0.is_some();
@@ -61,7 +61,7 @@ impl Form for LifeOf {
             }
             _ => {
                 let (mut scroll, mut flow) = (self.1, Flow::Stay);
-                self.page(|page| flow = page.act(&mut scroll, app, action));
+                self.page(app, |page| flow = page.act(&mut scroll, app, action));
                 self.1 = scroll;
                 flow
             }
@@ -69,23 +69,16 @@ impl Form for LifeOf {
     }
 
     fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
-        self.page(|page| page.draw(self.1, app, theme, frame));
+        self.page(app, |page| page.draw(self.1, app, theme, frame));
     }
 }
 
-fn told<'a>(life: &Life, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+fn told<'a>(app: &App, life: &Life, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
     if life.points.is_empty() {
         return vec![Line::styled("Nothing is kept of it yet.", theme.dim)];
     }
-    let kinds = [
-        MomentKind::Met,
-        MomentKind::Run,
-        MomentKind::RunInPart,
-        MomentKind::Update,
-        MomentKind::Change,
-        MomentKind::Break,
-    ];
-    let legend: Vec<String> = kinds.iter().map(|kind| format!("{} {}", kind.sign().0, kind.sign().1)).collect();
+    let legend: Vec<String> =
+        MomentKind::ALL.iter().map(|kind| format!("{} {}", kind.sign().0, kind.sign().1)).collect();
     let mut lines: Vec<Line<'a>> =
         wrap(&legend.join("   "), cells).into_iter().map(|line| Line::styled(line, theme.dim)).collect();
     let with_bars = cells >= 72;
@@ -93,23 +86,21 @@ fn told<'a>(life: &Life, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
     lines.push(Line::styled(format!("{:>cells$}", if with_bars { "packages in use" } else { "in use" }), theme.dim));
     let mut before = String::new();
     for point in &life.points {
-        let day = day_here(point.at);
-        let shown = if day == before { String::new() } else { day.clone() };
+        let (day, time) = day_and_time(point.at, &app.zone);
+        let shown = if day == before { "" } else { &day };
+        lines.push(row(point, (shown, &time), (life.most(), right, with_bars), theme, cells));
         before = day;
-        lines.push(row(point, &shown, (life.most(), right, with_bars), theme, cells));
     }
     lines
 }
 
 fn row<'a>(
     point: &LifePoint,
-    day: &str,
+    (day, time): (&str, &str),
     (most, right, with_bars): (u32, usize, bool),
     theme: &Theme,
     cells: usize,
 ) -> Line<'a> {
-    let when = moment_here(point.at);
-    let time = when.split_once(' ').map_or("", |(_, time)| time);
     let kind = point.what.kind();
     let style = match kind {
         MomentKind::RunInPart => theme.alert,

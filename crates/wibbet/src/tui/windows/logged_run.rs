@@ -3,13 +3,14 @@
 use ratatui::Frame;
 use ratatui::style::Style;
 use ratatui::text::Line;
-use wibbet_core::run::{Outcome, Run};
+use wibbet_core::run::Run;
 
 use super::form::{ALL, Flow, Form};
 use super::page::Page;
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::Effect;
+use crate::tui::rooms::track;
 use crate::tui::widgets::{Scroll, Theme, wrap};
 
 /// A run, and how far it has been scrolled.
@@ -62,15 +63,10 @@ fn told<'a>(app: &App, run: &Run, theme: &Theme, cells: usize) -> Vec<Line<'a>> 
     run.not_understood.iter().for_each(|why| say(&format!("▲ not understood: {why}"), theme.alert));
     for step in &run.steps {
         let name = run.names.get(&step.id).map_or_else(String::new, |name| format!("{name}  "));
-        let (word, style) = match step.outcome {
-            Some(Outcome::Done | Outcome::Answered) => ("▰▰▰", theme.good),
-            Some(Outcome::Skipped) => ("╌╌╌", theme.dim),
-            Some(Outcome::Unsettled) | None => (" ? ", theme.alert),
-            Some(Outcome::Refused | Outcome::NoEffect) => (" ▲ ", theme.alert),
-        };
+        let style = step.outcome.map_or(theme.alert, |outcome| theme.outcome(outcome));
         let outcome = step.outcome.map_or_else(|| "not settled".to_owned(), |outcome| outcome.to_string());
         say("", theme.plain);
-        say(&format!("{word} {name}{} · user {} · {outcome}", step.id, step.user), style);
+        say(&format!("{} {name}{} · user {} · {outcome}", track(step), step.id, step.user), style);
         if !step.words.is_empty() {
             say(&format!("    ⟩ {}", step.words), theme.plain);
         }

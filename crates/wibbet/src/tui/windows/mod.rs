@@ -35,6 +35,7 @@ mod quit;
 mod restart;
 mod search_help;
 mod searches;
+mod settings_back;
 mod shell;
 mod start;
 mod ties;
@@ -150,6 +151,7 @@ windows![
     restart::Restart,
     search_help::SearchHelp,
     searches::Searches,
+    settings_back::SettingsBack,
     shell::Shell,
     start::Start,
     ties::Ties,

@@ -10,18 +10,10 @@ use ratatui::widgets::Paragraph;
 use wibbet_core::order::{OrderItem, Way, What};
 
 use super::form::framed;
-use crate::tui::app::{App, DeviceModel, Mark, Marked, OnDevice, OrderWork, Stage, marked};
+use crate::tui::app::{App, Cell, DeviceModel, Mark, Marked, OnDevice, OrderWork, Row, Stage, marked};
 use crate::tui::keys::{Action, Layer};
 use crate::tui::rooms::orders::so_far;
 use crate::tui::widgets::{Theme, first_shown, fit, large_lines, truncate, wrap};
-
-pub(super) fn item_words(item: &OrderItem) -> String {
-    match &item.what {
-        What::Package(id) if item.note.is_empty() => id.to_string(),
-        What::Package(_) => item.note.clone(),
-        other => other.to_string(),
-    }
-}
 
 pub(super) fn way_words(item: &OrderItem) -> &'static str {
     match item.way {
@@ -50,6 +42,20 @@ impl<'a> Column<'a> {
         work.devices.iter().enumerate().filter_map(column).collect()
     }
 
+    /// What became of a row.
+    fn of_row(&self, row: Row<'_>) -> Vec<Cell<'_>> {
+        let cell =
+            |one: &Marked<'a>| Cell { mark: one.mark, id: one.line.id.as_ref(), user: one.line.user, why: one.words() };
+        match row {
+            Row::Item(n, _) => self.of_item(n).iter().map(cell).collect(),
+            Row::Install(n, _) => {
+                let run = self.device.run_of_order(&self.one.stage);
+                self.one.stage.install(n, run).into_iter().collect()
+            }
+            Row::Setting(n, _) => self.one.stage.setting(n),
+        }
+    }
+
     /// The lines of an item.
     fn of_item(&self, item: usize) -> &[Marked<'a>] {
         let range = self.one.stage.held().map(|held| held.applied.of_item(item));
@@ -58,9 +64,9 @@ impl<'a> Column<'a> {
 }
 
 /// The weightiest of several, and how many there are of it.
-fn weightiest(marked: &[Marked<'_>]) -> Option<(Mark, usize)> {
-    let first = marked.iter().map(|one| one.mark).min()?;
-    Some((first, marked.iter().filter(|one| one.mark == first).count()))
+fn weightiest(cells: &[Cell<'_>]) -> Option<(Mark, usize)> {
+    let first = cells.iter().map(|one| one.mark).min()?;
+    Some((first, cells.iter().filter(|one| one.mark == first).count()))
 }
 
 fn mark_style(mark: Mark, theme: &Theme) -> Style {
@@ -82,7 +88,7 @@ fn stage_words(one: &OnDevice, device: &DeviceModel) -> (String, bool) {
             true => ("none to do".into(), false),
             false => ("▲ not for it".into(), true),
         },
-        Stage::Held(held) => (format!("{} to send", held.plan.to_send()), false),
+        Stage::Held(held) => (format!("{} to send", held.to_send()), false),
         Stage::Sent(_) => match device.run_of_order(&one.stage) {
             Some(run) => {
                 let settled = run.steps.iter().filter(|step| step.outcome.is_some()).count();
@@ -189,13 +195,13 @@ fn draw_table(work: &OrderWork, all: &[Column<'_>], theme: &Theme, frame: &mut F
     }
     let mut lines = vec![Line::from(names), Line::from(stages)];
     let rows = usize::from(area.height).saturating_sub(2);
-    let items = &work.order.items;
-    let from = first_shown(work.item_at, items.len(), rows);
-    for (n, item) in items.iter().enumerate().skip(from).take(rows) {
-        let mut spans = vec![Span::styled(fit(&format!(" {}", item_words(item)), name_cells), theme.plain)];
+    let all = work.rows();
+    let from = first_shown(work.item_at, all.len(), rows);
+    for (n, row) in all.iter().enumerate().skip(from).take(rows) {
+        let mut spans = vec![Span::styled(fit(&format!(" {}", row.words()), name_cells), theme.plain)];
         for column_of in devices {
-            let marks = column_of.of_item(n);
-            let words = match weightiest(marks) {
+            let marks = column_of.of_row(*row);
+            let words = match weightiest(&marks) {
                 None => String::new(),
                 Some((mark, _)) if marks.len() == 1 && column < WORDY => mark.shape().to_owned(),
                 Some((mark, of)) if column < WORDY => format!("{} {of}/{}", mark.shape(), marks.len()),
@@ -203,7 +209,7 @@ fn draw_table(work: &OrderWork, all: &[Column<'_>], theme: &Theme, frame: &mut F
                 Some((mark, of)) if of == marks.len() => format!("{} {of} {}", mark.shape(), mark.word()),
                 Some((mark, of)) => format!("{} {of} of {} {}", mark.shape(), marks.len(), mark.word()),
             };
-            let style = weightiest(marks).map_or(theme.dim, |(mark, _)| mark_style(mark, theme));
+            let style = weightiest(&marks).map_or(theme.dim, |(mark, _)| mark_style(mark, theme));
             let style = if n == work.item_at && column_of.place == work.device_at { theme.cursor } else { style };
             spans.push(Span::styled(fit(&format!(" {words}"), column - 1), style));
             spans.push(Span::raw(" "));
@@ -223,21 +229,39 @@ fn short_name(device: &DeviceModel) -> String {
 }
 
 /// What the shapes mean that are in the table.
-fn legend<'a>(all: &[Column<'_>], theme: &Theme, cells: usize) -> Line<'a> {
-    let marks: BTreeSet<Mark> = all.iter().flat_map(|column| &column.marked).map(|one| one.mark).collect();
+fn legend<'a>(work: &OrderWork, all: &[Column<'_>], theme: &Theme, cells: usize) -> Line<'a> {
+    let rows = work.rows();
+    let others = rows.iter().filter(|row| !matches!(row, Row::Item(..)));
+    let cells_of = |row| all.iter().flat_map(move |column| column.of_row(row)).map(|cell| cell.mark);
+    let mut marks: BTreeSet<Mark> = all.iter().flat_map(|column| &column.marked).map(|one| one.mark).collect();
+    marks.extend(others.flat_map(|row| cells_of(*row)));
     let words: Vec<String> = marks.iter().map(|mark| format!("{} {}", mark.shape().trim(), mark.word())).collect();
     Line::styled(truncate(&words.join("   "), cells), theme.dim)
 }
 
-/// What is known of the item and the device under the cursor.
-fn about_cell<'a>(work: &OrderWork, all: &[Column<'_>], theme: &Theme, cells: usize) -> Vec<Line<'a>> {
-    let mut lines = vec![legend(all, theme, cells), Line::styled("─".repeat(cells), theme.dim)];
-    let Some(item) = work.order.items.get(work.item_at) else { return lines };
+/// What a row of an order says.
+fn row_words(work: &OrderWork, row: Row<'_>) -> String {
+    let item = match row {
+        Row::Install(_, install) => return format!("{} is installed before anything goes", install.file),
+        Row::Setting(_, one) => {
+            let users = one.users.as_ref().unwrap_or(&work.order.users);
+            let whose = if one.setting.is_of_a_user() { format!(", for {users}") } else { String::new() };
+            return format!("{} is set to {}{whose}, when the packages are as they are to be", one.setting, one.value);
+        }
+        Row::Item(_, item) => item,
+    };
     let only = item.only_if.as_ref().map_or_else(String::new, |line| format!(", only if {line}"));
     let unless = item.unless.as_ref().map_or_else(String::new, |line| format!(", unless {line}"));
     let users = item.users.as_ref().unwrap_or(&work.order.users);
-    let head = format!("{}: {}, for {users}{only}{unless}", item.what, way_words(item));
-    lines.push(Line::styled(truncate(&head, cells), theme.strong));
+    format!("{}: {}, for {users}{only}{unless}", item.what, way_words(item))
+}
+
+/// What is known of the row and the device under the cursor.
+fn about_cell<'a>(work: &OrderWork, all: &[Column<'_>], theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+    let mut lines = vec![legend(work, all, theme, cells), Line::styled("─".repeat(cells), theme.dim)];
+    let rows = work.rows();
+    let Some(row) = rows.get(work.item_at) else { return lines };
+    lines.push(Line::styled(truncate(&row_words(work, *row), cells), theme.strong));
     let Some(column) = all.iter().find(|column| column.place == work.device_at) else { return lines };
     let device = column.device;
     let mut say = |words: String, style| {
@@ -253,14 +277,15 @@ fn about_cell<'a>(work: &OrderWork, all: &[Column<'_>], theme: &Theme, cells: us
         held.applied.speaks_against.iter().for_each(|why| say(why.clone(), theme.alert));
         held.unread.iter().for_each(|why| say(format!("manifests could not be read: {why}"), theme.alert));
     }
-    for one in column.of_item(work.item_at) {
-        let name = match &one.line.id {
-            Some(id) if item.what != What::Package(id.clone()) => format!("{} · ", device.name_of(id)),
-            _ => String::new(),
+    for cell in column.of_row(*row) {
+        let name = match (row, cell.id) {
+            (Row::Item(_, item), Some(id)) if item.what == What::Package(id.clone()) => String::new(),
+            (_, Some(id)) => format!("{} · ", device.name_of(id)),
+            (_, None) => String::new(),
         };
-        let user = one.line.user.map_or_else(String::new, |user| format!("{} · ", device.user_words(user)));
-        let why = one.words().map_or_else(String::new, |why| format!(": {why}"));
-        say(format!("{name}{user}{}{why}", one.mark.word()), theme.dim);
+        let user = cell.user.map_or_else(String::new, |user| format!("{} · ", device.user_words(user)));
+        let why = cell.why.map_or_else(String::new, |why| format!(": {why}"));
+        say(format!("{name}{user}{}{why}", cell.mark.word()), theme.dim);
     }
     lines
 }

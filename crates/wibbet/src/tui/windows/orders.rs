@@ -14,9 +14,9 @@ use wibbet_core::order::{Made, Order, write_order};
 use wibbet_types::{PackageId, PlainText, counted};
 
 use super::form::{ALL, Flow, Form, framed, move_over};
-use super::order_matrix::{draw_work, item_words, way_words};
+use super::order_matrix::{draw_work, way_words};
 use super::page::Page;
-use crate::tui::app::{App, DeviceModel, OrderFile, OrderWork, Stage};
+use crate::tui::app::{App, DeviceModel, OrderFile, OrderWork, Row, Stage};
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::Effect;
 use crate::tui::rooms::orders;
@@ -196,7 +196,7 @@ impl OrdersForm {
         let Some(work) = &mut app.orders.work else { return Flow::Close };
         // Whoever was called is here.
         work.calls.clear();
-        let (items, devices) = (work.order.items.len(), work.devices.len());
+        let (items, devices) = (work.rows().len(), work.devices.len());
         match action {
             Action::Up => step(&mut work.item_at, items, -1),
             Action::Down => step(&mut work.item_at, items, 1),
@@ -302,7 +302,7 @@ fn draw_files(app: &App, theme: &Theme, frame: &mut Frame<'_>) {
         Some(Ok(order)) => {
             let about = [&order.purpose, &order.made];
             let about: Vec<&str> = about.iter().map(|text| text.as_str()).filter(|text| !text.is_empty()).collect();
-            let items: Vec<String> = order.items.iter().take(4).map(item_words).collect();
+            let items: Vec<String> = order.items.iter().take(4).map(|item| Row::Item(0, item).words()).collect();
             let more = order.items.len().saturating_sub(4);
             let more = if more > 0 { format!(" … and {more} more") } else { String::new() };
             format!("{}\n{}{more}", about.join(" · "), items.join(" · "))
@@ -353,12 +353,15 @@ fn asked_words<'a>(app: &App, asked: &Asked, theme: &Theme, cells: usize) -> Vec
         for item in &work.order.items {
             say(&format!("{}: {}", item.what, way_words(item)), theme.plain);
         }
+        for one in &work.order.settings {
+            say(&format!("{} is set to {}", one.setting, one.value), theme.plain);
+        }
     }
     for (card, held) in &asked.shown {
         let Some(device) = app.devices.iter().find(|device| device.card == *card) else { continue };
         say("", theme.plain);
         let id = device.facts.as_ref().map_or_else(String::new, |facts| facts.id.to_string());
-        say(&format!("{} · {id} · {}", device.name(), counted(held.plan.to_send(), "step", "steps")), theme.strong);
+        say(&format!("{} · {id} · {}", device.name(), counted(held.to_send(), "step", "steps")), theme.strong);
         for (user, does) in &held.does {
             let whose = if held.does.len() > 1 { format!("{}: ", device.user_words(*user)) } else { String::new() };
             let missed = does.missed(|id| device.name_of(id));
@@ -374,6 +377,9 @@ fn asked_words<'a>(app: &App, asked: &Asked, theme: &Theme, cells: usize) -> Vec
                 None => say(&format!("  ⟩ {command}"), theme.good),
                 Some(skip) => say(&format!("  ╌ {}: {skip}", device.name_of(&planned.id)), theme.dim),
             }
+        }
+        for one in held.settings.iter().filter(|one| one.is_to_set()) {
+            say(&format!("  ⟩ {}", one.command()), theme.good);
         }
     }
     lines

@@ -1,0 +1,146 @@
+//! Settings of a device that an order sets, over the real protocol.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use tokio::sync::watch;
+use wibbet_bench::device::{AdbDevice, Device as _};
+use wibbet_bench::ops::note_met;
+use wibbet_bench::orders::{OrderTrouble, OrderWanted, carry_out_order, prepare_order};
+use wibbet_bench::run::Control;
+use wibbet_bench::run::{put_settings_back, set_settings, settings_of};
+use wibbet_bench::workplace::Workplace;
+use wibbet_core::ask::Request;
+use wibbet_core::order::read_order;
+use wibbet_core::run::SettingState;
+use wibbet_sim::{CutAt, Direction, Fault, Scenario, SimDevice};
+use wibbet_types::{DeviceId, UserId};
+
+use crate::support::linked;
+
+const ORDER: &str = r#"
+[order]
+format = 1
+name = "Ticket desk"
+[[setting]]
+table = "global"
+name = "window_animation_scale"
+value = "0.5"
+[[setting]]
+table = "system"
+name = "screen_off_timeout"
+value = "120000"
+users = ["owner", "Stern"]
+[[setting]]
+table = "secure"
+name = "desk_name"
+value = "Pier 3; reboot"
+"#;
+
+fn wanted(text: &str) -> OrderWanted {
+    OrderWanted {
+        order: Arc::new(read_order(text).unwrap()),
+        folder: PathBuf::new(),
+        despite: Default::default(),
+        any_device: false,
+        no_way_back: false,
+    }
+}
+
+async fn shell(device: &AdbDevice, command: &str) -> String {
+    device.ask(&Request::change_by_shell(command.into()), &mut |_| {}).await.unwrap().out.trim().to_owned()
+}
+
+async fn values(device: &AdbDevice) -> [String; 3] {
+    [
+        shell(device, "settings get global window_animation_scale").await,
+        shell(device, "settings get system screen_off_timeout").await,
+        shell(device, "settings get secure desk_name").await,
+    ]
+}
+
+/// Carries the order out; why it is not whole, where it is not.
+async fn carried_out(workplace: &Workplace, device: &AdbDevice) -> (usize, Option<OrderTrouble>) {
+    let wanted = wanted(ORDER);
+    let prepared = prepare_order(workplace, device, &wanted, &mut |_| {}).await.unwrap();
+    let (_stop, stopped) = watch::channel(Control::Go);
+    let ended = carry_out_order(workplace, device, &prepared, &wanted.order, None, stopped, &|_| {}).await;
+    assert!(ended.run.is_some(), "what is set stands with a run");
+    (ended.settings.iter().filter(|one| one.state == SettingState::Done).count(), ended.trouble)
+}
+
+fn sent(sim: &SimDevice) -> usize {
+    sim.transcript().iter().filter(|line| line.contains(" put ") || line.contains(" delete ")).count()
+}
+
+async fn id_of(workplace: &Workplace, device: &AdbDevice) -> DeviceId {
+    note_met(&workplace.book, device).await.unwrap().id
+}
+
+/// What was set is read back, said with the order, and put back to what it was, also where that was nothing.
+#[tokio::test]
+async fn what_an_order_sets_is_read_back_and_put_back() {
+    let (sim, workplace, device, _place) = linked(Scenario::crew_phone(), 1).await;
+    let held = prepare_order(&workplace, &device, &wanted(ORDER), &mut |_| {}).await.unwrap();
+    let words: Vec<String> = held.settings.iter().map(|one| one.words()).collect();
+    let told = ["not set → 0.5", "60000 → 120000", "stays: there is no user “Stern”", "not set → Pier 3; reboot"];
+    assert_eq!((words, sent(&sim)), (told.map(str::to_owned).to_vec(), 0), "only looked at");
+    let (done, trouble) = carried_out(&workplace, &device).await;
+    assert!(done == 3 && trouble.is_none(), "{done} {trouble:?}");
+    assert_eq!(values(&device).await, ["0.5", "120000", "Pier 3; reboot"]);
+    // A second time nothing is left to do.
+    let again = prepare_order(&workplace, &device, &wanted(ORDER), &mut |_| {}).await.unwrap();
+    assert!(again.is_to_do(&wanted(ORDER)).is_err() && again.held(&wanted(ORDER)).to_send() == 0);
+
+    let back = put_settings_back(&workplace, &device).await.unwrap();
+    assert!(back.len() == 3 && back.iter().all(|one| one.done), "{back:?}");
+    assert_eq!(back[0].goal.setting.name(), "desk_name", "the last one first");
+    assert_eq!(values(&device).await, ["null", "60000", "null"]);
+    let before = sent(&sim);
+    assert!(put_settings_back(&workplace, &device).await.unwrap().is_empty());
+    assert_eq!(sent(&sim), before, "what is back is not sent again");
+}
+
+/// What the device does not take is told with what it says, and what somebody has set since is theirs.
+#[tokio::test]
+async fn what_is_refused_or_set_by_somebody_else_stays() {
+    let (sim, workplace, device, _place) =
+        linked(Scenario { second_switch_off: true, ..Scenario::crew_phone() }, 1).await;
+    let (done, trouble) = carried_out(&workplace, &device).await;
+    let words = trouble.unwrap().to_string();
+    assert!(done == 1 && words.contains("window_animation_scale: the device left it as it was"), "{done} {words}");
+    assert!(words.contains("WRITE_SECURE_SETTINGS") || words.contains("Exception"), "{words}");
+    assert_eq!(values(&device).await, ["null", "120000", "null"]);
+    shell(&device, "settings put system screen_off_timeout 30000").await;
+    let before = sent(&sim);
+    let back = put_settings_back(&workplace, &device).await.unwrap();
+    assert!(back.len() == 1 && !back[0].done && back[0].why.contains("30000"), "{back:?}");
+    assert_eq!((sent(&sim), values(&device).await[1].as_str()), (before, "30000"));
+}
+
+/// A program that ends between sending one and reading it back leaves that to the next one, which looks first.
+#[tokio::test]
+async fn what_was_sent_and_not_read_back_is_settled_by_the_next_look() {
+    for reached in [true, false] {
+        let (sim, workplace, device, _place) = linked(Scenario::crew_phone(), 1).await;
+        let id = id_of(&workplace, &device).await;
+        let prepared = prepare_order(&workplace, &device, &wanted(ORDER), &mut |_| {}).await.unwrap();
+        // The link goes before the command has come there, or before it has been answered.
+        let at = if reached { CutAt::Packet(Direction::FromDevice, 1) } else { CutAt::Packet(Direction::ToDevice, 0) };
+        sim.set_fault(Fault::Cut(at));
+        let stopped = set_settings(&workplace, &device, ("Ticket desk", None), &prepared.settings, || false).await;
+        assert!(stopped.is_err(), "{stopped:?}");
+        let of = id.clone();
+        let open = workplace.book.with(move |book| book.settings(&of)).await.unwrap();
+        assert_eq!((open.len(), open[0].state, open[0].before.as_deref()), (1, SettingState::Sent, None));
+        device.connect(&mut |_| {}).await.unwrap();
+        let settled = settings_of(&workplace.book, &device, &id).await.unwrap();
+        let now = shell(&device, "settings get global window_animation_scale").await;
+        let state = if reached { SettingState::Done } else { SettingState::NotDone };
+        assert_eq!((settled[0].state, now.as_str()), (state, if reached { "0.5" } else { "null" }));
+        let back = put_settings_back(&workplace, &device).await.unwrap();
+        assert_eq!(back.len(), usize::from(reached), "what it never took is nothing to put back");
+        assert_eq!(shell(&device, "settings get global window_animation_scale").await, "null");
+        assert_eq!(settled[0].user, UserId::OWNER);
+    }
+}
