@@ -219,7 +219,7 @@ INSERT OR IGNORE INTO choices (name, value) VALUES ('bench', lower(hex(randomblo
 -- Settings of devices that orders have set, and that were put back. Written down before they are sent.
 CREATE TABLE settings (
     number INTEGER PRIMARY KEY, device TEXT NOT NULL,
-    run INTEGER, order_name TEXT NOT NULL,                        -- what they came with; empty where they were put back
+    run INTEGER, order_name TEXT NOT NULL, note TEXT NOT NULL,    -- what they came with; empty where they were put back
     user INTEGER NOT NULL, space TEXT NOT NULL, name TEXT NOT NULL,
     was TEXT, wanted TEXT,                                        -- nothing for what is not set
     state TEXT NOT NULL, remark TEXT NOT NULL,

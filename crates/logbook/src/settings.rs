@@ -10,9 +10,11 @@ use crate::{Logbook, Result, bad_value, error};
 impl Logbook {
     /// Writes down that a setting is about to be set. Its number; that of `change` is not looked at.
     pub fn begin_setting(&self, change: &SettingChange) -> Result<i64> {
-        let sql = "INSERT INTO settings (device, run, order_name, user, space, name, was, wanted, state, remark, at, undoes) \
-                   VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)";
-        let SettingChange { device, run, order, user, setting, before, wanted, state, remark, at, undoes, .. } = change;
+        let sql = "INSERT INTO settings (device, run, order_name, user, space, name, was, wanted, state, remark, at, undoes, note) \
+                   VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)";
+        let SettingChange {
+            device, run, order, user, setting, before, wanted, state, remark, at, undoes, note, ..
+        } = change;
         let values = params![
             device.as_str(),
             run.map(RunId::number),
@@ -25,7 +27,8 @@ impl Logbook {
             state.name(),
             remark,
             at.0,
-            undoes
+            undoes,
+            note
         ];
         self.connection.execute(sql, values).map_err(self.failed())?;
         Ok(self.connection.last_insert_rowid())
@@ -48,7 +51,7 @@ impl Logbook {
 
     /// What was set on a device, the first one first.
     pub fn settings(&self, device: &DeviceId) -> Result<Vec<SettingChange>> {
-        let sql = "SELECT number, device, run, order_name, user, space, name, was, wanted, state, remark, at, undoes, back \
+        let sql = "SELECT number, device, run, order_name, user, space, name, was, wanted, state, remark, at, undoes, back, note \
                    FROM settings WHERE device = ?1 ORDER BY number";
         let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
         let rows = statement.query_map([device.as_str()], change_of).map_err(self.failed())?;
@@ -64,6 +67,7 @@ fn change_of(row: &Row<'_>) -> rusqlite::Result<SettingChange> {
         device: device.parse().map_err(|error| bad_value(1, error))?,
         run: row.get::<_, Option<i64>>(2)?.map(RunId::new),
         order: row.get(3)?,
+        note: row.get(14)?,
         user: UserId::new(row.get(4)?),
         setting: NamedSetting::new(table, &row.get::<_, String>(6)?).map_err(|error| bad_value(6, error))?,
         before: row.get(7)?,

@@ -44,6 +44,7 @@ fn fill(book: &mut Logbook, serial: &str) -> wibbet_types::DeviceId {
         device: id.clone(),
         run: Some(run),
         order: "Crew".into(),
+        note: MARK.into(),
         user: UserId::OWNER,
         setting: NamedSetting::new(SettingsTable::Secure, MARK).unwrap(),
         before: None,

@@ -473,9 +473,9 @@ fn an_order_goes_to_several_devices_at_once() {
     screen.keys("Enter");
     screen.wait_for("Order: Crew phones");
     screen.wait_for("none to do");
-    screen.wait_for("2 to send");
+    screen.wait_for("2 to do");
     // Both others have been read.
-    crate::support::wait("both devices under the order", || screen.text().matches("2 to send").count() == 2);
+    crate::support::wait("both devices under the order", || screen.text().matches("2 to do").count() == 2);
     assert!(screen.text().contains("is so already") && screen.text().contains("not there"), "{}", screen.text());
     screen.keys("s");
     screen.wait_for("This is sent");

@@ -3,7 +3,7 @@
 use wibbet_core::ask::NamedSetting;
 use wibbet_core::order::Order;
 use wibbet_core::package::Inventory;
-use wibbet_core::run::{SettingChange, SettingGoal, SettingState, settings_to_put_back, value_words};
+use wibbet_core::run::{SettingChange, SettingGoal, SettingState, settings_to_put_back, value_words, why_not_set};
 use wibbet_types::{DeviceId, RunId, Timestamp, UserId};
 
 use super::error::RunError;
@@ -129,9 +129,9 @@ async fn settle<D: Device>(
 ) -> Result<SettingChange, RunError> {
     let found = read(device, &change.setting, change.user).await.map_err(RunError::Ask)?;
     let (state, mut remark) = change.settled(&found);
-    let said = wibbet_types::PlainText::new(said).into_string();
+    let said = why_not_set(said);
     if state == SettingState::NotDone && !said.is_empty() {
-        remark = format!("{remark}; it says: {}", said.lines().next().unwrap_or_default());
+        remark = format!("{remark}: {said}");
     }
     (change.state, change.remark) = (state, remark.clone());
     let number = change.number;
@@ -183,6 +183,7 @@ pub async fn set_settings(
         let change = SettingChange {
             run,
             order: order.to_owned(),
+            note: one.note.clone(),
             ..bare(&facts.id, user, &one.setting, before.clone(), Some(one.wanted.clone()))
         };
         done.push(set(&workplace.book, device, change).await?);
@@ -242,6 +243,7 @@ fn bare(
         device: device.clone(),
         run: None,
         order: String::new(),
+        note: String::new(),
         user,
         setting: setting.clone(),
         before,

@@ -31,7 +31,7 @@ pub use remembered::remembered;
 pub use reply::{Reply, read_reply};
 pub use retention::{Keeping, Pending, keeping};
 pub use schedule::Schedule;
-pub use setting::{SettingChange, SettingGoal, SettingState, settings_to_put_back, value_words};
+pub use setting::{SettingChange, SettingGoal, SettingState, settings_to_put_back, value_words, why_not_set};
 pub use shelf::{OfRuns, Origin, Shelf, ShelfEntry, TakenOut, recorded_gifts, recorded_start, recorded_state};
 pub use unasked::{Unasked, unasked};
 pub use verdict::{Response, Verdict, judge, judge_update};

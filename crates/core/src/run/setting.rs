@@ -1,7 +1,8 @@
 //! Settings of a device that orders have set: what was, what was wanted, and what it is now.
 
-use wibbet_types::{DeviceId, RunId, Timestamp, UserId, named};
+use wibbet_types::{DeviceId, PlainText, RunId, Timestamp, UserId, named};
 
+use super::refusal::Refusal;
 use crate::ask::NamedSetting;
 
 /// How far setting one has got.
@@ -38,6 +39,8 @@ pub struct SettingChange {
     pub run: Option<RunId>,
     /// The name of the order; empty where it was put back.
     pub order: String,
+    /// What it is for, in the order's words; empty where that says nothing.
+    pub note: String,
     /// Whose it is; the owner for what is of the device.
     pub user: UserId,
     /// Which one.
@@ -71,8 +74,29 @@ impl SettingChange {
 
     /// What was and what was wanted, in words.
     pub fn words(&self) -> String {
-        format!("{}: {} → {}", self.setting, value_words(self.before.as_deref()), value_words(self.wanted.as_deref()))
+        let (from, to) = (value_words(self.before.as_deref()), value_words(self.wanted.as_deref()));
+        format!("{}: {from} → {to}", self.name())
     }
+
+    /// What people call it, where the order says that, and its own name.
+    pub fn name(&self) -> String {
+        match self.note.as_str() {
+            "" => self.setting.to_string(),
+            note => format!("{note} ({})", self.setting),
+        }
+    }
+}
+
+/// Why a device did not set what was asked for, out of what it says; nothing where it says nothing.
+pub fn why_not_set(said: &str) -> String {
+    // Source: `SettingsProvider.enforceWritePermission`.
+    if said.contains("android.permission.WRITE_SECURE_SETTINGS") {
+        return format!("{}; {}", Refusal::SecondSwitch.meaning(), Refusal::SecondSwitch.advice());
+    }
+    let lines = || said.lines().map(str::trim).filter(|line| !line.is_empty());
+    let exception = lines().find_map(|line| line.split_once("Exception: ").map(|(_, words)| words));
+    let words = exception.or_else(|| lines().next()).unwrap_or_default();
+    if words.is_empty() { String::new() } else { format!("it says: {}", PlainText::new(words)) }
 }
 
 /// A value of a setting, in words.
@@ -134,6 +158,7 @@ mod tests {
             device: "CT5-0417-2291".parse().unwrap(),
             run: None,
             order: "Crew".into(),
+            note: String::new(),
             user: UserId::OWNER,
             setting: NamedSetting::new(SettingsTable::Global, name).unwrap(),
             before: before.map(str::to_owned),
@@ -154,6 +179,13 @@ mod tests {
         assert_eq!(sent.settled(&Ok(Some("2".into()))), (SettingState::NotDone, "it is 2 now".into()));
         assert_eq!(sent.settled(&Err("no".into())).0, SettingState::Sent);
         assert_eq!(sent.words(), "global x: not set → 1");
+        assert_eq!(SettingChange { note: "Quick".into(), ..sent.clone() }.words(), "Quick (global x): not set → 1");
+        let denied = "\nException occurred while executing 'put':\njava.lang.SecurityException: Permission denial: writing to settings requires:android.permission.WRITE_SECURE_SETTINGS\n\tat x.y(Z.java:1)";
+        assert!(why_not_set(denied).contains("second switch"), "{}", why_not_set(denied));
+        let other =
+            "Exception occurred while executing 'put':\njava.lang.IllegalArgumentException: Invalid value: 'x'\n\tat x";
+        assert_eq!(why_not_set(other), "it says: Invalid value: 'x'");
+        assert_eq!((why_not_set("no\u{1b}[2J").as_str(), why_not_set(" \n")), ("it says: no␛[2J", String::new()));
     }
 
     #[test]

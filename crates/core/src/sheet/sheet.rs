@@ -233,7 +233,7 @@ fn settings(of: &SheetSource<'_>) -> Option<SheetPart> {
     };
     let line = |change: &SettingChange| match change.state {
         SettingState::Done => change.words(),
-        _ => format!("{}: {} ({})", change.words(), of.words.not_set, change.remark),
+        _ => format!("{}: {} ({})", change.name(), of.words.not_set, change.remark),
     };
     let lines: Vec<String> = of.settings.iter().filter(of_it).map(line).collect();
     (!lines.is_empty()).then(|| SheetPart::Lines(of.words.settings.clone(), lines))

@@ -260,12 +260,18 @@ fn about_run<'a>(app: &App, run: &Run, theme: &Theme, cells: usize) -> Vec<Line<
     let seen = run.seen_after.iter().map(|words| format!("▲ {words}")).collect();
     let missed = run.missed.iter().flatten().map(|words| capitalize(words.as_str())).collect();
     let failed = run.counting().filter(|s| matches!(s.outcome, Some(Outcome::Refused | Outcome::NoEffect)));
-    let failed = failed.take(MOST_NAMED).map(|step| format!("▲ {}: {}", name(&step.id), step.remark)).collect();
+    // What was refused for one reason stands there once.
+    let mut reasons: Vec<(&str, Vec<String>)> = Vec::new();
+    for step in failed {
+        match reasons.iter_mut().find(|(why, _)| *why == step.remark) {
+            Some((_, names)) => names.push(name(&step.id)),
+            None => reasons.push((&step.remark, vec![name(&step.id)])),
+        }
+    }
+    let failed = reasons.into_iter().take(MOST_NAMED);
+    let failed = failed.map(|(why, names)| format!("▲ {}: {why}", some_of(&names))).collect();
     let done: Vec<String> = run.counting().filter(|step| step.is_so()).map(|step| name(&step.id)).collect();
-    let more = done.len().saturating_sub(MOST_NAMED);
-    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-    let named = done[..done.len().min(MOST_NAMED)].join(" · ");
-    let done = if done.is_empty() { Vec::new() } else { vec![format!("{named}{more}")] };
+    let done = if done.is_empty() { Vec::new() } else { vec![some_of(&done)] };
     let groups: [(Vec<String>, Style); 4] =
         [(seen, theme.strong), (missed, theme.strong), (failed, theme.alert), (done, theme.dim)];
     for (texts, style) in groups.into_iter().filter(|(texts, _)| !texts.is_empty()) {
@@ -273,4 +279,11 @@ fn about_run<'a>(app: &App, run: &Run, theme: &Theme, cells: usize) -> Vec<Line<
         texts.iter().for_each(|words| say(&mut lines, words, style));
     }
     lines
+}
+
+/// The first of some names, and how many more there are.
+fn some_of(names: &[String]) -> String {
+    let more = names.len().saturating_sub(MOST_NAMED);
+    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+    format!("{}{more}", names[..names.len().min(MOST_NAMED)].join(" · "))
 }

@@ -118,7 +118,7 @@ fn an_order_is_shown_before_it_is_sent_and_followed_on_each_device() {
     screen.bench(BenchEvent::Session(1, SessionEvent::OrderHeld(Ok(held(None)))));
     let text = screen.text();
     for words in
-        ["3 to send", "▱▱▱ to send", " =  is so already", " ·  not there", "2 to send", "what nobody needs on board"]
+        ["3 to do", "▱▱▱ to send", " =  is so already", " ·  not there", "2 to do", "what nobody needs on board"]
     {
         assert!(text.contains(words), "{words}\n{text}");
     }
@@ -299,7 +299,7 @@ fn what_an_order_installs_and_sets_stands_there_too() {
         "install pier-keys.apk",
         "window_animation_scale 0.5",
         "Two minutes",
-        "4 to send",
+        "4 to do",
         "is installed before anything goes",
     ] {
         assert!(screen.shows(words), "{words}\n{}", screen.text());
@@ -318,6 +318,7 @@ fn what_an_order_installs_and_sets_stands_there_too() {
         device: testing::facts().id,
         run: Some(RunId::new(7)),
         order: "Crew phones".into(),
+        note: String::new(),
         user: UserId::OWNER,
         setting: setting(0),
         before: None,

@@ -88,7 +88,7 @@ fn stage_words(one: &OnDevice, device: &DeviceModel) -> (String, bool) {
             true => ("none to do".into(), false),
             false => ("▲ not for it".into(), true),
         },
-        Stage::Held(held) => (format!("{} to send", held.to_send()), false),
+        Stage::Held(held) => (format!("{} to do", held.to_send()), false),
         Stage::Sent(_) => match device.run_of_order(&one.stage) {
             Some(run) => {
                 let settled = run.steps.iter().filter(|step| step.outcome.is_some()).count();
@@ -98,7 +98,7 @@ fn stage_words(one: &OnDevice, device: &DeviceModel) -> (String, bool) {
         },
         Stage::Ended(_, over) if over.trouble.is_some() => ("▲ trouble".into(), true),
         Stage::Ended(_, over) => match &over.run {
-            Some(run) if over.whole => (format!("all {} done", run.counting().count()), false),
+            Some(run) if over.whole => (format!("all {} done", run.counting().count() + over.settings.len()), false),
             Some(run) => (format!("▲ {} of {}", so_far(run), run.counting().count()), true),
             None => ("ended".into(), false),
         },
