@@ -118,7 +118,7 @@ fn an_order_is_shown_before_it_is_sent_and_followed_on_each_device() {
     screen.bench(BenchEvent::Session(1, SessionEvent::OrderHeld(Ok(held(None)))));
     let text = screen.text();
     for words in
-        ["3 to do", "▱▱▱ to send", " =  is so already", " ·  not there", "2 to do", "what nobody needs on board"]
+        ["3 to do", "▱▱▱ to send", " =  is so already", " ·  not there", "2 to send", "what nobody needs on board"]
     {
         assert!(text.contains(words), "{words}\n{text}");
     }
