@@ -9,7 +9,7 @@ use wibbet_logbook::{Logbook, LogbookError};
 use wibbet_types::Timestamp;
 
 /// The APKs of so many devices are read at the same time: each takes some tens of megabytes meanwhile, and the cores are busy with as few.
-const READ_AT_ONCE: usize = 3;
+const READ_AT_ONCE: usize = 2;
 
 /// The moment.
 pub fn now() -> Timestamp {
