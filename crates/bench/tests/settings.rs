@@ -48,7 +48,12 @@ fn wanted(text: &str) -> OrderWanted {
 }
 
 async fn shell(device: &AdbDevice, command: &str) -> String {
-    device.ask(&Request::change_by_shell(command.into()), &mut |_| {}).await.unwrap().out.trim().to_owned()
+    // A link that goes is made anew by the next one.
+    loop {
+        if let Ok(answer) = device.ask(&Request::change_by_shell(command.into()), &mut |_| {}).await {
+            return answer.out.trim().to_owned();
+        }
+    }
 }
 
 async fn values(device: &AdbDevice) -> [String; 3] {
@@ -101,6 +106,20 @@ async fn what_an_order_sets_is_read_back_and_put_back() {
     assert_eq!(sent(&sim), before, "what is back is not sent again");
 }
 
+/// Between showing and sending somebody may have set it: it goes back to what it was when it was sent.
+#[tokio::test]
+async fn it_goes_back_to_what_it_was_when_it_was_sent() {
+    let (_sim, workplace, device, _place) = linked(Scenario::crew_phone(), 1).await;
+    let prepared = prepare_order(&workplace, &device, &wanted(ORDER), &mut |_| {}).await.unwrap();
+    shell(&device, "settings put system screen_off_timeout 45000").await;
+    let set = set_settings(&workplace, &device, ("Ticket desk", None), &prepared.settings, || false).await.unwrap();
+    assert_eq!(set[1].before.as_deref(), Some("45000"));
+    // A stop leaves out what was not sent.
+    assert!(set_settings(&workplace, &device, ("x", None), &prepared.settings, || true).await.unwrap().is_empty());
+    put_settings_back(&workplace, &device).await.unwrap();
+    assert_eq!(values(&device).await[1], "45000");
+}
+
 /// What the device does not take is told with what it says, and what somebody has set since is theirs.
 #[tokio::test]
 async fn what_is_refused_or_set_by_somebody_else_stays() {
@@ -118,29 +137,45 @@ async fn what_is_refused_or_set_by_somebody_else_stays() {
     assert_eq!((sent(&sim), values(&device).await[1].as_str()), (before, "30000"));
 }
 
-/// A program that ends between sending one and reading it back leaves that to the next one, which looks first.
+/// Wherever the link goes, the record says what became of it once the device has been looked at, and it goes back.
 #[tokio::test]
 async fn what_was_sent_and_not_read_back_is_settled_by_the_next_look() {
-    for reached in [true, false] {
-        let (sim, workplace, device, _place) = linked(Scenario::crew_phone(), 1).await;
-        let id = id_of(&workplace, &device).await;
-        let prepared = prepare_order(&workplace, &device, &wanted(ORDER), &mut |_| {}).await.unwrap();
-        // The link goes before the command has come there, or before it has been answered.
-        let at = if reached { CutAt::Packet(Direction::FromDevice, 1) } else { CutAt::Packet(Direction::ToDevice, 0) };
-        sim.set_fault(Fault::Cut(at));
-        let stopped = set_settings(&workplace, &device, ("Ticket desk", None), &prepared.settings, || false).await;
-        assert!(stopped.is_err(), "{stopped:?}");
-        let of = id.clone();
-        let open = workplace.book.with(move |book| book.settings(&of)).await.unwrap();
-        assert_eq!((open.len(), open[0].state, open[0].before.as_deref()), (1, SettingState::Sent, None));
-        device.connect(&mut |_| {}).await.unwrap();
-        let settled = settings_of(&workplace.book, &device, &id).await.unwrap();
-        let now = shell(&device, "settings get global window_animation_scale").await;
-        let state = if reached { SettingState::Done } else { SettingState::NotDone };
-        assert_eq!((settled[0].state, now.as_str()), (state, if reached { "0.5" } else { "null" }));
-        let back = put_settings_back(&workplace, &device).await.unwrap();
-        assert_eq!(back.len(), usize::from(reached), "what it never took is nothing to put back");
-        assert_eq!(shell(&device, "settings get global window_animation_scale").await, "null");
-        assert_eq!(settled[0].user, UserId::OWNER);
+    let (sim, workplace, device, _place) = linked(Scenario::crew_phone(), 1).await;
+    let id = id_of(&workplace, &device).await;
+    let prepared = prepare_order(&workplace, &device, &wanted(ORDER), &mut |_| {}).await.unwrap();
+    let first = &prepared.settings[..1];
+    let (mut sent, mut done, mut not) = (0, 0, 0);
+    for way in [Direction::ToDevice, Direction::FromDevice] {
+        for n in 0..10 {
+            sim.set_fault(Fault::Cut(CutAt::Packet(way, n)));
+            let stopped = set_settings(&workplace, &device, ("Ticket desk", None), first, || false).await;
+            let of = id.clone();
+            let last = workplace.book.with(move |book| book.settings(&of)).await.unwrap().pop();
+            // The fault may happen to what looks, too.
+            let settled = loop {
+                if let Ok(mut all) = settings_of(&workplace.book, &device, &id).await {
+                    break all.pop();
+                }
+            };
+            let now = shell(&device, "settings get global window_animation_scale").await;
+            if let Some(last) = last.filter(|last| last.back.is_none() && !last.undoes) {
+                sent += usize::from(stopped.is_err() && last.state == SettingState::Sent);
+                let settled = settled.unwrap();
+                assert_eq!(
+                    (settled.number, settled.before.as_deref(), settled.user),
+                    (last.number, None, UserId::OWNER)
+                );
+                let so = now == "0.5";
+                assert_eq!(settled.state, if so { SettingState::Done } else { SettingState::NotDone }, "{way:?} {n}");
+                (done, not) = (done + usize::from(so), not + usize::from(!so));
+            } else {
+                assert_eq!(now, "null", "{way:?} {n}: what is not written down is not sent");
+            }
+            while let Err(error) = put_settings_back(&workplace, &device).await {
+                assert!(error.to_string().contains("lost"), "{error}");
+            }
+            assert_eq!(shell(&device, "settings get global window_animation_scale").await, "null", "{way:?} {n}");
+        }
     }
+    assert!(sent > 2 && done > 2 && not > 0, "{sent} {done} {not}");
 }

@@ -83,9 +83,14 @@ fn copies_are_handed_over_or_deleted_at_the_end() {
     assert!(code != 0 && closed["steps"][0]["done"] == false, "{closed}");
     assert!(!over.exists());
     assert_eq!(said(home, &["copies", "--withdraw", &number]).2, 0);
+    // What lies there by that name is somebody's, and stays as it is.
+    let theirs = over.join(format!("com.wrenandkelp.radio-copy-{number}"));
+    std::fs::create_dir_all(&theirs).unwrap();
+    std::fs::write(theirs.join("base.apk"), "of another bench").unwrap();
     let (closed, code) = json(home, &close);
     assert!(code == 0 && closed["steps"][0]["done"] == true, "{closed}");
-    let folder = over.join(format!("com.wrenandkelp.radio-copy-{number}"));
+    assert_eq!(std::fs::read(theirs.join("base.apk")).unwrap(), b"of another bench");
+    let folder = over.join(format!("com.wrenandkelp.radio-copy-{number}-2"));
     assert!(std::fs::metadata(folder.join("base.apk")).unwrap().len() > 1000);
     assert_eq!(json(home, &["copies", "--json"]).0["copies"], object!([]));
     assert!(!home.join("copies/CT5-0417-2291").exists());
@@ -97,7 +102,8 @@ fn copies_are_handed_over_or_deleted_at_the_end() {
     let sheet = said(home, &["sheet", "1"]).0;
     assert!(!sheet.contains("are kept by the workshop"), "{sheet}");
     assert_eq!(said(home, &own).2, 0);
-    let (closed, code) = json(home, &["close", at, "--keep-debugging", "--delete-copies", "--json"]);
+    assert_eq!(said(home, &["close", at, "--keep-debugging", "--delete-copies"]).2, 2, "unasked nothing is deleted");
+    let (closed, code) = json(home, &["close", at, "--keep-debugging", "--delete-copies", "--yes", "--json"]);
     assert!(code == 0 && closed["steps"][0]["known"].as_str().unwrap().contains("cannot be put back"), "{closed}");
     assert_eq!(json(home, &["copies", "--json"]).0["copies"], object!([]));
 }

@@ -179,14 +179,19 @@ pub async fn set_settings(
     settings_of(&workplace.book, device, &facts.id).await?;
     let mut done = Vec::new();
     for one in held {
-        let (SettingFate::Goes(before), Some(user), false) = (&one.fate, one.user, enough()) else { continue };
+        let (SettingFate::Goes(_), Some(user), false) = (&one.fate, one.user, enough()) else { continue };
+        // What it is at this moment is what it goes back to, however long ago it was shown.
+        let before = read(device, &one.setting, user).await.map_err(RunError::Ask)?;
         let change = SettingChange {
             run,
             order: order.to_owned(),
             note: one.note.clone(),
-            ..bare(&facts.id, user, &one.setting, before.clone(), Some(one.wanted.clone()))
+            ..bare(&facts.id, user, &one.setting, None, Some(one.wanted.clone()))
         };
-        done.push(set(&workplace.book, device, change).await?);
+        match before {
+            Ok(before) => done.push(set(&workplace.book, device, SettingChange { before, ..change }).await?),
+            Err(why) => done.push(SettingChange { state: SettingState::NotDone, remark: why, ..change }),
+        }
     }
     Ok(done)
 }

@@ -5,13 +5,14 @@ use std::time::Duration;
 use tokio::time::{Instant, timeout};
 use wibbet_core::ask::{DeviceSetting, RestartTo};
 use wibbet_core::link::{CloseStep, Ladder};
+use wibbet_types::DeviceId;
 
 use super::actor::Actor;
 use super::command::Closing;
 use super::event::SessionEvent;
 use crate::device::{Claimed, Device as _};
 use crate::logbook::now;
-use crate::ops::{COMES_BACK, claim, let_copies_go, restart_device};
+use crate::ops::{COMES_BACK, CopiesGo, claim, let_copies_go, restart_device};
 use crate::run::{put_settings_back, settings_of};
 
 /// How long the link may take to go when debugging has been switched off.
@@ -138,7 +139,7 @@ impl Actor {
             }
         };
         if let Some(facts) = self.device.facts() {
-            steps.extend(let_copies_go(&self.workplace.book, &facts.id, copies).await);
+            steps.extend(self.let_copies_go(&facts.id, copies).await);
         }
         if forget && let Some(facts) = self.device.facts() {
             let done = self.workplace.book.with(move |book| book.forget_device(&facts.id)).await;
@@ -164,6 +165,17 @@ impl Actor {
         let all = steps.iter().all(|step| step.done);
         self.tell(SessionEvent::Closed(steps));
         all
+    }
+
+    async fn let_copies_go(&self, id: &DeviceId, how: &CopiesGo) -> Vec<CloseStep> {
+        let claimed = match (how, self.claimed()) {
+            (CopiesGo::Stay, _) => return Vec::new(),
+            (_, Ok(claimed)) => claimed,
+            (_, Err(known)) => return vec![CloseStep { what: "copies of apps".into(), done: false, known }],
+        };
+        let steps = let_copies_go(&self.workplace.book, id, how).await;
+        drop(claimed);
+        steps
     }
 
     /// Puts back on the device what was changed for the link's sake, and switches debugging off if that is wanted.

@@ -8,7 +8,7 @@ use qrcode::{EcLevel, QrCode};
 use tokio::sync::mpsc;
 use wibbet_bench::device::AdbDevice;
 use wibbet_bench::ops::{
-    Details, PairNews, RestartError, before_restart, claim, comes_back, details, pair_by_code, pair_by_qr,
+    CopiesGo, Details, PairNews, RestartError, before_restart, claim, comes_back, details, pair_by_code, pair_by_qr,
     restart_device,
 };
 use wibbet_bench::session::{Closing, Session, SessionCommand, SessionEvent};
@@ -182,11 +182,15 @@ pub(super) async fn close_device(device: AdbDevice, workplace: &Workplace) -> bo
 
 pub(crate) async fn close(finder: &Finder<'_>, name: &str, how: CloseBy) -> Result<Exit, Failure> {
     let CloseBy { closing, yes, json } = how;
-    if closing.switch_off {
-        may_ask(yes, "add --yes to switch debugging off")?;
+    let deletes = closing.copies == CopiesGo::Delete;
+    if closing.switch_off || deletes {
+        may_ask(yes, "add --yes to switch debugging off, or to delete copies")?;
     }
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
+    if deletes && !yes && !asked("Delete the copies of its apps? Nothing brings them back.") {
+        return Err(Failure::new(Exit::Nothing, "nothing was sent"));
+    }
     if closing.switch_off && !yes && !asked(&format!("Switch debugging off on {} ({})?", facts.name(), facts.id)) {
         return Err(Failure::new(Exit::Nothing, "nothing was sent"));
     }
