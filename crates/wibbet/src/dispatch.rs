@@ -52,7 +52,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::Copies { json, .. }
             | Command::Runs { json, .. },
         ) => *json,
-        Some(Command::UpdateBreak { sending, .. }) => sending.json,
+        Some(Command::UpdateBreak { sending, .. } | Command::Settings { sending, .. }) => sending.json,
         Some(Command::Order { what }) => what.is_json(),
         Some(Command::Sheet { wanted }) => wanted.json,
         Some(Command::Life { wanted }) => wanted.json,
@@ -61,7 +61,6 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
         Some(Command::Upshot { tray, .. }) => tray.json,
         Some(
             Command::Run { how, .. }
-            | Command::Settings { how, .. }
             | Command::PutBack { how, .. }
             | Command::Install { how, .. }
             | Command::CarryOn { how, .. },
@@ -230,7 +229,9 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             };
             change::take_out(&finder, &device, wanted, how).await
         }
-        Command::Settings { device, put_back, how } => settings::settings(&finder, &device, put_back, how).await,
+        Command::Settings { device, put_back, sending } => {
+            settings::settings(&finder, &device, put_back, sending).await
+        }
         Command::Shelf { device, user, json } => shelf::shelf(&finder, &device, user, json).await,
         Command::PutBack { device, wanted, job, how } => {
             change::put_back(&finder, &device, wanted, job.job(), how).await

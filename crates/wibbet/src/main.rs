@@ -20,10 +20,13 @@ mod tui;
 
 use std::process::ExitCode;
 
-use clap::Parser as _;
+use clap::FromArgMatches as _;
 
 fn main() -> ExitCode {
-    let arguments = cli::Arguments::parse();
+    let arguments = match cli::Arguments::from_arg_matches(&cli::command().get_matches()) {
+        Ok(arguments) => arguments,
+        Err(error) => error.exit(),
+    };
     wibbet_report::further_fonts_from(fonts::further);
     let runtime = match tokio::runtime::Runtime::new() {
         Ok(runtime) => runtime,

@@ -1,10 +1,11 @@
 //! What stays and what goes: settings that orders set, copies at the end of a job, records by a rule; and how much is told meanwhile.
 
 use std::path::Path;
+use std::process::Stdio;
 
 use serde_json::json as object;
 
-use crate::support::{Sim, home, json, said};
+use crate::support::{Sim, command, home, json, said};
 
 const DESK: &str = r#"
 [order]
@@ -151,4 +152,50 @@ fn as_much_is_told_as_was_wanted() {
     let (_, err, code) = said(home, &["-q", "packages", "127.0.0.1:1"]);
     assert!(code == 5 && err.lines().count() == 1, "{code} {err}");
     assert_eq!(said(home, &["-q", "-v", "bench"]).2, 2, "one or the other");
+}
+
+/// Whenever a merge is killed, both logbooks are as they were; let alone it takes everything in.
+#[test]
+fn a_killed_merge_leaves_both_as_they_were() {
+    const RUNS: i64 = 3000;
+    let home = home();
+    let home = home.path();
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    assert_eq!(said(home, &["run", sim.address(), "--user", "0", "--disable", "com.android.egg", "--yes"]).2, 0);
+    let other = home.join("other.sqlite");
+    let other = other.to_str().unwrap();
+    assert_eq!(said(home, &["logbook", "backup", other]).2, 0);
+    // Another bench that has done far more.
+    let theirs = rusqlite::Connection::open(other).unwrap();
+    let begin = "BEGIN; UPDATE choices SET value = 'feedbeef' WHERE name = 'bench'; \
+                 CREATE TEMP TABLE r AS SELECT * FROM runs; CREATE TEMP TABLE s AS SELECT * FROM steps";
+    theirs.execute_batch(begin).unwrap();
+    for n in 0..RUNS {
+        let more = format!(
+            "UPDATE r SET number = {n} + 100; UPDATE s SET run = {n} + 100; INSERT INTO runs SELECT * FROM r; INSERT INTO steps SELECT * FROM s"
+        );
+        theirs.execute_batch(&more).unwrap();
+    }
+    theirs.execute_batch("COMMIT; DROP TABLE temp.r; DROP TABLE temp.s").unwrap();
+    drop(theirs);
+    let before = std::fs::read(other).unwrap();
+    let runs = || json(home, &["logbook", "check", "--json"]).0;
+    let mut killed = 0;
+    for pause in [0, 20, 60, 150, 400] {
+        let mut merge =
+            command(home, &["logbook", "merge", other]).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+        std::thread::sleep(std::time::Duration::from_millis(pause));
+        merge.kill().unwrap();
+        let ended_by_itself = merge.wait().unwrap().code().is_some();
+        let now = runs();
+        assert_eq!(now["wrong"], object!([]), "{pause}");
+        // Whole, or not at all.
+        let (all, own) = (object!(RUNS + 2), object!(1));
+        assert!(now["runs"] == all || now["runs"] == own && !ended_by_itself, "{pause}: {now}");
+        killed += usize::from(now["runs"] == own);
+    }
+    assert!(killed > 0, "none was killed before its end");
+    said(home, &["logbook", "merge", other]);
+    assert_eq!(runs()["runs"], object!(RUNS + 2));
+    assert_eq!(std::fs::read(other).unwrap(), before, "the other one is only read");
 }

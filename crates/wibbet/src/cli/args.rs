@@ -22,25 +22,25 @@ use crate::sim;
 #[command(version = env!("WIBBET_VERSION"), after_help = EXIT_CODES)]
 pub(crate) struct Arguments {
     /// A device by address; may be given several times.
-    #[arg(long, value_name = "HOST:PORT", global = true)]
+    #[arg(long, value_name = "HOST:PORT", global = true, help_heading = "Everywhere")]
     pub(crate) at: Vec<Address>,
     /// Seconds to wait for a device's answer to a change [default: 60].
-    #[arg(long, value_name = "SECONDS", global = true, value_parser = seconds)]
+    #[arg(long, value_name = "SECONDS", global = true, help_heading = "Everywhere", value_parser = seconds)]
     pub(crate) answer_within: Option<Duration>,
     /// Seconds to wait for somebody to allow this computer on the device [default: 180; for `bench` 5].
-    #[arg(long, value_name = "SECONDS", global = true, value_parser = seconds)]
+    #[arg(long, value_name = "SECONDS", global = true, help_heading = "Everywhere", value_parser = seconds)]
     pub(crate) allow_within: Option<Duration>,
     /// Look at no cables and no announcements: only at addresses that are named or were met before.
-    #[arg(long, global = true)]
+    #[arg(long, global = true, help_heading = "Everywhere")]
     pub(crate) no_search: bool,
     /// Read announcements from this file in place of the network, as `wibbet sim --announcements` writes it.
-    #[arg(long, value_name = "FILE", global = true)]
+    #[arg(long, value_name = "FILE", global = true, help_heading = "Everywhere")]
     pub(crate) announcements: Option<std::path::PathBuf>,
     /// Say on standard error only what went wrong.
-    #[arg(short, long, global = true, conflicts_with = "verbose")]
+    #[arg(short, long, global = true, help_heading = "Everywhere", conflicts_with = "verbose")]
     pub(crate) quiet: bool,
     /// Tell on standard error each command that goes to a device, with how it ended.
-    #[arg(short, long, global = true)]
+    #[arg(short, long, global = true, help_heading = "Everywhere")]
     pub(crate) verbose: bool,
     #[command(subcommand)]
     pub(crate) command: Option<Command>,
@@ -324,7 +324,7 @@ pub(crate) enum Command {
         #[arg(long)]
         put_back: bool,
         #[command(flatten)]
-        how: How,
+        sending: Sending,
     },
     /// Puts packages back to the state they had before Wibbet took them out.
     PutBack {

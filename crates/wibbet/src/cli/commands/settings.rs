@@ -6,16 +6,16 @@ use wibbet_core::run::{SettingChange, settings_to_put_back, value_words};
 use wibbet_types::counted;
 
 use super::asking::{asked, may_change};
-use crate::cli::options::How;
+use crate::cli::options::Sending;
 use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::{line, tell};
 
 /// Tells what was set; puts it back where that is wanted.
-pub(crate) async fn settings(finder: &Finder<'_>, name: &str, put_back: bool, how: How) -> Result<Exit, Failure> {
+pub(crate) async fn settings(finder: &Finder<'_>, name: &str, put_back: bool, how: Sending) -> Result<Exit, Failure> {
     if put_back {
-        may_change(how)?;
+        may_change(how.into())?;
     }
     let device = finder.link(name).await?;
     let facts = device.facts().ok_or_else(|| Failure::trouble("the device did not say what it is"))?;
