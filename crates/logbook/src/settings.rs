@@ -5,7 +5,7 @@ use wibbet_core::ask::{NamedSetting, SettingsTable};
 use wibbet_core::run::{SettingChange, SettingState};
 use wibbet_types::{DeviceId, RunId, Timestamp, UserId};
 
-use crate::{Logbook, Result, bad_value, error};
+use crate::{Logbook, Result, bad_value, error, understood};
 
 impl Logbook {
     /// Writes down that a setting is about to be set. Its number; that of `change` is not looked at.
@@ -54,8 +54,9 @@ impl Logbook {
         let sql = "SELECT number, device, run, order_name, user, space, name, was, wanted, state, remark, at, undoes, back, note \
                    FROM settings WHERE device = ?1 ORDER BY number";
         let mut statement = self.connection.prepare_cached(sql).map_err(self.failed())?;
-        let rows = statement.query_map([device.as_str()], change_of).map_err(self.failed())?;
-        rows.collect::<rusqlite::Result<_>>().map_err(self.failed())
+        // One that is not understood is left alone.
+        let rows = statement.query_map([device.as_str()], |row| understood(change_of(row), &mut Vec::new()));
+        rows.and_then(|rows| rows.filter_map(rusqlite::Result::transpose).collect()).map_err(self.failed())
     }
 }
 

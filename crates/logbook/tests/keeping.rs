@@ -67,6 +67,10 @@ fn fill(book: &mut Logbook, serial: &str) -> wibbet_types::DeviceId {
     assert!(book.settings(&id).unwrap().iter().all(|change| change.back.is_none()));
     book.settle_setting(number, (SettingState::Done, ""), Timestamp(12)).unwrap();
     assert!(book.settings(&id).unwrap().iter().all(|change| change.back == Some(Timestamp(12))));
+    // What a later version has written locks nobody out.
+    let raw = rusqlite::Connection::open(book.path()).unwrap();
+    raw.execute("INSERT INTO settings SELECT number + 100, device, run, order_name, note, user, 'vendor', name, was, wanted, state, remark, at, undoes, back FROM settings WHERE device = ?1", [id.as_str()]).unwrap();
+    assert_eq!(book.settings(&id).unwrap().len(), 2);
     let facts = wibbet_core::device::DeviceFacts { id: id.clone(), ..facts };
     let note = Note { id: testing::id(MARK), scope: Scope::Device, text: "leave it".into(), star: false };
     book.write_note(&facts, &note, Timestamp(9)).unwrap();

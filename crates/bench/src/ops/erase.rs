@@ -25,8 +25,24 @@ pub enum EraseError {
 /// # Errors
 /// When somebody is at work on the device, or the record cannot be changed; then nothing was erased.
 pub fn erase_device(folder: &Path, device: &DeviceId) -> Result<(Erased, Vec<String>), EraseError> {
+    erase_device_if(folder, device, |_| Ok(true)).map(Option::unwrap_or_default)
+}
+
+/// The same, where `still` says so at a moment in which nobody is at work on the device any more; else `None`, and nothing was erased.
+///
+/// # Errors
+/// As [`erase_device`], and what `still` gives.
+pub fn erase_device_if(
+    folder: &Path,
+    device: &DeviceId,
+    still: impl FnOnce(&Logbook) -> Result<bool, LogbookError>,
+) -> Result<Option<(Erased, Vec<String>)>, EraseError> {
     let _claim = Claim::take(&folder.join(CLAIMS), device.as_str(), device.as_str())?;
-    let erased = Logbook::open(folder)?.erase(device)?;
+    let mut book = Logbook::open(folder)?;
+    if !still(&book)? {
+        return Ok(None);
+    }
+    let erased = book.erase(device)?;
     let mut left = Vec::new();
     for copy in &erased.copies {
         let files = folder.join(COPIES).join(&copy.folder);
@@ -48,7 +64,7 @@ pub fn erase_device(folder: &Path, device: &DeviceId) -> Result<(Erased, Vec<Str
             "{file}: the logbook as an older Wibbet had it, which may tell of it too; delete it if it is not needed"
         )
     }));
-    Ok((erased, left))
+    Ok(Some((erased, left)))
 }
 
 #[cfg(test)]
@@ -72,6 +88,8 @@ mod tests {
         let known = || Logbook::open(folder.path()).unwrap().devices().unwrap().len();
         assert_eq!(known(), 1);
         drop(claim);
+        assert!(erase_device_if(folder.path(), &id, |_| Ok(false)).unwrap().is_none());
+        assert_eq!(known(), 1, "it is not to be erased any more");
         let (erased, left) = erase_device(folder.path(), &id).unwrap();
         assert_eq!((erased.rows.as_slice(), left.len(), known()), (&[("device", 1)][..], 0, 0));
     }

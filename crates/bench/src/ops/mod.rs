@@ -36,7 +36,7 @@ pub use claim::claim;
 pub use copies::{COPIES, CopyError, sum_of as sum_of_file};
 pub(crate) use copies::{ToCopy, checked, copy_files, describe, differing, folder_of, free_bytes, what_to_copy};
 pub use copies_go::{CopiesGo, let_copies_go};
-pub use erase::{EraseError, erase_device};
+pub use erase::{EraseError, erase_device, erase_device_if};
 pub(crate) use essential::{Answers, essential_answers};
 pub use evidence::{fill_in_answers, read_ties};
 pub use files::{Brought, place_here, place_there, pull, push};

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use wibbet_bench::logbook::now;
-use wibbet_bench::ops::erase_device;
+use wibbet_bench::ops::erase_device_if;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::run::{Keeping, Pending, Run, keeping};
 use wibbet_logbook::{Logbook, LogbookError};
@@ -59,8 +59,15 @@ pub(crate) fn tidy(data: &Path, days: u32, (yes, dry_run): (bool, bool), as_json
     }
     let (mut erased, mut left) = (Vec::new(), Vec::new());
     for facts in &due {
-        match erase_device(data, &facts.id) {
-            Ok((_, more)) => {
+        // While somebody was asked it may have been worked on.
+        let still = |book: &Logbook| {
+            let known = book.devices()?.into_iter().find(|known| known.facts.id == facts.id);
+            let Some(known) = known else { return Ok(false) };
+            Ok(keeping(known.seen, now(), days, pending(book, &known.facts)?) == Keeping::Due)
+        };
+        match erase_device_if(data, &facts.id, still) {
+            Ok(None) => left.push(format!("{}: it is not due any more", facts.id)),
+            Ok(Some((_, more))) => {
                 erased.push(facts.id.to_string());
                 left.extend(more.into_iter().map(|words| format!("{}: {words}", facts.id)));
             }

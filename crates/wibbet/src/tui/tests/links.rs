@@ -15,7 +15,7 @@ fn pairing_keeps_what_was_typed_and_says_what_expired() {
     let offer = |at: &str| BenchEvent::Offers(vec![("adb-TG-abcdef".into(), at.parse().unwrap())]);
     screen.bench(offer("192.0.2.9:37001"));
     assert!(screen.shows("address  192.0.2.9:37001"), "the address comes by itself");
-    screen.keys("123456\n");
+    screen.keys("p12 34x56\n");
     let pair = |at: &str, code: &str| Effect::Bench(BenchCommand::Pair { at: at.parse().unwrap(), code: code.into() });
     assert_eq!(screen.effects.last(), Some(&pair("192.0.2.9:37001", "123456")));
     // A wrong code: only the code has to be typed again.
@@ -183,4 +183,9 @@ fn copies_of_its_apps_are_a_part_of_closing() {
     screen.keys("s");
     let deletes = |effect: &Effect| matches!(effect, Effect::Bench(BenchCommand::Session(0, SessionCommand::Close(closing))) if closing.copies == CopiesGo::Delete && closing.switch_off);
     assert!(screen.effects.iter().any(deletes), "{:?}", screen.effects);
+    // What is long stands there whole.
+    let what = "copy of com.wrenandkelp.radio handed over";
+    let known = "5.8 MB in /home/ines/copies-of-corvane-tarn-5-2026-11-28/com.wrenandkelp.radio-copy-1";
+    screen.tell(SessionEvent::Closed(vec![CloseStep { what: what.into(), done: true, known: known.into() }]));
+    assert!(screen.shows(what) && screen.shows("com.wrenandkelp.radio-copy-1"), "{}", screen.text());
 }

@@ -16,7 +16,7 @@ use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, hint};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::rooms::run_of_sheet;
-use crate::tui::widgets::{Theme, fit, plain_name, spinner, truncate, wrap};
+use crate::tui::widgets::{Theme, fit, plain_name, spinner, truncate, width, wrap};
 
 /// What is to be done, and later what was.
 #[derive(Debug, Clone, Default)]
@@ -47,6 +47,9 @@ impl Copies {
     }
 }
 
+/// Cells for what was done.
+const WHAT: usize = 28;
+
 /// How many copies are kept of the device's own apps.
 fn kept(device: &DeviceModel) -> usize {
     device.copies.iter().filter(|copy| device.facts.as_ref().is_some_and(|f| f.id == copy.device)).count()
@@ -72,11 +75,19 @@ fn lines<'a>(app: &App, device: &DeviceModel, form: &Close, theme: &Theme, cells
     if let Some(steps) = &form.steps {
         for step in steps {
             let (sign, style) = if step.done { ("✓", theme.good) } else { ("▲", theme.alert) };
+            let head = Span::styled(format!(" {sign} "), style);
+            // What is longer stands in lines of its own.
+            if width(&step.what) < WHAT && width(&step.known) + WHAT + 4 <= cells {
+                let (what, known) = (fit(&step.what, WHAT), step.known.clone());
+                lines.push(Line::from(vec![head, Span::styled(what, theme.strong), Span::styled(known, theme.dim)]));
+                continue;
+            }
             lines.push(Line::from(vec![
-                Span::styled(format!(" {sign} "), style),
-                Span::styled(fit(&step.what, 28), theme.strong),
-                Span::styled(truncate(&step.known, cells.saturating_sub(32)), theme.dim),
+                head,
+                Span::styled(truncate(&step.what, cells.saturating_sub(4)), theme.strong),
             ]));
+            let known = wrap(&step.known, cells.saturating_sub(4));
+            lines.extend(known.into_iter().map(|line| Line::styled(format!("   {line}"), theme.dim)));
         }
         if steps.is_empty() {
             lines.push(Line::raw(" The link has been let go of; nothing had to be changed."));

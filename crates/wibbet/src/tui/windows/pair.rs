@@ -259,6 +259,11 @@ impl Form for Pair {
 
     fn edited(&mut self) {
         self.typed |= !self.on_code;
+        // A code is made of digits alone.
+        let is_other = |c: char| !c.is_ascii_digit();
+        if self.on_code && self.code.value().contains(is_other) {
+            self.code = Input::new(self.code.value().replace(is_other, ""));
+        }
     }
 
     fn is_moving(&self) -> bool {
