@@ -49,6 +49,8 @@ impl Actor {
                 true => Some(put_settings_back(&self.workplace, &self.device).await.map_err(|why| why.to_string())?),
                 false => None,
             };
+            // What another program has on its way is its own to read back.
+            let _claimed = self.claimed()?;
             let all =
                 settings_of(&self.workplace.book, &*self.device, &facts.id).await.map_err(|why| why.to_string())?;
             Ok((all, back))
