@@ -68,6 +68,15 @@ pub enum LinkError {
         /// What may not be opened.
         node: String,
     },
+    /// The system has no driver for the debugging interface that lets programs use it.
+    #[error(
+        "the system has no driver with which programs may use the debugging interface of {at}. `wibbet usb-rule` says how \
+         it gets one"
+    )]
+    NoDriver {
+        /// The place on the bus.
+        at: String,
+    },
     /// Another program holds the debugging interface.
     #[error(
         "another program on this computer holds {at}. End it (a debugging server or a development environment, \

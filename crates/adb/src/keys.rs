@@ -92,33 +92,41 @@ impl HostKey {
         Self::from_pem(&pem, remark, path)
     }
 
-    /// Writes the key so that nobody else can read it, and never over an existing file: of two
-    /// programs that start at once both end up with the same key.
+    /// Writes the key so that nobody else can read it, whole under its name or not at all. Whoever calls holds the lock of the folder's keys.
     fn store(&self, path: &Path) -> Result<(), KeyError> {
         let failed = |why| KeyError::File { path: path.into(), done: "written", why };
         let pem = self
             .private
             .to_pkcs8_pem(LineEnding::LF)
             .map_err(|e| KeyError::Content { path: path.into(), why: e.to_string() })?;
+        let draft = path.with_extension("draft");
+        // One may be left of a program that ended while it wrote.
+        let _ = fs::remove_file(&draft);
+        let written = write_new(&draft, &pem).and_then(|()| fs::rename(&draft, path));
+        if written.is_err() {
+            let _ = fs::remove_file(&draft);
+        }
+        sync_folder(path);
+        written.map_err(failed)
+    }
+
+    /// Makes the key at `path`, unless another program does so at the same time: both end up with the same one. Needs no hard links, which
+    /// apps on a phone may not make and some file systems do not have.
+    fn make_once(path: &Path, remark: &str) -> Result<(), KeyError> {
+        let failed = |why| KeyError::File { path: path.into(), done: "written", why };
         if let Some(folder) = path.parent() {
             wibbet_types::private_folder(folder).map_err(failed)?;
         }
-        let draft = path.with_extension(format!("draft-{}", std::process::id()));
-        // One may be left of a program that ended while it wrote.
-        let _ = fs::remove_file(&draft);
-        let written = write_new(&draft, &pem).and_then(|()| match fs::hard_link(&draft, path) {
-            Err(e) if e.kind() == std::io::ErrorKind::AlreadyExists => Ok(()),
-            // Some file systems have no hard links.
-            Err(_) => match write_new(path, &pem) {
-                Err(e) if e.kind() == std::io::ErrorKind::AlreadyExists => Ok(()),
-                other => other,
-            },
-            Ok(()) => Ok(()),
-        });
-        // The draft goes in any case; that it cannot be removed is no reason to fail.
-        let _ = fs::remove_file(&draft);
-        sync_folder(path);
-        written.map_err(failed)
+        let lock_path = path.with_extension("lock");
+        wibbet_types::private_file(&lock_path).map_err(failed)?;
+        let lock = fs::File::options().write(true).open(&lock_path).map_err(failed)?;
+        // Where the file system knows no locks, two programs that are started for the first time within the same second could each make
+        // a key; the later one stays, and a device that has taken the other asks again.
+        match lock.lock() {
+            Err(why) if why.kind() != std::io::ErrorKind::Unsupported => return Err(failed(why)),
+            _ => {}
+        }
+        if path.exists() { Ok(()) } else { Self::generate(remark)?.store(path) }
     }
 
     /// Signs a device's token. The key is blinded with random numbers, so that how long it takes tells whoever chose the
@@ -275,7 +283,7 @@ impl KeyRing {
     pub fn open(folder: &Path, customary: Option<&Path>, remark: &str) -> Result<Self, KeyError> {
         let path = folder.join(Self::OWN);
         if !path.exists() {
-            HostKey::generate(remark)?.store(&path)?;
+            HostKey::make_once(&path, remark)?;
         }
         let own = HostKey::load(&path, remark)?;
         let others = customary.and_then(|path| HostKey::load(path, remark).ok()).into_iter().collect();
@@ -363,6 +371,28 @@ mod tests {
         assert!(PublicKey::from_line(&[0xff; 700]).is_err());
     }
 
+    /// What lies in a folder.
+    fn names(folder: &Path) -> Vec<String> {
+        let mut names: Vec<String> =
+            fs::read_dir(folder).unwrap().map(|e| e.unwrap().file_name().into_string().unwrap()).collect();
+        names.sort();
+        names
+    }
+
+    #[test]
+    fn programs_that_start_at_once_have_the_same_key() {
+        let folder = tempfile::tempdir().unwrap();
+        let home = folder.path().join("new");
+        let rings: Vec<KeyRing> = std::thread::scope(|scope| {
+            let open = || scope.spawn(|| KeyRing::open(&home, None, "a@b").unwrap());
+            let all: Vec<_> = (0..6).map(|_| open()).collect();
+            all.into_iter().map(|one| one.join().unwrap()).collect()
+        });
+        let stored = HostKey::load(&home.join(KeyRing::OWN), "a@b").unwrap().public();
+        assert!(rings.iter().all(|ring| ring.own().public() == stored));
+        assert_eq!(names(&home), ["host-key.lock", KeyRing::OWN]);
+    }
+
     #[test]
     fn the_own_key_is_made_once_and_is_private() {
         let folder = tempfile::tempdir().unwrap();
@@ -377,18 +407,18 @@ mod tests {
             let mode = fs::metadata(home.join(KeyRing::OWN)).unwrap().permissions().mode();
             assert_eq!(mode & 0o777, 0o600);
         }
-        assert_eq!(fs::read_dir(&home).unwrap().count(), 1, "no draft is left");
+        assert_eq!(names(&home), ["host-key.lock", KeyRing::OWN], "no draft is left");
         // What lies where the draft is written is neither followed nor written over.
         #[cfg(unix)]
         {
             let (other, precious) = (folder.path().join("other"), folder.path().join("precious"));
             fs::create_dir(&other).unwrap();
             fs::write(&precious, "as it was").unwrap();
-            let draft = other.join(KeyRing::OWN).with_extension(format!("draft-{}", std::process::id()));
+            let draft = other.join(KeyRing::OWN).with_extension("draft");
             std::os::unix::fs::symlink(&precious, draft).unwrap();
             KeyRing::open(&other, None, "a@b").unwrap();
             assert_eq!(fs::read_to_string(&precious).unwrap(), "as it was");
-            assert_eq!(fs::read_dir(&other).unwrap().count(), 1, "no draft is left");
+            assert_eq!(names(&other), ["host-key.lock", KeyRing::OWN], "no draft is left");
         }
         fs::write(home.join("adbkey"), PEM).unwrap();
         let two = KeyRing::open(&home, Some(&home.join("adbkey")), "a@b").unwrap();

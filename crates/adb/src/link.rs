@@ -439,6 +439,7 @@ async fn open_usb(bus: &dyn UsbBus, place: &UsbPlace, at: &str) -> Result<Arc<dy
             UsbTrouble::NoInterface => LinkError::NoInterface { at },
             UsbTrouble::Bootloader => LinkError::Bootloader { at },
             UsbTrouble::NoPermission { node } => LinkError::NoPermission { at, node },
+            UsbTrouble::NoDriver => LinkError::NoDriver { at },
             UsbTrouble::Busy => LinkError::Taken { at },
             UsbTrouble::Other(why) => LinkError::NoAnswer { at, why },
         });

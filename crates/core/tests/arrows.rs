@@ -51,7 +51,7 @@ const ORDERS: [(&str, &str, &[&str]); 6] = [
         "wibbet",
         "",
         &[
-            "exit", "out", "config", "fonts", "export", "demo", "tui", "sim", "score", "cli", "doctor", "papers",
+            "system", "exit", "out", "config", "fonts", "export", "demo", "tui", "sim", "score", "cli", "doctor", "papers",
             "start", "dispatch",
         ],
     ),

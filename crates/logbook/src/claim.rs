@@ -1,7 +1,7 @@
 //! Who works on a device.
 
 use std::fs::{File, OpenOptions, TryLockError};
-use std::io::{Read as _, Seek as _, Write as _};
+use std::io::Read as _;
 use std::path::{Path, PathBuf};
 
 use sha2::{Digest as _, Sha256};
@@ -44,16 +44,18 @@ impl Claim {
     /// [`ClaimError::Held`] when another program, or another part of this one, has it.
     pub fn take(folder: &Path, name: &str, shown: &str) -> Result<Self, ClaimError> {
         let path = folder.join(file_name(name));
+        // Beside the lock: on some systems nobody else can read what is locked.
+        let by = path.with_extension("process");
         let failed = |why| ClaimError::File { path: path.clone(), why };
         wibbet_types::private_folder(folder).map_err(failed)?;
-        let mut file =
+        let file =
             OpenOptions::new().read(true).write(true).create(true).truncate(false).open(&path).map_err(failed)?;
         match file.try_lock() {
             Ok(()) => {}
             Err(TryLockError::WouldBlock) => {
                 let mut process = String::new();
                 // Who it is only helps; that it cannot be read does not change the answer.
-                let _ = (&file).take(20).read_to_string(&mut process);
+                let _ = File::open(&by).and_then(|file| file.take(20).read_to_string(&mut process));
                 let process = process.trim();
                 let known = !process.is_empty() && process.bytes().all(|b| b.is_ascii_digit());
                 let process = if known { process.to_owned() } else { "unknown".to_owned() };
@@ -61,9 +63,7 @@ impl Claim {
             }
             Err(TryLockError::Error(why)) => return Err(failed(why)),
         }
-        let noted =
-            file.set_len(0).and_then(|()| file.rewind()).and_then(|()| writeln!(file, "{}", std::process::id()));
-        noted.map_err(failed)?;
+        std::fs::write(&by, format!("{}\n", std::process::id())).map_err(|why| ClaimError::File { path: by, why })?;
         Ok(Self { _file: file })
     }
 }
@@ -74,14 +74,19 @@ pub struct MeetingPlaces(Vec<PathBuf>);
 
 impl MeetingPlaces {
     /// Those of this computer's user. Two, since a program that was started by a service or by `sudo` may know but one of
-    /// them: the folder for running programs, and one among the temporary files.
-    pub fn of_this_user() -> Self {
+    /// them: the folder for running programs, and one among the temporary files. Where a system has neither, as for an app on a phone,
+    /// `home`, a folder of the user's own.
+    pub fn of_this_user(home: &Path) -> Self {
         let (user, of_user) = user();
         let runtime = std::env::var_os("XDG_RUNTIME_DIR").map(PathBuf::from);
         let runtime = runtime.or_else(|| Some(Path::new("/run/user").join(user?.to_string())));
         let runtime = runtime.filter(|folder| folder.is_dir()).map(|folder| folder.join("wibbet"));
         let temporary = std::env::temp_dir().join(format!("wibbet-{of_user}"));
-        Self(runtime.into_iter().chain([temporary]).filter(|folder| is_own(folder)).collect())
+        let mut places: Vec<PathBuf> = runtime.into_iter().chain([temporary]).filter(|folder| is_own(folder)).collect();
+        if places.is_empty() {
+            places.extend(Some(home.join("meeting")).filter(|folder| is_own(folder)));
+        }
+        Self(places)
     }
 
     /// A folder that nobody else knows: for simulated devices, and for tests.
@@ -160,7 +165,7 @@ mod tests {
         Claim::take(folder.path(), &long, "long").unwrap_err();
         Claim::take(folder.path(), &long[1..], "long").unwrap();
         drop(held);
-        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 4, "no name leads out of the folder");
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2 * 4, "no name leads out of the folder");
     }
 
     #[cfg(unix)]
@@ -177,6 +182,7 @@ mod tests {
         assert!(!is_own(&at("link")), "it leads elsewhere");
         std::fs::write(at("file"), "").unwrap();
         assert!(!is_own(&at("file")));
-        assert!(MeetingPlaces::of_this_user().folders().len() <= 2);
+        let places = MeetingPlaces::of_this_user(&at("home"));
+        assert!((1..=2).contains(&places.folders().len()) && !at("home").exists(), "{places:?}");
     }
 }

@@ -13,6 +13,7 @@ use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::line;
 use crate::place::Folders;
+use crate::system::System;
 
 /// For so long cables and announcements are looked at.
 const LOOKED_FOR: Duration = Duration::from_millis(1500);
@@ -139,6 +140,9 @@ fn cables(surroundings: &Surroundings, seen: &[Sighting]) -> Vec<Check> {
     if surroundings.bus.is_none() {
         return vec![Check::told("cables", "not looked at")];
     }
+    if System::here() == System::Phone {
+        return System::Phone.of_cables().iter().map(|words| Check::told("cables", *words)).collect();
+    }
     let mut checks = Vec::new();
     for sighting in seen {
         let Route::Cable(place) = &sighting.route else { continue };
@@ -153,8 +157,12 @@ fn cables(surroundings: &Surroundings, seen: &[Sighting]) -> Vec<Check> {
                 "`wibbet usb-rule` prints a rule that permits it, and where to put it",
             ),
             Ok(_) => Check::so("cables", what),
-            // Another system, or it has gone since.
-            Err(_) => Check::told("cables", format!("{what}: whether this user may open it was not seen")),
+            // It has gone since, or this is another system.
+            Err(_) if System::here() == System::Linux => Check::told("cables", format!("{what}: it has gone meanwhile")),
+            Err(_) => Check {
+                todo: Some("`wibbet usb-rule` says what this system needs, should it not be opened".into()),
+                ..Check::told("cables", format!("{what}: whether it may be opened shows when it is linked"))
+            },
         });
     }
     if checks.is_empty() {
@@ -196,14 +204,16 @@ fn announcements(surroundings: &Surroundings, seen: &[Sighting]) -> Check {
 fn terminal() -> Vec<Check> {
     let mut checks = Vec::new();
     let texts = ["LC_ALL", "LC_CTYPE", "LANG"].into_iter().filter_map(|name| std::env::var(name).ok());
-    checks.push(match texts.into_iter().find(|text| !text.is_empty()) {
+    // Elsewhere a terminal is asked for letters by other ways than a locale.
+    let by_locale = matches!(System::here(), System::Linux | System::Mac | System::Other);
+    checks.extend(by_locale.then(|| match texts.into_iter().find(|text| !text.is_empty()) {
         Some(locale) if is_utf8(&locale) => Check::so("characters", locale),
         locale => Check::not(
             "characters",
             format!("the locale is {}, not one with UTF-8", locale.as_deref().unwrap_or("not set")),
             "set LANG to one, such as C.UTF-8: lines and signs of the screen are drawn with it",
         ),
-    });
+    }));
     if !std::io::stdout().is_terminal() {
         checks.push(Check::told("terminal", "standard output is none"));
         return checks;

@@ -239,6 +239,7 @@ mod tests {
             (LinkError::NotPaired { at: at.clone(), why: why.clone() }, Exit::NotAuthorised),
             (LinkError::NoPermission { at: at.clone(), node: "/dev/x".into() }, Exit::NoDevice),
             (LinkError::NoInterface { at: at.clone() }, Exit::NoDevice),
+            (LinkError::NoDriver { at: at.clone() }, Exit::NoDevice),
             (LinkError::Bootloader { at: at.clone() }, Exit::NoDevice),
             (LinkError::Taken { at: at.clone() }, Exit::NoDevice),
             (LinkError::Broken { at: at.clone(), rule: why.clone() }, Exit::Trouble),

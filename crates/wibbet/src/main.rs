@@ -16,6 +16,7 @@ mod score;
 mod signals;
 mod sim;
 mod start;
+mod system;
 mod tui;
 
 use std::process::ExitCode;

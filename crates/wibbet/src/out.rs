@@ -56,7 +56,7 @@ fn harmless(text: &str) -> String {
 
 /// The day of a moment, as the clock on the wall shows it.
 pub(crate) fn day_here(time: Timestamp) -> String {
-    day_and_time(time, &TimeZone::system()).0
+    day_and_time(time, &crate::system::time_zone()).0
 }
 
 /// Day and time of a moment in a time zone.

@@ -13,6 +13,7 @@ use wibbet_bench::workplace::Workplace;
 use wibbet_logbook::MeetingPlaces;
 
 use crate::config::Config;
+use crate::system::user_at_host;
 
 /// The folders of this user.
 #[derive(Debug, Clone)]
@@ -38,9 +39,16 @@ impl Folders {
             return Ok(Self { configuration: home.clone(), data: home, customary_key, apart: false });
         }
         let base = base?;
+        let (configuration, data) = if cfg!(windows) {
+            // What lies in the folders for configuration and data follows a user from computer to computer there: the key and the record
+            // are this computer's, and a database does not bear it.
+            (base.cache_dir(), base.cache_dir())
+        } else {
+            (base.config_dir(), base.data_dir())
+        };
         Ok(Self {
-            configuration: base.config_dir().join("wibbet"),
-            data: base.data_dir().join("wibbet"),
+            configuration: configuration.join("wibbet"),
+            data: data.join("wibbet"),
             customary_key,
             apart: false,
         })
@@ -54,11 +62,11 @@ impl Folders {
     /// Opens key and logbook, for whoever works here by the configuration. `answer` is how long to wait for an answer to a change, `tap`
     /// for somebody to allow this computer.
     pub(crate) fn open(&self, config: &Config, answer: Duration, tap: Duration) -> anyhow::Result<Workplace> {
-        let keys = KeyRing::open(&self.configuration, self.customary_key.as_deref(), &remark())?;
+        let keys = KeyRing::open(&self.configuration, self.customary_key.as_deref(), &user_at_host())?;
         Ok(Workplace {
             book: SharedLogbook::open(&self.data)?,
             technician: config.technician.as_str().into(),
-            meeting: if self.apart { MeetingPlaces::only(&self.data) } else { MeetingPlaces::of_this_user() },
+            meeting: if self.apart { MeetingPlaces::only(&self.data) } else { MeetingPlaces::of_this_user(&home()) },
             keys: Arc::new(keys),
             limits: Timeouts { tap, ..Timeouts::default() },
             surroundings: Arc::default(),
@@ -67,9 +75,7 @@ impl Folders {
     }
 }
 
-/// `user@host`, as a device keeps it beside the key.
-fn remark() -> String {
-    let user = std::env::var("USER").unwrap_or_else(|_| "technician".into());
-    let host = std::fs::read_to_string("/etc/hostname").unwrap_or_else(|_| "bench".into());
-    format!("{user}@{}", host.trim())
+/// The user's own folder, whatever logbook is used.
+fn home() -> PathBuf {
+    etcetera::choose_base_strategy().map_or_else(|_| PathBuf::from("."), |base| base.cache_dir().join("wibbet"))
 }

@@ -14,6 +14,22 @@ pub(crate) async fn terminated() {
             return;
         }
     }
+    #[cfg(windows)]
+    {
+        use tokio::signal::windows::{ctrl_break, ctrl_close, ctrl_logoff, ctrl_shutdown};
+        // The system waits some seconds before it ends the program all the same.
+        if let (Ok(mut closed), Ok(mut off), Ok(mut down), Ok(mut stop)) =
+            (ctrl_close(), ctrl_logoff(), ctrl_shutdown(), ctrl_break())
+        {
+            tokio::select! {
+                _ = closed.recv() => {}
+                _ = off.recv() => {}
+                _ = down.recv() => {}
+                _ = stop.recv() => {}
+            }
+            return;
+        }
+    }
     std::future::pending().await
 }
 

@@ -10,6 +10,7 @@ use crate::config::Config;
 use crate::demo::Demo;
 use crate::exit::{Exit, Failure};
 use crate::place::Folders;
+use crate::system::passing_folder;
 use crate::tui::{self, Start};
 
 /// Starts the devices of the demo workshop, perhaps with some more, and the screen on them.
@@ -24,7 +25,7 @@ async fn prepare(answer_within: Option<Duration>, more: Vec<Scenario>) -> anyhow
     let (folder, passing) = match std::env::var_os("WIBBET_HOME").filter(|home| !home.is_empty()) {
         Some(home) => (PathBuf::from(home).join("demo"), None),
         None => {
-            let made = tempfile::Builder::new().prefix("wibbet-demo-").tempdir()?;
+            let made = passing_folder("wibbet-demo-", &Folders::find()?.data)?;
             (made.path().to_owned(), Some(made))
         }
     };

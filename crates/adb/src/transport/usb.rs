@@ -77,6 +77,8 @@ pub enum UsbTrouble {
         /// What may not be opened.
         node: String,
     },
+    /// The system has no driver for its debugging interface that lets programs use it.
+    NoDriver,
     /// Another program holds the interface.
     Busy,
     /// Anything else.
@@ -220,13 +222,12 @@ impl UsbBus for SystemUsb {
 
 fn trouble(error: &nusb::Error, place: &UsbPlace) -> UsbTrouble {
     match error.kind() {
+        // WinUSB is for one program at a time, and refuses the second one so.
+        ErrorKind::PermissionDenied if cfg!(windows) => UsbTrouble::Busy,
         ErrorKind::PermissionDenied => UsbTrouble::NoPermission { node: node(place) },
         ErrorKind::Busy => UsbTrouble::Busy,
         ErrorKind::Disconnected | ErrorKind::NotFound => UsbTrouble::Gone,
-        ErrorKind::Unsupported => UsbTrouble::Other(
-            "the system has no driver for it that lets programs use it (on Windows: WinUSB for the debugging interface)"
-                .into(),
-        ),
+        ErrorKind::Unsupported => UsbTrouble::NoDriver,
         _ => UsbTrouble::Other(error.to_string()),
     }
 }

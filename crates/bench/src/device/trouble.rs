@@ -27,6 +27,9 @@ pub fn trouble_of(error: &LinkError, facts: Option<&DeviceFacts>) -> LinkTrouble
         LinkError::NoPermission { at, node } => {
             (Rung::Free, Advice::Permission, format!("the system does not let this user open {at} ({node})"))
         }
+        LinkError::NoDriver { at } => {
+            (Rung::Free, Advice::Permission, format!("the system has no driver with which {at} may be used"))
+        }
         LinkError::Taken { at } => {
             (Rung::Free, Advice::EndTheOther, format!("another program on this computer holds {at}"))
         }

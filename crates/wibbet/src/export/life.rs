@@ -1,6 +1,5 @@
 //! The life of a device out of the logbook.
 
-use jiff::tz::TimeZone;
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::diagnosis::Life;
 use wibbet_logbook::{Logbook, LogbookError};
@@ -26,7 +25,7 @@ pub(crate) fn life_of(book: &Logbook, device: &DeviceId) -> Result<Option<(Devic
 /// It on paper. No serial, since drawings are handed on.
 pub(crate) fn drawn(facts: &DeviceFacts, life: &Life, paper: Paper) -> Document {
     let name = Some(facts.name()).filter(|name| is_covered(name)).unwrap_or_else(|| "a device".to_owned());
-    let zone = TimeZone::system();
+    let zone = crate::system::time_zone();
     let clock = |at| day_and_time(at, &zone);
     let days = [life.points.first(), life.points.last()].map(|point| point.map_or_else(String::new, |p| clock(p.at).0));
     let heading = Heading {

@@ -86,7 +86,7 @@ async fn prepared(
     terminal: &mut ratatui::DefaultTerminal,
 ) -> anyhow::Result<()> {
     let size = terminal.size().map_or((80, 24), |s| (s.width, s.height));
-    let mut model = Model::new(App::new(simulated, size, jiff::tz::TimeZone::system()));
+    let mut model = Model::new(App::new(simulated, size, crate::system::time_zone()));
     let theme = Theme::new(ColorDepth::detect());
     model.app.tell("Getting ready.");
     terminal.draw(|frame| draw(&model, &theme, frame))?;

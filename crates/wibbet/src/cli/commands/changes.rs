@@ -164,7 +164,7 @@ pub(crate) fn since(text: &str) -> Result<Since, String> {
     }
     let at = jiff::Timestamp::from_str(text).or_else(|_| {
         let civil = jiff::civil::DateTime::from_str(text)?;
-        Ok::<_, jiff::Error>(civil.to_zoned(jiff::tz::TimeZone::system())?.timestamp())
+        Ok::<_, jiff::Error>(civil.to_zoned(crate::system::time_zone())?.timestamp())
     });
     at.map(|at| Since::At(Timestamp(at.as_millisecond()))).map_err(|_| bad())
 }

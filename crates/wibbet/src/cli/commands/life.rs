@@ -38,7 +38,7 @@ pub(crate) fn life(data: &Path, config: &Config, wanted: &WantedLife) -> Result<
     if wanted.json {
         json::print(&json::DeviceLife::of(&id, &life));
     } else {
-        let zone = jiff::tz::TimeZone::system();
+        let zone = crate::system::time_zone();
         tell(format_args!("{} ({id})", facts.name()));
         for point in &life.points {
             let in_use = point.in_use.map_or_else(String::new, |count| format!("{count} in use"));

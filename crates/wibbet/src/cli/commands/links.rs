@@ -22,6 +22,7 @@ use crate::cli::resolve::Finder;
 use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::{line, tell};
+use crate::system::System;
 
 /// How long a QR code waits to be scanned.
 const SCAN: Duration = Duration::from_secs(300);
@@ -249,11 +250,15 @@ pub(crate) async fn restart(
     Ok(if restarted == Some(false) { Exit::Unsettled } else { Exit::Done })
 }
 
-/// Prints the rule for udev.
+/// Says what this system needs before devices on cables can be opened; for Linux prints the rule for udev.
 pub(crate) fn usb_rule() -> Exit {
-    tell(
-        "put the following line into /etc/udev/rules.d/70-wibbet.rules as root, run `udevadm control --reload`, and plug the device in again:",
-    );
+    let system = System::here();
+    for words in system.of_cables() {
+        tell(words);
+    }
+    if system != System::Linux {
+        return Exit::Done;
+    }
     // By the class of the interface, so that no list of makers is needed; `uaccess` gives the device to whoever sits at
     // the computer. It has to come before the rules that act on that tag (73 and later).
     line(r#"SUBSYSTEM=="usb", ENV{DEVTYPE}=="usb_device", ENV{ID_USB_INTERFACES}=="*:ff4201:*", TAG+="uaccess""#);

@@ -51,7 +51,7 @@ pub(crate) fn sheet(folders: &Folders, config: &Config, wanted: &WantedSheet) ->
         return Err(Failure::new(Exit::Nothing, "the logbook has no runs yet"));
     };
     let job = meant(&book, of)?;
-    let sheet = job.sheet(&words, config.without(&wanted.without), &jiff::tz::TimeZone::system());
+    let sheet = job.sheet(&words, config.without(&wanted.without), &crate::system::time_zone());
     if wanted.drawing.is_wanted() {
         let paper = wanted.paper.unwrap_or(config.sheet.paper).paper();
         wanted.drawing.write(&wibbet_report::job_sheet(&sheet, paper, &words.foot))?;

@@ -25,6 +25,8 @@ impl ColorDepth {
                 Self::None
             }
             () if full => Self::Full,
+            // The consoles of Windows say nothing of themselves, and have all colours since Windows 10.
+            () if cfg!(windows) && !set("TERM") => Self::Full,
             () => Self::Sixteen,
         }
     }
