@@ -19,8 +19,13 @@ pub(crate) enum Hit {
 
 /// Draws the screen.
 pub(crate) fn draw(model: &Model, theme: &Theme, cells: &mut Frame<'_>) {
-    let areas = Areas::of(cells.area());
+    theme.taps.begin(model.app.has_large_words(), model.app.word);
+    let areas = Areas::of(cells.area(), model.app.has_large_words());
     frame::draw(&model.app, theme, cells, &areas);
+    // Words for a finger that does nothing there, while a window is in front, would only mislead it.
+    if model.windows.is_empty() || !model.app.has_large_words() {
+        frame::draw_hints(&model.app, theme, cells, areas.hints);
+    }
     rooms::draw(&model.app, theme, cells, areas.body);
     if let Some(window) = model.windows.last() {
         window.draw(&model.app, theme, cells);
@@ -29,7 +34,7 @@ pub(crate) fn draw(model: &Model, theme: &Theme, cells: &mut Frame<'_>) {
 
 /// What is at a place on the screen.
 pub(crate) fn hit(app: &App, column: u16, line: u16) -> Option<Hit> {
-    let areas = Areas::of(ratatui::layout::Rect::new(0, 0, app.size.0, app.size.1));
+    let areas = Areas::of(ratatui::layout::Rect::new(0, 0, app.size.0, app.size.1), app.has_large_words());
     if line == areas.tabs.y {
         return frame::tabs(app, areas.tabs.width)
             .into_iter()

@@ -1,14 +1,15 @@
 //! What stands around every view: the line of work at the top, the device, notes and keys.
 
 use ratatui::Frame;
+use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 use wibbet_core::link::Rung;
 
 use crate::tui::app::App;
-use crate::tui::keys::{Action, View, hint, in_room};
+use crate::tui::keys::{Action, Binding, Key, Layer, View, hint, in_room};
 use crate::tui::rooms::{self, is_enabled};
-use crate::tui::widgets::{Areas, Theme, justify, spinner, truncate, width, wrap};
+use crate::tui::widgets::{Areas, Theme, button_rows, draw_buttons, justify, spinner, truncate, width, wrap};
 
 const NAME: &str = " wibbet ";
 
@@ -80,8 +81,7 @@ pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, areas: &Area
     frame.render_widget(Paragraph::new(device_line(app, theme, usize::from(cells))), areas.device);
     let rule = "─".repeat(usize::from(cells));
     frame.render_widget(Paragraph::new(Span::styled(rule, theme.dim)), areas.rule);
-    frame.render_widget(Paragraph::new(notice_line(app, theme, usize::from(cells))), areas.notice);
-    frame.render_widget(Paragraph::new(hint_line(app, theme, usize::from(cells))), areas.hints);
+    frame.render_widget(Paragraph::new(notice_lines(app, theme, areas.notice)), areas.notice);
 }
 
 fn device_line<'a>(app: &'a App, theme: &Theme, cells: usize) -> Line<'a> {
@@ -133,22 +133,23 @@ fn device_line<'a>(app: &'a App, theme: &Theme, cells: usize) -> Line<'a> {
     justify(left, vec![right], cells)
 }
 
-fn notice_line<'a>(app: &'a App, theme: &Theme, cells: usize) -> Line<'a> {
-    match &app.notice {
-        Some(notice) => {
-            let style = if notice.alert { theme.alert } else { theme.plain };
-            let glyph = if notice.alert { "▲ " } else { "· " };
-            // A long note is cut here; the logbook and the run view have all of it.
-            let text = wrap(&notice.text, cells.saturating_sub(4)).into_iter().next().unwrap_or_default();
-            let more = if width(&text) < width(&notice.text) { "…" } else { "" };
-            Line::from(vec![Span::raw(" "), Span::styled(format!("{glyph}{text}{more}"), style)])
-        }
-        None => Line::raw(""),
-    }
+fn notice_lines<'a>(app: &'a App, theme: &Theme, area: Rect) -> Vec<Line<'a>> {
+    let Some(notice) = &app.notice else { return Vec::new() };
+    let style = if notice.alert { theme.alert } else { theme.plain };
+    let glyph = if notice.alert { "▲ " } else { "· " };
+    let lines = wrap(&notice.text, usize::from(area.width).saturating_sub(4));
+    // A long note is cut here; the logbook and the run view have all of it.
+    let room = usize::from(area.height);
+    let line = |(n, text): (usize, &String)| {
+        let more = if n + 1 == room && lines.len() > room { "…" } else { "" };
+        let sign = if n == 0 { glyph } else { "  " };
+        Line::from(vec![Span::raw(" "), Span::styled(format!("{sign}{text}{more}"), style)])
+    };
+    lines.iter().take(room).enumerate().map(line).collect()
 }
 
-/// The keys that do something here and now, as many as fit.
-fn hint_line<'a>(app: &App, theme: &Theme, cells: usize) -> Line<'a> {
+/// What does something here and now: its key, the words for it, and whether it leads to everything else.
+fn hints(app: &App) -> Vec<(Key, &'static str, bool)> {
     let typed_into = rooms::typed_into(app);
     let typing = typed_into.is_some();
     let mut bindings: Vec<_> = match typed_into {
@@ -158,25 +159,48 @@ fn hint_line<'a>(app: &App, theme: &Theme, cells: usize) -> Line<'a> {
     bindings.retain(|b| !b.hint.is_empty() && (typing || is_enabled(app, b.action)));
     // What leads to everything that does not fit is always in sight.
     let leads_on = |action| matches!(action, Action::Menu | Action::Palette | Action::Help) && !typing;
-    let shown: Vec<(String, &str, bool)> = bindings
-        .into_iter()
-        .filter_map(|b| {
-            let words = rooms::word(app, b.action).unwrap_or(b.hint);
-            Some((b.keys.first()?.name(), words, leads_on(b.action)))
-        })
-        .collect();
-    let needed = |key: &str, words: &str| width(key) + width(words) + 3;
-    let reserved: usize = shown.iter().filter(|(.., leads)| *leads).map(|(k, w, _)| needed(k, w)).sum();
-    let mut used = 1;
+    let hint = |b: &Binding| {
+        let words = rooms::word(app, b.action).unwrap_or(b.hint);
+        Some((*b.keys.first()?, words, leads_on(b.action)))
+    };
+    bindings.into_iter().filter_map(hint).collect()
+}
+
+/// The keys that do something here and now, as many as fit.
+pub(crate) fn draw_hints(app: &App, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    if theme.taps.large() {
+        return draw_words(app, theme, frame, area);
+    }
+    let cells = usize::from(area.width);
+    let shown = hints(app);
+    let needed = |key: Key, words: &str| width(&key.name()) + width(words) + 3;
+    let reserved: usize = shown.iter().filter(|(.., leads)| *leads).map(|(k, w, _)| needed(*k, w)).sum();
+    let (mut used, mut at) = (1, 1);
     let mut spans = vec![Span::raw(" ")];
     for (key, words, leads) in shown {
-        let needed = needed(&key, words);
+        let needed = needed(key, words);
         if !leads && used + needed + reserved > cells {
             continue;
         }
         used += if leads { 0 } else { needed };
-        spans.push(Span::styled(key, theme.accent));
+        let cell = |cells: usize| u16::try_from(cells).unwrap_or(u16::MAX);
+        let place = Rect { x: area.x.saturating_add(cell(at)), width: cell(needed - 1), ..area };
+        theme.taps.note_word(place.intersection(area), key.event());
+        at += needed;
+        spans.push(Span::styled(key.name(), theme.accent));
         spans.push(Span::styled(format!(" {words}  "), theme.plain));
     }
-    Line::from(spans)
+    frame.render_widget(Line::from(spans), Rect { height: 1.min(area.height), ..area });
+}
+
+/// The same as large words, for a finger. What has no room is behind the last one.
+fn draw_words(app: &App, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    let (most, high) = Areas::words(frame.area().height);
+    let all = hints(app);
+    let words: Vec<_> =
+        all.iter().filter(|(.., leads)| !leads).map(|(key, words, _)| ((*words).to_owned(), key.event())).collect();
+    let more = Layer::Everywhere.event_of(Action::Palette).filter(|_| rooms::typed_into(app).is_none());
+    let more = more.map(|key| ("more".to_owned(), key));
+    let rows = button_rows(&words, more.as_ref(), usize::from(area.width), usize::from(most));
+    draw_buttons(&rows, (high, 1), theme, frame, area);
 }

@@ -148,6 +148,7 @@ impl Screen {
         tokio::pin!(terminated);
         loop {
             terminal.draw(|frame| draw(&self.model, &self.theme, frame))?;
+            self.model.tappable = self.theme.taps.drawn();
             let mut messages = Vec::new();
             tokio::select! {
                 event = events.next() => match event {

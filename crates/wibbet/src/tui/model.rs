@@ -1,6 +1,7 @@
 //! The whole of what the screen shows: the state of the rooms, and the windows over them.
 
 use super::app::App;
+use super::widgets::Tappable;
 use super::windows::Window;
 
 /// The screen.
@@ -9,11 +10,13 @@ pub(crate) struct Model {
     pub(crate) app: App,
     /// The windows over the view; the last one is in front and has the keys.
     pub(crate) windows: Vec<Window>,
+    /// What can be tapped on the screen as it was drawn last.
+    pub(crate) tappable: Tappable,
 }
 
 impl Model {
     pub(crate) fn new(app: App) -> Self {
-        Self { app, windows: Vec::new() }
+        Self { app, windows: Vec::new(), tappable: Tappable::default() }
     }
 
     /// Whether something on the screen turns.

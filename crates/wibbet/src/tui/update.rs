@@ -12,6 +12,7 @@ use super::keys::{Action, Layer, View};
 use super::message::{Effect, Message, to_session};
 use super::model::Model;
 use super::rooms;
+use super::widgets::Tap;
 use super::windows::{Flow, IdList, Window};
 
 /// Takes a message in.
@@ -92,7 +93,11 @@ fn terminal(model: &mut Model, event: &Event, out: &mut Vec<Effect>) {
                 terminal(model, &Event::Key(key), out);
             }
         }
-        Event::Key(key) if key.kind != KeyEventKind::Release => self::key(model, event, *key, out),
+        Event::Key(key) if key.kind != KeyEventKind::Release => {
+            if !by_arrows(model, *key, out) {
+                self::key(model, event, *key, out);
+            }
+        }
         Event::Mouse(mouse) => self::mouse(model, *mouse, out),
         Event::Resize(columns, lines) => model.app.size = (*columns, *lines),
         Event::Paste(text) => paste(model, text),
@@ -109,6 +114,37 @@ fn act(model: &mut Model, action: Action, out: &mut Vec<Effect>) {
         Some(window) => model.windows.push(window),
         None => rooms::act(&mut model.app, action, out),
     }
+}
+
+/// Goes from word to word at the bottom with the arrow keys to the sides, and does the one that was gone to with Enter: a remote control has no
+/// others. Whether the key was one for that.
+fn by_arrows(model: &mut Model, key: KeyEvent, out: &mut Vec<Effect>) -> bool {
+    let layer = match model.windows.last_mut() {
+        Some(window) => match window.field() {
+            Some(_) => return false,
+            None => window.layer(),
+        },
+        None if rooms::typed_into(&model.app).is_some() => return false,
+        None => Layer::Room(model.app.view),
+    };
+    let (count, at) = (model.tappable.words(), model.app.word);
+    model.app.word = match key.code {
+        KeyCode::Right if layer.action_of(key).is_none() && count > 0 => Some(at.map_or(0, |n| (n + 1) % count)),
+        KeyCode::Left if layer.action_of(key).is_none() && count > 0 => {
+            Some(at.map_or(count - 1, |n| (n + count - 1) % count))
+        }
+        KeyCode::Enter => {
+            let Some(word) = at.and_then(|n| model.tappable.word(n)) else { return false };
+            model.app.word = None;
+            self::key(model, &Event::Key(word), word, out);
+            return true;
+        }
+        _ => {
+            model.app.word = None;
+            return false;
+        }
+    };
+    true
 }
 
 fn key(model: &mut Model, event: &Event, key: KeyEvent, out: &mut Vec<Effect>) {
@@ -159,7 +195,7 @@ fn follow(model: &mut Model, flow: Flow, out: &mut Vec<Effect>) {
 }
 
 fn paste(model: &mut Model, text: &str) {
-    let Model { app, windows } = model;
+    let Model { app, windows, .. } = model;
     match windows.last_mut() {
         Some(window) => {
             if !window.paste(app, text)
@@ -192,27 +228,77 @@ fn type_line(field: &mut Input, text: &str) {
 }
 
 fn mouse(model: &mut Model, mouse: MouseEvent, out: &mut Vec<Effect>) {
-    let wheel = match mouse.kind {
-        MouseEventKind::ScrollUp => Some((Action::Up, -3)),
-        MouseEventKind::ScrollDown => Some((Action::Down, 3)),
-        _ => None,
-    };
-    if let Some(window) = model.windows.last_mut() {
-        // The wheel moves what has lines to move over.
-        for (action, _) in wheel.into_iter().cycle().take(3) {
-            if window.layer().bindings().any(|b| b.action == action) {
-                window.act(&mut model.app, action, out);
-            }
-        }
-        return;
-    }
-    match (wheel, mouse.kind) {
-        (Some((_, by)), _) => rooms::move_by(&mut model.app, by),
-        (None, MouseEventKind::Down(MouseButton::Left)) => match hit(&model.app, mouse.column, mouse.row) {
-            Some(Hit::View(view)) => act(model, Action::Show(view), out),
-            Some(Hit::Item(item)) => rooms::move_to(&mut model.app, item),
-            None => {}
-        },
+    match mouse.kind {
+        MouseEventKind::ScrollUp => wheel(model, Action::Up, -3, out),
+        MouseEventKind::ScrollDown => wheel(model, Action::Down, 3, out),
+        MouseEventKind::Down(MouseButton::Left) => tap(model, mouse.column, mouse.row, out),
         _ => {}
     }
 }
+
+fn wheel(model: &mut Model, action: Action, by: isize, out: &mut Vec<Effect>) {
+    if model.windows.is_empty() {
+        rooms::move_by(&mut model.app, by);
+    } else {
+        move_in_window(model, action, by.unsigned_abs(), out);
+    }
+}
+
+/// Moves over what the window in front has lines of.
+fn move_in_window(model: &mut Model, action: Action, times: usize, out: &mut Vec<Effect>) {
+    for _ in 0..times {
+        let Some(window) = model.windows.last_mut() else { return };
+        if window.layer().bindings().any(|b| b.action == action) {
+            window.act(&mut model.app, action, out);
+        }
+    }
+}
+
+/// Something on the screen was tapped, or clicked.
+fn tap(model: &mut Model, column: u16, line: u16, out: &mut Vec<Effect>) {
+    let press = |model: &mut Model, code: KeyEvent, times: usize, out: &mut Vec<Effect>| {
+        for _ in 0..times {
+            key(model, &Event::Key(code), code, out);
+        }
+    };
+    match (model.tappable.at(column, line), model.windows.is_empty()) {
+        (Some(Tap::Keys(code, times)), _) => press(model, code, times, out),
+        (Some(Tap::Row(by)), false) => {
+            let direction = if by < 0 { Action::Up } else { Action::Down };
+            move_in_window(model, direction, by.unsigned_abs(), out);
+            // Of a list of actions each is done at once; elsewhere the first tap chooses, and the next one does it.
+            let chosen = by == 0 || model.windows.last().is_some_and(Window::is_of_actions);
+            if let Some(code) = model.windows.last().filter(|_| chosen).map(|w| w.layer().tapped()) {
+                press(model, code, 1, out);
+            }
+        }
+        (_, true) => match hit(&model.app, column, line) {
+            Some(Hit::View(view)) => act(model, Action::Show(view), out),
+            Some(Hit::Item(item)) => tap_item(model, item, column, out),
+            None => {}
+        },
+        (None, false) => {}
+    }
+}
+
+/// An item of the view's list was tapped: the cursor goes there, and another tap does what one does most there. At the beginning of its
+/// line, where its mark stands, it is marked at once.
+fn tap_item(model: &mut Model, item: usize, column: u16, out: &mut Vec<Effect>) {
+    // It was seen, and is not typed into any more.
+    if let Some(layer) = rooms::typed_into(&model.app)
+        && layer.bindings().any(|b| b.action == Action::Accept)
+    {
+        rooms::search_key(&mut model.app, Action::Accept);
+    }
+    let again = rooms::is_at(&mut model.app, item);
+    rooms::move_to(&mut model.app, item);
+    let does = match model.app.view {
+        View::Packages | View::Shelf if again || column < MARK_CELLS => Action::Mark,
+        View::Bench | View::Logbook if again => Action::Next,
+        _ => return,
+    };
+    act(model, does, out);
+}
+
+/// So many cells at the beginning of a line are its mark's.
+const MARK_CELLS: u16 = 4;

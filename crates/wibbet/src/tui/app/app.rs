@@ -52,6 +52,10 @@ pub(crate) struct App {
     pub(crate) apps_folder: PathBuf,
     /// Orders.
     pub(crate) orders: Orders,
+    /// Words are to be large whatever the size of the screen: somebody uses it with a finger.
+    pub(crate) by_finger: bool,
+    /// The word at the bottom that was chosen by arrow keys, by place.
+    pub(crate) word: Option<usize>,
     /// Columns and lines.
     pub(crate) size: (u16, u16),
     /// Counted up while something turns.
@@ -81,6 +85,8 @@ impl App {
             searches: Vec::new(),
             apps_folder: PathBuf::from("."),
             orders: Orders::default(),
+            by_finger: false,
+            word: None,
             size,
             tick: 0,
             zone,
@@ -145,9 +151,14 @@ impl App {
         }
     }
 
+    /// Whether words are large enough for a finger: on a screen as narrow as a phone's, too.
+    pub(crate) fn has_large_words(&self) -> bool {
+        self.by_finger || self.size.0 < 60
+    }
+
     /// Where the view is on the screen.
     pub(crate) fn body(&self) -> Rect {
-        Areas::of(Rect::new(0, 0, self.size.0, self.size.1)).body
+        Areas::of(Rect::new(0, 0, self.size.0, self.size.1), self.has_large_words()).body
     }
 
     /// The key of an action in the room that is shown, as people write it.

@@ -28,6 +28,11 @@ impl Key {
         self.0 == event.code && self.1 == modifiers
     }
 
+    /// As the terminal reports it.
+    pub(crate) fn event(self) -> KeyEvent {
+        KeyEvent::new(self.0, self.1)
+    }
+
     /// The key as people write it.
     pub(crate) fn name(self) -> String {
         let bare = match self.0 {

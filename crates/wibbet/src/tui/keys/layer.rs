@@ -1,6 +1,6 @@
 //! Where keys have a meaning, and what they mean there.
 
-use crossterm::event::KeyEvent;
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use super::action::{Action, View};
 use super::binding::Binding;
@@ -187,6 +187,20 @@ impl Layer {
         self.key_of(action).unwrap_or_default()
     }
 
+    /// The key for which a tap on the row under the cursor stands: Enter, or Space where Enter closes.
+    pub(crate) fn tapped(self) -> KeyEvent {
+        let pressed = |code| KeyEvent::new(code, KeyModifiers::NONE);
+        match self.action_of(pressed(KeyCode::Enter)) {
+            Some(Action::Leave) => pressed(KeyCode::Char(' ')),
+            _ => pressed(KeyCode::Enter),
+        }
+    }
+
+    /// As the terminal reports the first key of an action; `None` for one that it does not have.
+    pub(crate) fn event_of(self, action: Action) -> Option<KeyEvent> {
+        self.bindings().find(|b| b.action == action)?.keys.first().map(|key| key.event())
+    }
+
     fn key_of(self, action: Action) -> Option<String> {
         self.bindings().find(|b| b.action == action).and_then(|b| b.keys.first()).map(|key| key.name())
     }
@@ -231,7 +245,6 @@ pub(crate) fn hint(view: View, action: Action) -> String {
 mod tests {
     use super::*;
     use crate::tui::keys::key::Key;
-    use crossterm::event::{KeyCode, KeyModifiers};
 
     /// Keys and what they mean, each key once.
     fn meanings(bindings: impl Iterator<Item = &'static Binding>, what: &str) -> Vec<(Key, Action)> {

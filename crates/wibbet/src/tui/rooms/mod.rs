@@ -254,6 +254,11 @@ pub(crate) fn move_by(app: &mut App, by: isize) {
     }
 }
 
+/// Whether the cursor is on an item.
+pub(crate) fn is_at(app: &mut App, item: usize) -> bool {
+    cursor(app).is_some_and(|(at, _)| *at == item)
+}
+
 pub(crate) fn move_to(app: &mut App, to: usize) {
     if let Some((at, len)) = cursor(app) {
         *at = to.min(len.saturating_sub(1));

@@ -14,7 +14,7 @@ use crate::tui::app::{App, DeviceModel, Review, RunPane};
 use crate::tui::keys::{Action, View, hint};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{
-    ColorDepth, Theme, capitalize, first_line, fit, glyph, spinner, tall_item_at, truncate, under_cursor, width, wrap,
+    ColorDepth, Theme, capitalize, first_line, fit, glyph, spinner, tall_item_at, told, truncate, under_cursor, width, wrap,
 };
 
 /// Lines above the list, at least.
@@ -179,30 +179,25 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
     match &device.pane {
         RunPane::Nothing => {
             let mut lines = vec![Line::raw("")];
-            lines.push(match device.unfinished() {
-                Some(run) => Line::styled(
-                    truncate(
-                        &format!(
-                            " Run {} was stopped or interrupted. {} looks at the device and carries it on.",
-                            run.number,
-                            hint(View::Run, Action::CarryOn)
-                        ),
-                        cells,
+            let (words, style) = match device.unfinished() {
+                Some(run) => (
+                    format!(
+                        "Run {} was stopped or interrupted. {} looks at the device and carries it on.",
+                        run.number,
+                        hint(View::Run, Action::CarryOn)
                     ),
                     theme.alert,
                 ),
-                None => Line::styled(
-                    truncate(
-                        &format!(
-                            " Nothing is planned. Mark packages on {} Packages, then {} shows the plan here.",
-                            hint(View::Run, Action::Show(View::Packages)),
-                            hint(View::Packages, Action::Next)
-                        ),
-                        cells,
+                None => (
+                    format!(
+                        "Nothing is planned. Mark packages on {} Packages, then {} shows the plan here.",
+                        hint(View::Run, Action::Show(View::Packages)),
+                        hint(View::Packages, Action::Next)
                     ),
                     theme.dim,
                 ),
-            });
+            };
+            lines.extend(told(&words, cells, style));
             lines
         }
         RunPane::Starting(_) => vec![
@@ -237,15 +232,13 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 [one] => format!(" ▲ {one}"),
                 [first, rest @ ..] => format!(" ▲ {first} (+{} on the bench)", rest.len()),
             };
-            let mut lines = vec![
-                Line::styled(truncate(&title, cells), theme.strong),
-                Line::styled(truncate(&next, cells), theme.accent),
-            ];
+            let mut lines = told(&title, cells, theme.strong);
+            lines.extend(told(&next, cells, theme.accent));
             if review.kind == RunKind::TakeOut && send > 0 {
                 let words = capitalize(review.plan.terms.on_refusal.words());
                 let words = format!(" {words} ({} changes that).", key(Action::OnRefusal));
                 let own = if review.plan.terms.on_refusal == OnRefusal::default() { theme.dim } else { theme.plain };
-                lines.push(Line::styled(truncate(&words, cells), own));
+                lines.extend(told(&words, cells, own));
             }
             let left = left_for_the_start(device);
             if left > 0 {
@@ -271,7 +264,7 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
             if copies > 0 {
                 let apps = if copies == 1 { "1 app" } else { &format!("{copies} apps") };
                 let words = format!(" First the APKs of {apps} are copied to this computer, to come back from there.");
-                lines.push(Line::styled(truncate(&words, cells), theme.plain));
+                lines.extend(told(&words, cells, theme.plain));
             }
             for (user, does) in review.does.iter().filter(|(_, does)| !does.is_quiet()) {
                 let words = missed_words(device, does);
@@ -280,7 +273,7 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 let wrapped = wrap(&format!("{whom}{words}"), cells.saturating_sub(1)).into_iter();
                 lines.extend(wrapped.map(|line| Line::styled(format!(" {line}"), theme.strong)));
             }
-            lines.push(Line::styled(truncate(&warning, cells), theme.alert));
+            lines.extend(told(&warning, cells, theme.alert));
             // Headings stand apart from it.
             if !warning.is_empty() && review.shown().iter().any(|(heading, _)| heading.is_some()) {
                 lines.push(Line::raw(""));
@@ -291,14 +284,14 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
             let job = if run.job.is_empty() { String::new() } else { format!(" · {}", run.job.words()) };
             let (what, when) = (run.kind.label(), app.clock(run.begun));
             let title = format!(" Run {}: {what} on {} · {when}{job}", run.number, device.name());
-            let mut lines =
-                vec![Line::styled(truncate(&title, cells), theme.strong), progress(run, device, theme, cells)];
+            let mut lines = told(&title, cells, theme.strong);
+            lines.push(progress(run, device, theme, cells));
             if let Some(why) = run.not_understood.first() {
                 let words = format!(" Another version of Wibbet wrote a part of this: {why}. It is left alone.");
-                lines.push(Line::styled(truncate(&words, cells), theme.alert));
+                lines.extend(told(&words, cells, theme.alert));
             }
             if let Some(figures) = run.figures_words() {
-                lines.push(Line::styled(truncate(&format!(" {}.", capitalize(&figures)), cells), theme.plain));
+                lines.extend(told(&format!("{}.", capitalize(&figures)), cells, theme.plain));
             }
             for words in run.seen_after.iter().take(MOST_SEEN) {
                 let wrapped = wrap(&format!("▲ {words}"), cells.saturating_sub(1)).into_iter().take(2);
@@ -306,7 +299,7 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
             }
             if run.seen_after.len() > MOST_SEEN {
                 let more = format!(" … and {} more that failed", run.seen_after.len() - MOST_SEEN);
-                lines.push(Line::styled(truncate(&more, cells), theme.dim));
+                lines.extend(told(&more, cells, theme.dim));
             }
             let refused: usize = not_done_of(device).iter().map(|group| group.steps.len()).sum();
             lines.push(match refused {

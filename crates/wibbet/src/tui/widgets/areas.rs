@@ -13,22 +13,37 @@ pub(crate) struct Areas {
 }
 
 impl Areas {
-    /// Of a whole screen. Everything has its line down to six lines; the body gets what is left.
-    pub(crate) fn of(all: Rect) -> Self {
+    /// How many rows of large words there are at the bottom of a screen of so many lines, and how many lines each has.
+    pub(crate) fn words(lines: u16) -> (u16, u16) {
+        match lines {
+            0..16 => (1, 1),
+            16..28 => (1, 2),
+            _ => (2, 2),
+        }
+    }
+
+    /// Of a whole screen, with large words at its bottom or keys. Everything has its line down to six lines; the body gets what is left.
+    pub(crate) fn of(all: Rect, large: bool) -> Self {
+        let words = match Self::words(all.height) {
+            (rows, high) if large => rows * high + (rows - 1),
+            _ => 1,
+        };
         let line = |y: u16, height: u16| {
             let y = y.min(all.height);
             Rect::new(all.x, all.y + y, all.width, height.min(all.height - y))
         };
         let head = 3.min(all.height);
-        let foot = 2.min(all.height.saturating_sub(head));
+        // A narrow note takes more lines.
+        let notice = if large && all.width < 60 && all.height >= 28 { 2 } else { 1 };
+        let foot = (notice + words).min(all.height.saturating_sub(head));
         let body = all.height - head - foot;
         Self {
             tabs: line(0, 1),
             device: line(1, 1),
             rule: line(2, 1),
             body: line(head, body),
-            notice: line(head + body, 1),
-            hints: line(head + body + 1, 1),
+            notice: line(head + body, notice),
+            hints: line(head + body + notice, foot.saturating_sub(notice)),
         }
     }
 }

@@ -1,11 +1,13 @@
 //! A line that is typed into.
 
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use ratatui::Frame;
 use ratatui::layout::{Position, Rect};
 use ratatui::text::{Line, Span};
 use tui_input::Input;
 
 use super::text::fit;
+use super::taps::Tap;
 use super::theme::Theme;
 
 /// A line that is typed into: a sign where the keys go, a name, and the text, of which the part around the cursor is shown
@@ -46,6 +48,16 @@ impl Field<'_> {
         let (_, text) = self.scrolled(cells);
         spans.push(Span::styled(fit(&text, cells.saturating_sub(self.text_at())), theme.strong));
         Line::from(spans)
+    }
+
+    /// Draws it on a line, with the cursor where the keys go to it. A tap on another one is as many times Tab as lead there.
+    pub(crate) fn draw(&self, tabs: usize, theme: &Theme, frame: &mut Frame<'_>, line: Rect) {
+        frame.render_widget(self.line(theme, usize::from(line.width)), line);
+        if self.here {
+            self.put_cursor(frame, line, 0);
+        } else {
+            theme.taps.note(line, Tap::Keys(KeyEvent::new(KeyCode::Tab, KeyModifiers::NONE), tabs));
+        }
     }
 
     /// Puts the terminal's cursor where the next letter goes, the field being line `line` of `area`.

@@ -5,6 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
 
+use super::taps::Tap;
 use super::theme::Theme;
 
 /// Moves a cursor over a list of `len` items.
@@ -40,6 +41,11 @@ pub(crate) fn draw_list<'a, T>(
         let line = row(item, n);
         if n == at { under_cursor(line, theme, cells) } else { line }
     });
+    let first = first_shown(at, items.len(), room);
+    for n in first..items.len().min(first + room) {
+        let place = Rect { y: area.y + u16::try_from(n - first).unwrap_or(0), height: 1, ..area };
+        theme.taps.note(place, Tap::Row(n as isize - at as isize));
+    }
     frame.render_widget(Paragraph::new(shown.collect::<Vec<_>>()), area);
 }
 

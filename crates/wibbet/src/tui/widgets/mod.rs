@@ -2,24 +2,28 @@
 
 mod areas;
 mod bars;
+mod buttons;
 mod field;
 mod glyphs;
 mod large;
 mod list;
 mod qr;
 mod scroll;
+mod taps;
 mod text;
 mod theme;
 mod window;
 
 pub(crate) use areas::Areas;
 pub(crate) use bars::{bar, before_after};
+pub(crate) use buttons::{draw_buttons, rows as button_rows};
 pub(crate) use field::Field;
 pub(crate) use glyphs::{glyph, spinner};
 pub(crate) use large::large_lines;
 pub(crate) use list::{draw_list, first_line, first_shown, item_at, step, tall_item_at, under_cursor};
 pub(crate) use qr::qr_lines;
 pub(crate) use scroll::Scroll;
-pub(crate) use text::{capitalize, fit, justify, plain_name, truncate, width, wrap};
+pub(crate) use taps::{Tap, Tappable};
+pub(crate) use text::{capitalize, fit, justify, plain_name, told, truncate, width, wrap};
 pub(crate) use theme::{ColorDepth, Theme};
 pub(crate) use window::window;

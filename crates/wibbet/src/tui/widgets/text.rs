@@ -1,5 +1,6 @@
 //! Fitting text into cells.
 
+use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use unicode_width::{UnicodeWidthChar as _, UnicodeWidthStr as _};
 
@@ -46,6 +47,16 @@ pub(crate) fn plain_name(name: &str) -> String {
 pub(crate) fn capitalize(text: &str) -> String {
     let mut chars = text.chars();
     chars.next().map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect())
+}
+
+/// A sentence on one line, cut where it does not fit; as narrow as a phone's screen on as many as it takes.
+pub(crate) fn told<'a>(text: &str, cells: usize, style: Style) -> Vec<Line<'a>> {
+    let text = text.trim_start();
+    if cells < 60 {
+        let lines = wrap(text, cells.saturating_sub(1)).into_iter();
+        return lines.map(|line| Line::styled(format!(" {line}"), style)).collect();
+    }
+    vec![Line::styled(truncate(&format!(" {text}"), cells), style)]
 }
 
 /// `text` in lines of at most `cells` cells, broken at blanks where there are any.

@@ -4,6 +4,8 @@ use ratatui::style::{Color, Modifier, Style};
 use wibbet_core::package::Condition;
 use wibbet_core::run::Outcome;
 
+use super::taps::Taps;
+
 /// How many colours a terminal has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum ColorDepth {
@@ -34,7 +36,7 @@ impl ColorDepth {
 
 /// Every style of the screen. The terminal's own background is never painted over, and the colours
 /// are of a middle brightness, so that light and dark backgrounds both work.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub(crate) struct Theme {
     /// Ordinary text.
     pub(crate) plain: Style,
@@ -52,6 +54,10 @@ pub(crate) struct Theme {
     pub(crate) cursor: Style,
     /// A small sign, such as "simulated".
     pub(crate) sign: Style,
+    /// A word for a finger.
+    pub(crate) button: Style,
+    /// Where it is written down what can be tapped.
+    pub(crate) taps: Taps,
 }
 
 impl Theme {
@@ -68,6 +74,8 @@ impl Theme {
                 alert: strong.add_modifier(Modifier::UNDERLINED),
                 cursor: plain.add_modifier(Modifier::REVERSED),
                 sign: plain.add_modifier(Modifier::REVERSED),
+                button: plain.add_modifier(Modifier::REVERSED),
+                taps: Taps::default(),
             },
             ColorDepth::Sixteen => Self {
                 plain,
@@ -78,6 +86,8 @@ impl Theme {
                 alert: plain.fg(Color::Magenta).add_modifier(Modifier::BOLD),
                 cursor: plain.add_modifier(Modifier::REVERSED),
                 sign: plain.fg(Color::Black).bg(Color::Cyan),
+                button: plain.fg(Color::White).bg(Color::Blue),
+                taps: Taps::default(),
             },
             ColorDepth::Full => Self {
                 plain,
@@ -88,8 +98,15 @@ impl Theme {
                 alert: plain.fg(Color::Rgb(208, 104, 72)).add_modifier(Modifier::BOLD),
                 cursor: plain.fg(Color::Rgb(250, 244, 230)).bg(Color::Rgb(52, 74, 88)),
                 sign: plain.fg(Color::Rgb(250, 244, 230)).bg(Color::Rgb(36, 110, 112)),
+                button: plain.fg(Color::Rgb(250, 244, 230)).bg(Color::Rgb(66, 72, 80)),
+                taps: Taps::default(),
             },
         }
+    }
+
+    /// For measuring how much room a text takes where words are large, or are not.
+    pub(crate) fn sized(large: bool) -> Self {
+        Self { taps: Taps::sized(large), ..Self::new(ColorDepth::None) }
     }
 
     /// The style of a condition.

@@ -18,6 +18,7 @@ pub(crate) fn window(frame: &mut Frame<'_>, theme: &Theme, title: &str, width: u
         .title(Line::styled(title.to_owned(), theme.accent));
     let inside = block.inner(area);
     frame.render_widget(Clear, area);
+    theme.taps.cover();
     frame.render_widget(block, area);
     Rect { x: inside.x + 1.min(inside.width), width: inside.width.saturating_sub(2), ..inside }
 }

@@ -80,11 +80,8 @@ impl Form for Files {
                 return;
             }
             let line = Rect { y, height: 1, ..room };
-            let field = Field { name, name_cells: 18, input, here };
-            frame.render_widget(field.line(theme, cells), line);
-            if here {
-                field.put_cursor(frame, line, 0);
-            }
+            let field = Field { name, name_cells: 18.min(cells / 3), input, here };
+            field.draw(1, theme, frame, line);
         }
         let (words, style) = match &self.trouble {
             Some(trouble) => (trouble.as_str(), theme.alert),

@@ -1,5 +1,8 @@
 //! What a window is: a form with a layer of keys, a drawing, and what its keys do.
 
+use std::ops::Range;
+
+use crossterm::event::KeyEvent;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
@@ -8,7 +11,7 @@ use tui_input::Input;
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::Effect;
-use crate::tui::widgets::{Theme, step, width, window};
+use crate::tui::widgets::{Theme, button_rows, draw_buttons, step, width, window};
 
 /// What becomes of a window after a key.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -73,26 +76,70 @@ pub(super) fn move_over(at: &mut usize, len: usize, app: &App, action: Action) {
     }
 }
 
-/// The keys of a layer that do something, in lines of `cells`.
-pub(super) fn foot<'a>(layer: Layer, enabled: &dyn Fn(Action) -> bool, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
-    let mut lines: Vec<Line<'a>> = Vec::new();
+/// What stands at the foot of a window: the keys that do something, or large words for them.
+pub(super) enum Foot<'a> {
+    /// Lines, with the cells in which each key and its words stand.
+    Keys(Vec<(Line<'a>, Vec<(Range<usize>, KeyEvent)>)>),
+    Words(Vec<Vec<(String, KeyEvent, usize)>>),
+}
+
+impl Foot<'_> {
+    /// How many lines it takes.
+    pub(super) fn len(&self) -> usize {
+        match self {
+            Self::Keys(lines) => lines.len(),
+            Self::Words(rows) => (2 * rows.len()).saturating_sub(1),
+        }
+    }
+
+    /// Draws it.
+    pub(super) fn draw(self, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+        match self {
+            Self::Words(rows) => draw_buttons(&rows, (1, 1), theme, frame, area),
+            Self::Keys(lines) => {
+                for (y, (line, keys)) in (area.y..area.bottom()).zip(lines) {
+                    frame.render_widget(line, Rect { y, height: 1, ..area });
+                    for (cells, key) in keys {
+                        let at = |cell: usize| area.x.saturating_add(u16::try_from(cell).unwrap_or(u16::MAX));
+                        let place = Rect::new(at(cells.start), y, u16::try_from(cells.len()).unwrap_or(0), 1);
+                        theme.taps.note_word(place.intersection(area), key);
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// The keys of a layer that do something, for lines of `cells`.
+pub(super) fn foot<'a>(layer: Layer, enabled: &dyn Fn(Action) -> bool, theme: &Theme, cells: usize) -> Foot<'a> {
+    let bindings = layer.bindings().filter(|b| !b.hint.is_empty() && b.name.is_empty() && enabled(b.action));
+    if theme.taps.large() {
+        // A finger moves by swiping and tapping.
+        let words = bindings.filter(|b| b.action != Action::Down);
+        let words: Vec<_> = words.filter_map(|b| Some((b.hint.to_owned(), b.keys.first()?.event()))).collect();
+        return Foot::Words(button_rows(&words, None, cells, usize::MAX));
+    }
+    let mut lines: Vec<(Line<'a>, Vec<_>)> = Vec::new();
     let mut used = 0;
-    for binding in layer.bindings().filter(|b| !b.hint.is_empty() && b.name.is_empty() && enabled(b.action)) {
-        let key = binding.keys.first().map_or_else(String::new, |k| k.name());
+    for binding in bindings {
+        let Some(first) = binding.keys.first() else { continue };
+        let key = first.name();
         let needed = width(&key) + width(binding.hint) + 1;
         if lines.is_empty() || used + 3 + needed > cells {
-            lines.push(Line::default());
+            lines.push((Line::default(), Vec::new()));
             used = 0;
         }
         let gap = if used == 0 { "" } else { "   " };
-        used += needed + gap.len();
-        if let Some(line) = lines.last_mut() {
+        if let Some((line, keys)) = lines.last_mut() {
             line.spans.push(Span::raw(gap));
+            let chosen = used + gap.len()..used + gap.len() + needed;
             line.spans.push(Span::styled(key, theme.accent));
             line.spans.push(Span::styled(format!(" {}", binding.hint), theme.dim));
+            keys.push((chosen, first.event()));
         }
+        used += needed + gap.len();
     }
-    lines
+    Foot::Keys(lines)
 }
 
 /// The frame of a window of `columns` with room for `lines`, and its keys at its foot: what is left inside.
@@ -111,9 +158,8 @@ pub(super) fn framed(
     // What is to be read goes before the keys where there is no room for both.
     let below = below.min(inside.height.saturating_sub(1));
     let room = Rect { height: inside.height - below, ..inside };
-    for (n, line) in (1..below).zip(keys) {
-        frame.render_widget(line, Rect { y: room.bottom() + n, height: 1, ..inside });
-    }
+    let foot = Rect { y: room.bottom() + 1, height: below.saturating_sub(1), ..inside };
+    keys.draw(theme, frame, foot.intersection(inside));
     room
 }
 

@@ -75,11 +75,8 @@ impl Form for JobForm {
                 continue;
             }
             let line = Rect { y, height: 1, ..room };
-            let field = Field { name, name_cells: 23, input: &self.inputs[n], here: n == self.at };
-            frame.render_widget(field.line(theme, usize::from(line.width)), line);
-            if field.here {
-                field.put_cursor(frame, line, 0);
-            }
+            let field = Field { name, name_cells: 23.min(usize::from(line.width) / 3), input: &self.inputs[n], here: n == self.at };
+            field.draw((n + FIELDS.len() - self.at) % FIELDS.len(), theme, frame, line);
         }
         let last = Rect { y: (room.y + 5).min(room.bottom()), height: room.height.saturating_sub(5).min(1), ..room };
         frame.render_widget(Line::styled(goes, theme.dim), last);

@@ -87,6 +87,11 @@ macro_rules! windows {
                 match self { $(Self::$name(_) => $module::$name::ABOUT_THE_DEVICE,)* }
             }
 
+            /// Whether it is a list of actions, each of which is done as soon as it is tapped.
+            pub(crate) fn is_of_actions(&self) -> bool {
+                matches!(self, Self::Menu(_) | Self::Palette(_))
+            }
+
             pub(crate) fn layer(&self) -> Layer {
                 match self { $(Self::$name(form) => form.layer(),)* }
             }

@@ -84,16 +84,13 @@ impl Form for NoteForm {
                 other => other.word().to_owned(),
             };
             let line = Rect { y: room.y + scope as u16, height: 1, width: room.width.saturating_sub(2), ..room };
-            let field = Field { name: &name, name_cells: 30, input: &self.inputs[n], here: scope == self.scope };
+            let field = Field { name: &name, name_cells: 30.min(usize::from(line.width) / 3), input: &self.inputs[n], here: scope == self.scope };
             if line.y >= room.bottom() {
                 continue;
             }
-            frame.render_widget(field.line(theme, usize::from(line.width)), line);
+            field.draw((n + 3 - self.scope as usize) % 3, theme, frame, line);
             let star = if self.stars[n] { " ★" } else { "  " };
             frame.render_widget(Span::styled(star, theme.accent), Rect { x: line.right(), width: 2, ..line });
-            if field.here {
-                field.put_cursor(frame, line, 0);
-            }
         }
         let last = Rect { y: (room.y + 4).min(room.bottom()), height: room.height.saturating_sub(4).min(1), ..room };
         frame.render_widget(Line::styled("A note that is left empty is taken out.", theme.dim), last);

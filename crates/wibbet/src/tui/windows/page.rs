@@ -79,10 +79,10 @@ fn page_size(screen: (u16, u16), columns: u16) -> (u16, u16) {
 }
 
 /// Cells and lines for the text inside such a page.
-fn page_room(screen: (u16, u16), columns: u16, keys: (Layer, &dyn Fn(Action) -> bool)) -> (usize, usize) {
-    let (wide, high) = page_size(screen, columns);
+fn page_room(app: &App, columns: u16, keys: (Layer, &dyn Fn(Action) -> bool)) -> (usize, usize) {
+    let (wide, high) = page_size(app.size, columns);
     let cells = usize::from(wide.saturating_sub(4));
-    let below = foot(keys.0, keys.1, &Theme::new(ColorDepth::None), cells).len() + 1;
+    let below = foot(keys.0, keys.1, &Theme::sized(app.has_large_words()), cells).len() + 1;
     (cells, usize::from(high.saturating_sub(2)).saturating_sub(below))
 }
 
@@ -99,14 +99,14 @@ pub(super) struct Page<'a> {
 
 impl Page<'_> {
     pub(super) fn act(&self, scroll: &mut Scroll, app: &App, action: Action) -> Flow {
-        let (cells, room) = page_room(app.size, self.columns, self.keys);
+        let (cells, room) = page_room(app, self.columns, self.keys);
         let len = (self.lines)(&Theme::new(ColorDepth::None), cells).len();
         read_on(scroll, len, room, action)
     }
 
     pub(super) fn draw(&self, scroll: Scroll, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
         let (columns, _) = page_size(app.size, self.columns);
-        let (cells, most) = page_room(app.size, self.columns, self.keys);
+        let (cells, most) = page_room(app, self.columns, self.keys);
         let lines = (self.lines)(theme, cells);
         let high = u16::try_from(lines.len().min(most)).unwrap_or(u16::MAX);
         let room = framed(self.title, (columns, high), self.keys, theme, frame);

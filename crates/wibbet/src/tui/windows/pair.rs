@@ -213,7 +213,7 @@ impl Form for Pair {
             |name: &'static str, input| Field { name, name_cells: 8, input, here: (name == "code") == self.on_code };
         let fields = [field("code", &self.code), field("address", &self.at)];
         let fields_at = lines.len() as u16;
-        lines.extend(fields.iter().map(|f| f.line(theme, cells)));
+        lines.extend(fields.iter().map(|_| Line::default()));
         let offers = by_code(app);
         let heard = match offers.len() {
             0 if self.at.value().is_empty() => {
@@ -243,12 +243,13 @@ impl Form for Pair {
         let keys = foot(Layer::Pair, &enabled, theme, cells);
         let room = usize::from(text_area.height).saturating_sub(keys.len());
         lines.truncate(room);
-        lines.resize(room, Line::default());
-        lines.extend(keys);
         frame.render_widget(Paragraph::new(lines), text_area);
+        let below = Rect { y: text_area.y + room as u16, height: text_area.height - room as u16, ..text_area };
+        keys.draw(theme, frame, below);
         for (n, field) in (0..).zip(&fields) {
-            if field.here {
-                field.put_cursor(frame, text_area, fields_at + n);
+            let line = Rect { y: text_area.y + fields_at + n, height: 1, ..text_area };
+            if usize::from(fields_at + n) < room {
+                field.draw(1, theme, frame, line);
             }
         }
     }

@@ -7,7 +7,7 @@ use tui_input::Input;
 
 use super::form::{ALL, Flow, Form, framed, move_over};
 use crate::tui::app::App;
-use crate::tui::keys::{Action, Layer, View, by_name, hint};
+use crate::tui::keys::{Action, Layer, by_name, hint};
 use crate::tui::message::Effect;
 use crate::tui::rooms::is_enabled;
 use crate::tui::widgets::{Field, Theme, draw_list, fit};
@@ -21,10 +21,16 @@ pub(crate) struct Palette {
 
 impl Palette {
     /// The actions whose name holds every word that was typed: name and action.
-    fn found(&self, view: View) -> Vec<(&'static str, Action)> {
+    fn found(&self, app: &App) -> Vec<(&'static str, Action)> {
         let words: Vec<String> = self.input.value().split_whitespace().map(str::to_lowercase).collect();
-        let named = by_name(view).into_iter().map(|b| (b.name, b.action));
-        named.filter(|(name, _)| words.iter().all(|w| name.to_lowercase().contains(w))).collect()
+        let named = by_name(app.view).into_iter().map(|b| (b.name, b.action));
+        // A finger scrolls over nothing that cannot be had, and has moving and paging without them.
+        let is_offered = |action| {
+            let moves = Layer::Everywhere.bindings().any(|b| b.action == action && b.hint.is_empty());
+            !app.has_large_words() || (is_enabled(app, action) && (!moves || matches!(action, Action::Quit | Action::UndoRun)))
+        };
+        let found = |name: &str| words.iter().all(|w| name.to_lowercase().contains(w));
+        named.filter(|(name, action)| found(name) && is_offered(*action)).collect()
     }
 }
 
@@ -40,7 +46,7 @@ impl Form for Palette {
     }
 
     fn act(&mut self, app: &mut App, action: Action, _out: &mut Vec<Effect>) -> Flow {
-        let found = self.found(app.view);
+        let found = self.found(app);
         match action {
             Action::Leave => Flow::Close,
             Action::Accept => match found.get(self.at) {
@@ -65,13 +71,16 @@ impl Form for Palette {
         let field = Field { name: "", name_cells: 0, input: &self.input, here: true };
         frame.render_widget(field.line(theme, cells), Rect { height: 1.min(room.height), ..room });
         let list = Rect { y: room.y + 1.min(room.height), height: room.height.saturating_sub(1), ..room };
-        let found = self.found(app.view);
+        let found = self.found(app);
         if found.is_empty() {
             frame.render_widget(Line::styled(" No action has such a name.", theme.dim), list);
         }
         let row = |(name, action): &(&str, Action), _| {
             let enabled = is_enabled(app, *action);
             let (style, aside) = if enabled { (theme.plain, "") } else { (theme.dim, "not here and now") };
+            if app.has_large_words() {
+                return Line::styled(format!(" {}", fit(name, cells.saturating_sub(1))), style);
+            }
             Line::from(vec![
                 Span::styled(format!(" {} ", fit(&hint(app.view, *action), 9)), theme.accent),
                 Span::styled(fit(name, cells.saturating_sub(29)), style),

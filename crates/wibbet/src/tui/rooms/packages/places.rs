@@ -2,8 +2,9 @@
 
 use ratatui::layout::Rect;
 
-use super::tray::upshot_words;
+use super::tray::upshot_lines;
 use crate::tui::app::App;
+use crate::tui::widgets::Theme;
 
 const DETAILS: u16 = 42;
 
@@ -17,9 +18,11 @@ pub(super) struct Places {
 
 pub(super) fn places(app: &App, body: Rect) -> Places {
     let chosen = app.device().map_or(0, |d| d.tray.len() + d.newcomers.len()) as u16;
-    let told = app.device().map_or(0, |device| upshot_words(device).len()) as u16;
+    let theme = Theme::sized(app.has_large_words());
+    let told = app.device().map_or(0, |device| upshot_lines(device, &theme, usize::from(body.width)).len()) as u16;
     let tray_lines = match (body.height, chosen) {
         (0..12, _) => 1,
+        (24.., 0) if body.width < 60 => 4,
         (_, 0) => 2,
         (12..24, n) => (n + 2).min(4) + told.min(2),
         (_, n) => (n + 3).min(8) + told,

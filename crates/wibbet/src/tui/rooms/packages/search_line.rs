@@ -11,8 +11,8 @@ use wibbet_core::search::{Completion, Search, SearchError, SearchErrorKind};
 
 use super::places::table_area;
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, Layer};
-use crate::tui::widgets::{Theme, draw_list, fit, justify, spinner, step, truncate};
+use crate::tui::keys::{Action, Layer, View};
+use crate::tui::widgets::{Tap, Theme, draw_list, fit, justify, spinner, step, truncate};
 
 /// What the word under the cursor of the search line can become.
 fn completions(device: &DeviceModel) -> Vec<Completion> {
@@ -81,6 +81,11 @@ pub(super) fn draw(
         (true, all) => format!(" {all} packages "),
         (false, found) => format!(" {found} of {} found ", inventory.packages.len()),
     };
+    if !device.searching
+        && let Some(key) = Layer::Room(View::Packages).event_of(Action::Search)
+    {
+        theme.taps.note(area, Tap::Keys(key, 1));
+    }
     let mut right = Vec::new();
     let trouble = device.query.trouble.as_ref();
     if let Some(trouble) = trouble {
@@ -129,4 +134,8 @@ pub(super) fn draw_completions(device: &DeviceModel, theme: &Theme, frame: &mut 
     };
     frame.render_widget(Clear, area);
     draw_list(&offers, device.completing, row, theme, frame, area);
+    // The one that is chosen; typing on leaves fewer.
+    if let Some(key) = Layer::SearchLine.event_of(Action::Complete) {
+        theme.taps.note(area, Tap::Keys(key, 1));
+    }
 }

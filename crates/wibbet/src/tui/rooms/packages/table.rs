@@ -55,7 +55,9 @@ pub(super) fn slots(columns: &[Column], users: &[UserId], at_work: UserId, cells
     };
     let mut slots: Vec<Slot> = Vec::new();
     let mut left = cells.saturating_sub(GUTTER);
-    for column in columns {
+    // On a phone's screen what is known of a package is worth more than its id, which stands in its details.
+    let by_label = cells < 60 && columns.contains(&Attribute::LABEL);
+    for column in columns.iter().filter(|column| !by_label || **column != Attribute::ID) {
         if *column != Attribute::STATES {
             let wanted = least(*column) + 1;
             if wanted <= left || slots.is_empty() {

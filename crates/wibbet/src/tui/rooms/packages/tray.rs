@@ -11,7 +11,7 @@ use wibbet_types::{PackageId, UserId};
 use crate::tui::app::DeviceModel;
 use crate::tui::keys::{Action, View, hint};
 use crate::tui::rooms::parts::{becoming, data_words, named};
-use crate::tui::widgets::{Theme, capitalize, fit, glyph, truncate, width};
+use crate::tui::widgets::{Theme, capitalize, fit, glyph, told, truncate, width};
 
 /// The plan for some items, with all that has no way back.
 pub(super) fn tray_plan(device: &DeviceModel, inventory: &Inventory, items: &[TrayItem]) -> Plan {
@@ -45,7 +45,7 @@ pub(super) enum Weight {
 }
 
 /// What the tray does to the user at work: one line when all is well, more when not.
-pub(super) fn upshot_words(device: &DeviceModel) -> Vec<(String, Weight)> {
+fn upshot_words(device: &DeviceModel) -> Vec<(String, Weight)> {
     if device.tray.is_empty() {
         return Vec::new();
     }
@@ -89,6 +89,19 @@ fn count_of(device: &DeviceModel, way: Change) -> usize {
     device.tray.iter().filter(|item| item.way == way).count()
 }
 
+/// What the tray does, in lines.
+pub(super) fn upshot_lines<'a>(device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+    let styled = |(words, weight): (String, Weight)| {
+        let style = match weight {
+            Weight::Aside => theme.dim,
+            Weight::Strong => theme.strong,
+            Weight::Alert => theme.alert,
+        };
+        told(&words, cells, style)
+    };
+    upshot_words(device).into_iter().flat_map(styled).collect()
+}
+
 pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let cells = usize::from(area.width);
     if !device.has_something_to_do() {
@@ -99,18 +112,14 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
                 Span::styled("Tray ", theme.accent),
                 Span::styled(rule, theme.dim),
             ]),
-            Line::styled(
-                truncate(
-                    &format!(
-                        " Empty. {} marks a package: uninstall, where it is needed disable; {} changes that.",
-                        hint(View::Packages, Action::Mark),
-                        hint(View::Packages, Action::NextWay)
-                    ),
-                    cells,
-                ),
-                theme.dim,
-            ),
         ];
+        let mark = if theme.taps.large() { "A tap at the beginning of a line" } else { &hint(View::Packages, Action::Mark) };
+        let words = format!(
+            "Empty. {mark} marks a package: uninstall, where it is needed disable; {} changes that.",
+            hint(View::Packages, Action::NextWay)
+        );
+        let mut lines: Vec<Line<'_>> = lines;
+        lines.extend(told(&words, cells, theme.dim));
         let skip = lines.len().saturating_sub(usize::from(area.height));
         frame.render_widget(Paragraph::new(lines.into_iter().skip(skip).collect::<Vec<_>>()), area);
         return;
@@ -145,18 +154,8 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
     let room = usize::from(area.height).saturating_sub(1);
     let upshot = usize::from(room > 2);
     // What it does, as far as there is room beside one item.
-    let told: Vec<Line<'_>> = upshot_words(device)
-        .into_iter()
-        .take(room.saturating_sub(upshot + 1))
-        .map(|(words, weight)| {
-            let style = match weight {
-                Weight::Aside => theme.dim,
-                Weight::Strong => theme.strong,
-                Weight::Alert => theme.alert,
-            };
-            Line::styled(truncate(&format!(" {words}"), cells), style)
-        })
-        .collect();
+    let said = upshot_lines(device, theme, cells).into_iter().take(room.saturating_sub(upshot + 1));
+    let said: Vec<Line<'_>> = said.collect();
     let newcomers = device.newcomers.iter().map(|(user, taken)| {
         let words = if cells < 70 { fit("install", 10) } else { fit("install first", 21) };
         let name = format!("{} {}", taken.copy.id, taken.copy.version);
@@ -183,7 +182,7 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
             ])
         }))
         .collect();
-    let shown = room.saturating_sub(upshot + told.len());
+    let shown = room.saturating_sub(upshot + said.len());
     if items.len() > shown && shown > 0 {
         let more = items.len() - shown + 1;
         // The latest ones are those that somebody is thinking of.
@@ -192,7 +191,7 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
     }
     items.truncate(shown);
     lines.extend(items);
-    lines.extend(told);
+    lines.extend(said);
     if upshot == 1 {
         let starts = device.upshot(device.user()).is_none_or(|upshot| upshot.start < StartOutlook::NotExpected);
         let words = match (stuck, data_words(device, &plan, false)) {
