@@ -51,8 +51,8 @@ const ORDERS: [(&str, &str, &[&str]); 6] = [
         "wibbet",
         "",
         &[
-            "system", "exit", "out", "config", "fonts", "export", "demo", "tui", "sim", "score", "cli", "doctor", "papers",
-            "start", "dispatch",
+            "system", "exit", "out", "config", "fonts", "export", "demo", "tui", "sim", "score", "cli", "doctor",
+            "papers", "start", "dispatch",
         ],
     ),
     (

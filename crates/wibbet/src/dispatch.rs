@@ -19,6 +19,7 @@ use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::{be_quiet, complain, tell_each_word};
 use crate::place::Folders;
+use crate::system::{System, own_app};
 use crate::tui::{self, Start};
 use crate::{announced, doctor, papers, score, sim, start};
 
@@ -37,6 +38,7 @@ pub(crate) async fn run(arguments: Arguments) -> Exit {
             | Command::FindFault { json, .. }
             | Command::Changes { json, .. }
             | Command::Doctor { json }
+            | Command::Here { json, .. }
             | Command::Config { json, .. }
             | Command::Logbook {
                 what:
@@ -133,6 +135,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
             let folders = Folders::find().map_err(Failure::trouble)?;
             return config::config(&folders.configuration, write, json);
         }
+        Some(Command::Here { find: true, json }) => return links::find_here(json).await,
         Some(Command::Doctor { json }) => {
             let surroundings = if no_search { Surroundings::default() } else { Surroundings::of_this_computer() };
             return doctor::doctor(&surroundings, json).await;
@@ -152,25 +155,32 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
     let config = Config::read(&folders.configuration)?;
     let no_search = no_search || !config.link.search;
     let by_address_only = no_search && announcements.is_none();
+    // A device that this runs on is one to work on, too.
+    let on_itself = System::here() == System::Phone || matches!(command, Some(Command::Here { .. }));
     let ours = config.clone();
     let open = async move || {
         let answer_within = answer_within.unwrap_or(ours.answer_within());
         let allow_within = allow_within.or(quick).unwrap_or(ours.allow_within());
         let opened = tokio::task::spawn_blocking(move || folders.open(&ours, answer_within, allow_within));
         let mut workplace = opened.await??;
+        let own = if on_itself { own_app() } else { None };
         workplace.surroundings = Arc::new(match announcements {
             Some(file) => Surroundings::simulated(None, Some(announced::read_from(file))),
-            None if no_search => Surroundings::default(),
+            None if no_search => Surroundings::default().with_ground(own),
+            None if on_itself => Surroundings::of_a_device(own),
             None => Surroundings::of_this_computer(),
         });
         anyhow::Ok(workplace)
     };
-    let Some(command) = command else {
-        let prepare = async {
-            let workplace = open().await?;
-            Ok(Start { workplace, config, addresses: at, demo: None, apps: None, passing: None })
-        };
-        return tui::run(false, prepare).await.map_err(Failure::trouble);
+    let command = match command {
+        None | Some(Command::Here { .. }) => {
+            let prepare = async {
+                let workplace = open().await?;
+                Ok(Start { workplace, config, addresses: at, demo: None, apps: None, on_itself, passing: None })
+            };
+            return tui::run(false, prepare).await.map_err(Failure::trouble);
+        }
+        Some(command) => command,
     };
     let workplace = open().await.map_err(Failure::trouble)?;
     let finder = Finder { workplace: &workplace, at: &at, no_search: by_address_only };
@@ -275,6 +285,7 @@ async fn done(arguments: Arguments) -> Result<Exit, Failure> {
         },
         Command::CarryOn { device, run, how } => change::carry_on(&finder, &device, run, how).await,
         Command::Demo { .. }
+        | Command::Here { .. }
         | Command::Sim(_)
         | Command::Score(_)
         | Command::UsbRule

@@ -158,7 +158,9 @@ fn cables(surroundings: &Surroundings, seen: &[Sighting]) -> Vec<Check> {
             ),
             Ok(_) => Check::so("cables", what),
             // It has gone since, or this is another system.
-            Err(_) if System::here() == System::Linux => Check::told("cables", format!("{what}: it has gone meanwhile")),
+            Err(_) if System::here() == System::Linux => {
+                Check::told("cables", format!("{what}: it has gone meanwhile"))
+            }
             Err(_) => Check {
                 todo: Some("`wibbet usb-rule` says what this system needs, should it not be opened".into()),
                 ..Check::told("cables", format!("{what}: whether it may be opened shows when it is linked"))

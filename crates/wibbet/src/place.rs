@@ -46,12 +46,7 @@ impl Folders {
         } else {
             (base.config_dir(), base.data_dir())
         };
-        Ok(Self {
-            configuration: configuration.join("wibbet"),
-            data: data.join("wibbet"),
-            customary_key,
-            apart: false,
-        })
+        Ok(Self { configuration: configuration.join("wibbet"), data: data.join("wibbet"), customary_key, apart: false })
     }
 
     /// One folder for everything, away from the user's own.

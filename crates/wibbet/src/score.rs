@@ -21,8 +21,8 @@ use crate::exit::{Exit, Failure};
 use crate::export::json;
 use crate::out::{line, tell};
 use crate::place::Folders;
-use crate::system::passing_folder;
 use crate::sim::{named_scenarios, read_scenarios};
+use crate::system::passing_folder;
 
 /// Arguments of `wibbet score`.
 #[derive(Debug, clap::Args)]
@@ -262,7 +262,8 @@ pub(crate) async fn run(arguments: ScoreArguments) -> Result<Exit, Failure> {
     let mut report =
         Report { devices: vec![], kinds: BTreeMap::new(), trays: Trays::default(), free_and_needed: vec![] };
     for (name, scenario) in wanted {
-        let folder = passing_folder("wibbet-score-", &Folders::find().map_err(Failure::trouble)?.data).map_err(Failure::trouble)?;
+        let folder = passing_folder("wibbet-score-", &Folders::find().map_err(Failure::trouble)?.data)
+            .map_err(Failure::trouble)?;
         let told = Told::read(name, scenario, folder.path()).await.map_err(Failure::trouble)?;
         told.try_each(&mut report);
         told.try_trays(arguments.trays, &mut random, &mut report.trays);

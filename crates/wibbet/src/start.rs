@@ -41,5 +41,5 @@ async fn prepare(answer_within: Option<Duration>, more: Vec<Scenario>) -> anyhow
     let mut workplace = opened.await??;
     workplace.surroundings = Arc::new(surroundings);
     let addresses = demo.addresses();
-    Ok(Start { workplace, config, addresses, demo: Some(Arc::new(demo)), apps: Some(apps), passing })
+    Ok(Start { workplace, config, addresses, demo: Some(Arc::new(demo)), apps: Some(apps), on_itself: false, passing })
 }

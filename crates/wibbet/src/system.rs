@@ -46,14 +46,23 @@ impl System {
                 "and plug the device in again. A driver of its maker that is no WinUSB has to go first: “Uninstall device”, with the tick that deletes the driver.",
             ],
             Self::Mac => &["macOS needs no rule and no driver: a device with debugging on can be opened as it is."],
-            Self::Other => &["no rule for this system is known: a device with debugging on may be open to you as it is."],
+            Self::Other => {
+                &["no rule for this system is known: a device with debugging on may be open to you as it is."]
+            }
         }
     }
 }
 
+/// The app in whose terminal the program runs, on a device that Android runs on.
+pub(crate) fn own_app() -> Option<wibbet_types::PackageId> {
+    let named = ["HOME", "TMPDIR", "PREFIX"].into_iter().filter_map(std::env::var_os).map(std::path::PathBuf::from);
+    std::env::current_exe().ok().into_iter().chain(named).find_map(|path| wibbet_bench::ops::app_of(&path))
+}
+
 /// Who uses this computer, and how it is called: `user@host`, as a device keeps it beside the key.
 pub(crate) fn user_at_host() -> String {
-    let named = |names: &[&str]| names.iter().find_map(|name| std::env::var(name).ok().filter(|value| !value.is_empty()));
+    let named =
+        |names: &[&str]| names.iter().find_map(|name| std::env::var(name).ok().filter(|value| !value.is_empty()));
     let user = named(&["USER", "LOGNAME", "USERNAME"]).unwrap_or_else(|| "technician".into());
     format!("{user}@{}", host().or_else(|| named(&["COMPUTERNAME"])).unwrap_or_else(|| "bench".into()))
 }

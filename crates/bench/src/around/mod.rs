@@ -3,5 +3,5 @@
 mod route;
 mod surroundings;
 
-pub use route::Route;
+pub use route::{Route, is_here};
 pub use surroundings::{Sighting, Surroundings};

@@ -101,6 +101,11 @@ impl std::fmt::Display for Route {
     }
 }
 
+/// Whether an address is that of the very device that the program runs on.
+pub fn is_here(at: &Address) -> bool {
+    at.host() == "localhost" || at.host().parse::<std::net::IpAddr>().is_ok_and(|ip| ip.is_loopback())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -7,7 +7,7 @@ use wibbet_adb::{
     Announced, AnnouncedKind, Announcements, Dialer, SystemDialer, SystemMdns, SystemUsb, UsbBus, UsbSeen,
     server_devices,
 };
-use wibbet_types::{Address, PlainText};
+use wibbet_types::{Address, PackageId, PlainText};
 
 use super::route::Route;
 
@@ -24,6 +24,8 @@ pub struct Surroundings {
     pub server: Option<String>,
     /// Why a part of it cannot be looked at, in words.
     pub gaps: Vec<String>,
+    /// The app in which this program runs, on a device that Android runs on.
+    pub ground: Option<PackageId>,
     /// Keeps the listener going.
     _mdns: Option<Arc<SystemMdns>>,
 }
@@ -37,6 +39,7 @@ impl Default for Surroundings {
             announced: None,
             server: None,
             gaps: Vec::new(),
+            ground: None,
             _mdns: None,
         }
     }
@@ -53,6 +56,7 @@ impl Surroundings {
             announced: mdns.as_ref().map(|m| m.seen()),
             server: Some(wibbet_adb::SERVER_ADDRESS.to_owned()),
             gaps,
+            ground: None,
             _mdns: mdns,
         }
     }
@@ -60,6 +64,18 @@ impl Surroundings {
     /// Others than those of this computer.
     pub fn simulated(bus: Option<Arc<dyn UsbBus>>, announced: Option<Announcements>) -> Self {
         Self { bus, announced, ..Self::default() }
+    }
+
+    /// On a device that Android runs on: in the terminal of an app, which gets no cables.
+    pub fn of_a_device(ground: Option<PackageId>) -> Self {
+        let mut gaps = Vec::new();
+        let mdns = SystemMdns::start().map_err(|why| gaps.push(why)).ok().map(Arc::new);
+        Self { announced: mdns.as_ref().map(|m| m.seen()), gaps, ground, _mdns: mdns, ..Self::default() }
+    }
+
+    /// In the terminal of an app, on a device that Android runs on.
+    pub fn with_ground(self, ground: Option<PackageId>) -> Self {
+        Self { ground, ..self }
     }
 
     /// With another network than this computer's.

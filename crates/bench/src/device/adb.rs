@@ -12,11 +12,11 @@ use wibbet_core::android::{Capabilities, DaemonFeatures, RootWay};
 use wibbet_core::ask::{Delivery, Output, Request};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::read::{RangeTools, ShortForm, commands_requests, read_commands};
-use wibbet_types::{DeviceId, DevicePath, PlainText};
+use wibbet_types::{DeviceId, DevicePath, PackageId, PlainText};
 
 use super::claims::DeviceClaims;
 use super::device::{AskError, Device};
-use crate::around::{Route, Surroundings};
+use crate::around::{Route, Surroundings, is_here};
 use crate::policy::RunPolicy;
 
 /// So many bytes of a file are asked for in one command.
@@ -294,6 +294,11 @@ impl Device for AdbDevice {
 
     fn start(&self) -> Option<String> {
         self.facts()?.boot_id.map(|id| id.to_string())
+    }
+
+    fn ground(&self) -> Option<PackageId> {
+        let here = self.routes().iter().any(|route| route.at().is_some_and(is_here));
+        self.surroundings.ground.clone().filter(|_| here)
     }
 
     fn short_form(&self) -> Option<Arc<ShortForm>> {

@@ -7,7 +7,7 @@ use thiserror::Error;
 use wibbet_core::android::Capabilities;
 use wibbet_core::ask::{Output, Request};
 use wibbet_core::read::ShortForm;
-use wibbet_types::DevicePath;
+use wibbet_types::{DevicePath, PackageId};
 
 /// Why a request got no answer.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]
@@ -48,6 +48,11 @@ pub trait Device: Send + Sync {
 
     /// What tells its present start from every other one; `None` where that is not known.
     fn start(&self) -> Option<String> {
+        None
+    }
+
+    /// The app on it in which this very program runs, where it is the device on which it does.
+    fn ground(&self) -> Option<PackageId> {
         None
     }
 

@@ -35,6 +35,8 @@ pub enum BenchCommand {
     ShowQr,
     /// Nobody waits for a device to scan the code any more.
     EndPairing,
+    /// Look for the debugging daemon of the very device that the program runs on, and add it; ends with [`BenchEvent::Here`].
+    FindHere,
 }
 
 /// What the bench tells.
@@ -62,6 +64,8 @@ pub enum BenchEvent {
     /// A pairing has come to its end: the name of the device's connect service, or the words that say why not, and
     /// whether only the code was wrong.
     Paired(Result<String, (String, bool)>),
+    /// Where the debugging daemon of this very device is; `None` where it was not found.
+    Here(Option<Address>),
     /// Something worth telling that is not in the other events.
     Note(String),
 }

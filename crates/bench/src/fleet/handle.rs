@@ -36,6 +36,7 @@ impl Bench {
             last_card: 0,
             tried: HashMap::new(),
             pairing: None,
+            finding: None,
             announced: HashSet::new(),
         };
         let task = tokio::spawn(floor.live(addresses, inbox, heard));

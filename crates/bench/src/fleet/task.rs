@@ -12,8 +12,8 @@ use wibbet_core::link::{Advice, Rung};
 use wibbet_types::Address;
 
 use super::event::{BenchCommand, BenchEvent, CardId};
-use crate::around::{Route, Sighting};
-use crate::ops::{pair_by_code, pair_by_qr};
+use crate::around::{Route, Sighting, is_here};
+use crate::ops::{find_here, listening, pair_by_code, pair_by_qr};
 use crate::session::{Session, SessionCommand, SessionEvent};
 use crate::workplace::Workplace;
 
@@ -45,6 +45,8 @@ pub(crate) struct FleetTask {
     /// Which card a route was given to.
     pub(super) tried: HashMap<Route, CardId>,
     pub(super) pairing: Option<JoinHandle<()>>,
+    /// The search for this very device.
+    pub(super) finding: Option<JoinHandle<()>>,
     /// The ways that are announced now.
     pub(super) announced: HashSet<Route>,
 }
@@ -281,6 +283,21 @@ impl FleetTask {
                     let mut news = |news| events(BenchEvent::Pairing(news));
                     pair_by_qr(&workplace, Duration::from_secs(3600), &mut news).await
                 });
+            }
+            BenchCommand::FindHere => {
+                let network = Arc::clone(&self.workplace.surroundings.network);
+                let routes = self.cards.values().flat_map(|c| c.session.device().routes());
+                let likely: Vec<u16> =
+                    routes.filter_map(|r| r.at().filter(|at| is_here(at)).map(wibbet_types::Address::port)).collect();
+                let events = Arc::clone(&self.events);
+                // The latest search counts; a former one that is still going on finds the same.
+                let search = tokio::spawn(async move {
+                    let listed = tokio::task::spawn_blocking(listening).await.ok().flatten();
+                    events(BenchEvent::Here(find_here(&*network, &likely, listed).await));
+                });
+                if let Some(former) = self.finding.replace(search) {
+                    former.abort();
+                }
             }
             BenchCommand::EndPairing => drop(self.pairing.take().map(|task| task.abort())),
         }

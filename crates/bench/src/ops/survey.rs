@@ -85,7 +85,8 @@ pub async fn survey<D: Device>(
     let short = device.ask(&read::short_dump_request(&device.capabilities(), None), &mut |_| {}).await?;
     device.rely_on_short_form(ShortForm::proven(&inventory, &read::read_short_dump(&short.out)));
     tell_beside(device, &mut inventory).await?;
-    inventory.essential = essentials(device, kinds.iter().map(|(id, kind)| (id, *kind))).await?;
+    let essential = essentials(device, kinds.iter().map(|(id, kind)| (id, *kind))).await?;
+    inventory.essential = essential.standing_on(device.ground());
     if unnamed {
         inventory.gaps.push("the device did not list its users: they are known by their numbers only".into());
     }

@@ -422,7 +422,7 @@ impl<'a, D: Device> Runner<'a, D> {
             _ => None,
         });
         // However old the plan is.
-        let essentials = Essentials::of(kinds, &self.device.capabilities(), &answers);
+        let essentials = Essentials::of(kinds, &self.device.capabilities(), &answers).standing_on(self.device.ground());
         for step in waiting.iter().filter(|step| step.way.takes_out()) {
             let reason = match essentials.why(&step.id, step.user) {
                 Some(what) => Some(SkipReason::Essential(what)),

@@ -22,6 +22,8 @@ pub enum Essential {
     Services,
     /// The sandbox of advertisers' code, from Android 13 on.
     Sandbox,
+    /// The terminal in which Wibbet runs, on the device itself.
+    Ground,
 }
 
 impl Essential {
@@ -36,11 +38,12 @@ impl Essential {
             Self::Permissions => "it is the one that gives permissions",
             Self::Services => "it is Android's services extension",
             Self::Sandbox => "it is the sandbox that Android's package service looks for",
+            Self::Ground => "Wibbet itself runs in it, and could put nothing back",
         }
     }
 
     /// Whether it is so for every user; else for the first one.
     pub(crate) fn is_for_all(self) -> bool {
-        matches!(self, Self::Android | Self::Shell)
+        matches!(self, Self::Android | Self::Shell | Self::Ground)
     }
 }

@@ -46,6 +46,12 @@ impl Essentials {
         Self(found)
     }
 
+    /// With the app in which Wibbet itself runs, on a device that it runs on.
+    pub fn standing_on(mut self, ground: Option<PackageId>) -> Self {
+        self.0.extend(ground.map(|id| (id, Essential::Ground)));
+        self
+    }
+
     /// Why a package is never taken out for a user; `None` where it may be.
     pub fn why(&self, id: &PackageId, user: UserId) -> Option<Essential> {
         self.0.get(id).copied().filter(|what| user == UserId::OWNER || what.is_for_all())
@@ -96,6 +102,11 @@ mod tests {
             let unnamed = all(31, &[(Essential::Installer, nobody)]);
             assert_eq!(unnamed.why(&id("com.android.packageinstaller"), UserId::OWNER), Some(Essential::Installer));
         }
+        let ground = || Some(id("com.ostrel.notes"));
+        assert_eq!(
+            all(31, &[]).standing_on(ground()).why(&id("com.ostrel.notes"), UserId::new(10)),
+            Some(Essential::Ground)
+        );
         let unasked = all(31, &[]);
         assert_eq!(unasked.why(&id("com.corvane.sdksandbox"), UserId::OWNER), None);
     }

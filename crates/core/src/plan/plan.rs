@@ -112,7 +112,7 @@ pub enum SkipReason {
 impl fmt::Display for SkipReason {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(match self {
-            Self::Essential(what @ (Essential::Android | Essential::Shell)) => {
+            Self::Essential(what @ (Essential::Android | Essential::Shell | Essential::Ground)) => {
                 return write!(f, "never taken out: {}", what.words());
             }
             Self::Essential(what) => {

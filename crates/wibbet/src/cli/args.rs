@@ -122,6 +122,17 @@ pub(crate) enum Command {
         #[arg(long, value_name = "FILE")]
         scenario: Vec<std::path::PathBuf>,
     },
+    /// The screen for the very device that this runs on: its own wireless debugging is paired with, and found again.
+    ///
+    /// In the terminal of a phone, tablet or television no computer is needed.
+    Here {
+        /// Only say where this device's debugging is, and end.
+        #[arg(long)]
+        find: bool,
+        /// One JSON object on standard output.
+        #[arg(long, requires = "find")]
+        json: bool,
+    },
     /// Simulated bench devices standing alone, until interrupted.
     Sim(sim::SimArguments),
     /// What holds foretell, held against what breaks on simulated devices without the packages.

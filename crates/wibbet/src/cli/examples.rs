@@ -5,8 +5,9 @@ use clap::{Command, CommandFactory as _};
 use super::args::Arguments;
 
 /// For each command, and each command below one, what it is called with. DEVICE is an id, a serial, or HOST:PORT.
-const EXAMPLES: [(&str, &[&str]); 47] = [
+const EXAMPLES: [(&str, &[&str]); 48] = [
     ("demo", &["wibbet demo"]),
+    ("here", &["wibbet here", "wibbet here --find"]),
     ("sim", &["wibbet sim --device crew-phone", "wibbet sim --android 22 --fault cut=from:300 --transcript asked.txt"]),
     ("score", &["wibbet score --device crew-phone"]),
     ("bench", &["wibbet bench", "wibbet bench --watch --json"]),

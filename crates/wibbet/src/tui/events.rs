@@ -2,19 +2,20 @@
 
 use std::sync::Arc;
 
+use wibbet_bench::around::is_here;
 use wibbet_bench::fleet::{BenchCommand, BenchEvent};
 use wibbet_bench::ops::PairNews;
 use wibbet_bench::run::RunNews;
 use wibbet_bench::session::{SessionCommand, SessionEvent};
 use wibbet_core::link::CloseStep;
-use wibbet_core::link::Ladder;
+use wibbet_core::link::{Ladder, Rung};
 use wibbet_core::package::notes_by_package;
 use wibbet_core::run::{Outcome, RunKind, RunState, StepEvent};
-use wibbet_types::PlainText;
+use wibbet_types::{Address, PlainText};
 
 use super::message::{Effect, to_session};
 use super::model::Model;
-use super::windows::{Pair, Window};
+use super::windows::{Here, Pair, Window};
 use crate::tui::app::{DeviceModel, Notice, RunPane};
 use crate::tui::keys::{Action, View, hint};
 use crate::tui::rooms::orders;
@@ -74,6 +75,7 @@ fn take_in(model: &mut Model, event: BenchEvent) -> Vec<Effect> {
             }
         }
         BenchEvent::Paired(done) => return paired(model, done),
+        BenchEvent::Here(at) => return here(model, at),
         BenchEvent::Note(text) => model.app.tell(PlainText::new(&text).into_string()),
     }
     Vec::new()
@@ -105,7 +107,45 @@ fn pair_form(windows: &mut [Window]) -> Option<&mut Pair> {
     })
 }
 
+/// The window about the device that the program runs on.
+fn here_form(windows: &mut [Window]) -> Option<&mut Here> {
+    windows.iter_mut().find_map(|window| match window {
+        Window::Here(form) => Some(&mut **form),
+        _ => None,
+    })
+}
+
+/// This very device was looked for.
+fn here(model: &mut Model, at: Option<Address>) -> Vec<Effect> {
+    if let Some(form) = here_form(&mut model.windows) {
+        form.found(at.as_ref());
+    } else if at.is_none() && model.app.on_itself {
+        let key = hint(View::Bench, Action::Here);
+        model.app.alert(format!("This device's own debugging does not answer: {key} on the bench says what to do."));
+    }
+    at.into_iter().map(|at| Effect::Bench(BenchCommand::Add(at))).collect()
+}
+
+/// How the link of the device that the program runs on has come to stand.
+fn own_link(model: &mut Model, place: usize, was_up: bool, out: &mut Vec<Effect>) {
+    let device = &model.app.devices[place];
+    if !model.app.on_itself || !device.routes.iter().any(|route| route.at().is_some_and(is_here)) {
+        return;
+    }
+    if device.ladder.holds(Rung::Shell) && here_form(&mut model.windows).is_some() {
+        model.windows.retain(|window| !matches!(window, Window::Here(_)));
+        model.app.current = place;
+        model.app.tell("This device is linked. Its packages come as soon as they are read.");
+    } else if was_up && !device.ladder.is_up() {
+        // Its port is another one each time that wireless debugging is switched on.
+        out.push(Effect::Bench(BenchCommand::FindHere));
+    }
+}
+
 fn paired(model: &mut Model, done: Result<String, (String, bool)>) -> Vec<Effect> {
+    if let Some(form) = here_form(&mut model.windows) {
+        return form.paired(done.map(|_| ()).map_err(|(why, _)| why));
+    }
     match done {
         Ok(name) => {
             model.windows.retain(|window| !matches!(window, Window::Pair(_)));
@@ -149,13 +189,14 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
         SessionEvent::Ladder(ladder) => {
             // A ladder of which nothing is known yet is also what a closed link leaves behind.
             device.closed &= *ladder == Ladder::default();
-            device.ladder = *ladder;
+            let was_up = std::mem::replace(&mut device.ladder, *ladder).is_up();
             if !device.ladder.is_up() {
                 // What was being asked beside everything else ended with the link.
                 device.following = false;
                 device.front = None;
                 device.reading = None;
             }
+            own_link(model, place, was_up, out);
         }
         SessionEvent::Details(details) => device.details = Some(*details),
         SessionEvent::OtherDevice(_) => {}

@@ -57,6 +57,8 @@ pub(crate) struct Start {
     pub(crate) demo: Option<Arc<Demo>>,
     /// Where apps of this computer's are looked for at first; where the program was started, without.
     pub(crate) apps: Option<std::path::PathBuf>,
+    /// The program runs on a device itself: that is looked for first.
+    pub(crate) on_itself: bool,
     /// A folder that goes when the screen does.
     pub(crate) passing: Option<tempfile::TempDir>,
 }
@@ -90,7 +92,7 @@ async fn prepared(
     let theme = Theme::new(ColorDepth::detect());
     model.app.tell("Getting ready.");
     terminal.draw(|frame| draw(&model, &theme, frame))?;
-    let Start { mut workplace, config, addresses, demo, apps, passing: _passing } = prepare.await?;
+    let Start { mut workplace, config, addresses, demo, apps, on_itself, passing: _passing } = prepare.await?;
     if let Some(apps) = apps.or_else(|| std::env::current_dir().ok()) {
         model.app.apps_folder = apps;
     }
@@ -98,7 +100,12 @@ async fn prepared(
     workplace.patience.link = LINK_PATIENCE;
     model.app.notice = None;
     model.app.config = config;
-    Screen::new(workplace, addresses, demo, model, theme).live(terminal).await
+    model.app.on_itself = on_itself;
+    let mut screen = Screen::new(workplace, addresses, demo, model, theme);
+    if on_itself {
+        screen.look_for_itself();
+    }
+    screen.live(terminal).await
 }
 
 struct Screen {
@@ -138,6 +145,15 @@ impl Screen {
             Effects { bench, logbook, config: model.app.config.clone(), demo: demo.clone(), messages: sender };
         effects.read_choices();
         Self { model, in_sight: None, theme, effects, demo, messages }
+    }
+
+    /// Begins with the window about the device that the program runs on.
+    fn look_for_itself(&mut self) {
+        let mut effects = Vec::new();
+        self.model.windows.extend(Window::open(&mut self.model.app, Action::Here, &mut effects));
+        for effect in effects {
+            self.effects.apply(effect);
+        }
     }
 
     async fn live(&mut self, terminal: &mut ratatui::DefaultTerminal) -> anyhow::Result<()> {

@@ -115,6 +115,10 @@ fn essential(what: Essential) -> Hold {
         Essential::Android | Essential::Shell | Essential::Services => (Some(1), Sure::Known),
         _ => (Some(1), Sure::Seen),
     };
+    if what == Essential::Ground {
+        let hold = Hold::new(HoldKind::Role, "terminal", "Wibbet itself", sure);
+        return hold.shown_by(HoldSource::Packages, what.words());
+    }
     if what == Essential::Shell {
         let hold = Hold::new(HoldKind::Role, "debugging", "debugging itself", sure);
         return hold.shown_by(HoldSource::Android, what.words());

@@ -6,10 +6,11 @@ use std::time::Duration;
 use qrcode::render::unicode::Dense1x2;
 use qrcode::{EcLevel, QrCode};
 use tokio::sync::mpsc;
+use wibbet_adb::SystemDialer;
 use wibbet_bench::device::AdbDevice;
 use wibbet_bench::ops::{
-    CopiesGo, Details, PairNews, RestartError, before_restart, claim, comes_back, details, pair_by_code, pair_by_qr,
-    restart_device,
+    self, CopiesGo, Details, PairNews, RestartError, before_restart, claim, comes_back, details, pair_by_code,
+    pair_by_qr, restart_device,
 };
 use wibbet_bench::session::{Closing, Session, SessionCommand, SessionEvent};
 use wibbet_bench::workplace::Workplace;
@@ -248,6 +249,27 @@ pub(crate) async fn restart(
         (false, _) => line("told to restart; its link has ended"),
     }
     Ok(if restarted == Some(false) { Exit::Unsettled } else { Exit::Done })
+}
+
+/// Looks for the debugging of the very device that this runs on.
+pub(crate) async fn find_here(as_json: bool) -> Result<Exit, Failure> {
+    let found = ops::find_here(&SystemDialer, &[], ops::listening()).await;
+    if as_json {
+        json::print(&json::Here { at: found.as_ref().map(ToString::to_string) });
+    }
+    match found {
+        Some(at) => {
+            if !as_json {
+                line(&at);
+                tell(format_args!("name it to any command, as in `wibbet packages {at}`; `wibbet here` pairs with it"));
+            }
+            Ok(Exit::Done)
+        }
+        None => Err(Failure::new(
+            Exit::NoDevice,
+            "no debugging daemon answers on this device: switch Wireless debugging on (Settings, Developer options); it needs a network",
+        )),
+    }
 }
 
 /// Says what this system needs before devices on cables can be opened; for Linux prints the rule for udev.

@@ -6,6 +6,13 @@ use wibbet_core::link::{Ladder, RungState};
 
 use super::device::Device;
 
+/// Where the debugging of the very device is that the program runs on.
+#[derive(Serialize)]
+pub(crate) struct Here {
+    /// `HOST:PORT`; null where none answers.
+    pub(crate) at: Option<String>,
+}
+
 #[derive(Serialize)]
 struct JsonRung {
     rung: &'static str,

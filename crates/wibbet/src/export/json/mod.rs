@@ -27,7 +27,7 @@ pub(crate) use error::{print, print_failure};
 pub(crate) use fault::FaultSearch;
 pub(crate) use file::{Brought, Picture, SwitchedPart};
 pub(crate) use life::DeviceLife;
-pub(crate) use link::{Closed, JsonLadder, Paired, Restarted};
+pub(crate) use link::{Closed, Here, JsonLadder, Paired, Restarted};
 pub(crate) use logbook::{Checked, ErasedDevice, Exported, MergedLogbook, Tidied, handed_on_as};
 pub(crate) use order::{JsonOrder, OrderNames, OrderedDevice, RecordOfOrder};
 pub(crate) use packages::Packages;

@@ -52,6 +52,8 @@ pub(crate) struct App {
     pub(crate) apps_folder: PathBuf,
     /// Orders.
     pub(crate) orders: Orders,
+    /// The program runs on a device itself.
+    pub(crate) on_itself: bool,
     /// Words are to be large whatever the size of the screen: somebody uses it with a finger.
     pub(crate) by_finger: bool,
     /// The word at the bottom that was chosen by arrow keys, by place.
@@ -85,6 +87,7 @@ impl App {
             searches: Vec::new(),
             apps_folder: PathBuf::from("."),
             orders: Orders::default(),
+            on_itself: false,
             by_finger: false,
             word: None,
             size,

@@ -106,6 +106,8 @@ pub(crate) enum Action {
     Shell,
     SwitchOnWireless,
     DeviceScreens,
+    Here,
+    LookAgain,
     Menu,
     Palette,
     SearchHelp,

@@ -48,6 +48,7 @@ pub(crate) enum Layer {
     Job,
     JobSheet,
     Pair,
+    Here,
     Palette,
     PartAsked,
     Parts,
@@ -95,6 +96,7 @@ impl Layer {
             Self::Job,
             Self::JobSheet,
             Self::Pair,
+            Self::Here,
         ]);
         all.extend([Self::Orders, Self::OrderMaking, Self::OrderWork, Self::OrderAsked]);
         all.extend([Self::Palette, Self::PartAsked, Self::Parts]);
@@ -158,6 +160,7 @@ impl Layer {
             Self::Job => &[windows::JOB],
             Self::JobSheet => &[windows::JOB_SHEET, windows::READING],
             Self::Pair => &[windows::PAIR],
+            Self::Here => &[windows::HERE],
             Self::Palette => &[windows::PALETTE],
             Self::PartAsked => &[windows::PART_ASKED],
             Self::Parts => &[windows::PARTS],

@@ -165,6 +165,13 @@ pub(super) const BENCH: &[Binding] = &[
         "Pairs with a device for wireless debugging, by a QR code to scan or by the code that it shows.",
     ),
     bind(
+        Action::Here,
+        &[letter('H')],
+        "This device itself",
+        "this device",
+        "Where Wibbet runs on a device itself: pairs with that device's own wireless debugging, and finds its port again.",
+    ),
+    bind(
         Action::Guide,
         &[letter('g')],
         "First steps",

@@ -113,6 +113,14 @@ pub(super) const PAIR: &[Binding] = &[
     foot(Action::DeviceScreens, &[control('t')], "its screen"),
 ];
 
+/// The device that the program runs on.
+pub(super) const HERE: &[Binding] = &[
+    foot(Action::Accept, ENTER, "pair"),
+    foot(Action::NextField, &[key(KeyCode::Tab), key(KeyCode::BackTab), key(KeyCode::Up), key(KeyCode::Down)], "field"),
+    foot(Action::LookAgain, &[letter('r')], "looks again"),
+    foot(Action::Leave, ESC, "not now"),
+];
+
 /// Closing a link.
 pub(super) const CLOSE: &[Binding] = &[
     foot(Action::CloseNow, &[letter('s')], "does it"),

@@ -68,6 +68,7 @@ pub(super) fn is_enabled(app: &App, action: Action) -> bool {
     let on = |test: fn(&DeviceModel) -> bool| app.device().is_some_and(test);
     match action {
         Action::AddDevice | Action::Pair | Action::Guide => true,
+        Action::Here => app.on_itself,
         Action::Next => on(|d| d.inventory.is_some()),
         Action::DeveloperOptions => on(|d| !d.running && d.ladder.holds(Rung::Shell)),
         Action::Restart => on(|d| !d.running && d.is_ready()),

@@ -14,7 +14,8 @@ use crate::tui::app::{App, DeviceModel, Review, RunPane};
 use crate::tui::keys::{Action, View, hint};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{
-    ColorDepth, Theme, capitalize, first_line, fit, glyph, spinner, tall_item_at, told, truncate, under_cursor, width, wrap,
+    ColorDepth, Theme, capitalize, first_line, fit, glyph, spinner, tall_item_at, told, truncate, under_cursor, width,
+    wrap,
 };
 
 /// Lines above the list, at least.

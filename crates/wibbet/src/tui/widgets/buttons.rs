@@ -103,7 +103,8 @@ mod tests {
 
     #[test]
     fn rows_are_filled_and_the_last_word_is_always_there() {
-        let all = words(&["mark", "plan", "search", "put back", "user", "details", "sort", "star", "follow the screen"]);
+        let all =
+            words(&["mark", "plan", "search", "put back", "user", "details", "sort", "star", "follow the screen"]);
         let more = ("more".to_owned(), 99);
         for cells in 8..70 {
             for most in 1..4 {

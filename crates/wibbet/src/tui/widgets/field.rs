@@ -6,8 +6,8 @@ use ratatui::layout::{Position, Rect};
 use ratatui::text::{Line, Span};
 use tui_input::Input;
 
-use super::text::fit;
 use super::taps::Tap;
+use super::text::fit;
 use super::theme::Theme;
 
 /// A line that is typed into: a sign where the keys go, a name, and the text, of which the part around the cursor is shown

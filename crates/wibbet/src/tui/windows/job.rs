@@ -75,7 +75,12 @@ impl Form for JobForm {
                 continue;
             }
             let line = Rect { y, height: 1, ..room };
-            let field = Field { name, name_cells: 23.min(usize::from(line.width) / 3), input: &self.inputs[n], here: n == self.at };
+            let field = Field {
+                name,
+                name_cells: 23.min(usize::from(line.width) / 3),
+                input: &self.inputs[n],
+                here: n == self.at,
+            };
             field.draw((n + FIELDS.len() - self.at) % FIELDS.len(), theme, frame, line);
         }
         let last = Rect { y: (room.y + 5).min(room.bottom()), height: room.height.saturating_sub(5).min(1), ..room };

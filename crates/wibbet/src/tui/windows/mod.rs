@@ -15,6 +15,7 @@ mod finder;
 mod form;
 mod guide;
 mod help;
+mod here;
 mod id_list;
 mod job;
 mod job_sheet;
@@ -52,6 +53,7 @@ use crate::tui::widgets::Theme;
 use form::Form;
 
 pub(crate) use form::Flow;
+pub(crate) use here::Here;
 pub(crate) use id_list::IdList;
 pub(crate) use pair::Pair;
 
@@ -138,6 +140,7 @@ windows![
     finder::Finder,
     guide::Guide,
     help::Help,
+    here::Here,
     id_list::IdList,
     job::JobForm,
     job_sheet::JobSheet,

@@ -84,7 +84,12 @@ impl Form for NoteForm {
                 other => other.word().to_owned(),
             };
             let line = Rect { y: room.y + scope as u16, height: 1, width: room.width.saturating_sub(2), ..room };
-            let field = Field { name: &name, name_cells: 30.min(usize::from(line.width) / 3), input: &self.inputs[n], here: scope == self.scope };
+            let field = Field {
+                name: &name,
+                name_cells: 30.min(usize::from(line.width) / 3),
+                input: &self.inputs[n],
+                here: scope == self.scope,
+            };
             if line.y >= room.bottom() {
                 continue;
             }

@@ -27,7 +27,8 @@ impl Palette {
         // A finger scrolls over nothing that cannot be had, and has moving and paging without them.
         let is_offered = |action| {
             let moves = Layer::Everywhere.bindings().any(|b| b.action == action && b.hint.is_empty());
-            !app.has_large_words() || (is_enabled(app, action) && (!moves || matches!(action, Action::Quit | Action::UndoRun)))
+            !app.has_large_words()
+                || (is_enabled(app, action) && (!moves || matches!(action, Action::Quit | Action::UndoRun)))
         };
         let found = |name: &str| words.iter().all(|w| name.to_lowercase().contains(w));
         named.filter(|(name, action)| found(name) && is_offered(*action)).collect()

@@ -106,14 +106,13 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
     let cells = usize::from(area.width);
     if !device.has_something_to_do() {
         let rule = "─".repeat(cells.saturating_sub(8));
-        let lines = vec![
-            Line::from(vec![
-                Span::styled("─ ", theme.dim),
-                Span::styled("Tray ", theme.accent),
-                Span::styled(rule, theme.dim),
-            ]),
-        ];
-        let mark = if theme.taps.large() { "A tap at the beginning of a line" } else { &hint(View::Packages, Action::Mark) };
+        let lines = vec![Line::from(vec![
+            Span::styled("─ ", theme.dim),
+            Span::styled("Tray ", theme.accent),
+            Span::styled(rule, theme.dim),
+        ])];
+        let mark =
+            if theme.taps.large() { "A tap at the beginning of a line" } else { &hint(View::Packages, Action::Mark) };
         let words = format!(
             "Empty. {mark} marks a package: uninstall, where it is needed disable; {} changes that.",
             hint(View::Packages, Action::NextWay)
