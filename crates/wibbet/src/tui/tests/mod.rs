@@ -46,6 +46,7 @@ mod orders;
 mod packages;
 mod run;
 mod screen;
+mod touch;
 
 const IN: PackageState = testing::IN_USE;
 const OUT: PackageState = testing::UNINSTALLED;

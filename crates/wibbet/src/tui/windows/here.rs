@@ -55,9 +55,7 @@ impl Here {
                 vec![Effect::Bench(BenchCommand::FindHere)]
             }
             Err(why) => {
-                self.trouble = Some(format!(
-                    "{why}. What you typed stays; a dialog that is opened again has another code and another port."
-                ));
+                self.trouble = Some(format!("{why}. A dialog that is opened again has another code and another port."));
                 Vec::new()
             }
         }

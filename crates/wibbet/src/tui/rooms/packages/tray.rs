@@ -155,6 +155,8 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
     // What it does, as far as there is room beside one item.
     let said = upshot_lines(device, theme, cells).into_iter().take(room.saturating_sub(upshot + 1));
     let said: Vec<Line<'_>> = said.collect();
+    // On a phone's screen by number alone, as over the columns of the table.
+    let whom = |user: UserId| if cells < 60 { format!("u{user}") } else { device.user_words(user) };
     let newcomers = device.newcomers.iter().map(|(user, taken)| {
         let words = if cells < 70 { fit("install", 10) } else { fit("install first", 21) };
         let name = format!("{} {}", taken.copy.id, taken.copy.version);
@@ -162,7 +164,7 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
         Line::from(vec![
             Span::styled(format!(" +→{} {words}", glyph(Condition::InUse)), theme.accent),
             Span::styled(fit(&name, room.clamp(12, 60)), theme.plain),
-            Span::styled(format!(" {}", device.user_words(*user)), theme.dim),
+            Span::styled(format!(" {}", whom(*user)), theme.dim),
         ])
     });
     let mut items: Vec<Line<'_>> = newcomers
@@ -177,7 +179,7 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
             Line::from(vec![
                 Span::styled(format!(" {}→{} {words}", glyph(condition), glyph(becomes)), theme.accent),
                 Span::styled(fit(&named(device, &item.id, room.clamp(12, 60)), room.clamp(12, 60)), theme.plain),
-                Span::styled(format!(" {}", device.user_words(item.user)), theme.dim),
+                Span::styled(format!(" {}", whom(item.user)), theme.dim),
             ])
         }))
         .collect();

@@ -1,0 +1,221 @@
+//! A screen that is tapped: a phone's own, 45 columns wide, and with a mouse on any.
+
+use super::*;
+
+impl Screen {
+    /// Draws the screen and taps a place on it, columns and lines counted from 0.
+    fn tap_at(&mut self, column: usize, line: usize) {
+        self.drawn();
+        let event = MouseEvent {
+            kind: MouseEventKind::Down(MouseButton::Left),
+            column: column as u16,
+            row: line as u16,
+            modifiers: KeyModifiers::NONE,
+        };
+        let effects = update(&mut self.model, Message::Terminal(Event::Mouse(event)));
+        self.take(effects);
+    }
+
+    /// Taps a text on the screen, the last one of them.
+    fn tap(&mut self, text: &str) {
+        let shown = self.text();
+        let (line, row) = shown.lines().enumerate().filter(|(_, row)| row.contains(text)).last().unwrap_or_else(|| {
+            panic!("{text} is not on the screen:\n{shown}");
+        });
+        let column = width(&row[..row.rfind(text).unwrap()]) + width(text) / 2;
+        self.tap_at(column, line);
+    }
+
+    /// Draws the screen, so that it can be tapped.
+    fn drawn(&mut self) {
+        let (columns, lines) = self.model.app.size;
+        let theme = Theme::new(ColorDepth::Full);
+        let mut terminal = Terminal::new(TestBackend::new(columns, lines)).unwrap();
+        terminal.draw(|frame| draw(&self.model, &theme, frame)).unwrap();
+        self.model.tappable = theme.taps.drawn();
+    }
+}
+
+#[test]
+fn a_job_by_taps_alone() {
+    let mut screen = Screen::linked(45, 40);
+    screen.tap("to its packages");
+    insta::assert_snapshot!("packages_45x40", screen.text());
+    // At the beginning of its line a package is marked at once; elsewhere the second tap does it.
+    let row = |screen: &Screen, label: &str| screen.text().lines().position(|l| l.contains(label)).unwrap();
+    let music = row(&screen, "Music");
+    screen.tap_at(1, music);
+    assert_eq!(screen.model.app.devices[0].tray.len(), 1);
+    let calendar = row(&screen, "Calendar");
+    screen.tap_at(20, calendar);
+    assert_eq!(screen.model.app.devices[0].tray.len(), 1, "the first tap only goes there");
+    screen.tap_at(20, calendar);
+    assert_eq!(screen.model.app.devices[0].tray.len(), 2);
+    screen.tap("plan");
+    assert_eq!(screen.model.app.view, View::Run);
+    insta::assert_snapshot!("plan_45x40", screen.text());
+    assert!(screen.effects.is_empty(), "nothing is sent by going there: {:?}", screen.effects);
+    screen.tap("send the steps");
+    assert!(
+        screen.effects.iter().any(|effect| format!("{effect:?}").contains("com.android.music")),
+        "{:?}",
+        screen.effects
+    );
+    // The stations at the top.
+    for view in View::ALL {
+        let number = (view as usize + 1).to_string();
+        let top = screen.text().lines().next().unwrap().to_owned();
+        screen.tap_at(width(&top[..top.find(&number).unwrap()]), 0);
+        assert_eq!(screen.model.app.view, view);
+    }
+}
+
+#[test]
+fn every_action_that_can_be_had_is_behind_the_last_word() {
+    for view in View::ALL {
+        let mut screen = Screen::linked(45, 40);
+        screen.keys(&(view as usize + 1).to_string());
+        let enabled: Vec<&str> = by_name(view)
+            .into_iter()
+            .filter(|b| crate::tui::rooms::is_enabled(&screen.model.app, b.action))
+            .filter(|b| !b.hint.is_empty() || matches!(b.action, Action::Quit | Action::UndoRun))
+            .map(|b| b.name)
+            .collect();
+        screen.tap("more");
+        assert!(matches!(screen.model.windows[..], [Window::Palette(_)]), "{view:?}");
+        let mut seen = screen.text();
+        for _ in 0..12 {
+            let wheel =
+                MouseEvent { kind: MouseEventKind::ScrollDown, column: 9, row: 9, modifiers: KeyModifiers::NONE };
+            update(&mut screen.model, Message::Terminal(Event::Mouse(wheel)));
+            seen.push_str(&screen.text());
+        }
+        for name in enabled {
+            let short: String = name.chars().take(38).collect();
+            assert!(seen.contains(&short), "{view:?}: {name}\n{seen}");
+        }
+    }
+}
+
+#[test]
+fn an_action_in_a_list_of_them_is_done_by_one_tap() {
+    let mut screen = Screen::linked(45, 40);
+    screen.keys("2");
+    screen.tap("more");
+    screen.tap("Choose columns");
+    assert!(matches!(screen.model.windows[..], [Window::Columns(_)]), "{}", screen.text());
+    let before = screen.model.app.columns.len();
+    screen.tap("shows or hides");
+    assert_ne!(screen.model.app.columns.len(), before);
+    // The row under the cursor is switched by a tap; another one is gone to first.
+    screen.tap("done");
+    assert!(screen.model.windows.is_empty());
+}
+
+#[test]
+fn what_lies_under_a_window_is_not_tapped() {
+    let mut screen = Screen::linked(100, 30);
+    screen.keys("2?");
+    let views = screen.model.app.view;
+    screen.tap_at(12, 0);
+    assert_eq!((screen.model.app.view, screen.model.windows.len()), (views, 1));
+    screen.tap("closes");
+    assert!(screen.model.windows.is_empty());
+}
+
+#[test]
+fn words_at_the_bottom_are_tapped_where_keys_stand_too() {
+    let mut screen = Screen::linked(128, 40);
+    screen.tap("to its packages");
+    assert_eq!(screen.model.app.view, View::Packages);
+    screen.tap("search");
+    assert!(screen.model.app.devices[0].searching);
+    screen.keys("music");
+    screen.tap("to the list");
+    assert!(!screen.model.app.devices[0].searching && screen.model.app.devices[0].found.len() == 1);
+}
+
+#[test]
+fn a_remote_control_reaches_every_word() {
+    let mut screen = Screen::linked(100, 30);
+    screen.drawn();
+    screen.code(KeyCode::Right);
+    assert_eq!(screen.model.app.word, Some(0));
+    screen.drawn();
+    screen.code(KeyCode::Enter);
+    assert_eq!((screen.model.app.view, screen.model.app.word), (View::Packages, None));
+    // From the first to the side is the last one; moving over the list leaves the words.
+    screen.drawn();
+    screen.code(KeyCode::Left);
+    assert_eq!(screen.model.app.word, Some(screen.model.tappable.words() - 1));
+    screen.code(KeyCode::Down);
+    assert_eq!((screen.model.app.word, screen.model.app.devices[0].at), (None, 1));
+    // Enter alone does what it always does.
+    screen.keys(" \n");
+    assert_eq!(screen.model.app.view, View::Run);
+}
+
+#[test]
+fn the_other_field_of_a_window_is_tapped() {
+    let mut screen = Screen::linked(60, 40);
+    screen.keys("1.j");
+    assert!(screen.shows("⟩ technician"), "{}", screen.text());
+    screen.tap("  ticket");
+    screen.keys("P-77");
+    assert!(screen.shows("⟩ ticket") && screen.shows("P-77"), "{}", screen.text());
+}
+
+#[test]
+fn the_screen_on_the_device_itself() {
+    let mut screen = Screen::empty(45, 40);
+    screen.keys("H");
+    assert!(screen.model.windows.is_empty(), "elsewhere there is no such thing");
+    screen.model.app.on_itself = true;
+    screen.keys("H");
+    let effects = std::mem::take(&mut screen.effects);
+    assert_eq!(effects, [Effect::Bench(BenchCommand::FindHere)]);
+    screen.bench(BenchEvent::Here(None));
+    insta::assert_snapshot!("here_45x40", screen.text());
+    screen.tap(" pair ");
+    assert!(screen.shows("six digits") && screen.effects.is_empty());
+    // Digits alone; behind the sixth the port is asked for, and of an address its port is taken.
+    screen.keys("59x2781");
+    update(&mut screen.model, Message::Terminal(Event::Paste("192.0.2.7:41235".into())));
+    screen.tap(" pair ");
+    let at = "127.0.0.1:41235".parse().unwrap();
+    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::Pair { at, code: "592781".into() })]);
+    screen.effects.clear();
+    // What was typed stays, also when it was of no use.
+    screen.bench(BenchEvent::Paired(Err(("the code is not the one".into(), true))));
+    assert!(screen.shows("592781") && screen.shows("41235") && screen.shows("not the one"), "{}", screen.text());
+    screen.bench(BenchEvent::Paired(Ok("adb-CT5".into())));
+    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::FindHere)]);
+    screen.effects.clear();
+    // It is found, linked, and the window closes.
+    screen.bench(BenchEvent::Here(Some("127.0.0.1:40001".parse().unwrap())));
+    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::Add("127.0.0.1:40001".parse().unwrap()))]);
+    screen.tell(SessionEvent::Ladder(Box::new(ready())));
+    assert!(screen.model.windows.is_empty() && screen.shows("This device is linked"), "{}", screen.text());
+    // When the link goes it is looked for again: its port is another one by then.
+    screen.effects.clear();
+    let mut lost = Ladder::default();
+    lost.trouble = Some(LinkTrouble::new(Rung::Reached, Advice::CheckNetwork, "gone"));
+    screen.tell(SessionEvent::Ladder(Box::new(lost)));
+    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::FindHere)]);
+    screen.bench(BenchEvent::Here(None));
+    assert!(screen.shows("does not answer"), "{}", screen.text());
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    /// Whatever is tapped, in whatever order and at whatever size, nothing breaks, and only a word that says so sends anything.
+    #[test]
+    fn any_taps_at_all(taps in prop::collection::vec((0usize..60, 0usize..44), 1..40), size in (8u16..70, 5u16..44)) {
+        let mut screen = Screen::linked(size.0, size.1);
+        for (column, line) in taps {
+            screen.tap_at(column, line);
+        }
+        screen.text();
+    }
+}
