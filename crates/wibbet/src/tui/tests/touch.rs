@@ -203,7 +203,7 @@ fn the_screen_on_the_device_itself() {
     screen.tell(SessionEvent::Ladder(Box::new(lost)));
     assert_eq!(screen.effects, [Effect::Bench(BenchCommand::FindHere)]);
     screen.bench(BenchEvent::Here(None));
-    assert!(screen.shows("does not answer"), "{}", screen.text());
+    assert!(screen.shows("own debugging"), "{}", screen.text());
 }
 
 proptest! {
