@@ -7,6 +7,7 @@ mod chaos;
 mod copies;
 mod finder;
 mod given;
+mod here;
 mod holds;
 mod labels;
 mod round_trip;
