@@ -93,11 +93,8 @@ fn terminal(model: &mut Model, event: &Event, out: &mut Vec<Effect>) {
                 terminal(model, &Event::Key(key), out);
             }
         }
-        Event::Key(key) if key.kind != KeyEventKind::Release => {
-            if !by_arrows(model, *key, out) {
-                self::key(model, event, *key, out);
-            }
-        }
+        Event::Key(key) if key.kind == KeyEventKind::Release || by_arrows(model, *key, out) => {}
+        Event::Key(key) => self::key(model, event, *key, out),
         Event::Mouse(mouse) => self::mouse(model, *mouse, out),
         Event::Resize(columns, lines) => model.app.size = (*columns, *lines),
         Event::Paste(text) => paste(model, text),

@@ -198,8 +198,8 @@ fn the_screen_on_the_device_itself() {
     assert!(screen.model.windows.is_empty() && screen.shows("This device is linked"), "{}", screen.text());
     // When the link goes it is looked for again: its port is another one by then.
     screen.effects.clear();
-    let mut lost = Ladder::default();
-    lost.trouble = Some(LinkTrouble::new(Rung::Reached, Advice::CheckNetwork, "gone"));
+    let trouble = Some(LinkTrouble::new(Rung::Reached, Advice::CheckNetwork, "gone"));
+    let lost = Ladder { trouble, ..Ladder::default() };
     screen.tell(SessionEvent::Ladder(Box::new(lost)));
     assert_eq!(screen.effects, [Effect::Bench(BenchCommand::FindHere)]);
     screen.bench(BenchEvent::Here(None));

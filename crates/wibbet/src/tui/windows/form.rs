@@ -76,10 +76,12 @@ pub(super) fn move_over(at: &mut usize, len: usize, app: &App, action: Action) {
     }
 }
 
+/// A line of keys, with the cells in which each of them stands with its words.
+type KeyLine<'a> = (Line<'a>, Vec<(Range<usize>, KeyEvent)>);
+
 /// What stands at the foot of a window: the keys that do something, or large words for them.
 pub(super) enum Foot<'a> {
-    /// Lines, with the cells in which each key and its words stand.
-    Keys(Vec<(Line<'a>, Vec<(Range<usize>, KeyEvent)>)>),
+    Keys(Vec<KeyLine<'a>>),
     Words(Vec<Vec<(String, KeyEvent, usize)>>),
 }
 
@@ -119,7 +121,7 @@ pub(super) fn foot<'a>(layer: Layer, enabled: &dyn Fn(Action) -> bool, theme: &T
         let words: Vec<_> = words.filter_map(|b| Some((b.hint.to_owned(), b.keys.first()?.event()))).collect();
         return Foot::Words(button_rows(&words, None, cells, usize::MAX));
     }
-    let mut lines: Vec<(Line<'a>, Vec<_>)> = Vec::new();
+    let mut lines: Vec<KeyLine<'a>> = Vec::new();
     let mut used = 0;
     for binding in bindings {
         let Some(first) = binding.keys.first() else { continue };

@@ -25,7 +25,7 @@ pub(super) fn places(app: &App, body: Rect) -> Places {
         (24.., 0) if body.width < 60 => 4,
         (_, 0) => 2,
         (12..24, n) => (n + 2).min(4) + told.min(2),
-        (_, n) => (n + 3).min(8) + told,
+        (_, n) => (n + 3).min(8) + told + u16::from(body.width < 60),
     };
     let search = Rect { height: 1.min(body.height), ..body };
     let left = body.height.saturating_sub(search.height);

@@ -11,7 +11,7 @@ use wibbet_types::{PackageId, UserId};
 use crate::tui::app::DeviceModel;
 use crate::tui::keys::{Action, View, hint};
 use crate::tui::rooms::parts::{becoming, data_words, named};
-use crate::tui::widgets::{Theme, capitalize, fit, glyph, told, truncate, width};
+use crate::tui::widgets::{Theme, capitalize, fit, glyph, told, width};
 
 /// The plan for some items, with all that has no way back.
 pub(super) fn tray_plan(device: &DeviceModel, inventory: &Inventory, items: &[TrayItem]) -> Plan {
@@ -151,7 +151,17 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
         Span::styled(rule, theme.dim),
     ])];
     let room = usize::from(area.height).saturating_sub(1);
-    let upshot = usize::from(room > 2);
+    // Whether it can be put back.
+    let starts = device.upshot(device.user()).is_none_or(|upshot| upshot.start < StartOutlook::NotExpected);
+    let words = match (stuck, data_words(device, &plan, false)) {
+        (0, _) if !starts => " Whether it can be put back when the device does not start is not sure.".to_owned(),
+        (0, None) => " All of it can be put back as it was.".to_owned(),
+        (0, Some(data)) => format!(" All of it can be put back, but {data}."),
+        (1, _) => " 1 of them cannot be put back from here; the plan says why.".to_owned(),
+        (n, _) => format!(" {n} of them cannot be put back from here; the plan says why."),
+    };
+    let last = told(&words, cells, if stuck > 0 || !starts { theme.alert } else { theme.dim });
+    let upshot = if room > 2 { last.len().min(room - 2) } else { 0 };
     // What it does, as far as there is room beside one item.
     let said = upshot_lines(device, theme, cells).into_iter().take(room.saturating_sub(upshot + 1));
     let said: Vec<Line<'_>> = said.collect();
@@ -193,16 +203,6 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
     items.truncate(shown);
     lines.extend(items);
     lines.extend(said);
-    if upshot == 1 {
-        let starts = device.upshot(device.user()).is_none_or(|upshot| upshot.start < StartOutlook::NotExpected);
-        let words = match (stuck, data_words(device, &plan, false)) {
-            (0, _) if !starts => " Whether it can be put back when the device does not start is not sure.".to_owned(),
-            (0, None) => " All of it can be put back as it was.".to_owned(),
-            (0, Some(data)) => format!(" All of it can be put back, but {data}."),
-            (1, _) => " 1 of them cannot be put back from here; the plan says why.".to_owned(),
-            (n, _) => format!(" {n} of them cannot be put back from here; the plan says why."),
-        };
-        lines.push(Line::styled(truncate(&words, cells), if stuck > 0 || !starts { theme.alert } else { theme.dim }));
-    }
+    lines.extend(last.into_iter().take(upshot));
     frame.render_widget(Paragraph::new(lines), area);
 }
