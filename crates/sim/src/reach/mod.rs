@@ -1,7 +1,7 @@
 //! Ways to the device: ports, and programs that hand their words over.
 
-#[cfg(unix)]
 mod listener;
+#[cfg(unix)]
 mod programs;
 mod serve;
 
