@@ -19,8 +19,9 @@ pub(crate) enum System {
 impl System {
     /// The one that the program runs on.
     pub(crate) fn here() -> Self {
-        // Every process that Android starts knows where its system is.
-        let on_android = || std::env::var_os("ANDROID_ROOT").is_some_and(|root| !root.is_empty());
+        // Every process that Android starts knows where its system and its data are.
+        let set = |name: &str| std::env::var_os(name).is_some_and(|value| !value.is_empty());
+        let on_android = || set("ANDROID_ROOT") && set("ANDROID_DATA");
         match () {
             () if cfg!(windows) => Self::Windows,
             () if cfg!(target_os = "macos") => Self::Mac,

@@ -54,8 +54,6 @@ pub(crate) struct App {
     pub(crate) orders: Orders,
     /// The program runs on a device itself.
     pub(crate) on_itself: bool,
-    /// Words are to be large whatever the size of the screen: somebody uses it with a finger.
-    pub(crate) by_finger: bool,
     /// The word at the bottom that was chosen by arrow keys, by place.
     pub(crate) word: Option<usize>,
     /// Columns and lines.
@@ -88,7 +86,6 @@ impl App {
             apps_folder: PathBuf::from("."),
             orders: Orders::default(),
             on_itself: false,
-            by_finger: false,
             word: None,
             size,
             tick: 0,
@@ -154,9 +151,9 @@ impl App {
         }
     }
 
-    /// Whether words are large enough for a finger: on a screen as narrow as a phone's, too.
+    /// Whether words are large enough for a finger: on a device itself, and on a screen as narrow as a phone's.
     pub(crate) fn has_large_words(&self) -> bool {
-        self.by_finger || self.size.0 < 60
+        self.on_itself || self.size.0 < 60
     }
 
     /// Where the view is on the screen.

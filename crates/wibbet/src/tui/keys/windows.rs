@@ -124,9 +124,9 @@ pub(super) const HERE: &[Binding] = &[
 /// Closing a link.
 pub(super) const CLOSE: &[Binding] = &[
     foot(Action::CloseNow, &[letter('s')], "does it"),
-    foot(Action::KeepDebugging, &[letter('k')], ""),
-    foot(Action::Forget, &[letter('f')], ""),
-    foot(Action::Copies, &[letter('c')], ""),
+    foot(Action::KeepDebugging, &[letter('k')], "debugging"),
+    foot(Action::Forget, &[letter('f')], "forgets it"),
+    foot(Action::Copies, &[letter('c')], "copies"),
     foot(Action::JobSheet, &[letter('J')], "the job sheet"),
     foot(Action::Leave, &[key(KeyCode::Esc), letter('n')], "not now"),
 ];

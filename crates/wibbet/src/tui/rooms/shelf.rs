@@ -112,6 +112,9 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
     let entries = &device.shelf.entries;
     let (back, mark) = (hint(View::Shelf, Action::PutBack), hint(View::Shelf, Action::Mark));
     let title = match (entries.len(), device.shelf_marks.len()) {
+        _ if device.inventory.is_none() && cells < 60 => " Its packages have not been read yet.".to_owned(),
+        (n, 0) if n > 0 && cells < 60 => format!(" {n} off. {back} plans to put it back."),
+        (n, marked) if n > 0 && cells < 60 => format!(" {n} off, {marked} marked. {back} plans it."),
         _ if device.inventory.is_none() => " The packages of this device have not been read yet.".to_owned(),
         (0, _) => " Nothing is off on this device.".to_owned(),
         (n, 0) => format!(" {n} off. {back} plans to put back the one under the cursor; {mark} marks several."),

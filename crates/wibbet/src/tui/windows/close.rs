@@ -99,20 +99,21 @@ fn lines<'a>(app: &App, device: &DeviceModel, form: &Close, theme: &Theme, cells
         lines.push(Line::styled(format!("{again} on the bench links it again, if it can be."), theme.dim));
     } else {
         let on = |on: bool| if on { "●" } else { "○" };
-        let row = |key: String, on_off: &'static str, words: String| {
-            Line::from(vec![
-                Span::styled(format!(" {on_off} "), theme.good),
-                Span::styled(format!("{key:<3}"), theme.accent),
-                Span::raw(words),
-            ])
+        let row = |key: String, on_off: &'static str, words: String| -> Vec<Line<'_>> {
+            let head = |n: usize| match n {
+                0 => [Span::styled(format!(" {on_off} "), theme.good), Span::styled(format!("{key:<3}"), theme.accent)],
+                _ => [Span::raw("   "), Span::raw("   ")],
+            };
+            let lines = wrap(&words, cells.saturating_sub(6)).into_iter().enumerate();
+            lines.map(|(n, text)| Line::from_iter(head(n).into_iter().chain([Span::raw(text)]))).collect()
         };
         let awake = device.stays_awake();
-        lines.push(row(
+        lines.extend(row(
             String::new(),
             on(awake),
             "let it sleep again as it did before, if that was changed from here".into(),
         ));
-        lines.push(row(
+        lines.extend(row(
             Layer::Close.hint(Action::KeepDebugging),
             on(!form.keep_debugging),
             "switch debugging off on it: the link goes with it, which shows it".into(),
@@ -125,7 +126,7 @@ fn lines<'a>(app: &App, device: &DeviceModel, form: &Close, theme: &Theme, cells
             words.push(DeviceSetting::UsbDebuggingOff.request().command());
             lines.extend(words.into_iter().map(|w| Line::styled(format!("        ⟩ {w}"), theme.dim)));
         }
-        lines.push(row(
+        lines.extend(row(
             Layer::Close.hint(Action::Forget),
             on(form.forget),
             "forget the device here; its runs stay in the logbook".into(),
@@ -146,7 +147,7 @@ fn lines<'a>(app: &App, device: &DeviceModel, form: &Close, theme: &Theme, cells
                     "what only they bring back cannot be put back from here any more".to_owned(),
                 ),
             };
-            lines.push(row(Layer::Close.hint(Action::Copies), on(sign), words));
+            lines.extend(row(Layer::Close.hint(Action::Copies), on(sign), words));
             if !more.is_empty() {
                 lines.extend(wrap(&format!("        {more}"), cells).into_iter().map(|l| Line::styled(l, theme.dim)));
             }

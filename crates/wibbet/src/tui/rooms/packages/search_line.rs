@@ -92,7 +92,7 @@ pub(super) fn draw(
         right.push(Span::styled(format!(" {} ", truncate(&trouble_words(trouble), cells / 2)), theme.alert));
     } else if let Some((id, _)) = &device.front {
         right.push(Span::styled(format!(" ◉ {} ", truncate(&device.name_of(id), 28)), theme.accent));
-    } else if let Some(what) = &device.reading {
+    } else if let Some(what) = device.reading.as_ref().filter(|_| value.is_empty() || cells >= 60) {
         right.push(Span::styled(format!(" {what} {} ", spinner(app.tick)), theme.dim));
     }
     right.push(Span::styled(found, theme.dim));
