@@ -21,6 +21,8 @@ use thiserror::Error;
 /// Bytes of a token.
 pub const TOKEN_LEN: usize = 20;
 const BITS: usize = 2048;
+/// How long another program that makes the key at the same time is waited for.
+const MAKING: std::time::Duration = std::time::Duration::from_secs(60);
 const WORDS: usize = BITS / 32;
 const ENCODED_LEN: usize = 4 + 4 + WORDS * 4 * 2 + 4;
 
@@ -122,9 +124,21 @@ impl HostKey {
         let lock = fs::File::options().write(true).open(&lock_path).map_err(failed)?;
         // Where the file system knows no locks, two programs that are started for the first time within the same second could each make
         // a key; the later one stays, and a device that has taken the other asks again.
-        match lock.lock() {
-            Err(why) if why.kind() != std::io::ErrorKind::Unsupported => return Err(failed(why)),
-            _ => {}
+        // Making one takes a second or so; a program that was halted in the middle of it is not waited for without end.
+        let until = std::time::Instant::now() + MAKING;
+        loop {
+            match lock.try_lock() {
+                Err(fs::TryLockError::WouldBlock) if std::time::Instant::now() < until => {
+                    std::thread::sleep(std::time::Duration::from_millis(20));
+                }
+                Err(fs::TryLockError::Error(why)) if why.kind() != std::io::ErrorKind::Unsupported => {
+                    return Err(failed(why));
+                }
+                _ => break,
+            }
+            if path.exists() {
+                return Ok(());
+            }
         }
         if path.exists() { Ok(()) } else { Self::generate(remark)?.store(path) }
     }

@@ -49,6 +49,40 @@ fn the_demo_does_the_whole_job_by_keys_alone() {
     assert!(!home.path().join("logbook.sqlite").exists(), "the user's own logbook is not touched");
 }
 
+/// As narrow as a phone's own screen, by taps; a second tap on what the first one brought is not heard.
+#[test]
+fn a_phones_screen_is_tapped_and_an_unsteady_finger_sends_nothing() {
+    let home = home();
+    let sim = Sim::start(&["--device", "crew-phone"]);
+    let screen = Screen::start(home.path(), &format!("--at {}", sim.address()), 45, 40);
+    screen.wait_for("236 packages");
+    screen.tap("to its packages");
+    screen.wait_for("····");
+    screen.tap(" search");
+    screen.wait_for("to the list");
+    screen.types("android.music");
+    screen.wait_for("▌ Music");
+    screen.tap("to the list");
+    // The row under the cursor is marked by a tap.
+    screen.tap("▌ Music");
+    screen.wait_for("1 chosen");
+    // Where this word stands the plan has the one that sends it.
+    screen.tap_twice("plan");
+    screen.wait_for("1 to send");
+    std::thread::sleep(std::time::Duration::from_millis(500));
+    let (runs, _) = json(home.path(), &["runs", "--json"]);
+    assert_eq!(runs["runs"].as_array().unwrap().len(), 0, "{runs}");
+    screen.tap("send the step");
+    screen.wait_for("1 done");
+    screen.tap("more");
+    screen.wait_for("All actions");
+    screen.types("quit");
+    screen.tap("Quit");
+    screen.wait_for("ended with 0");
+    let (runs, _) = json(home.path(), &["runs", "--json"]);
+    assert_eq!(runs["runs"].as_array().unwrap().len(), 1, "{runs}");
+}
+
 /// Why is this held, what do I lose if these go, and what is free: within a few keys.
 #[test]
 fn a_technicians_questions_are_answered_on_the_screen() {

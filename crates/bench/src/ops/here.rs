@@ -59,7 +59,8 @@ fn listening_by(folder: &Path) -> Option<BTreeSet<u16>> {
 pub async fn find_here(network: &dyn Dialer, likely: &[u16], listed: Option<BTreeSet<u16>>) -> Option<Address> {
     let first: Vec<u16> = likely.iter().copied().chain([OLDER_PORT]).collect();
     let rest: Vec<u16> = match listed {
-        Some(listed) => listed.into_iter().collect(),
+        // What listens at other ports is somebody else's, and may take any word for an order.
+        Some(listed) => listed.into_iter().filter(|port| GIVEN.contains(port)).collect(),
         None => GIVEN.collect(),
     };
     let mut plain = None;

@@ -18,11 +18,12 @@ mod tests;
 
 use std::io::stdout;
 use std::sync::{Arc, OnceLock};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use anyhow::Context as _;
 use crossterm::event::{
-    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, EventStream,
+    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event, EventStream,
+    MouseEventKind,
 };
 use crossterm::execute;
 use futures_util::StreamExt as _;
@@ -43,6 +44,15 @@ use model::Model;
 use update::update;
 use widgets::{ColorDepth, Theme};
 use windows::Window;
+
+/// So long a view or a window has to stand before it is tapped: whoever taps twice has not seen what the first tap brought, and the second one
+/// could fall on what sends it.
+const TO_BE_SEEN: Duration = Duration::from_millis(450);
+
+/// Whether something was tapped that came onto the screen but `since` ago.
+fn is_too_soon(event: &Event, since: Duration) -> bool {
+    matches!(event, Event::Mouse(mouse) if matches!(mouse.kind, MouseEventKind::Down(_))) && since < TO_BE_SEEN
+}
 
 /// How long a run waits for a link that has gone.
 const LINK_PATIENCE: Duration = Duration::from_secs(600);
@@ -158,6 +168,7 @@ impl Screen {
 
     async fn live(&mut self, terminal: &mut ratatui::DefaultTerminal) -> anyhow::Result<()> {
         let mut events = EventStream::new();
+        let (mut is_new, mut seen_since) = (true, Instant::now());
         let mut tick = tokio::time::interval(Duration::from_millis(150));
         tick.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Skip);
         let terminated = crate::signals::terminated();
@@ -165,10 +176,18 @@ impl Screen {
         loop {
             terminal.draw(|frame| draw(&self.model, &self.theme, frame))?;
             self.model.tappable = self.theme.taps.drawn();
+            if std::mem::take(&mut is_new) {
+                seen_since = Instant::now();
+            }
             let mut messages = Vec::new();
             tokio::select! {
                 event = events.next() => match event {
-                    Some(event) => messages.push(Message::Terminal(event?)),
+                    Some(event) => {
+                        let event = event?;
+                        if !is_too_soon(&event, seen_since.elapsed()) {
+                            messages.push(Message::Terminal(event));
+                        }
+                    }
                     // The terminal has gone; what is on its way is settled at the next start.
                     None => return Ok(()),
                 },
@@ -184,6 +203,7 @@ impl Screen {
             while let Ok(message) = self.messages.try_recv() {
                 messages.push(message);
             }
+            let before = self.model.stands();
             for message in messages {
                 for effect in update(&mut self.model, message) {
                     if self.effects.apply(effect) {
@@ -191,6 +211,7 @@ impl Screen {
                     }
                 }
             }
+            is_new = self.model.stands() != before;
             let in_sight = rooms::in_sight(&self.model.app);
             if in_sight != self.in_sight {
                 if let Some((card, ids)) = &in_sight {

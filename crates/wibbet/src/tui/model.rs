@@ -1,6 +1,9 @@
 //! The whole of what the screen shows: the state of the rooms, and the windows over them.
 
+use wibbet_bench::fleet::CardId;
+
 use super::app::App;
+use super::keys::View;
 use super::widgets::Tappable;
 use super::windows::Window;
 
@@ -17,6 +20,11 @@ pub(crate) struct Model {
 impl Model {
     pub(crate) fn new(app: App) -> Self {
         Self { app, windows: Vec::new(), tappable: Tappable::default() }
+    }
+
+    /// What tells whether another view or window has come in front.
+    pub(crate) fn stands(&self) -> (View, usize, Option<CardId>) {
+        (self.app.view, self.windows.len(), self.app.device().map(|device| device.card))
     }
 
     /// Whether something on the screen turns.

@@ -124,23 +124,23 @@ fn by_arrows(model: &mut Model, key: KeyEvent, out: &mut Vec<Effect>) -> bool {
         None if rooms::typed_into(&model.app).is_some() => return false,
         None => Layer::Room(model.app.view),
     };
-    let (count, at) = (model.tappable.words(), model.app.word);
-    model.app.word = match key.code {
-        KeyCode::Right if layer.action_of(key).is_none() && count > 0 => Some(at.map_or(0, |n| (n + 1) % count)),
-        KeyCode::Left if layer.action_of(key).is_none() && count > 0 => {
-            Some(at.map_or(count - 1, |n| (n + count - 1) % count))
+    let chosen = model.app.word;
+    match key.code {
+        KeyCode::Right | KeyCode::Left if layer.action_of(key).is_none() => {
+            model.app.word = model.tappable.word_beside(chosen, key.code == KeyCode::Right);
         }
-        KeyCode::Enter => {
-            let Some(word) = at.and_then(|n| model.tappable.word(n)) else { return false };
+        KeyCode::Enter if chosen.is_some() => {
             model.app.word = None;
-            self::key(model, &Event::Key(word), word, out);
-            return true;
+            // One that is not there any more does nothing.
+            if let Some(word) = chosen.filter(|word| model.tappable.has_word(*word)) {
+                self::key(model, &Event::Key(word), word, out);
+            }
         }
         _ => {
             model.app.word = None;
             return false;
         }
-    };
+    }
     true
 }
 

@@ -190,6 +190,30 @@ impl Screen {
         self.tmux(&["send-keys", "-t", "s", "-l", text]);
     }
 
+    /// What a terminal sends when the last of some texts on the screen is tapped, so many times.
+    fn taps(&self, text: &str, times: usize) -> String {
+        self.wait_for(text);
+        let shown = self.text();
+        let (row, line) = shown.lines().enumerate().filter(|(_, line)| line.contains(text)).last().unwrap();
+        let column = line[..line.rfind(text).unwrap()].chars().count() + text.chars().count() / 2;
+        let (column, row) = (column + 1, row + 1);
+        format!("\x1b[<0;{column};{row}M\x1b[<0;{column};{row}m").repeat(times)
+    }
+
+    /// Taps the last of some texts on the screen, once it has been there for as long as it takes to be read.
+    pub(crate) fn tap(&self, text: &str) {
+        let taps = self.taps(text, 1);
+        std::thread::sleep(Duration::from_millis(700));
+        self.types(&taps);
+    }
+
+    /// The same twice in a row, as an unsteady finger does.
+    pub(crate) fn tap_twice(&self, text: &str) {
+        let taps = self.taps(text, 2);
+        std::thread::sleep(Duration::from_millis(700));
+        self.types(&taps);
+    }
+
     pub(crate) fn resize(&self, columns: u16, lines: u16) {
         self.tmux(&["resize-window", "-t", "s", "-x", &columns.to_string(), "-y", &lines.to_string()]);
     }

@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 
+use crossterm::event::KeyEvent;
 use ratatui::layout::Rect;
 use wibbet_core::catalog::{Attribute, Column};
 use wibbet_types::Address;
@@ -54,8 +55,8 @@ pub(crate) struct App {
     pub(crate) orders: Orders,
     /// The program runs on a device itself.
     pub(crate) on_itself: bool,
-    /// The word at the bottom that was chosen by arrow keys, by place.
-    pub(crate) word: Option<usize>,
+    /// The word at the bottom that was chosen by arrow keys, by its key: whatever else comes to stand there, it is that one or none.
+    pub(crate) word: Option<KeyEvent>,
     /// Columns and lines.
     pub(crate) size: (u16, u16),
     /// Counted up while something turns.

@@ -140,14 +140,20 @@ fn a_remote_control_reaches_every_word() {
     let mut screen = Screen::linked(100, 30);
     screen.drawn();
     screen.code(KeyCode::Right);
-    assert_eq!(screen.model.app.word, Some(0));
+    assert_eq!(screen.model.app.word.map(|key| key.code), Some(KeyCode::Enter), "to its packages");
     screen.drawn();
     screen.code(KeyCode::Enter);
     assert_eq!((screen.model.app.view, screen.model.app.word), (View::Packages, None));
     // From the first to the side is the last one; moving over the list leaves the words.
     screen.drawn();
     screen.code(KeyCode::Left);
-    assert_eq!(screen.model.app.word, Some(screen.model.tappable.words() - 1));
+    assert_eq!(screen.model.app.word.map(|key| key.code), Some(KeyCode::Char('?')));
+    // A word that has gone meanwhile does nothing, whatever stands there now.
+    let word = screen.model.app.word;
+    screen.model.tappable = crate::tui::widgets::Tappable::default();
+    screen.code(KeyCode::Enter);
+    assert_eq!((screen.model.app.view, screen.model.windows.len()), (View::Packages, 0));
+    screen.model.app.word = word;
     screen.code(KeyCode::Down);
     assert_eq!((screen.model.app.word, screen.model.app.devices[0].at), (None, 1));
     // Enter alone does what it always does.

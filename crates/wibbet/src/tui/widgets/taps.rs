@@ -32,14 +32,22 @@ impl Tappable {
         self.places.iter().rev().find(|(area, _)| area.contains(place)).map(|(_, tap)| *tap)
     }
 
-    /// The key of the n-th word.
-    pub(crate) fn word(&self, n: usize) -> Option<KeyEvent> {
-        self.words.get(n).copied()
+    /// Whether there is a word for a key.
+    pub(crate) fn has_word(&self, key: KeyEvent) -> bool {
+        self.words.contains(&key)
     }
 
-    /// How many words there are.
-    pub(crate) fn words(&self) -> usize {
-        self.words.len()
+    /// The word beside another one, to the right or to the left; from none the first or the last.
+    pub(crate) fn word_beside(&self, word: Option<KeyEvent>, right: bool) -> Option<KeyEvent> {
+        let count = self.words.len().max(1);
+        let at = word.and_then(|word| self.words.iter().position(|one| *one == word));
+        let to = match (at, right) {
+            (None, true) => 0,
+            (None, false) => count - 1,
+            (Some(n), true) => (n + 1) % count,
+            (Some(n), false) => (n + count - 1) % count,
+        };
+        self.words.get(to).copied()
     }
 }
 
@@ -49,8 +57,8 @@ pub(crate) struct Taps {
     found: Rc<RefCell<Tappable>>,
     /// Words stand large enough for a finger.
     large: Rc<Cell<bool>>,
-    /// The word that was chosen by keys, by place.
-    chosen: Rc<Cell<Option<usize>>>,
+    /// The word that was chosen by arrow keys.
+    chosen: Rc<Cell<Option<KeyEvent>>>,
 }
 
 impl Taps {
@@ -62,7 +70,7 @@ impl Taps {
     }
 
     /// A screen begins to be drawn.
-    pub(crate) fn begin(&self, large: bool, chosen: Option<usize>) {
+    pub(crate) fn begin(&self, large: bool, chosen: Option<KeyEvent>) {
         self.cover();
         self.large.set(large);
         self.chosen.set(chosen);
@@ -88,7 +96,7 @@ impl Taps {
         let mut found = self.found.borrow_mut();
         found.places.push((area, Tap::Keys(key, 1)));
         found.words.push(key);
-        self.chosen.get() == Some(found.words.len() - 1)
+        self.chosen.get() == Some(key)
     }
 
     /// What was drawn.
