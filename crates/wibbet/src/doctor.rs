@@ -223,7 +223,7 @@ fn terminal() -> Vec<Check> {
     checks.push(match crossterm::terminal::size() {
         Ok((columns, lines)) if columns >= 80 && lines >= 24 => Check::so("terminal", format!("{columns}×{lines}")),
         // As narrow as a phone's own: one pane at a time, and words for a finger.
-        Ok((columns, lines)) if columns < 60 && columns >= 38 && lines >= 18 => Check::so(
+        Ok((columns, lines)) if (38..60).contains(&columns) && lines >= 18 => Check::so(
             "terminal",
             format!("{columns}×{lines}, as narrow as a phone's: one part at a time, to be tapped"),
         ),
