@@ -35,8 +35,10 @@ pub enum BenchCommand {
     ShowQr,
     /// Nobody waits for a device to scan the code any more.
     EndPairing,
-    /// Look for the debugging daemon of the very device that the program runs on, and add it; ends with [`BenchEvent::Here`].
+    /// Look for the wireless debugging of the very device that the program runs on; ends with [`BenchEvent::Here`].
     FindHere,
+    /// That device, where it was found. The link has to be encrypted; at another port it is the same one.
+    AddHere(Address),
 }
 
 /// What the bench tells.

@@ -9,7 +9,7 @@ use tokio::task::JoinHandle;
 use wibbet_adb::{Announced, AnnouncedKind};
 use wibbet_core::device::DeviceFacts;
 use wibbet_core::link::{Advice, Rung};
-use wibbet_types::Address;
+use wibbet_types::{Address, PlainText};
 
 use super::event::{BenchCommand, BenchEvent, CardId};
 use crate::around::{Route, Sighting, is_here};
@@ -284,6 +284,14 @@ impl FleetTask {
                     pair_by_qr(&workplace, Duration::from_secs(3600), &mut news).await
                 });
             }
+            BenchCommand::AddHere(at) => {
+                let route = Route::Air { instance: HERE.to_owned(), at, others: Vec::new() };
+                // Somebody has just paired with it, or wants to know: it need not wait for its next try.
+                if let Some(of) = self.tried.get(&route).and_then(|card| self.cards.get(card)) {
+                    of.session.waker().notify_one();
+                }
+                self.on_sighting(&Sighting { serial: String::new(), name: PlainText::new("This device"), route });
+            }
             BenchCommand::FindHere => {
                 let network = Arc::clone(&self.workplace.surroundings.network);
                 let routes = self.cards.values().flat_map(|c| c.session.device().routes());
@@ -303,6 +311,9 @@ impl FleetTask {
         }
     }
 }
+
+/// The name of the very device that the program runs on, in place of an announced one: none can be it, since those have no such letter.
+const HERE: &str = "·here";
 
 /// So many events of a card that is not shown are kept for when it is.
 const MOST_WITHHELD: usize = 1000;

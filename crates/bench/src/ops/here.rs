@@ -11,9 +11,6 @@ use wibbet_types::Address;
 /// The loopback, as an address of it is written.
 const LOOPBACK: &str = "127.0.0.1";
 
-/// Where the older kind of link listens, when somebody has switched it on.
-const OLDER_PORT: u16 = 5555;
-
 /// The port of wireless debugging is one that the kernel gives: from 32768 to 60999 unless its maker has it otherwise
 /// (`/proc/sys/net/ipv4/ip_local_port_range`, which apps may not read on every device; Android's own setting begins at 37000).
 const GIVEN: std::ops::RangeInclusive<u16> = 30000..=61000;
@@ -54,31 +51,28 @@ fn listening_by(folder: &Path) -> Option<BTreeSet<u16>> {
     Some(texts.iter().flat_map(|text| text.lines().skip(1).filter_map(port)).filter(|port| *port >= 1024).collect())
 }
 
-/// Looks for the debugging daemon of this device: at the ports that are likely first, then at those that the kernel lists as open, or else
-/// at all from which it gives one. Only the loopback is looked at. An encrypted daemon is preferred.
+/// Looks for the wireless debugging of this device: at the ports that are likely first, then at those that the kernel lists as open, or else
+/// at all from which it gives one. Only the loopback is looked at. What answers in the clear is passed over: any app could listen there, and the
+/// key is lent to nobody who was not chosen.
 pub async fn find_here(network: &dyn Dialer, likely: &[u16], listed: Option<BTreeSet<u16>>) -> Option<Address> {
-    let first: Vec<u16> = likely.iter().copied().chain([OLDER_PORT]).collect();
     let rest: Vec<u16> = match listed {
         // What listens at other ports is somebody else's, and may take any word for an order.
         Some(listed) => listed.into_iter().filter(|port| GIVEN.contains(port)).collect(),
         None => GIVEN.collect(),
     };
-    let mut plain = None;
-    for ports in [first, rest] {
+    for ports in [likely.to_vec(), rest] {
         let look = |port: u16| async move {
             let at: Address = format!("{LOOPBACK}:{port}").parse().ok()?;
-            Some((probe(network, &at, LOOK).await?, at))
+            (probe(network, &at, LOOK).await? == DaemonKind::Encrypted).then_some(at)
         };
         let mut looks = std::pin::pin!(futures_util::stream::iter(ports).map(look).buffer_unordered(AT_ONCE));
         while let Some(seen) = looks.next().await {
-            match seen {
-                Some((DaemonKind::Encrypted, at)) => return Some(at),
-                Some((DaemonKind::Plain, at)) => plain = plain.or(Some(at)),
-                None => {}
+            if seen.is_some() {
+                return seen;
             }
         }
     }
-    plain
+    None
 }
 
 /// The app in whose folders something lies: `/data/data/ID/…`, `/data/user/N/ID/…` or `/data/user_de/N/ID/…`, as Android lays them out.

@@ -123,7 +123,7 @@ fn here(model: &mut Model, at: Option<Address>) -> Vec<Effect> {
         let key = hint(View::Bench, Action::Here);
         model.app.alert(format!("This device's own debugging does not answer: {key} on the bench says what to do."));
     }
-    at.into_iter().map(|at| Effect::Bench(BenchCommand::Add(at))).collect()
+    at.into_iter().map(|at| Effect::Bench(BenchCommand::AddHere(at))).collect()
 }
 
 /// How the link of the device that the program runs on has come to stand.

@@ -199,7 +199,7 @@ fn the_screen_on_the_device_itself() {
     screen.effects.clear();
     // It is found, linked, and the window closes.
     screen.bench(BenchEvent::Here(Some("127.0.0.1:40001".parse().unwrap())));
-    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::Add("127.0.0.1:40001".parse().unwrap()))]);
+    assert_eq!(screen.effects, [Effect::Bench(BenchCommand::AddHere("127.0.0.1:40001".parse().unwrap()))]);
     screen.tell(SessionEvent::Ladder(Box::new(ready())));
     assert!(screen.model.windows.is_empty() && screen.shows("This device is linked"), "{}", screen.text());
     // When the link goes it is looked for again: its port is another one by then.
