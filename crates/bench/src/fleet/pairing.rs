@@ -1,6 +1,7 @@
 //! Pairing from the bench.
 
 use std::sync::Arc;
+use std::time::Duration;
 
 use super::event::BenchEvent;
 use super::task::{Card, Events, FleetTask};
@@ -24,7 +25,11 @@ impl FleetTask {
             match pairing.await {
                 Ok(paired) => {
                     events(BenchEvent::Paired(Ok(paired.name)));
-                    waiting.iter().for_each(|waker| waker.notify_one());
+                    // The device's daemon hears of the key from another part of Android, which takes a moment.
+                    for pause in [0, 500, 1000, 2000, 4000] {
+                        tokio::time::sleep(Duration::from_millis(pause)).await;
+                        waiting.iter().for_each(|waker| waker.notify_one());
+                    }
                 }
                 Err(error) => {
                     let only_the_code = matches!(error, wibbet_adb::pairing::PairError::WrongCode { .. });
