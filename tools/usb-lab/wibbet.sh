@@ -8,6 +8,13 @@ now() { step=$((step + 1)); echo "--- $step: $*"; }
 fail() { echo "FAILED in step $step: $*"; for f in /tmp/out /tmp/watch /tmp/events.*; do echo "== $f"; tail -n 12 "$f" | cut -c1-400; done; exit 1; }
 has() { grep -q -- "$1" "${2:-/tmp/out}" || fail "no “$1” in ${2:-/tmp/out}"; }
 lacks() { ! grep -q -- "$1" "${2:-/tmp/out}" || fail "“$1” in ${2:-/tmp/out}"; }
+replug() { # DESCRIPTOR SERIAL: pulls a cable and plugs it in again, at another place of the bus, which may be opened then
+  old=$(usb-node "$2") && echo unplug >&"$1" || return
+  for _ in $(seq 300); do [ -e "$old" ] || break; usleep 200000; done
+  # For as long as somebody notices.
+  sleep 1; echo plug >&"$1"
+  chmod 666 "$(usb-node "$2" 60)"
+}
 wait_for() { # TEXT FILE: until it is there
   for _ in $(seq 300); do grep -q -- "$1" "$2" 2>/dev/null && return; usleep 200000; done
   fail "waited in vain for “$1” in $2"
@@ -56,8 +63,7 @@ as_user wibbet bench --json > /tmp/out 2>/tmp/err || fail "exit code"
 now "unplugged in the middle of a run and plugged in again"
 ( as_user wibbet run CT5-0417-2291 --user 0 --uninstall com.corvane.notes com.corvane.radio com.corvane.mirror com.corvane.tips com.corvane.health com.corvane.wallet com.corvane.fonts com.corvane.video --yes --json > /tmp/run 2>/tmp/run.err; echo "ended with $?" >> /tmp/run ) &
 wait_for 'uninstall --user 0 com.corvane.radio\|uninstall.*com.corvane.radio' /tmp/transcript.phone
-echo unplug >&3; sleep 1; echo plug >&3
-chmod 666 "$(usb-node CT5-0417-2291)" || fail "it did not come back"
+replug 3 CT5-0417-2291 || fail "it did not come back"
 wait_for 'ended with' /tmp/run
 has 'ended with 0' /tmp/run
 [ "$(grep -o '"outcome":"done"' /tmp/run | wc -l)" = 8 ] || fail "outcomes of the interrupted run"
@@ -75,7 +81,7 @@ wait_for '"id":"CT5-0417-2291".*"link":"ready"' /tmp/watch
 for fault in stall eproto; do
   : > /tmp/watch; echo $fault >&4
   wait_for '"id":"OP-66-1083".*"link":"unplugged"' /tmp/watch
-  [ $fault = stall ] || { echo unplug >&4; sleep 1; echo plug >&4; chmod 666 "$(usb-node OP-66-1083)"; }
+  [ $fault = stall ] || replug 4 OP-66-1083 || fail "it did not come back"
   : > /tmp/watch.mark
   wait_for '"id":"OP-66-1083".*"link":"ready"' /tmp/watch
 done
