@@ -297,8 +297,11 @@ impl Device for AdbDevice {
     }
 
     fn ground(&self) -> Option<PackageId> {
+        let ground = self.surroundings.ground.clone()?;
         let here = self.routes().iter().any(|route| route.at().is_some_and(is_here));
-        self.surroundings.ground.clone().filter(|_| here)
+        let own = std::fs::read_to_string("/proc/sys/kernel/random/boot_id").ok();
+        let started = self.facts().and_then(|facts| facts.boot_id);
+        may_be_this(here, own.as_deref(), started.as_ref().map(PlainText::as_str)).then_some(ground)
     }
 
     fn short_form(&self) -> Option<Arc<ShortForm>> {
@@ -474,4 +477,29 @@ fn shell_service(link: &Link, command: &str) -> Service {
 fn answer(said: Collected, code: Option<u8>) -> Output {
     let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
     Output { out: text(&said.out), err: text(&said.err), code }
+}
+
+/// Whether a device may be the very one that the program runs on: at the loopback it is; it announces itself on the network, too, and is reached by
+/// its address there, where the moments of the two starts tell. Where these cannot be read, it may be.
+fn may_be_this(here: bool, own_start: Option<&str>, start: Option<&str>) -> bool {
+    let is_another = own_start.zip(start).is_some_and(|(own, other)| own.trim() != other.trim());
+    here || !is_another
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn this_device_is_known_by_its_start_too() {
+        for (here, own, other, may) in [
+            (true, Some("a"), Some("b"), true),
+            (false, Some("a\n"), Some("a"), true),
+            (false, Some("a"), Some("b"), false),
+            (false, None, Some("b"), true),
+            (false, Some("a"), None, true),
+        ] {
+            assert_eq!(may_be_this(here, own, other), may, "{here} {own:?} {other:?}");
+        }
+    }
 }

@@ -51,15 +51,13 @@ fn listening_by(folder: &Path) -> Option<BTreeSet<u16>> {
     Some(texts.iter().flat_map(|text| text.lines().skip(1).filter_map(port)).filter(|port| *port >= 1024).collect())
 }
 
-/// Looks for the wireless debugging of this device: at the ports that are likely first, then at those that the kernel lists as open, or else
-/// at all from which it gives one. Only the loopback is looked at. What answers in the clear is passed over: any app could listen there, and the
+/// Looks for the wireless debugging of this device: at the ports that are likely first, then at those that the kernel lists as open, or, where
+/// it lists none, as to some apps, at all from which it gives one. Only the loopback is looked at. What answers in the clear is passed over: any app could listen there, and the
 /// key is lent to nobody who was not chosen.
 pub async fn find_here(network: &dyn Dialer, likely: &[u16], listed: Option<BTreeSet<u16>>) -> Option<Address> {
-    let rest: Vec<u16> = match listed {
-        // What listens at other ports is somebody else's, and may take any word for an order.
-        Some(listed) => listed.into_iter().filter(|port| GIVEN.contains(port)).collect(),
-        None => GIVEN.collect(),
-    };
+    // What listens at other ports is somebody else's, and may take any word for an order.
+    let listed: Vec<u16> = listed.into_iter().flatten().filter(|port| GIVEN.contains(port)).collect();
+    let rest = if listed.is_empty() { GIVEN.collect() } else { listed };
     for ports in [likely.to_vec(), rest] {
         let look = |port: u16| async move {
             let at: Address = format!("{LOOPBACK}:{port}").parse().ok()?;

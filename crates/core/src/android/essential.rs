@@ -38,7 +38,7 @@ impl Essential {
             Self::Permissions => "it is the one that gives permissions",
             Self::Services => "it is Android's services extension",
             Self::Sandbox => "it is the sandbox that Android's package service looks for",
-            Self::Ground => "Wibbet itself runs in it, and could put nothing back",
+            Self::Ground => "Wibbet itself runs in this app, and could put nothing back without it",
         }
     }
 

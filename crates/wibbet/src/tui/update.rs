@@ -117,10 +117,16 @@ fn act(model: &mut Model, action: Action, out: &mut Vec<Effect>) {
 /// others. Whether the key was one for that.
 fn by_arrows(model: &mut Model, key: KeyEvent, out: &mut Vec<Effect>) -> bool {
     let layer = match model.windows.last_mut() {
-        Some(window) => match window.field() {
-            Some(_) => return false,
-            None => window.layer(),
-        },
+        Some(window) => {
+            let layer = window.layer();
+            // In a text they move over its letters; behind the last one, to the words.
+            let leaves =
+                |field: &mut Input| key.code == KeyCode::Right && field.cursor() >= field.value().chars().count();
+            if model.app.word.is_none() && !window.field().is_none_or(leaves) {
+                return false;
+            }
+            layer
+        }
         None if rooms::typed_into(&model.app).is_some() => return false,
         None => Layer::Room(model.app.view),
     };

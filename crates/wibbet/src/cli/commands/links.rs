@@ -256,18 +256,17 @@ pub(crate) async fn find_here(as_json: bool) -> Result<Exit, Failure> {
     let found = ops::find_here(&SystemDialer, &[], ops::listening()).await;
     if as_json {
         json::print(&json::Here { at: found.as_ref().map(ToString::to_string) });
+        return Ok(if found.is_some() { Exit::Done } else { Exit::NoDevice });
     }
     match found {
         Some(at) => {
-            if !as_json {
-                line(&at);
-                tell(format_args!("name it to any command, as in `wibbet packages {at}`; `wibbet here` pairs with it"));
-            }
+            line(&at);
+            tell(format_args!("name it to any command, as in `wibbet packages {at}`; `wibbet here` pairs with it"));
             Ok(Exit::Done)
         }
         None => Err(Failure::new(
             Exit::NoDevice,
-            "no debugging daemon answers on this device: switch Wireless debugging on (Settings, Developer options); it needs a network",
+            "no wireless debugging answers on this device: switch Wireless debugging on (Settings, Developer options); it needs a network",
         )),
     }
 }

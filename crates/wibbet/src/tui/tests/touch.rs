@@ -156,6 +156,20 @@ fn a_remote_control_reaches_every_word() {
     screen.model.app.word = word;
     screen.code(KeyCode::Down);
     assert_eq!((screen.model.app.word, screen.model.app.devices[0].at), (None, 1));
+    // From a text that is typed into, too, once its end is reached.
+    screen.keys("1a");
+    screen.keys("192");
+    screen.drawn();
+    screen.code(KeyCode::Left);
+    assert_eq!(screen.model.app.word, None, "over its letters");
+    screen.code(KeyCode::End);
+    screen.code(KeyCode::Right);
+    screen.drawn();
+    screen.code(KeyCode::Right);
+    screen.drawn();
+    screen.code(KeyCode::Enter);
+    assert!(screen.model.windows.is_empty(), "not now: {}", screen.text());
+    screen.keys("2");
     // Enter alone does what it always does.
     screen.keys(" \n");
     assert_eq!(screen.model.app.view, View::Run);
