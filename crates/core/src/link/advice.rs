@@ -107,7 +107,7 @@ impl Advice {
             Self::EndTheOther => "held by another program",
             Self::Allow => "tap “Allow”",
             Self::AllowAfterAll => "not allowed",
-            Self::Pair => "not paired: p pairs",
+            Self::Pair => "not paired",
             Self::WrongDevice => "another device",
             Self::StartAndroid => "not in Android",
             Self::LeaveBootloader => "in the bootloader",

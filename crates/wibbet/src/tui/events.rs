@@ -17,7 +17,7 @@ use super::message::{Effect, to_session};
 use super::model::Model;
 use super::windows::{Here, Pair, Window};
 use crate::tui::app::{DeviceModel, Notice, RunPane};
-use crate::tui::keys::{Action, View, hint};
+use crate::tui::keys::{Action, View, called};
 use crate::tui::rooms::orders;
 
 /// Takes in what the bench tells.
@@ -120,7 +120,7 @@ fn here(model: &mut Model, at: Option<Address>) -> Vec<Effect> {
     if let Some(form) = here_form(&mut model.windows) {
         form.found(at.as_ref());
     } else if at.is_none() && model.app.on_itself {
-        let key = hint(View::Bench, Action::Here);
+        let key = model.app.called(View::Bench, Action::Here);
         model.app.alert(format!("This device's own debugging does not answer: {key} on the bench says what to do."));
     }
     at.into_iter().map(|at| Effect::Bench(BenchCommand::AddHere(at))).collect()
@@ -151,7 +151,7 @@ fn paired(model: &mut Model, done: Result<String, (String, bool)>) -> Vec<Effect
             model.windows.retain(|window| !matches!(window, Window::Pair(_)));
             (model.app.qr, model.app.pairing) = (None, false);
             let name = PlainText::new(&name);
-            let add = hint(View::Bench, Action::AddDevice);
+            let add = model.app.called(View::Bench, Action::AddDevice);
             model.app.tell(format!("Paired with {name}. It is linked as soon as it announces itself; else press {add} on the bench and type the address of its page."));
             Vec::new()
         }
@@ -183,6 +183,7 @@ pub(super) fn closed(model: &mut Model, place: usize, steps: Vec<CloseStep>) {
 
 pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out: &mut Vec<Effect>) {
     let several = model.app.devices.len() > 1;
+    let by_word = model.app.has_large_words();
     let Some(device) = model.app.devices.get_mut(place) else { return };
     let name = if several { format!("{}: ", device.name()) } else { String::new() };
     match event {
@@ -228,7 +229,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
         SessionEvent::Looping(looping) => {
             device.looping = looping;
             if looping && !device.is_catching() {
-                let catch = hint(View::Bench, Action::Catch);
+                let catch = called(View::Bench, Action::Catch, by_word);
                 let words = match device.out_by_record(true).1.is_empty() {
                     true => format!("{} starts over and over, or does not end starting.", device.name()),
                     false => format!(
@@ -263,7 +264,8 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
         SessionEvent::StartTook(took) => device.start_took = took,
         SessionEvent::Break(on_break) => device.on_break = on_break,
         SessionEvent::LookedBack(told) => {
-            if let Some(words) = device.take_looked_back(told) {
+            let shows = called(View::Shelf, Action::Changes, by_word);
+            if let Some(words) = device.take_looked_back(told, &shows) {
                 model.app.tell(format!("{name}{words}"));
             }
         }
@@ -344,7 +346,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
         SessionEvent::Failures { run, new, before } => {
             let card = device.card;
             let seen = device.sight(new, &before);
-            let undo = hint(View::Run, Action::UndoRun);
+            let undo = called(View::Run, Action::UndoRun, by_word);
             if let Some((_, words)) = seen.iter().find(|(due, _)| *due) {
                 model.app.alert(format!("{name}{words} {undo} puts the run back."));
             } else if let Some((_, words)) = seen.first() {
@@ -387,7 +389,7 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
                 }
                 None => {
                     if let Some(run) = device.shown_run() {
-                        let note = ended_words(run);
+                        let note = ended_words(run, by_word);
                         let alert = run
                             .steps
                             .iter()
@@ -401,11 +403,11 @@ pub(super) fn session(model: &mut Model, place: usize, event: SessionEvent, out:
     }
 }
 
-fn ended_words(run: &wibbet_core::run::Run) -> String {
+fn ended_words(run: &wibbet_core::run::Run, by_word: bool) -> String {
     let done = run.count(Outcome::Done);
     let all = run.steps.len();
     if run.state == RunState::Stopped && run.steps.iter().any(|s| s.state == wibbet_core::run::StepState::Waiting) {
-        let carries = hint(View::Run, Action::CarryOn);
+        let carries = called(View::Run, Action::CarryOn, by_word);
         return format!("Run {} is stopped: {done} of {all} done and read back. {carries} carries it on.", run.number);
     }
     let answered = run.count(Outcome::Answered);
@@ -416,7 +418,7 @@ fn ended_words(run: &wibbet_core::run::Run) -> String {
     }
     if done == all {
         let counted = if all == 1 { "it is".to_owned() } else { format!("all {all} are") };
-        let undo = hint(View::Run, Action::Undo);
+        let undo = called(View::Run, Action::Undo, by_word);
         let back = if run.kind == RunKind::TakeOut { format!(" {undo} shows how to put back.") } else { String::new() };
         format!("Run {}: {counted} done and read back.{back}", run.number)
     } else {

@@ -7,7 +7,7 @@ use ratatui::widgets::Paragraph;
 use wibbet_core::link::Rung;
 
 use crate::tui::app::App;
-use crate::tui::keys::{Action, Binding, Key, Layer, View, hint, in_room};
+use crate::tui::keys::{Action, Binding, Key, Layer, View, in_room};
 use crate::tui::rooms::{self, is_enabled};
 use crate::tui::widgets::{Areas, Theme, button_rows, draw_buttons, justify, spinner, truncate, width, wrap};
 
@@ -85,7 +85,7 @@ pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, areas: &Area
 }
 
 fn device_line<'a>(app: &'a App, theme: &Theme, cells: usize) -> Line<'a> {
-    let key = |action| hint(View::Bench, action);
+    let key = |action| app.called(View::Bench, action);
     let Some(device) = app.device() else {
         return Line::styled(
             format!(

@@ -139,10 +139,8 @@ impl Screen {
         let (sender, messages) = mpsc::unbounded_channel();
         if let Some(demo) = &demo {
             let _ = sender.send(Message::DeviceScreens(demo.screens(None)));
-            let shows = model.app.hint(Action::DeviceScreens);
-            model.app.tell(format!(
-                "These devices are simulated. {shows} shows what they themselves show, and taps, scans and unplugs there."
-            ));
+            let shows = model.app.called_here(Action::DeviceScreens);
+            model.app.tell(format!("These devices are simulated. {shows} shows what their owner sees."));
         }
         let (events, logbook) = (sender.clone(), workplace.book.clone());
         let bench = Bench::start(workplace, addresses, move |event| {

@@ -114,7 +114,8 @@ fn act(model: &mut Model, action: Action, out: &mut Vec<Effect>) {
 }
 
 /// Goes from word to word at the bottom with the arrow keys to the sides, and does the one that was gone to with Enter: a remote control has no
-/// others. Whether the key was one for that.
+/// others. Where a window has another meaning for these keys it keeps that, unless words are large: then there is one for each. Whether the key
+/// was one for that.
 fn by_arrows(model: &mut Model, key: KeyEvent, out: &mut Vec<Effect>) -> bool {
     let layer = match model.windows.last_mut() {
         Some(window) => {
@@ -132,7 +133,7 @@ fn by_arrows(model: &mut Model, key: KeyEvent, out: &mut Vec<Effect>) -> bool {
     };
     let chosen = model.app.word;
     match key.code {
-        KeyCode::Right | KeyCode::Left if layer.action_of(key).is_none() => {
+        KeyCode::Right | KeyCode::Left if model.app.has_large_words() || layer.action_of(key).is_none() => {
             model.app.word = model.tappable.word_beside(chosen, key.code == KeyCode::Right);
         }
         KeyCode::Enter if chosen.is_some() => {

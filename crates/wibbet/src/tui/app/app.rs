@@ -12,7 +12,7 @@ use super::log::Log;
 use super::orders::Orders;
 use crate::config::Config;
 use crate::demo::DemoScreen;
-use crate::tui::keys::{Action, View, hint};
+use crate::tui::keys::{Action, View, called};
 use crate::tui::widgets::Areas;
 
 /// Something told on the line above the keys.
@@ -162,9 +162,14 @@ impl App {
         Areas::of(Rect::new(0, 0, self.size.0, self.size.1), self.has_large_words()).body
     }
 
-    /// The key of an action in the room that is shown, as people write it.
-    pub(crate) fn hint(&self, action: Action) -> String {
-        hint(self.view, action)
+    /// What a sentence calls an action of the room that is shown.
+    pub(crate) fn called_here(&self, action: Action) -> String {
+        self.called(self.view, action)
+    }
+
+    /// What a sentence calls an action of a room: its key, or its word where fingers do the work.
+    pub(crate) fn called(&self, view: View, action: Action) -> String {
+        called(view, action, self.has_large_words())
     }
 
     /// A time as the clock on the wall shows it.

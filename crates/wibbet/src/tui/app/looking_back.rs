@@ -8,14 +8,12 @@ use wibbet_core::plan::TrayItem;
 use wibbet_types::counted;
 
 use super::device::DeviceModel;
-use crate::tui::keys::{Action, View, hint};
 
 impl DeviceModel {
-    /// Takes in how it is beside how it was; what is worth saying of it, unless that was said before.
-    pub(crate) fn take_looked_back(&mut self, told: Arc<LookedBack>) -> Option<String> {
+    /// Takes in how it is beside how it was; what is worth saying of it, unless that was said before. `shows` is what shows more.
+    pub(crate) fn take_looked_back(&mut self, told: Arc<LookedBack>, shows: &str) -> Option<String> {
         let again = |told: &LookedBack| (told.again.clone(), told.was.clone());
         let known = self.looked_back.as_ref().is_some_and(|known| again(known) == again(&told));
-        let shows = hint(View::Shelf, Action::Changes);
         let words = match (&told.was, told.again.len()) {
             _ if known || self.on_break.is_some() => None,
             (Some((was, out)), 0) => Some(format!(

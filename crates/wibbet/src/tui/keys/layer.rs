@@ -204,6 +204,15 @@ impl Layer {
         self.bindings().find(|b| b.action == action)?.keys.first().map(|key| key.event())
     }
 
+    /// What a sentence calls an action in it, see [`called`].
+    pub(crate) fn called(self, action: Action, by_word: bool) -> String {
+        if by_word {
+            self.bindings().find(|b| b.action == action).map_or_else(String::new, word)
+        } else {
+            self.hint(action)
+        }
+    }
+
     fn key_of(self, action: Action) -> Option<String> {
         self.bindings().find(|b| b.action == action).and_then(|b| b.keys.first()).map(|key| key.name())
     }
@@ -242,6 +251,24 @@ pub(crate) fn hint(view: View, action: Action) -> String {
         Some(format!("{} {letter}", Layer::Everywhere.key_of(Action::Menu)?))
     };
     direct.or_else(by_menu).unwrap_or_default()
+}
+
+/// What a sentence calls an action, where somebody is in a room: by its key, or, where fingers do the work, by the word that is
+/// tapped. Empty for what cannot be done from there.
+pub(crate) fn called(view: View, action: Action, by_word: bool) -> String {
+    if !by_word {
+        return hint(view, action);
+    }
+    if let Action::Show(_) = action {
+        // The stations at the top have their numbers on every screen.
+        return format!("“{}”", hint(view, action));
+    }
+    in_room(view).chain(menu_of(view)).find(|b| b.action == action).map_or_else(String::new, word)
+}
+
+/// The word of an action on the bottom line, else its name among all actions, as a sentence has it.
+fn word(binding: &Binding) -> String {
+    format!("“{}”", if binding.hint.is_empty() { binding.name } else { binding.hint })
 }
 
 #[cfg(test)]
@@ -294,6 +321,23 @@ mod tests {
         let run = Layer::Room(View::Run);
         assert_eq!(run.action_of(event(KeyCode::Char('c'), KeyModifiers::NONE)), Some(Action::CarryOn));
         assert_eq!(run.action_of(event(KeyCode::Char('s'), KeyModifiers::ALT)), None);
+    }
+
+    #[test]
+    fn a_sentence_for_fingers_names_what_can_be_tapped() {
+        assert_eq!(called(View::Packages, Action::Next, false), "Enter");
+        assert_eq!(called(View::Packages, Action::Next, true), "“plan”");
+        assert_eq!(called(View::Packages, Action::Columns, true), "“columns”");
+        assert_eq!(called(View::Run, Action::UndoRun, true), "“Undo the last run”");
+        assert_eq!(called(View::Run, Action::Show(View::Packages), true), "“2”");
+        assert_eq!(called(View::Logbook, Action::Columns, true), "");
+        assert_eq!(Layer::Close.called(Action::Forget, true), "“forgets it”");
+        // What can be done by keys has a word, too.
+        for view in View::ALL {
+            for binding in in_room(view).chain(menu_of(view)).filter(|b| !b.name.is_empty()) {
+                assert!(called(view, binding.action, true).chars().count() > 2, "{:?}", binding.action);
+            }
+        }
     }
 
     #[test]

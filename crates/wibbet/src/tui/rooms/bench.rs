@@ -13,10 +13,10 @@ use wibbet_core::package::Condition;
 use wibbet_core::run::Outcome;
 
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, View, hint};
+use crate::tui::keys::{Action, View, called};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{
-    Theme, capitalize, first_shown, fit, glyph, item_at, justify, spinner, truncate, width, wrap,
+    Theme, capitalize, explained, first_shown, fit, glyph, item_at, justify, spinner, truncate, width, wrap,
 };
 
 /// Cells of the list where it stands beside the card.
@@ -137,22 +137,26 @@ pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
 }
 
 fn empty(theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
-    let key = |action: Action, words: &'static str| {
-        Line::from(vec![Span::styled(format!("    {}  ", hint(View::Bench, action)), theme.accent), Span::raw(words)])
+    let cells = usize::from(body.width);
+    let say = |text: &str, style: Style| {
+        let lines = wrap(text, cells.saturating_sub(2)).into_iter();
+        lines.map(move |line| Line::styled(format!("  {line}"), style)).collect::<Vec<_>>()
     };
-    let mut lines = vec![
-        Line::raw(""),
-        Line::styled("  The bench is empty.", theme.strong),
-        Line::raw(""),
-        Line::raw("  Plug a device in, with USB debugging switched on: it shows up here by itself."),
-        Line::raw("  What is paired and on the same network shows up too."),
-        Line::raw(""),
-        key(Action::Pair, "pairs a device by air: scan a QR code or type its code"),
-        key(Action::AddDevice, "adds a device by its address, such as a TV: 192.0.2.7:5555"),
-        key(Action::Guide, "shows the first steps: developer options, debugging, and what the device asks"),
-        Line::raw(""),
-        Line::styled("  To try Wibbet without a device: wibbet demo", theme.dim),
-    ];
+    let mut lines = vec![Line::raw(""), Line::styled("  The bench is empty.", theme.strong), Line::raw("")];
+    lines.extend(say("Plug a device in, with USB debugging switched on: it shows up here by itself.", theme.plain));
+    lines.extend(say("What is paired and on the same network shows up too.", theme.plain));
+    lines.push(Line::raw(""));
+    for (action, words) in [
+        (Action::Pair, "pairs a device by air: scan a QR code or type its code"),
+        (Action::AddDevice, "adds a device by its address, such as a TV: 192.0.2.7:5555"),
+        (Action::Guide, "shows the first steps: developer options, debugging, and what the device asks"),
+    ] {
+        let what = called(View::Bench, action, theme.taps.large());
+        let what_cells = width(&what) + 3;
+        lines.extend(explained(&format!("  {what}"), what_cells, words, cells, theme.accent));
+    }
+    lines.push(Line::raw(""));
+    lines.extend(say("To try Wibbet without a device: wibbet demo", theme.dim));
     lines.truncate(usize::from(body.height));
     frame.render_widget(Paragraph::new(lines), body);
 }
@@ -194,21 +198,26 @@ fn standing(app: &App, device: &DeviceModel, theme: &Theme) -> (String, Style) {
         return (format!("{} catch: {far}", spinner(app.tick)), theme.accent);
     }
     if device.looping && !device.out_by_record(true).1.is_empty() {
-        return (format!("loops: {} catches it", hint(View::Bench, Action::Catch)), theme.alert);
+        return (format!("loops: {} catches it", app.called(View::Bench, Action::Catch)), theme.alert);
     }
     if let Some(run) = device.shown_run().filter(|_| device.running) {
         let settled = run.steps.iter().filter(|s| s.outcome.is_some()).count();
         return (format!("{} run {}: {settled}/{}", spinner(app.tick), run.number, run.steps.len()), theme.accent);
     }
     if device.closed {
-        return (format!("closed: {} links it again", app.hint(Action::ReadAgain)), theme.dim);
+        return (format!("closed: {} links it again", app.called_here(Action::ReadAgain)), theme.dim);
     }
     match (&device.ladder.trouble, &device.inventory) {
         (Some(_), _) if device.ladder.awaits_tap() => ("waits for “Allow” on it".into(), theme.accent),
         (Some(trouble), _) => match trouble.advice {
             // Nothing is wrong with it.
-            Advice::Offered => (format!("offered: {} links it", app.hint(Action::ReadAgain)), theme.accent),
-            Advice::AllowAfterAll => (format!("not allowed: {} asks again", app.hint(Action::ReadAgain)), theme.alert),
+            Advice::Offered => (format!("offered: {} links it", app.called_here(Action::ReadAgain)), theme.accent),
+            Advice::AllowAfterAll => {
+                (format!("not allowed: {} asks again", app.called_here(Action::ReadAgain)), theme.alert)
+            }
+            Advice::Pair => {
+                (format!("{}: {} pairs", trouble.advice.short(), app.called(View::Bench, Action::Pair)), theme.alert)
+            }
             other => (other.short().into(), theme.alert),
         },
         (None, Some(_)) if device.unfinished().is_some() => ("a run is unfinished".into(), theme.alert),
@@ -331,7 +340,8 @@ fn card(app: &App, device: &DeviceModel, theme: &Theme, frame: &mut Frame<'_>, a
 /// What to do about the first missing rung, before everything else.
 fn todo<'a>(device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
     let catches = device.looping && !device.is_catching() && !device.out_by_record(true).1.is_empty();
-    let catch = hint(View::Bench, Action::Catch);
+    let large = theme.taps.large();
+    let catch = called(View::Bench, Action::Catch, large);
     let Some(trouble) = &device.ladder.trouble else { return Vec::new() };
     let style = if device.ladder.awaits_tap() { theme.accent } else { theme.alert };
     let room = cells.saturating_sub(4);
@@ -348,7 +358,7 @@ fn todo<'a>(device: &DeviceModel, theme: &Theme, cells: usize) -> Vec<Line<'a>> 
         lines.extend(say(&trouble.words, theme.strong));
     }
     if trouble.advice == Advice::SecondSwitch {
-        let open = hint(View::Bench, Action::DeveloperOptions);
+        let open = called(View::Bench, Action::DeveloperOptions, large);
         lines.extend(say(&format!("{open} opens the developer options on the device."), theme.plain));
     }
     let again = match trouble.advice.mends_itself() && !catches {
@@ -407,7 +417,7 @@ fn about<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Ve
         }));
     }
     if let Some(of) = &device.on_break {
-        let (key, since) = (hint(View::Shelf, Action::UpdateBreak), app.clock(of.begun));
+        let (key, since) = (app.called(View::Shelf, Action::UpdateBreak), app.clock(of.begun));
         let words = match device.was_updated() {
             true => format!(
                 "On update break since {since}, and the system was updated: {key} on the shelf chooses again what was out."
@@ -520,7 +530,7 @@ fn foot<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Lin
         )
     } else if let Some(run) = device.unfinished() {
         Span::styled(
-            format!("run {} is unfinished: {} carries it on ", run.number, hint(View::Bench, Action::CarryOn)),
+            format!("run {} is unfinished: {} carries it on ", run.number, app.called(View::Bench, Action::CarryOn)),
             theme.alert,
         )
     } else if let Some(run) = device.runs.first() {

@@ -12,8 +12,10 @@ use wibbet_core::run::{Outcome, Run, RunState};
 
 use super::parts::outcome_counts;
 use crate::tui::app::{App, RunPane};
-use crate::tui::keys::{Action, View, hint};
-use crate::tui::widgets::{Theme, before_after, capitalize, draw_list, fit, item_at, justify, truncate, width, wrap};
+use crate::tui::keys::{Action, View};
+use crate::tui::widgets::{
+    Theme, before_after, capitalize, draw_list, fit, item_at, justify, told, truncate, width, wrap,
+};
 
 const HEAD: u16 = 2;
 
@@ -92,7 +94,10 @@ pub(super) fn line_at(app: &App, body: Rect, column: u16, line: u16) -> Option<u
 }
 
 pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
-    frame.render_widget(title(app, theme, usize::from(body.width)), Rect { height: 1.min(body.height), ..body });
+    let title = title(app, theme, usize::from(body.width));
+    // Where there is nothing below, all of it has room.
+    let high = if app.log.read.runs.is_empty() { body.height } else { 1.min(body.height) };
+    frame.render_widget(Paragraph::new(title), Rect { height: high, ..body });
     if app.log.searching || !app.log.search.value().is_empty() {
         search_line(app, theme, frame, Rect { y: body.y + 1, height: 1.min(body.height.saturating_sub(1)), ..body });
     }
@@ -116,15 +121,17 @@ pub(crate) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
     }
 }
 
-fn title<'a>(app: &App, theme: &Theme, cells: usize) -> Line<'a> {
-    let opens = hint(View::Logbook, Action::Next);
+fn title<'a>(app: &App, theme: &Theme, cells: usize) -> Vec<Line<'a>> {
+    let opens = app.called(View::Logbook, Action::Next);
     let words = match (app.log.read.runs.len(), app.log.len()) {
         (0, _) => " No runs yet. What is done to a device is written down here before it is sent.".to_owned(),
         (all, found) if found < all => format!(" {found} of {all} runs found."),
+        (1, _) if cells < 60 => format!(" 1 run. {opens} opens it."),
+        (all, _) if cells < 60 => format!(" {all} runs. {opens} opens one."),
         (1, _) => format!(" 1 run. {opens} opens it, with every step, answer and state read back."),
         (all, _) => format!(" {all} runs. {opens} opens one, with every step, answer and state read back."),
     };
-    Line::styled(truncate(&words, cells), theme.strong)
+    told(&words, cells, theme.strong)
 }
 
 fn search_line(app: &App, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
@@ -159,18 +166,20 @@ fn row<'a>(app: &App, run: &Run, before: Option<&Run>, theme: &Theme, cells: usi
     let day = if !by_device && same_day { String::new() } else { day };
     let number = format!("{:>4} ", run.number.number());
     let for_device = match cells {
-        0..58 => 14,
+        0..58 => 12,
         58..76 => 20,
         _ => 34,
     };
     let device = fit(&truncate(&device, for_device), for_device);
     let day = fit(&day, 6);
+    // As narrow as a phone's screen the time stands below only, so that what became of it has room.
+    let time = if cells < 58 { String::new() } else { format!("{time} ") };
     let mut spans = match by_device {
         true => {
-            vec![Span::styled(format!(" {device} "), theme.strong), Span::styled(format!("{day} {time} "), theme.dim)]
+            vec![Span::styled(format!(" {device} "), theme.strong), Span::styled(format!("{day} {time}"), theme.dim)]
         }
         false => {
-            vec![Span::styled(format!(" {day} "), theme.strong), Span::styled(format!("{time} "), theme.dim)]
+            vec![Span::styled(format!(" {day} "), theme.strong), Span::styled(time, theme.dim)]
         }
     };
     spans.push(Span::styled(number, theme.plain));

@@ -122,7 +122,7 @@ pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
             app.tell("Stopping after what is on its way.");
         }
         Action::Pause => {
-            let key = app.hint(Action::Pause);
+            let key = app.called_here(Action::Pause);
             let Some(device) = app.device_mut() else { return };
             device.paused = !device.paused;
             let (card, paused) = (device.card, device.paused);

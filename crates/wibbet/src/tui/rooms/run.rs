@@ -11,7 +11,7 @@ use wibbet_core::run::{NotDone, Outcome, Run, RunKind, RunState, Step, StepState
 
 use super::parts::{becoming, data_words, named, outcome_counts, review_put_back};
 use crate::tui::app::{App, DeviceModel, Review, RunPane};
-use crate::tui::keys::{Action, View, hint};
+use crate::tui::keys::{Action, View};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{
     ColorDepth, Theme, capitalize, first_line, fit, glyph, spinner, tall_item_at, told, truncate, under_cursor, width,
@@ -185,15 +185,15 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                     format!(
                         "Run {} was stopped or interrupted. {} looks at the device and carries it on.",
                         run.number,
-                        hint(View::Run, Action::CarryOn)
+                        app.called(View::Run, Action::CarryOn)
                     ),
                     theme.alert,
                 ),
                 None => (
                     format!(
                         "Nothing is planned. Mark packages on {} Packages, then {} shows the plan here.",
-                        hint(View::Run, Action::Show(View::Packages)),
-                        hint(View::Packages, Action::Next)
+                        app.called(View::Run, Action::Show(View::Packages)),
+                        app.called(View::Packages, Action::Next)
                     ),
                     theme.dim,
                 ),
@@ -210,7 +210,7 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
             let left = if send == all { String::new() } else { format!(", {} not sent", all - send) };
             let job = if device.job.is_empty() { String::new() } else { format!(" · {}", device.job.words()) };
             let title = format!(" Plan: {} on {} · {send} to send{left}{job}", review.kind.label(), device.name());
-            let key = |action| hint(View::Run, action);
+            let key = |action| app.called(View::Run, action);
             let mut next = if send > 0 && !device.is_ready() {
                 " Nothing has been sent yet. It can be sent as soon as the device is linked and read.".to_owned()
             } else if send > 0 && device.awaits_the_start() {
@@ -303,15 +303,16 @@ fn words_above<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize)
                 lines.extend(told(&more, cells, theme.dim));
             }
             let refused: usize = not_done_of(device).iter().map(|group| group.steps.len()).sum();
-            lines.push(match refused {
-                _ if device.running => Line::raw(""),
-                0 => Line::raw(""),
+            match refused {
+                _ if device.running => lines.push(Line::raw("")),
+                0 => lines.push(Line::raw("")),
                 n => {
                     let were = if n == 1 { "1 was not done" } else { &format!("{n} were not done") };
-                    let words = format!(" {were}: {} shows what else may work.", hint(View::Run, Action::Choices));
-                    Line::styled(truncate(&words, cells), theme.accent)
+                    let words =
+                        format!(" {were}: {} shows what else may work.", app.called(View::Run, Action::Choices));
+                    lines.extend(told(&words, cells, theme.accent));
                 }
-            });
+            }
             lines
         }
     }

@@ -11,7 +11,7 @@ use wibbet_core::run::{Origin, ShelfEntry};
 
 use super::parts::{named, review_put_back};
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, View, hint};
+use crate::tui::keys::{Action, View};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Theme, first_line, fit, glyph, step, tall_item_at, truncate, under_cursor};
 
@@ -82,7 +82,7 @@ pub(super) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
             let Some(copy) = copy_under_cursor(device) else { return };
             let (number, offered) = (copy.number, !copy.offered);
             out.push(to_session(device.card, SessionCommand::OfferCopy(number, offered)));
-            let install = hint(View::Packages, Action::InstallApp);
+            let install = app.called(View::Packages, Action::InstallApp);
             let words = match offered {
                 true => format!(
                     "Copy {number} is offered to other devices of the model, where {install} on the packages installs an app."
@@ -110,7 +110,7 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
     let Some(device) = app.device() else { return };
     let cells = usize::from(body.width);
     let entries = &device.shelf.entries;
-    let (back, mark) = (hint(View::Shelf, Action::PutBack), hint(View::Shelf, Action::Mark));
+    let (back, mark) = (app.called(View::Shelf, Action::PutBack), app.called(View::Shelf, Action::Mark));
     let title = match (entries.len(), device.shelf_marks.len()) {
         _ if device.inventory.is_none() && cells < 60 => " Its packages have not been read yet.".to_owned(),
         (n, 0) if n > 0 && cells < 60 => format!(" {n} off. {back} plans to put it back."),
@@ -124,7 +124,10 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
         .shelf
         .not_given
         .iter()
-        .map(|(user, count)| format!("{count} that {} was never given", device.user_words(*user)))
+        .map(|(user, count)| match cells {
+            0..60 => format!("{count} never given to user {user}"),
+            _ => format!("{count} that {} was never given", device.user_words(*user)),
+        })
         .collect();
     let not_given = match not_given.is_empty() {
         true => String::new(),
@@ -152,7 +155,7 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
         let marked = device.shelf_marks.contains(&(entry.id.clone(), entry.user));
         let id_cells = cells
             .saturating_sub(match cells {
-                0..70 => 20,
+                0..70 => 25,
                 70..100 => 42,
                 _ => 72,
             })
@@ -166,9 +169,11 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
             ),
             Span::styled(format!("{} ", fit(&named(device, &entry.id, id_cells), id_cells)), theme.plain),
         ];
-        if cells >= 70 {
-            spans.push(Span::styled(fit(&device.user_words(entry.user), 22), theme.dim));
-        }
+        let whose = match cells {
+            0..70 => fit(&format!("u{}", entry.user), 5),
+            _ => fit(&device.user_words(entry.user), 22),
+        };
+        spans.push(Span::styled(whose, theme.dim));
         if cells >= 100 {
             let goal = entry.target.condition();
             let offered = device.copies.iter().any(|copy| Some(copy.number) == entry.copy && copy.offered);

@@ -217,7 +217,7 @@ fn a_plan_says_that_the_device_is_not_linked() {
 /// Who leans on whom, drawn, and from each to the next.
 #[test]
 fn what_leans_on_what_is_drawn_and_followed() {
-    for (columns, lines) in [(128, 40), (80, 24), (58, 20)] {
+    for (columns, lines) in [(128, 40), (80, 24), (58, 20), (45, 40)] {
         let mut screen = tied(columns, lines, &[]);
         let part = |name: &str| DeclaredPart {
             kind: PartKind::Provider,
@@ -254,9 +254,19 @@ fn what_leans_on_what_is_drawn_and_followed() {
         tell_judged(&mut screen, Judged { leans, ..judged(&[]) });
         screen.keys("/calend\nh");
         insta::assert_snapshot!(format!("ties_{columns}x{lines}"), screen.text());
+        if columns < 50 {
+            // One is gone to by a tap, and from there on by another; the other side by a tap on it.
+            screen.tap("Tides");
+            assert!(screen.shows("“Tides” asks “Calendar”"), "{}", screen.text());
+            screen.tap("Webview");
+            assert!(screen.shows("“Calendar” asks “Webview”"), "{}", screen.text());
+            screen.tap("goes there");
+            assert!(screen.shows("3 lean on it"), "{}", screen.text());
+            continue;
+        }
         assert!(screen.shows("“Music” asks “Calendar” for com.calendar.days"));
         // To the other side, there, and back again.
-        screen.code(KeyCode::Right);
+        screen.code(KeyCode::Tab);
         screen.keys("\n");
         assert!(screen.shows("3 lean on it"), "{}", screen.text());
         screen.code(KeyCode::Backspace);

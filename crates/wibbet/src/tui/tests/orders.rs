@@ -101,6 +101,38 @@ impl Screen {
 }
 
 #[test]
+fn an_order_is_held_against_devices_by_taps() {
+    let mut screen = Screen::with_orders(45, 40);
+    screen.tap("opens it");
+    screen.second(1);
+    screen.tell(SessionEvent::OrderHeld(Ok(held(None))));
+    screen.bench(BenchEvent::Session(1, SessionEvent::OrderHeld(Ok(held(None)))));
+    // All that the shapes mean is told, on as many lines as that takes.
+    for words in ["▱▱▱ to send", "= is so already", "· not there"] {
+        assert!(screen.shows(words), "{words}\n{}", screen.text());
+    }
+    let at =
+        |screen: &Screen| screen.model.app.orders.work.as_ref().map(|work| (work.item_at, work.device_at)).unwrap();
+    screen.tap("Nowhere");
+    assert_eq!(at(&screen), (2, 0), "{}", screen.text());
+    // A device is gone to by a tap, and left out by another.
+    let heads = |screen: &Screen| screen.text().matches('■').count();
+    assert_eq!(heads(&screen), 2);
+    screen.tap("■");
+    assert_eq!((at(&screen), heads(&screen)), ((2, 1), 2), "{}", screen.text());
+    screen.tap("■");
+    assert_eq!((at(&screen), heads(&screen)), ((2, 1), 1), "{}", screen.text());
+    // By a remote control: to the sides are the words, among them one that goes to the next device.
+    screen.drawn();
+    screen.code(KeyCode::Right);
+    assert!(screen.model.app.word.is_some());
+    screen.drawn();
+    screen.code(KeyCode::Enter);
+    assert!(screen.shows("package uninstall --user 0"), "{}", screen.text());
+    assert!(applies(&screen.effects).is_empty());
+}
+
+#[test]
 fn an_order_is_shown_before_it_is_sent_and_followed_on_each_device() {
     let mut screen = Screen::with_orders(128, 40);
     assert!(screen.shows("Crew phones") && screen.shows("4 items") && screen.shows("▲ cannot be used"));
@@ -261,9 +293,7 @@ fn an_order_fits_small_screens_and_many_devices() {
         assert!(text.contains("▱▱▱") && text.contains("Tarn 5"), "{text}");
         assert!(text.lines().all(|line| width(line) <= usize::from(columns)), "{text}");
         assert!(text.contains("of 32"), "{text}");
-        for _ in 0..40 {
-            screen.code(KeyCode::Right);
-        }
+        screen.keys(&"l".repeat(40));
         assert!(screen.shows("–32 of 32"), "{}", screen.text());
     }
     let mut screen = Screen::with_orders(128, 40);

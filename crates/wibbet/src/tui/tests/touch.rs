@@ -17,7 +17,7 @@ impl Screen {
     }
 
     /// Taps a text on the screen, the last one of them.
-    fn tap(&mut self, text: &str) {
+    pub(super) fn tap(&mut self, text: &str) {
         let shown = self.text();
         let (line, row) = shown.lines().enumerate().filter(|(_, row)| row.contains(text)).last().unwrap_or_else(|| {
             panic!("{text} is not on the screen:\n{shown}");
@@ -27,7 +27,7 @@ impl Screen {
     }
 
     /// Draws the screen, so that it can be tapped.
-    fn drawn(&mut self) {
+    pub(super) fn drawn(&mut self) {
         let (columns, lines) = self.model.app.size;
         let theme = Theme::new(ColorDepth::Full);
         let mut terminal = Terminal::new(TestBackend::new(columns, lines)).unwrap();
@@ -173,6 +173,47 @@ fn a_remote_control_reaches_every_word() {
     // Enter alone does what it always does.
     screen.keys(" \n");
     assert_eq!(screen.model.app.view, View::Run);
+}
+
+#[test]
+fn sentences_name_what_can_be_tapped_or_pressed() {
+    let mut wide = Screen::linked(128, 40);
+    let mut narrow = Screen::linked(45, 40);
+    let mut both = |keys: &str, by_key: &str, by_word: &str| {
+        wide.keys(keys);
+        narrow.keys(keys);
+        assert!(wide.shows(by_key) && !wide.shows(by_word), "{}", wide.text());
+        // There a sentence goes over several lines.
+        let said = narrow.text().replace(['┃', '\n'], " ");
+        let said = said.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(said.contains(by_word) && !said.contains(by_key), "{}", narrow.text());
+    };
+    both("3", "Enter shows the plan", "“plan” shows the plan");
+    both("2", "w changes that", "“way” changes that");
+    both("/zzz\n", "Esc clears the search", "“clear search” clears");
+    both("\x1b/music\n \n", "s sends it", "“send” sends it");
+    both("?", "Keys everywhere", "A swipe");
+    let (mut wide, mut narrow) = (Screen::empty(128, 40), Screen::empty(45, 40));
+    wide.model.app.devices.clear();
+    narrow.model.app.devices.clear();
+    assert!(wide.shows("p  pairs a device") && narrow.shows("“add device”"), "{}{}", wide.text(), narrow.text());
+    // A device itself has no keys either, however wide its terminal is.
+    let mut tv = Screen::linked(128, 40);
+    tv.model.app.on_itself = true;
+    tv.keys("2");
+    assert!(tv.shows("“way” changes that"), "{}", tv.text());
+}
+
+/// What would be sent is read whole.
+#[test]
+fn what_closing_sends_is_not_cut() {
+    let mut screen = Screen::linked(45, 40);
+    screen.keys("1.l");
+    let whole: String = screen.text().split(['┃', '\n']).map(str::trim).collect::<Vec<_>>().join(" ");
+    let whole = whole.split_whitespace().collect::<Vec<_>>().join(" ");
+    for words in ["⟩ settings put global adb_wifi_enabled 0", "⟩ settings put global adb_enabled 0"] {
+        assert!(whole.contains(words), "{words}\n{}", screen.text());
+    }
 }
 
 #[test]

@@ -59,6 +59,18 @@ pub(crate) fn told<'a>(text: &str, cells: usize, style: Style) -> Vec<Line<'a>> 
     vec![Line::styled(truncate(&format!(" {text}"), cells), style)]
 }
 
+/// Something short in cells of its own, and what it means beside it, on as many lines as that takes; as narrow as a phone's screen
+/// below it.
+pub(crate) fn explained<'a>(what: &str, what_cells: usize, words: &str, cells: usize, style: Style) -> Vec<Line<'a>> {
+    if cells < 60 && what_cells > 8 {
+        let below = wrap(words, cells.saturating_sub(4)).into_iter().map(|line| Line::raw(format!("    {line}")));
+        return std::iter::once(Line::styled(format!("  {what}"), style)).chain(below).collect();
+    }
+    let lines = wrap(words, cells.saturating_sub(what_cells + 3)).into_iter().enumerate();
+    let head = |n: usize| fit(if n == 0 { what } else { "" }, what_cells);
+    lines.map(|(n, line)| Line::from(vec![Span::styled(format!("  {} ", head(n)), style), Span::raw(line)])).collect()
+}
+
 /// `text` in lines of at most `cells` cells, broken at blanks where there are any.
 pub(crate) fn wrap(text: &str, cells: usize) -> Vec<String> {
     let cells = cells.max(8);

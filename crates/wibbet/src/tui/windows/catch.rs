@@ -9,7 +9,7 @@ use wibbet_bench::session::SessionCommand;
 
 use super::form::{Flow, Form, framed};
 use crate::tui::app::{App, CatchPane, DeviceModel};
-use crate::tui::keys::{Action, Layer, View, hint};
+use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Theme, spinner, wrap};
 
@@ -126,7 +126,7 @@ fn going_on<'a>(app: &App, device: &DeviceModel, catch: &CatchPane, theme: &Them
         lines.extend(wrap(words, cells).into_iter().map(|line| Line::styled(line, style)));
     };
     if let Some(ended) = &catch.ended {
-        let run = hint(View::Bench, Action::Show(View::Run));
+        let run = app.called(View::Bench, Action::Show(View::Run));
         match ended {
             Some(trouble) => say(&format!("It has ended: {trouble}."), theme.alert),
             None => {

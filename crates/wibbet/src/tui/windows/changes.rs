@@ -8,7 +8,7 @@ use wibbet_core::diagnosis::{Drift, DriftKind, in_short};
 use super::form::{Flow, Form};
 use super::page::Page;
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, Layer, View, hint};
+use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Scroll, Theme, fit, width, wrap};
 
@@ -45,6 +45,7 @@ impl Form for Changes {
     }
 
     fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
+        let plan = app.called(View::Packages, Action::Next);
         let Some(device) = app.device_mut() else { return Flow::Close };
         if !enabled(device, action) {
             return Flow::Stay;
@@ -60,7 +61,6 @@ impl Form for Changes {
             Action::ChooseAgain => {
                 let again = device.back_again().to_vec();
                 let count = device.choose_again(&again);
-                let plan = hint(View::Packages, Action::Next);
                 app.view = View::Packages;
                 app.tell(format!("{count} chosen again, each the way it went before. {plan} makes the plan."));
                 Flow::Close

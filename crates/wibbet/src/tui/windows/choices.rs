@@ -12,7 +12,7 @@ use wibbet_core::run::{Choice, NotDone, Run, Step, others_who_have};
 
 use super::form::{ALL, Flow, Form, framed, move_over};
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, Layer, View, hint};
+use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::rooms::not_done_of;
 use crate::tui::widgets::{Theme, capitalize, draw_list, truncate, wrap};
@@ -149,7 +149,7 @@ impl Form for Choices {
                 Choice::DeveloperOptions => "The page is opened at once. ".to_owned(),
                 _ => String::new(),
             };
-            let sends = hint(View::Run, Action::Send);
+            let sends = app.called(View::Run, Action::Send);
             does.push_str(&format!("The plan is shown then; nothing of it is sent before {sends}."));
             below.extend(wrap(&does, cells).into_iter().map(|line| Line::styled(line, theme.dim)));
         }

@@ -13,7 +13,7 @@ use wibbet_types::counted;
 
 use super::form::{Flow, Form, framed};
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, Layer, View, hint};
+use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::rooms::run_of_sheet;
 use crate::tui::widgets::{Theme, fit, plain_name, spinner, truncate, width, wrap};
@@ -95,16 +95,20 @@ fn lines<'a>(app: &App, device: &DeviceModel, form: &Close, theme: &Theme, cells
         lines.push(Line::raw(""));
         lines.extend(wrap(by_hand, cells).into_iter().map(Line::raw));
         lines.push(Line::raw(""));
-        let again = hint(View::Bench, Action::ReadAgain);
+        let again = app.called(View::Bench, Action::ReadAgain);
         lines.push(Line::styled(format!("{again} on the bench links it again, if it can be."), theme.dim));
     } else {
         let on = |on: bool| if on { "●" } else { "○" };
+        // The words at the foot stand for the keys where fingers do the work.
+        let key_cells = if theme.taps.large() { 0 } else { 3 };
         let row = |key: String, on_off: &'static str, words: String| -> Vec<Line<'_>> {
             let head = |n: usize| match n {
-                0 => [Span::styled(format!(" {on_off} "), theme.good), Span::styled(format!("{key:<3}"), theme.accent)],
-                _ => [Span::raw("   "), Span::raw("   ")],
+                0 => {
+                    [Span::styled(format!(" {on_off} "), theme.good), Span::styled(fit(&key, key_cells), theme.accent)]
+                }
+                _ => [Span::raw("   "), Span::raw(" ".repeat(key_cells))],
             };
-            let lines = wrap(&words, cells.saturating_sub(6)).into_iter().enumerate();
+            let lines = wrap(&words, cells.saturating_sub(3 + key_cells)).into_iter().enumerate();
             lines.map(|(n, text)| Line::from_iter(head(n).into_iter().chain([Span::raw(text)]))).collect()
         };
         let awake = device.stays_awake();
@@ -124,7 +128,9 @@ fn lines<'a>(app: &App, device: &DeviceModel, form: &Close, theme: &Theme, cells
                 words.push(DeviceSetting::WirelessDebuggingOff.request().command());
             }
             words.push(DeviceSetting::UsbDebuggingOff.request().command());
-            lines.extend(words.into_iter().map(|w| Line::styled(format!("        ⟩ {w}"), theme.dim)));
+            let indent = if cells < 60 { 3 } else { 8 };
+            let wrapped = words.iter().flat_map(|w| wrap(&format!("⟩ {w}"), cells.saturating_sub(indent)));
+            lines.extend(wrapped.map(|w| Line::styled(format!("{:indent$}{w}", ""), theme.dim)));
         }
         lines.extend(row(
             Layer::Close.hint(Action::Forget),

@@ -13,7 +13,7 @@ use super::page::Page;
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::Effect;
-use crate::tui::widgets::{Scroll, Theme, capitalize, fit, wrap};
+use crate::tui::widgets::{Scroll, Theme, capitalize, fit, width, wrap};
 
 /// Everything that is known of the package under the cursor.
 #[derive(Debug, Clone, Default)]
@@ -31,10 +31,16 @@ struct Listing<'a> {
 impl Listing<'_> {
     fn part(&mut self, title: &str, from: &str) {
         self.lines.push(Line::raw(""));
+        let mut from = wrap(from, self.cells.saturating_sub(width(title) + 2)).into_iter();
         self.lines.push(Line::from(vec![
             Span::styled(title.to_owned(), self.head),
-            Span::styled(if from.is_empty() { String::new() } else { format!("  {from}") }, self.dim),
+            Span::styled(
+                from.next().filter(|from| !from.is_empty()).map(|from| format!("  {from}")).unwrap_or_default(),
+                self.dim,
+            ),
         ]));
+        let indent = " ".repeat(width(title) + 2);
+        self.lines.extend(from.map(|from| Line::styled(format!("{indent}{from}"), self.dim)));
     }
 
     fn fact(&mut self, name: &str, value: &str) {

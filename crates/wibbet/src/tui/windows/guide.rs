@@ -3,7 +3,7 @@
 use ratatui::text::Line;
 
 use super::page::{Reading, Text};
-use crate::tui::keys::{Action, View, hint};
+use crate::tui::keys::{Action, View, called};
 use crate::tui::widgets::{Theme, wrap};
 
 /// The first steps.
@@ -20,14 +20,14 @@ impl Text for FirstSteps {
     fn lines(_here: View, theme: &Theme, cells: usize) -> Vec<Line<'static>> {
         let mut lines: Vec<Line<'_>> = Vec::new();
         for (head, steps) in wibbet_core::link::first_steps() {
-            lines.push(Line::styled(head, theme.accent));
+            lines.extend(wrap(head, cells).into_iter().map(|line| Line::styled(line, theme.accent)));
             for step in steps {
                 let wrapped = wrap(step, cells.saturating_sub(5)).into_iter().enumerate();
                 lines.extend(wrapped.map(|(n, l)| Line::raw(format!("   {} {l}", if n == 0 { "·" } else { " " }))));
             }
             lines.push(Line::raw(""));
         }
-        let key = |action| hint(View::Bench, action);
+        let key = |action| called(View::Bench, action, theme.taps.large());
         let keys = format!("On the bench: {} pairs, {} adds an address.", key(Action::Pair), key(Action::AddDevice));
         lines.extend(wrap(&keys, cells).into_iter().map(Line::raw));
         let end = "The bench shows how far each device has got, and what is missing. It tries again by itself: nothing that worked has to be done twice.";

@@ -1,12 +1,12 @@
 //! Help: the order of work, what the shapes mean, and all keys.
 
-use ratatui::text::{Line, Span};
+use ratatui::text::Line;
 use wibbet_core::link::Rung;
 use wibbet_core::package::Condition;
 
 use super::page::{Reading, Text};
-use crate::tui::keys::{Action, Binding, Layer, View, hint, menu_of};
-use crate::tui::widgets::{Theme, fit, glyph, wrap};
+use crate::tui::keys::{Action, Binding, Layer, View, called, menu_of};
+use crate::tui::widgets::{Theme, explained, glyph, wrap};
 
 /// The help.
 pub(crate) type Help = Reading<HelpText>;
@@ -16,7 +16,7 @@ pub(crate) enum HelpText {}
 
 /// The keys in their layers: a heading, and what is bound. Those of the view come first.
 fn key_tables(here: View) -> Vec<(String, Vec<&'static Binding>)> {
-    let menu = hint(here, Action::Menu);
+    let menu = called(here, Action::Menu, false);
     let of = |view: View| {
         let own = (format!("Keys on {}", view.name()), Layer::Room(view).bindings().collect());
         let more: Vec<&Binding> = menu_of(view).collect();
@@ -28,6 +28,15 @@ fn key_tables(here: View) -> Vec<(String, Vec<&'static Binding>)> {
     tables.push(("Keys while you type a search".to_owned(), line.bindings().collect()));
     tables.extend(View::ALL.into_iter().filter(|view| *view != here).flat_map(of));
     tables
+}
+
+/// What can be done, by name: in the view, then everywhere, then in the other views.
+fn name_tables(here: View) -> Vec<(String, Vec<&'static Binding>)> {
+    let named = |layer: Layer| layer.bindings().filter(|b| !b.name.is_empty());
+    let of = |view: View| (format!("On {}", view.name()), named(Layer::Room(view)).chain(menu_of(view)).collect());
+    let others = View::ALL.into_iter().filter(|view| *view != here).map(of);
+    let everywhere = ("Everywhere".to_owned(), named(Layer::Everywhere).collect());
+    [of(here), everywhere].into_iter().chain(others).collect()
 }
 
 impl Text for HelpText {
@@ -42,25 +51,32 @@ impl Text for HelpText {
             "The line at the top is the order of work: choose a device on the bench, mark packages, look at the plan, send it and watch it being read back. What is off stands on the shelf and can be put back from there.",
             &mut lines,
         );
-        for (title, bindings) in key_tables(here) {
+        let large = theme.taps.large();
+        if large {
+            say(
+                "Tap a line to choose it, and the words at the bottom to do what they say; “more” has all of them. A swipe scrolls. By the arrows of a remote: to the sides from word to word, and the button between them does it.",
+                &mut lines,
+            );
+        }
+        for (title, bindings) in if large { name_tables(here) } else { key_tables(here) } {
             lines.push(Line::raw(""));
             lines.push(Line::styled(title, theme.accent));
             for binding in bindings {
                 let keys: Vec<String> = binding.keys.iter().map(|k| k.name()).collect();
-                let doc = wrap(binding.doc, cells.saturating_sub(18));
-                for (n, text) in doc.into_iter().enumerate() {
-                    let key = if n == 0 { keys.join(" ") } else { String::new() };
-                    lines.push(Line::from(vec![
-                        Span::styled(format!("  {} ", fit(&key, 14)), theme.accent),
-                        Span::raw(text),
-                    ]));
-                }
+                let what = if large { binding.name.to_owned() } else { keys.join(" ") };
+                lines.extend(explained(&what, 14, binding.doc, cells, theme.accent));
             }
         }
         lines.push(Line::raw(""));
         lines.push(Line::styled("The ladder of a link", theme.accent));
-        lines.push(Line::raw("  ╟──╢ ╪   a rung that holds          ╟┄┄╢ ┼   one that is being tried"));
-        lines.push(Line::raw("  ╟╴╶╢ ╳   the one that is missing    ║  ║ ═   nothing is known of it yet"));
+        for (sign, words) in [
+            ("╟──╢ ╪", "a rung that holds"),
+            ("╟┄┄╢ ┼", "one that is being tried"),
+            ("╟╴╶╢ ╳", "the one that is missing"),
+            ("║  ║ ═", "nothing is known of it yet"),
+        ] {
+            lines.extend(explained(sign, 8, words, cells, theme.plain));
+        }
         for rung in Rung::ALL.iter().rev() {
             let words = match rung {
                 Rung::Reached => "it is on the bus, or answers at its address",
@@ -72,7 +88,7 @@ impl Text for HelpText {
                 Rung::Changes => "no second switch of the maker forbids changes",
                 Rung::Started => "Android says that it has started",
             };
-            lines.push(Line::raw(format!("  {}  {words}", fit(rung.label(), 24))));
+            lines.extend(explained(rung.label(), 25, words, cells, theme.plain));
         }
         lines.push(Line::raw(""));
         lines.push(Line::styled("Shapes", theme.accent));
@@ -98,18 +114,23 @@ impl Text for HelpText {
                 Condition::Absent => "absent: not there for this user",
                 Condition::Unreadable => "unreadable: the device does not tell, or not so that it can be relied on",
             };
-            lines.push(Line::raw(format!("  {}  {words}", glyph(condition))));
+            lines.extend(explained(glyph(condition), 4, words, cells, theme.plain));
         }
-        lines.push(Line::raw("  ●→○  chosen: what it is, and what it is going to be"));
-        lines.push(Line::raw("  ▰▰▰  a step: sent, answered, read back"));
+        let follow = called(View::Packages, Action::Follow, large);
+        let all = called(View::Packages, Action::Everything, large);
+        for (sign, words) in [
+            ("●→○", "chosen: what it is, and what it is going to be"),
+            ("▰▰▰", "a step: sent, answered, read back"),
+            ("◉", &format!("on the device's screen now ({follow} follows it)")),
+            ("★", "with a star"),
+            ("~", "a name guessed from the id, where no label could be read"),
+            ("–", &format!("the device does not report it; {all} says why")),
+        ] {
+            lines.extend(explained(sign, 4, words, cells, theme.plain));
+        }
         lines.push(Line::raw(""));
-        let follow = hint(View::Packages, Action::Follow);
-        lines.push(Line::raw(format!("  ◉    on the device's screen now ({follow} follows it)      ★  with a star")));
-        lines.push(Line::raw("  ~    a name guessed from the id, where no label could be read"));
-        let all = hint(View::Packages, Action::Everything);
-        lines.push(Line::raw(format!("  –    the device does not report it; {all} says why")));
-        lines.push(Line::raw(""));
-        say(&format!("Searching has a page of its own: {}.", hint(View::Packages, Action::SearchHelp)), &mut lines);
+        let search = called(View::Packages, Action::SearchHelp, large);
+        say(&format!("Searching has a page of its own: {search}."), &mut lines);
         lines
     }
 }

@@ -69,7 +69,7 @@ impl Form for IdList {
     }
 
     fn act(&mut self, app: &mut App, action: Action, _out: &mut Vec<Effect>) -> Flow {
-        let undo = app.hint(Action::Undo);
+        let undo = app.called_here(Action::Undo);
         let Some(device) = app.device_mut().filter(|_| action == Action::Accept) else { return Flow::Close };
         if !self.input.value().trim().is_empty() {
             let list = catalog::IdList::read(self.input.value());

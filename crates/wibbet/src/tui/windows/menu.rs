@@ -54,7 +54,14 @@ impl Form for Menu {
         let cells = usize::from(room.width);
         let row = |binding: &&crate::tui::keys::Binding, _| {
             let enabled = is_enabled(app, binding.action);
-            let (style, aside) = if enabled { (theme.plain, "") } else { (theme.dim, "not here and now") };
+            let (style, aside) = match enabled {
+                true => (theme.plain, ""),
+                false if theme.taps.large() => (theme.dim, ""),
+                false => (theme.dim, "not here and now"),
+            };
+            if theme.taps.large() {
+                return Line::styled(format!(" {}", fit(binding.name, cells.saturating_sub(1))), style);
+            }
             let key = binding.keys.first().map_or_else(String::new, |k| k.name());
             Line::from(vec![
                 Span::styled(format!(" {} ", fit(&key, 3)), theme.accent),

@@ -13,7 +13,7 @@ use super::form::framed;
 use crate::tui::app::{App, Cell, DeviceModel, Mark, Marked, OnDevice, OrderWork, Row, Stage, marked};
 use crate::tui::keys::{Action, Layer};
 use crate::tui::rooms::orders::so_far;
-use crate::tui::widgets::{Theme, first_shown, fit, large_lines, truncate, wrap};
+use crate::tui::widgets::{Tap, Theme, first_shown, fit, large_lines, truncate, width, wrap};
 
 pub(super) fn way_words(item: &OrderItem) -> &'static str {
     match item.way {
@@ -178,7 +178,21 @@ fn draw_table(work: &OrderWork, all: &[Column<'_>], theme: &Theme, frame: &mut F
     };
     let mut names = vec![Span::styled(fit(&more, name_cells), theme.dim)];
     let mut stages = vec![Span::raw(" ".repeat(name_cells))];
-    for Column { place, one, device, .. } in devices {
+    for (n, Column { place, one, device, .. }) in devices.iter().enumerate() {
+        // A tap on a device goes there; on the one under the cursor it takes it in, or leaves it out.
+        let by = (first + n) as isize - work.device_at as isize;
+        let action = match by {
+            0 => Action::Mark,
+            1.. => Action::Later,
+            _ => Action::Earlier,
+        };
+        let x = area.x.saturating_add(u16::try_from(name_cells + n * column).unwrap_or(u16::MAX));
+        let place_of = Rect { x, width: u16::try_from(column).unwrap_or(0), ..area };
+        let head = Rect { height: 2, ..place_of }.intersection(area);
+        let tapped = if by == 0 { head } else { place_of.intersection(area) };
+        if let Some(key) = Layer::OrderWork.event_of(action) {
+            theme.taps.note(tapped, Tap::Keys(key, by.unsigned_abs().max(1)));
+        }
         let sign = if one.chosen { "■ " } else { "□ " };
         let style = match (*place == work.device_at, one.chosen) {
             (true, _) => theme.cursor,
@@ -198,6 +212,9 @@ fn draw_table(work: &OrderWork, all: &[Column<'_>], theme: &Theme, frame: &mut F
     let all = work.rows();
     let from = first_shown(work.item_at, all.len(), rows);
     for (n, row) in all.iter().enumerate().skip(from).take(rows) {
+        let y = area.y.saturating_add(u16::try_from(2 + n - from).unwrap_or(u16::MAX));
+        let name = Rect { y, height: 1, width: u16::try_from(name_cells).unwrap_or(0), ..area };
+        theme.taps.note(name.intersection(area), Tap::Row(n as isize - work.item_at as isize));
         let mut spans = vec![Span::styled(fit(&format!(" {}", row.words()), name_cells), theme.plain)];
         for column_of in devices {
             let marks = column_of.of_row(*row);
@@ -229,14 +246,21 @@ fn short_name(device: &DeviceModel) -> String {
 }
 
 /// What the shapes mean that are in the table.
-fn legend<'a>(work: &OrderWork, all: &[Column<'_>], theme: &Theme, cells: usize) -> Line<'a> {
+fn legend<'a>(work: &OrderWork, all: &[Column<'_>], theme: &Theme, cells: usize) -> Vec<Line<'a>> {
     let rows = work.rows();
     let others = rows.iter().filter(|row| !matches!(row, Row::Item(..)));
     let cells_of = |row| all.iter().flat_map(move |column| column.of_row(row)).map(|cell| cell.mark);
     let mut marks: BTreeSet<Mark> = all.iter().flat_map(|column| &column.marked).map(|one| one.mark).collect();
     marks.extend(others.flat_map(|row| cells_of(*row)));
     let words: Vec<String> = marks.iter().map(|mark| format!("{} {}", mark.shape().trim(), mark.word())).collect();
-    Line::styled(truncate(&words.join("   "), cells), theme.dim)
+    let mut lines: Vec<String> = Vec::new();
+    for word in words {
+        match lines.last_mut().filter(|line| width(line) + 3 + width(&word) <= cells) {
+            Some(line) => line.push_str(&format!("   {word}")),
+            None => lines.push(word),
+        }
+    }
+    lines.into_iter().map(|line| Line::styled(truncate(&line, cells), theme.dim)).collect()
 }
 
 /// What a row of an order says.
@@ -258,7 +282,8 @@ fn row_words(work: &OrderWork, row: Row<'_>) -> String {
 
 /// What is known of the row and the device under the cursor.
 fn about_cell<'a>(work: &OrderWork, all: &[Column<'_>], theme: &Theme, cells: usize) -> Vec<Line<'a>> {
-    let mut lines = vec![legend(work, all, theme, cells), Line::styled("─".repeat(cells), theme.dim)];
+    let mut lines = legend(work, all, theme, cells);
+    lines.push(Line::styled("─".repeat(cells), theme.dim));
     let rows = work.rows();
     let Some(row) = rows.get(work.item_at) else { return lines };
     lines.push(Line::styled(truncate(&row_words(work, *row), cells), theme.strong));

@@ -317,9 +317,17 @@ fn draw_files(app: &App, theme: &Theme, frame: &mut Frame<'_>) {
 }
 
 fn draw_making(sources: &[(String, Vec<Made>)], at: usize, name: &Input, theme: &Theme, frame: &mut Frame<'_>) {
-    let high = u16::try_from(sources.len()).unwrap_or(8).min(12) + 4;
-    let room = framed(" Make an order ", (84, high), (Layer::OrderMaking, ALL), theme, frame);
-    let list = Rect { height: room.height.saturating_sub(4), ..room };
+    let words =
+        "What ties each package here is noted: where that is otherwise on another device, it is left alone there.";
+    let columns = 84.min(frame.area().width.saturating_sub(2));
+    let words: Vec<Line<'_>> = wrap(words, usize::from(columns.saturating_sub(4)))
+        .into_iter()
+        .map(|line| Line::styled(line, theme.dim))
+        .collect();
+    let below = 2 + u16::try_from(words.len()).unwrap_or(2);
+    let high = u16::try_from(sources.len()).unwrap_or(8).min(12) + below;
+    let room = framed(" Make an order ", (columns, high), (Layer::OrderMaking, ALL), theme, frame);
+    let list = Rect { height: room.height.saturating_sub(below), ..room };
     let row = |(name, made): &(String, Vec<Made>), _| {
         Line::raw(format!(" {} {}", fit(name, 54), counted(made.len(), "item", "items")))
     };
@@ -330,10 +338,6 @@ fn draw_making(sources: &[(String, Vec<Made>)], at: usize, name: &Input, theme: 
         frame.render_widget(field.line(theme, usize::from(line.width)), line);
         field.put_cursor(frame, line, 0);
     }
-    let words =
-        "What ties each package here is noted: where that is otherwise on another device, it is left alone there.";
-    let words: Vec<Line<'_>> =
-        wrap(words, usize::from(room.width)).into_iter().map(|l| Line::styled(l, theme.dim)).collect();
     let under = Rect { y: line.bottom(), height: room.bottom().saturating_sub(line.bottom()), ..room };
     frame.render_widget(Paragraph::new(words), under);
 }

@@ -10,7 +10,7 @@ use wibbet_core::plan::{Change, Instead};
 
 use super::form::{ALL, Flow, Form, framed, move_over};
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, Layer, View, hint};
+use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Theme, capitalize, draw_list, truncate, wrap};
 
@@ -94,7 +94,7 @@ impl Form for OtherWays {
             below.extend(wrap(&does(device, way), cells).into_iter().map(|line| Line::styled(line, theme.dim)));
         }
         below.push(Line::raw(""));
-        let undo = hint(View::Packages, Action::Undo);
+        let undo = app.called(View::Packages, Action::Undo);
         let words = format!("What is changed in the tray is taken back by {undo}.");
         below.push(Line::styled(words, theme.dim));
         let count = u16::try_from(all.len()).unwrap_or(u16::MAX).min(frame.area().height.saturating_sub(14)).max(1);

@@ -9,7 +9,7 @@ use super::form::{ALL, Flow, Form, foot, framed};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::Effect;
-use crate::tui::widgets::{ColorDepth, Scroll, Theme};
+use crate::tui::widgets::{Scroll, Theme};
 
 /// A text that has nothing to do with any device: it is read, and closed again.
 pub(crate) trait Text {
@@ -100,7 +100,7 @@ pub(super) struct Page<'a> {
 impl Page<'_> {
     pub(super) fn act(&self, scroll: &mut Scroll, app: &App, action: Action) -> Flow {
         let (cells, room) = page_room(app, self.columns, self.keys);
-        let len = (self.lines)(&Theme::new(ColorDepth::None), cells).len();
+        let len = (self.lines)(&Theme::sized(app.has_large_words()), cells).len();
         read_on(scroll, len, room, action)
     }
 

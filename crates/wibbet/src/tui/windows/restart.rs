@@ -11,7 +11,7 @@ use wibbet_core::read::write_request;
 
 use super::form::{ALL, Flow, Form, framed};
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, Layer, View, hint};
+use crate::tui::keys::{Action, Layer, View, called};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{Theme, wrap};
 
@@ -22,14 +22,14 @@ pub(crate) struct Restart {
 }
 
 /// What is to be known before.
-fn words(device: &DeviceModel, to: RestartTo) -> Vec<String> {
+fn words(device: &DeviceModel, to: RestartTo, by_word: bool) -> Vec<String> {
     let mut words = before_restart(&device.routes, device.details.as_ref().map(|details| &details.vitals), to);
     let has = |test: fn(&Route) -> bool| device.routes.iter().any(test);
     if to == RestartTo::System
         && has(|route| matches!(route, Route::Air { .. }))
         && has(|route| matches!(route, Route::Cable(_) | Route::Server(_)))
     {
-        let key = hint(View::Bench, Action::SwitchOnWireless);
+        let key = called(View::Bench, Action::SwitchOnWireless, by_word);
         words[0].push_str(&format!(" {key} switches it on over the cable."));
     }
     words
@@ -67,7 +67,7 @@ impl Form for Restart {
         let cells = usize::from(columns.saturating_sub(4));
         let mut lines: Vec<Line<'_>> = Vec::new();
         lines.push(Line::styled(format!("Into {}.", self.to.words()), theme.strong));
-        for part in words(device, self.to) {
+        for part in words(device, self.to, theme.taps.large()) {
             lines.extend(wrap(&part, cells).into_iter().map(Line::raw));
         }
         lines.push(Line::raw(""));

@@ -1,12 +1,12 @@
 //! How to search.
 
-use ratatui::text::{Line, Span};
+use ratatui::text::Line;
 use wibbet_core::catalog::Attribute;
 use wibbet_core::search::facts;
 
 use super::page::{Reading, Text};
 use crate::tui::keys::{Action, Layer, View};
-use crate::tui::widgets::{Theme, fit, wrap};
+use crate::tui::widgets::{Theme, explained, wrap};
 
 /// The page about searching.
 pub(crate) type SearchHelp = Reading<HowToSearch>;
@@ -21,7 +21,7 @@ impl Text for HowToSearch {
 
     fn lines(_here: View, theme: &Theme, cells: usize) -> Vec<Line<'static>> {
         let mut lines: Vec<Line<'_>> = Vec::new();
-        let complete = Layer::SearchLine.hint(Action::Complete);
+        let complete = Layer::SearchLine.called(Action::Complete, theme.taps.large());
         let say = |text: &str, lines: &mut Vec<Line<'_>>| lines.extend(wrap(text, cells).into_iter().map(Line::raw));
         say(
             &format!(
@@ -35,13 +35,10 @@ impl Text for HowToSearch {
             ("!:system | :updated", "not part of the system, or updated since"),
             (":permission=location :in-use", "in use, and asks for the location"),
         ] {
-            lines.push(Line::from(vec![
-                Span::styled(format!("  {} ", fit(example.0, 29)), theme.strong),
-                Span::raw(example.1),
-            ]));
+            lines.extend(explained(example.0, 29, example.1, cells, theme.strong));
         }
         lines.push(Line::raw(""));
-        let mut row = |name: String, doc: &str| lines.push(Line::raw(format!("  {} {doc}", fit(&name, 16))));
+        let mut row = |name: String, doc: &str| lines.extend(explained(&name, 16, doc, cells, theme.plain));
         facts().for_each(|fact| row(format!(":{}", fact.name), fact.doc));
         Attribute::comparisons().for_each(|(_, c)| row(format!(":{}{}", c.name, c.kind.example()), c.doc));
         say(

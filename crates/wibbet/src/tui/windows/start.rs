@@ -7,7 +7,7 @@ use wibbet_core::plan::StartLoss;
 
 use super::form::{Flow, Form, framed};
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, Layer, View, hint};
+use crate::tui::keys::{Action, Layer, View, called};
 use crate::tui::message::Effect;
 use crate::tui::widgets::{Theme, wrap};
 
@@ -64,7 +64,7 @@ impl Form for Start {
             lines.extend(words.map(|line| Line::styled(format!("  {line}"), theme.alert)));
         }
         lines.push(Line::raw(""));
-        let catch = hint(View::Shelf, Action::Catch);
+        let catch = called(View::Shelf, Action::Catch, theme.taps.large());
         let words = format!(
             "A device that does not start answers for moments only, or not at all. Catch ({catch} on the shelf) puts this back then; without what that needs a factory reset, which loses everything on it, may be what is left:"
         );

@@ -1,6 +1,7 @@
 //! What leans on what: a package among those that it is tied to, drawn, and a way from each to the next.
 
 use ratatui::Frame;
+use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Paragraph;
@@ -11,7 +12,7 @@ use super::form::{Flow, Form, framed, move_over};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::Effect;
-use crate::tui::widgets::{Theme, fit, truncate, width, wrap};
+use crate::tui::widgets::{Tap, Theme, fit, truncate, width, wrap};
 
 /// The sides of the drawing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -102,31 +103,88 @@ impl Ties {
         ]
     }
 
-    /// The lines of the drawing, `high` of them: a column, the package in the middle, a column.
-    fn drawing<'a>(&self, device: &DeviceModel, theme: &Theme, cells: usize, high: usize) -> Vec<Line<'a>> {
+    /// How many there are on a side, in words.
+    fn head(&self, side: Side) -> String {
+        match (side, self.ties(side).len()) {
+            (Side::Leaning, 0) => " nothing leans on it".to_owned(),
+            (Side::Leans, 0) => " it leans on nothing".to_owned(),
+            (Side::Leaning, 1) => " 1 leans on it".to_owned(),
+            (Side::Leaning, n) => format!(" {n} lean on it"),
+            (Side::Leans, n) => format!(" it leans on {n}"),
+        }
+    }
+
+    /// Those of a side that are in sight where there is room for so many of them.
+    fn column(&self, side: Side, shown: usize, top: usize) -> Column<'_> {
+        let first = if side == self.side { (self.at + 1).saturating_sub(shown) } else { 0 };
+        Column { side, first, top, ties: self.ties(side).iter().skip(first).take(shown).collect() }
+    }
+
+    /// As narrow as a phone's screen: who leans on it, the package below, and below it whom it leans on.
+    fn below_each_other<'a>(&self, device: &DeviceModel, theme: &Theme, cells: usize, high: usize) -> Drawing<'a> {
+        let (before, after) = (self.ties(Side::Leaning).len(), self.ties(Side::Leans).len());
+        // Besides them there are two headings, two arrows and the frame. What one side does not need is the other's.
+        let most = (high.saturating_sub(8) / 2).max(2);
+        let half = (most / 2).max(1);
+        let shown =
+            [before.min(half.max(most.saturating_sub(after))), after.min(half.max(most.saturating_sub(before)))];
+        let mut lines: Vec<Line<'a>> = Vec::new();
+        let mut places = Vec::new();
+        let arrow = || Line::styled("    ▾", theme.dim);
+        let mut side = |side: Side, shown: usize, lines: &mut Vec<Line<'a>>| {
+            lines.push(Line::styled(self.head(side), theme.accent));
+            let column = self.column(side, shown, lines.len());
+            for n in 0..column.ties.len() {
+                places.push((side, column.first + n, Rect::new(0, row(lines.len()), row(cells), 2)));
+                for y in [lines.len(), lines.len() + 1] {
+                    // The first part of it: nothing leads to the side.
+                    lines.push(Line::from_iter(self.cell(device, theme, &column, y, cells).into_iter().take(1)));
+                }
+            }
+        };
+        side(Side::Leaning, shown[0], &mut lines);
+        lines.extend((before > 0).then(arrow));
+        lines.extend((0..4).map(|y| Line::from(self.box_line(device, theme, y, 1, cells))));
+        lines.extend((after > 0).then(arrow));
+        side(Side::Leans, shown[1], &mut lines);
+        Drawing { lines, places }
+    }
+
+    /// The drawing, `high` lines of it below its headings: a column, the package in the middle, a column.
+    fn beside_each_other<'a>(&self, device: &DeviceModel, theme: &Theme, cells: usize, high: usize) -> Drawing<'a> {
         let (middle, column) = widths(cells);
         let shown = (high / 2).max(1);
         let rows = |side: Side| self.ties(side).len().min(shown);
         let centre = rows(Side::Leaning).max(rows(Side::Leans)).saturating_sub(1).max(1).min(high.saturating_sub(3));
-        let drawn = [Side::Leaning, Side::Leans].map(|side| {
-            let first = if side == self.side { (self.at + 1).saturating_sub(shown) } else { 0 };
-            let ties: Vec<&Tie> = self.ties(side).iter().skip(first).take(shown).collect();
-            // A short column stands beside the middle.
-            let top = centre.saturating_sub(ties.len().saturating_sub(1));
-            Column { side, first, top, ties }
-        });
-        (0..high)
-            .map(|y| {
-                let mut spans: Vec<Span<'a>> = Vec::new();
-                let [left, right] = &drawn;
-                spans.extend(self.cell(device, theme, left, y, column));
-                spans.push(Span::styled(left.connector(y, centre), theme.dim));
-                spans.extend(self.box_line(device, theme, y, centre, middle));
-                spans.push(Span::styled(right.connector(y, centre), theme.dim));
-                spans.extend(self.cell(device, theme, right, y, column));
-                Line::from(spans)
-            })
-            .collect()
+        // A short column stands beside the middle.
+        let drawn = [Side::Leaning, Side::Leans]
+            .map(|side| self.column(side, shown, centre.saturating_sub(rows(side).saturating_sub(1))));
+        let mut lines = vec![
+            Line::from(vec![
+                Span::styled(fit(&self.head(Side::Leaning), column), theme.accent),
+                Span::raw(" ".repeat(middle + 2 * GAP)),
+                Span::styled(fit(&self.head(Side::Leans), column), theme.accent),
+            ]),
+            Line::raw(""),
+        ];
+        let mut places = Vec::new();
+        for (own, x) in drawn.iter().zip([0, column + middle + 2 * GAP]) {
+            for n in 0..own.ties.len() {
+                let place = Rect::new(row(x), row(lines.len() + own.top + 2 * n), row(column), 2);
+                places.push((own.side, own.first + n, place));
+            }
+        }
+        lines.extend((0..high).map(|y| {
+            let mut spans: Vec<Span<'a>> = Vec::new();
+            let [left, right] = &drawn;
+            spans.extend(self.cell(device, theme, left, y, column));
+            spans.push(Span::styled(left.connector(y, centre), theme.dim));
+            spans.extend(self.box_line(device, theme, y, centre, middle));
+            spans.push(Span::styled(right.connector(y, centre), theme.dim));
+            spans.extend(self.cell(device, theme, right, y, column));
+            Line::from(spans)
+        }));
+        Drawing { lines, places }
     }
 
     /// A line of a column: the name of a package, and below it by what it is found.
@@ -184,6 +242,17 @@ impl Ties {
             _ => vec![Span::raw(" ".repeat(cells))],
         }
     }
+}
+
+/// A count of lines or cells on the screen.
+fn row(n: usize) -> u16 {
+    u16::try_from(n).unwrap_or(u16::MAX)
+}
+
+/// The drawing, and where in it which package of which side stands.
+struct Drawing<'a> {
+    lines: Vec<Line<'a>>,
+    places: Vec<(Side, usize, Rect)>,
 }
 
 /// The end of a name, in so many cells.
@@ -294,40 +363,38 @@ impl Form for Ties {
         let area = frame.area();
         let columns = 130.min(area.width.saturating_sub(2));
         let cells = usize::from(columns.saturating_sub(4));
-        let most = self.ties(Side::Leaning).len().max(self.ties(Side::Leans).len());
-        let room = usize::from(area.height).saturating_sub(BELOW + 8);
-        let high = (most * 2).clamp(5, room.max(5));
+        let drawn = if cells < 50 {
+            self.below_each_other(device, theme, cells, usize::from(area.height).saturating_sub(BELOW + 10))
+        } else {
+            let most = self.ties(Side::Leaning).len().max(self.ties(Side::Leans).len());
+            let room = usize::from(area.height).saturating_sub(BELOW + 8);
+            self.beside_each_other(device, theme, cells, (most * 2).clamp(5, room.max(5)))
+        };
         let enabled = |action: Action| match action {
             Action::Accept => self.under_cursor().is_some(),
             Action::Earlier => !self.former.is_empty(),
             Action::NextField => !self.around.leaning.is_empty() && !self.around.leans.is_empty(),
             _ => true,
         };
-        let lines = u16::try_from(high + BELOW + 2).unwrap_or(u16::MAX);
+        let mut words: Vec<Line<'_>> = Vec::new();
+        for (text, strong) in self.words(device) {
+            let style = if strong { theme.strong } else { theme.plain };
+            words.extend(wrap(&text, cells).into_iter().map(|line| Line::styled(line, style)));
+        }
+        let lines = row(drawn.lines.len() + BELOW.max(words.len() + 1));
         let title = " What leans on what ";
         let inside = framed(title, (columns, lines), (Layer::Ties, &enabled), theme, frame);
-        let (middle, column) = widths(cells);
-        let head = |side: Side| match (side, self.ties(side).len()) {
-            (Side::Leaning, 0) => " nothing leans on it".to_owned(),
-            (Side::Leans, 0) => " it leans on nothing".to_owned(),
-            (Side::Leaning, 1) => " 1 leans on it".to_owned(),
-            (Side::Leaning, n) => format!(" {n} lean on it"),
-            (Side::Leans, n) => format!(" it leans on {n}"),
-        };
-        let mut all = vec![
-            Line::from(vec![
-                Span::styled(fit(&head(Side::Leaning), column), theme.accent),
-                Span::raw(" ".repeat(middle + 2 * GAP)),
-                Span::styled(fit(&head(Side::Leans), column), theme.accent),
-            ]),
-            Line::raw(""),
-        ];
-        all.extend(self.drawing(device, theme, cells, high));
-        all.push(Line::raw(""));
-        for (words, strong) in self.words(device) {
-            let style = if strong { theme.strong } else { theme.plain };
-            all.extend(wrap(&words, cells).into_iter().map(|line| Line::styled(line, style)));
+        for (side, n, place) in drawn.places {
+            let place = Rect { x: inside.x + place.x, y: inside.y + place.y, ..place }.intersection(inside);
+            let tap = match Layer::Ties.event_of(Action::NextField) {
+                Some(key) if side != self.side => Tap::Keys(key, 1),
+                _ => Tap::Row(n as isize - self.at as isize),
+            };
+            theme.taps.note(place, tap);
         }
+        let mut all = drawn.lines;
+        all.push(Line::raw(""));
+        all.extend(words);
         frame.render_widget(Paragraph::new(all), inside);
     }
 }

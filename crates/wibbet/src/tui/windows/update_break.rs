@@ -10,7 +10,7 @@ use wibbet_types::{PackageId, UserId};
 use super::form::{Flow, Form};
 use super::page::Page;
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, Layer, View, hint};
+use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::rooms::review_put_back;
 use crate::tui::widgets::{Scroll, Theme, wrap};
@@ -157,6 +157,7 @@ impl Form for Break {
     }
 
     fn act(&mut self, app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
+        let plan = app.called(View::Packages, Action::Next);
         let Some(device) = app.device_mut() else { return Flow::Close };
         if !self.enabled(device, action) {
             return Flow::Stay;
@@ -187,7 +188,6 @@ impl Form for Break {
                     out.push(to_session(device.card, SessionCommand::KeepTray(tray)));
                 }
                 out.push(to_session(device.card, SessionCommand::EndBreak(of.number)));
-                let plan = hint(View::Packages, Action::Next);
                 app.view = View::Packages;
                 app.tell(format!("The break has ended: {count} chosen again. {plan} makes the plan."));
                 Flow::Close

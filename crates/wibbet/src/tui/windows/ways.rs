@@ -97,7 +97,7 @@ impl Form for Ways {
     }
 
     fn act(&mut self, app: &mut App, action: Action, _out: &mut Vec<Effect>) -> Flow {
-        let undo = app.hint(Action::Undo);
+        let undo = app.called_here(Action::Undo);
         let Some(device) = app.device_mut() else { return Flow::Close };
         match action {
             Action::Accept => {
@@ -145,24 +145,34 @@ impl Form for Ways {
             (false, Some((id, user))) => format!("“{}” for {}", device.name_of(id), device.user_words(*user)),
             _ => format!("all {} in the tray", device.tray.len()),
         };
-        let title = format!(" Ways for {} ", truncate(&whom, 60));
+        let title =
+            format!(" Ways for {} ", truncate(&whom, usize::from(frame.area().width.saturating_sub(14)).min(60)));
         let all = ways(device);
         let count = u16::try_from(all.len()).unwrap_or(8);
+        let narrow = frame.area().width < 60;
         // Below them there is room for what is to be known of one.
-        let high = (count + 5).min(frame.area().height.saturating_sub(6));
+        let high = (count + if narrow { 8 } else { 5 }).min(frame.area().height.saturating_sub(6));
         let room = framed(&title, (96, high), (Layer::Ways, ALL), theme, frame);
         let cells = usize::from(room.width);
         let list = Rect { height: room.height.min(count), ..room };
         let row = |way: &Change, _| {
             let can = self.words(device, *way).0;
-            let text = format!(" {} {}", fit(way.label(), 23), does(*way));
+            let text = match narrow {
+                true => format!(" {}", way.label()),
+                false => format!(" {} {}", fit(way.label(), 23), does(*way)),
+            };
             Line::styled(truncate(&text, cells), if can { theme.plain } else { theme.dim })
         };
         draw_list(&all, self.at, row, theme, frame, list);
         let words = all.get(self.at).map(|way| self.words(device, *way).1).unwrap_or_default();
+        let does = all.get(self.at).filter(|_| narrow).map(|way| format!("{}.", capitalize(does(*way))));
         let below = Rect { y: list.bottom() + 1, height: room.height.saturating_sub(count + 1), ..room };
-        let lines: Vec<Line<'_>> =
-            wrap(&words, cells).into_iter().map(|line| Line::styled(line, theme.strong)).collect();
+        let lines: Vec<Line<'_>> = does
+            .iter()
+            .chain([&words])
+            .flat_map(|words| wrap(words, cells))
+            .map(|line| Line::styled(line, theme.strong))
+            .collect();
         frame.render_widget(Paragraph::new(lines), below);
     }
 }

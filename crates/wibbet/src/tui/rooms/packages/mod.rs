@@ -118,7 +118,7 @@ pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
         Action::Follow => {
             device.following = true;
             out.push(to_session(card, SessionCommand::Follow(true)));
-            let (goes, stops) = (app.hint(Action::Follow), app.hint(Action::Unfollow));
+            let (goes, stops) = (app.called_here(Action::Follow), app.called_here(Action::Unfollow));
             app.tell(format!(
                 "The package on the device's screen is highlighted now. {goes} goes to it, {stops} stops this."
             ));
@@ -146,7 +146,7 @@ pub(crate) fn act(app: &mut App, action: Action, out: &mut Vec<Effect>) {
 }
 
 fn mark(app: &mut App) {
-    let back = app.hint(Action::PutBack);
+    let back = app.called_here(Action::PutBack);
     let Some(device) = app.device_mut() else { return };
     let Some(id) = device.under_cursor().cloned() else { return };
     let user = device.user();
@@ -219,7 +219,7 @@ fn next_way(device: &mut DeviceModel) {
 }
 
 fn mark_found(app: &mut App) {
-    let undo = app.hint(Action::Undo);
+    let undo = app.called_here(Action::Undo);
     let Some(device) = app.device_mut() else { return };
     let (Some(inventory), user) = (device.inventory.clone(), device.user()) else { return };
     let in_use =
@@ -249,7 +249,7 @@ fn star(device: &DeviceModel) -> Option<Note> {
 }
 
 fn go_to_front(app: &mut App) {
-    let again = app.hint(Action::ReadAgain);
+    let again = app.called_here(Action::ReadAgain);
     let Some(device) = app.device_mut() else { return };
     let Some((id, _)) = device.front.clone() else {
         app.tell("The device does not report what is on its screen; a lock screen belongs to no app.");

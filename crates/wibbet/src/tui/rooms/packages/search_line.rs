@@ -57,9 +57,9 @@ fn complete(device: &mut DeviceModel, offers: &[Completion]) {
     device.search_again();
 }
 
-/// What is wrong, and which key shows what would do.
-fn trouble_words(trouble: &SearchError) -> String {
-    let key = Layer::SearchLine.hint(Action::Complete);
+/// What is wrong, and what shows what would do.
+fn trouble_words(trouble: &SearchError, by_word: bool) -> String {
+    let key = Layer::SearchLine.called(Action::Complete, by_word);
     match &trouble.kind {
         kind @ SearchErrorKind::NotComparable(_) => format!("{kind}; {key} shows what can"),
         kind @ SearchErrorKind::UnknownFact(_) => format!("{kind}; {key} shows those that there are"),
@@ -89,7 +89,10 @@ pub(super) fn draw(
     let mut right = Vec::new();
     let trouble = device.query.trouble.as_ref();
     if let Some(trouble) = trouble {
-        right.push(Span::styled(format!(" {} ", truncate(&trouble_words(trouble), cells / 2)), theme.alert));
+        right.push(Span::styled(
+            format!(" {} ", truncate(&trouble_words(trouble, theme.taps.large()), cells / 2)),
+            theme.alert,
+        ));
     } else if let Some((id, _)) = &device.front {
         right.push(Span::styled(format!(" ◉ {} ", truncate(&device.name_of(id), 28)), theme.accent));
     } else if let Some(what) = device.reading.as_ref().filter(|_| value.is_empty() || cells >= 60) {

@@ -13,7 +13,7 @@ use wibbet_core::search::Matcher;
 use wibbet_types::{PackageId, UserId};
 
 use crate::tui::app::{App, DeviceModel};
-use crate::tui::keys::{Action, View, hint};
+use crate::tui::keys::{Action, View};
 use crate::tui::rooms::parts::becoming;
 use crate::tui::widgets::{Theme, draw_list, fit, glyph, truncate, width};
 
@@ -106,7 +106,7 @@ pub(super) fn draw(app: &App, device: &DeviceModel, theme: &Theme, frame: &mut F
     frame.render_widget(head(device, &slots, users.len(), theme), Rect { height: 1.min(area.height), ..area });
     let list = Rect { y: area.y + 1.min(area.height), height: area.height.saturating_sub(1), ..area };
     if device.found.is_empty() {
-        let words = format!("  Nothing is found. {} clears the search.", hint(View::Packages, Action::Back));
+        let words = format!("  Nothing is found. {} clears the search.", app.called(View::Packages, Action::Back));
         frame.render_widget(Line::styled(words, theme.dim), Rect { height: 1.min(list.height), ..list });
         return;
     }

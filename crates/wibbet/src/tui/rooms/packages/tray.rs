@@ -9,7 +9,7 @@ use wibbet_core::plan::{Change, Plan, Reversal, SkipReason, StartOutlook, TrayIt
 use wibbet_types::{PackageId, UserId};
 
 use crate::tui::app::DeviceModel;
-use crate::tui::keys::{Action, View, hint};
+use crate::tui::keys::{Action, View, called, hint};
 use crate::tui::rooms::parts::{becoming, data_words, named};
 use crate::tui::widgets::{Theme, capitalize, fit, glyph, told, width};
 
@@ -45,7 +45,7 @@ pub(super) enum Weight {
 }
 
 /// What the tray does to the user at work: one line when all is well, more when not.
-fn upshot_words(device: &DeviceModel) -> Vec<(String, Weight)> {
+fn upshot_words(device: &DeviceModel, by_word: bool) -> Vec<(String, Weight)> {
     if device.tray.is_empty() {
         return Vec::new();
     }
@@ -73,7 +73,7 @@ fn upshot_words(device: &DeviceModel) -> Vec<(String, Weight)> {
             1 => String::new(),
             n => format!(", or {} more", n - 1),
         };
-        let key = hint(View::Packages, Action::OtherWays);
+        let key = called(View::Packages, Action::OtherWays, by_word);
         lines.push((format!("{words} ({key}{more})"), Weight::Aside));
     }
     if lines.is_empty() {
@@ -99,7 +99,7 @@ pub(super) fn upshot_lines<'a>(device: &DeviceModel, theme: &Theme, cells: usize
         };
         told(&words, cells, style)
     };
-    upshot_words(device).into_iter().flat_map(styled).collect()
+    upshot_words(device, theme.taps.large()).into_iter().flat_map(styled).collect()
 }
 
 pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
@@ -111,11 +111,11 @@ pub(super) fn draw(device: &DeviceModel, inventory: &Inventory, theme: &Theme, f
             Span::styled("Tray ", theme.accent),
             Span::styled(rule, theme.dim),
         ])];
-        let mark =
-            if theme.taps.large() { "A tap at the beginning of a line" } else { &hint(View::Packages, Action::Mark) };
+        let large = theme.taps.large();
+        let mark = if large { "A tap at the beginning of a line" } else { &hint(View::Packages, Action::Mark) };
         let words = format!(
             "Empty. {mark} marks a package: uninstall, where it is needed disable; {} changes that.",
-            hint(View::Packages, Action::NextWay)
+            called(View::Packages, Action::NextWay, large)
         );
         let mut lines: Vec<Line<'_>> = lines;
         lines.extend(told(&words, cells, theme.dim));
