@@ -202,6 +202,8 @@ fn sentences_name_what_can_be_tapped_or_pressed() {
     tv.model.app.on_itself = true;
     tv.keys("2");
     assert!(tv.shows("“way” changes that"), "{}", tv.text());
+    tv.keys("1?");
+    assert!(tv.shows("Carry on with the run  "), "its name is not cut: {}", tv.text());
 }
 
 /// What would be sent is read whole.

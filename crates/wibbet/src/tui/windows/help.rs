@@ -64,7 +64,7 @@ impl Text for HelpText {
             for binding in bindings {
                 let keys: Vec<String> = binding.keys.iter().map(|k| k.name()).collect();
                 let what = if large { binding.name.to_owned() } else { keys.join(" ") };
-                lines.extend(explained(&what, 14, binding.doc, cells, theme.accent));
+                lines.extend(explained(&what, if large { 45 } else { 14 }, binding.doc, cells, theme.accent));
             }
         }
         lines.push(Line::raw(""));
