@@ -77,6 +77,7 @@ fn a_phones_screen_is_tapped_and_an_unsteady_finger_sends_nothing() {
     screen.tap("more");
     screen.wait_for("All actions");
     screen.types("quit");
+    screen.wait_for("⟩ quit");
     screen.tap("Quit");
     screen.wait_for("ended with 0");
     let (runs, _) = json(home.path(), &["runs", "--json"]);

@@ -190,28 +190,43 @@ impl Screen {
         self.tmux(&["send-keys", "-t", "s", "-l", text]);
     }
 
-    /// What a terminal sends when the last of some texts on the screen is tapped, so many times.
-    fn taps(&self, text: &str, times: usize) -> String {
+    /// Column and line of the last of some texts on the screen, from one, once it stands there.
+    fn place_of(&self, text: &str) -> (usize, usize) {
         self.wait_for(text);
         let shown = self.text();
-        let (row, line) = shown.lines().enumerate().filter(|(_, line)| line.contains(text)).last().unwrap();
+        let last = shown.lines().enumerate().filter(|(_, line)| line.contains(text)).last();
+        // It may just have gone again.
+        let Some((row, line)) = last else { return self.place_of(text) };
         let column = line[..line.rfind(text).unwrap()].chars().count() + text.chars().count() / 2;
-        let (column, row) = (column + 1, row + 1);
-        format!("\x1b[<0;{column};{row}M\x1b[<0;{column};{row}m").repeat(times)
+        (column + 1, row + 1)
     }
 
-    /// Taps the last of some texts on the screen, once it has been there for as long as it takes to be read.
+    /// Taps the last of some texts on the screen so many times, once it has stood there for as long as it takes to be read: what was typed
+    /// before moves it.
+    fn taps(&self, text: &str, times: usize) {
+        let begun = Instant::now();
+        let mut place = self.place_of(text);
+        loop {
+            std::thread::sleep(Duration::from_millis(700));
+            let now = self.place_of(text);
+            if now == place {
+                break;
+            }
+            assert!(begun.elapsed() < LONG, "“{text}” does not stand still on\n{}", self.text());
+            place = now;
+        }
+        let (column, row) = place;
+        self.types(&format!("\x1b[<0;{column};{row}M\x1b[<0;{column};{row}m").repeat(times));
+    }
+
+    /// Taps the last of some texts on the screen.
     pub(crate) fn tap(&self, text: &str) {
-        let taps = self.taps(text, 1);
-        std::thread::sleep(Duration::from_millis(700));
-        self.types(&taps);
+        self.taps(text, 1);
     }
 
     /// The same twice in a row, as an unsteady finger does.
     pub(crate) fn tap_twice(&self, text: &str) {
-        let taps = self.taps(text, 2);
-        std::thread::sleep(Duration::from_millis(700));
-        self.types(&taps);
+        self.taps(text, 2);
     }
 
     pub(crate) fn resize(&self, columns: u16, lines: u16) {
