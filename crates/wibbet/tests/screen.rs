@@ -190,8 +190,8 @@ fn press_until(screen: &Screen, key: &str, back: &str, text: &str) {
 
 /// Opens the devices' own screens on the one of that name, and does the act that has those words.
 fn on_its_own_screen(screen: &Screen, name: &str, act: &str) {
-    screen.wait_for("The own screen of the");
-    press_until(screen, "Right", "Left", &format!("The own screen of the {name}"));
+    screen.wait_for(": its own screen");
+    press_until(screen, "Right", "Left", &format!("{name}: its own screen"));
     screen.wait_for(act);
     press_until(screen, "Down", "Up", &format!("⟩ {act}"));
     screen.keys("Enter");

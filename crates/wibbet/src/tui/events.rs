@@ -419,7 +419,7 @@ fn ended_words(run: &wibbet_core::run::Run, by_word: bool) -> String {
     if done == all {
         let counted = if all == 1 { "it is".to_owned() } else { format!("all {all} are") };
         let undo = called(View::Run, Action::Undo, by_word);
-        let back = if run.kind == RunKind::TakeOut { format!(" {undo} shows how to put back.") } else { String::new() };
+        let back = if run.kind == RunKind::TakeOut { format!(" {undo} leads back.") } else { String::new() };
         format!("Run {}: {counted} done and read back.{back}", run.number)
     } else {
         format!("Run {}: {done} of {all} done and read back, the others not.", run.number)

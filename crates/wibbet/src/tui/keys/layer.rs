@@ -218,6 +218,11 @@ impl Layer {
     }
 }
 
+/// What can be done in a room only: its own actions, then the rarer ones in its menu.
+pub(crate) fn own_of(view: View) -> impl Iterator<Item = &'static Binding> {
+    Layer::Room(view).bindings().chain(menu_of(view))
+}
+
 /// The rarer actions of a room.
 pub(crate) fn menu_of(view: View) -> impl Iterator<Item = &'static Binding> {
     Layer::Menu(view).bindings().filter(|b| !b.name.is_empty())
@@ -232,7 +237,7 @@ pub(crate) fn in_room(view: View) -> impl Iterator<Item = &'static Binding> {
 pub(crate) fn by_name(view: View) -> Vec<&'static Binding> {
     let others = View::ALL.into_iter().filter(|v| *v != view);
     let rooms = std::iter::once(view).chain(others);
-    let all = rooms.flat_map(|v| Layer::Room(v).bindings().chain(menu_of(v))).chain(Layer::Everywhere.bindings());
+    let all = rooms.flat_map(own_of).chain(Layer::Everywhere.bindings());
     let mut named: Vec<&Binding> = Vec::new();
     for binding in all {
         if !named.iter().any(|known| known.action == binding.action) {
@@ -306,6 +311,7 @@ mod tests {
     fn what_has_a_name_is_described() {
         for binding in View::ALL.into_iter().flat_map(by_name) {
             assert!(!binding.name.is_empty() && binding.doc.ends_with('.'), "{:?}", binding.action);
+            assert!(binding.name.chars().count() <= 38, "{}: cut on 45 columns", binding.name);
         }
     }
 

@@ -68,7 +68,7 @@ pub(super) const BENCH_MENU: &[Binding] = &[
     bind(
         Action::Files,
         &[letter('f')],
-        "Bring a file from the device, or to it",
+        "Bring a file from the device or to it",
         "file",
         "Brings one file from the device or to it; one that was broken off from there goes on where it was.",
     ),
@@ -202,7 +202,7 @@ pub(super) const SHELF_MENU: &[Binding] = &[
     bind(
         Action::OfferCopy,
         &[letter('o')],
-        "Offer its copy to other devices of the model",
+        "Offer its copy to others of the model",
         "offer its copy",
         "Lets the copy of an app that is kept here be installed on other devices of the same model, where it is offered when an app is installed; again, keeps it for this device.",
     ),

@@ -12,4 +12,4 @@ mod windows;
 pub(crate) use action::{Action, View};
 pub(crate) use binding::Binding;
 pub(crate) use key::Key;
-pub(crate) use layer::{Layer, by_name, called, hint, in_room, menu_of};
+pub(crate) use layer::{Layer, by_name, called, hint, in_room, menu_of, own_of};

@@ -11,7 +11,7 @@ use super::key::{control, key, letter};
 const CATCH: Binding = bind(
     Action::Catch,
     &[letter('C')],
-    "Catch a device that does not start any more",
+    "Catch a device that does not start",
     "catch",
     "For a device that starts over and over: waits for it, and puts back what the last run took out in the moments in which it can be asked.",
 );

@@ -306,10 +306,8 @@ pub(super) const JOB: &[Binding] = &[
 ];
 
 /// A list of ids.
-pub(super) const ID_LIST: &[Binding] = &[
-    foot(Action::Accept, ENTER, "takes what is typed; with nothing typed, marks what is here"),
-    foot(Action::Leave, ESC, "marks nothing"),
-];
+pub(super) const ID_LIST: &[Binding] =
+    &[foot(Action::Accept, ENTER, "looks at what is typed, then marks"), foot(Action::Leave, ESC, "marks nothing")];
 
 /// What avoids a part of what the tray does.
 pub(super) const OTHER_WAYS: &[Binding] = &[

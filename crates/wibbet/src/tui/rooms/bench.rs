@@ -191,6 +191,9 @@ fn lying<'a>(device: &DeviceModel, theme: &Theme) -> Vec<Span<'a>> {
 
 /// In a few words, how it stands with a device.
 fn standing(app: &App, device: &DeviceModel, theme: &Theme) -> (String, Style) {
+    // As narrow as a phone's screen there is no room for what can be done about it: the card below the list says that.
+    let narrow = app.size.0 < 60;
+    let with = |what: &str, way: String| if narrow { what.to_owned() } else { format!("{what}: {way}") };
     if device.is_catching() {
         let seen = device.catch.as_ref().and_then(|catch| catch.seen.as_ref());
         let far =
@@ -198,25 +201,28 @@ fn standing(app: &App, device: &DeviceModel, theme: &Theme) -> (String, Style) {
         return (format!("{} catch: {far}", spinner(app.tick)), theme.accent);
     }
     if device.looping && !device.out_by_record(true).1.is_empty() {
-        return (format!("loops: {} catches it", app.called(View::Bench, Action::Catch)), theme.alert);
+        return (with("loops", format!("{} catches it", app.called(View::Bench, Action::Catch))), theme.alert);
     }
     if let Some(run) = device.shown_run().filter(|_| device.running) {
         let settled = run.steps.iter().filter(|s| s.outcome.is_some()).count();
         return (format!("{} run {}: {settled}/{}", spinner(app.tick), run.number, run.steps.len()), theme.accent);
     }
     if device.closed {
-        return (format!("closed: {} links it again", app.called_here(Action::ReadAgain)), theme.dim);
+        return (with("closed", format!("{} links it again", app.called_here(Action::ReadAgain))), theme.dim);
     }
     match (&device.ladder.trouble, &device.inventory) {
         (Some(_), _) if device.ladder.awaits_tap() => ("waits for “Allow” on it".into(), theme.accent),
         (Some(trouble), _) => match trouble.advice {
             // Nothing is wrong with it.
-            Advice::Offered => (format!("offered: {} links it", app.called_here(Action::ReadAgain)), theme.accent),
+            Advice::Offered => {
+                (with("offered", format!("{} links it", app.called_here(Action::ReadAgain))), theme.accent)
+            }
             Advice::AllowAfterAll => {
-                (format!("not allowed: {} asks again", app.called_here(Action::ReadAgain)), theme.alert)
+                (with("not allowed", format!("{} asks again", app.called_here(Action::ReadAgain))), theme.alert)
             }
             Advice::Pair => {
-                (format!("{}: {} pairs", trouble.advice.short(), app.called(View::Bench, Action::Pair)), theme.alert)
+                let way = format!("{} pairs", app.called(View::Bench, Action::Pair));
+                (with(trouble.advice.short(), way), theme.alert)
             }
             other => (other.short().into(), theme.alert),
         },
@@ -226,8 +232,8 @@ fn standing(app: &App, device: &DeviceModel, theme: &Theme) -> (String, Style) {
             (words.to_owned(), theme.accent)
         }
         (None, Some(inventory)) if device.ladder.is_up() => {
-            let off = device.shelf.entries.len();
-            (format!("{} packages, {off} off", inventory.packages.len()), theme.plain)
+            let (all, off) = (inventory.packages.len(), device.shelf.entries.len());
+            (if narrow { format!("{all} · {off} off") } else { format!("{all} packages, {off} off") }, theme.plain)
         }
         (None, _) if device.ladder.tried().is_some() || device.busy.is_some() => {
             (format!("linking {}", spinner(app.tick)), theme.accent)
@@ -543,5 +549,6 @@ fn foot<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Lin
     } else {
         Span::raw("")
     };
-    justify(vec![Span::styled(format!(" {id}{}", device.place()), theme.dim)], vec![right], cells)
+    let right = vec![Span::raw(" "), right];
+    justify(vec![Span::styled(format!(" {id}{}", device.place()), theme.dim)], right, cells)
 }

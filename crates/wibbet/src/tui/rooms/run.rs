@@ -382,11 +382,12 @@ fn items<'a>(app: &App, device: &DeviceModel, theme: &Theme, cells: usize) -> Ve
 /// What stands above the steps that come to the same.
 fn heading_line<'a>(what: Consequence, count: usize, theme: &Theme, cells: usize) -> Line<'a> {
     let title = format!("{} · {count} ", capitalize(what.title()));
-    let rule = cells.saturating_sub(width(&title) + 5);
+    let before = if cells < 60 { "─ " } else { " ── " };
+    let rule = cells.saturating_sub(width(&title) + width(before) + 1);
     let style = if what == Consequence::NotSent { theme.dim } else { theme.strong };
     Line::from(vec![
-        Span::styled(" ── ", theme.dim),
-        Span::styled(truncate(&title, cells.saturating_sub(5)), style),
+        Span::styled(before, theme.dim),
+        Span::styled(truncate(&title, cells.saturating_sub(width(before))), style),
         Span::styled("─".repeat(rule), theme.dim),
     ])
 }

@@ -18,11 +18,11 @@ fn keys_of(layers: &[Layer]) -> Vec<String> {
 }
 
 /// The screen in every view with all that it can show, and with each window open.
-fn screens() -> Vec<(String, Screen)> {
+pub(super) fn screens(columns: u16, lines: u16) -> Vec<(String, Screen)> {
     let mut all = Vec::new();
     for view in View::ALL {
         let prepared = || {
-            let mut screen = Screen::linked(120, 40);
+            let mut screen = Screen::linked(columns, lines);
             screen.model.app.device_screens = vec![crate::demo::DemoScreen {
                 serial: "CT5-0417-2291".into(),
                 name: "Corvane Tarn 5".into(),
@@ -54,7 +54,7 @@ fn screens() -> Vec<(String, Screen)> {
 #[test]
 fn no_text_on_the_screen_names_a_key_that_is_not_in_its_layer() {
     let mut seen = 0;
-    for (what, mut screen) in screens() {
+    for (what, mut screen) in screens(120, 40) {
         let view = screen.model.app.view;
         let window = screen.model.windows.last().map(Window::layer);
         if window == Some(Layer::Reading) {

@@ -24,6 +24,6 @@ pub(crate) use list::{draw_list, first_line, first_shown, item_at, step, tall_it
 pub(crate) use qr::qr_lines;
 pub(crate) use scroll::Scroll;
 pub(crate) use taps::{Tap, Tappable};
-pub(crate) use text::{capitalize, explained, fit, justify, plain_name, told, truncate, width, wrap};
+pub(crate) use text::{capitalize, explained, fit, justify, plain_name, told, truncate, width, wrap, wrapped};
 pub(crate) use theme::{ColorDepth, Theme};
 pub(crate) use window::window;

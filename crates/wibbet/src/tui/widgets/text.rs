@@ -59,12 +59,18 @@ pub(crate) fn told<'a>(text: &str, cells: usize, style: Style) -> Vec<Line<'a>> 
     vec![Line::styled(truncate(&format!(" {text}"), cells), style)]
 }
 
+/// `text` on as many lines of at most `cells` cells as it takes.
+pub(crate) fn wrapped<'a>(text: &str, cells: usize, style: Style) -> Vec<Line<'a>> {
+    wrap(text, cells).into_iter().map(|line| Line::styled(line, style)).collect()
+}
+
 /// Something short in cells of its own, and what it means beside it, on as many lines as that takes; as narrow as a phone's screen
 /// below it.
 pub(crate) fn explained<'a>(what: &str, what_cells: usize, words: &str, cells: usize, style: Style) -> Vec<Line<'a>> {
     if cells < 60 && what_cells > 8 {
+        let head = wrap(what, cells.saturating_sub(2)).into_iter().map(|line| Line::styled(format!("  {line}"), style));
         let below = wrap(words, cells.saturating_sub(4)).into_iter().map(|line| Line::raw(format!("    {line}")));
-        return std::iter::once(Line::styled(format!("  {what}"), style)).chain(below).collect();
+        return head.chain(below).collect();
     }
     let lines = wrap(words, cells.saturating_sub(what_cells + 3)).into_iter().enumerate();
     let head = |n: usize| fit(if n == 0 { what } else { "" }, what_cells);
@@ -144,6 +150,13 @@ mod tests {
         assert_eq!(fit("カレンダー", 6), "カレ… ");
         assert_eq!(fit("e\u{301}e\u{301}", 3), "e\u{301}e\u{301} ");
         assert_eq!(fit("x", 0), "");
+    }
+
+    #[test]
+    fn what_is_explained_is_not_cut_on_a_phone() {
+        let lines = explained("a name of some length", 16, "what it means, in words", 16, Style::new());
+        let told: Vec<String> = lines.iter().map(ToString::to_string).collect();
+        assert_eq!(told, ["  a name of some", "  length", "    what it", "    means, in", "    words"]);
     }
 
     #[test]

@@ -7,11 +7,11 @@ use tui_input::Input;
 use wibbet_bench::around::Route;
 use wibbet_bench::fleet::BenchCommand;
 
-use super::form::{ALL, Flow, Form, framed};
+use super::form::{ALL, Flow, Form, cells_inside, framed, line_count};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::Effect;
-use crate::tui::widgets::{Field, Theme, truncate};
+use crate::tui::widgets::{Field, Theme, wrapped};
 
 /// An address that is being typed.
 #[derive(Debug, Clone, Default)]
@@ -64,14 +64,15 @@ impl Form for Address {
     }
 
     fn draw(&self, _app: &App, theme: &Theme, frame: &mut Frame<'_>) {
-        let room = framed(" Add a device ", (70, 4), (Layer::Address, ALL), theme, frame);
-        let cells = usize::from(room.width);
-        let aside = match &self.trouble {
-            Some(rule) => Line::styled(truncate(rule, cells), theme.alert),
-            None => Line::styled(truncate("Its debugging port is mostly 5555.", cells), theme.dim),
-        };
+        let columns = 70;
+        let cells = cells_inside(columns, frame);
         let field = self.field_of();
-        let lines = vec![Line::raw("Address, HOST:PORT"), field.line(theme, cells), Line::raw(""), aside];
+        let mut lines = vec![Line::raw("Address, HOST:PORT"), field.line(theme, cells), Line::raw("")];
+        lines.extend(match &self.trouble {
+            Some(rule) => wrapped(rule, cells, theme.alert),
+            None => wrapped("Its debugging port is mostly 5555.", cells, theme.dim),
+        });
+        let room = framed(" Add a device ", (columns, line_count(&lines)), (Layer::Address, ALL), theme, frame);
         frame.render_widget(Paragraph::new(lines), room);
         field.put_cursor(frame, room, 1);
     }

@@ -5,16 +5,17 @@ use std::path::{Path, PathBuf};
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
+use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::package::KeptCopy;
 use wibbet_types::{PlainText, bytes_words};
 
-use super::form::{ALL, Flow, Form, framed, move_over};
+use super::form::{ALL, Flow, Form, framed, line_count, move_over};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::{AppFile, Effect, to_session};
-use crate::tui::widgets::{Field, Theme, draw_list, truncate};
+use crate::tui::widgets::{Field, Theme, draw_list, truncate, wrapped};
 
 /// A folder or file by its path, and what is in the folder.
 #[derive(Debug, Clone)]
@@ -135,23 +136,25 @@ impl Form for Apps {
 
     fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
         let Some(device) = app.device() else { return };
-        let high = frame.area().height.saturating_sub(8).min(18);
+        let most = frame.area().height.saturating_sub(8).min(18);
         let title = format!(" Install an app on {} ", device.name());
-        let room = framed(&title, (100, high), (Layer::Apps, ALL), theme, frame);
+        let room = framed(&title, (100, most), (Layer::Apps, ALL), theme, frame);
         let cells = usize::from(room.width);
-        let line = |n: u16| Rect { y: room.y + n.min(room.height.saturating_sub(1)), height: 1, ..room };
         let user = device.user_words(device.user());
         let words = format!("An APK, a folder or a ZIP with its parts. For {user}; it is there before anything goes.");
-        frame.render_widget(Line::styled(truncate(&words, cells), theme.dim), line(0));
+        let mut lines = wrapped(&words, cells, theme.dim);
+        let at = line_count(&lines);
         let field = Field { name: "file ", name_cells: 5, input: &self.input, here: true };
-        frame.render_widget(field.line(theme, cells), line(1));
-        field.put_cursor(frame, room, 1);
-        let list = Rect { y: room.y + 3, height: room.height.saturating_sub(3), ..room };
-        if room.height < 4 {
+        lines.extend([field.line(theme, cells), Line::raw("")]);
+        let above = line_count(&lines);
+        frame.render_widget(Paragraph::new(lines), room);
+        field.put_cursor(frame, room, at);
+        if room.height <= above {
             return;
         }
+        let list = Rect { y: room.y + above, height: room.height - above, ..room };
         let say = |words: &str, style, frame: &mut Frame<'_>| {
-            frame.render_widget(Line::styled(truncate(words, cells), style), list);
+            frame.render_widget(Paragraph::new(wrapped(words, cells, style)), list);
         };
         let rows = self.rows(app);
         match &self.inside {

@@ -1,14 +1,16 @@
 //! Which columns the table has, and in which order.
 
 use ratatui::Frame;
+use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
+use ratatui::widgets::Paragraph;
 use wibbet_core::catalog::{Attribute, Column};
 
-use super::form::{ALL, Flow, Form, framed, move_over};
+use super::form::{ALL, Flow, Form, cells_inside, framed, move_over};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::Effect;
-use crate::tui::widgets::{Theme, draw_list, fit, truncate};
+use crate::tui::widgets::{Theme, capitalize, draw_list, fit, truncate, wrapped};
 
 /// The column that the cursor is on, among all: those that are chosen first.
 #[derive(Debug, Clone, Default)]
@@ -58,18 +60,30 @@ impl Form for Columns {
 
     fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
         let list = app.all_columns();
-        let high = u16::try_from(list.len()).unwrap_or(u16::MAX).min(frame.area().height.saturating_sub(6));
-        let room = framed(" Columns ", (84, high), (Layer::Columns, ALL), theme, frame);
-        let cells = usize::from(room.width);
+        let columns = 84;
+        let cells = cells_inside(columns, frame);
+        // The description of the one under the cursor stands whole below the list; beside the others where there is room.
+        let narrow = cells < 56;
+        let below = if narrow { 4 } else { 3 };
+        let count = u16::try_from(list.len()).unwrap_or(u16::MAX);
+        let count = count.min(frame.area().height.saturating_sub(6 + below));
+        let room = framed(" Columns ", (columns, count + below), (Layer::Columns, ALL), theme, frame);
+        let rows = Rect { height: room.height.saturating_sub(below), ..room };
+        if let Some((column, _)) = list.get(self.0) {
+            let words = wrapped(&format!("{}.", capitalize(column.doc)), cells, theme.dim);
+            let place = Rect { y: rows.bottom() + 1, height: room.height.saturating_sub(rows.height + 1), ..room };
+            frame.render_widget(Paragraph::new(words), place.intersection(room));
+        }
         let row = |(column, chosen): &(Column, bool), n: usize| {
             let mark = if *chosen { format!("{:>2}", n + 1) } else { " ·".to_owned() };
             let style = if *chosen { theme.plain } else { theme.dim };
-            Line::from(vec![
-                Span::styled(format!(" {mark} "), theme.accent),
-                Span::styled(fit(column.title, 12), style),
-                Span::styled(truncate(column.doc, cells.saturating_sub(17)), theme.dim),
-            ])
+            let mut spans = vec![Span::styled(format!(" {mark} "), theme.accent)];
+            spans.push(Span::styled(fit(column.title, 18), style));
+            if !narrow {
+                spans.push(Span::styled(truncate(column.doc, cells.saturating_sub(23)), theme.dim));
+            }
+            Line::from(spans)
         };
-        draw_list(&list, self.0, row, theme, frame, room);
+        draw_list(&list, self.0, row, theme, frame, rows);
     }
 }

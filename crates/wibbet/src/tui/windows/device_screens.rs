@@ -85,7 +85,7 @@ impl Form for DeviceScreens {
         let place = format!("  device {} of {}; what its owner does:", self.at + 1, app.device_screens.len());
         lines.push(Line::styled(place, theme.dim));
         let (said, acts) = (lines.len() as u16, screen.acts.len() as u16);
-        let title = format!(" The own screen of the {} · simulated ", screen.name);
+        let title = format!(" {}: its own screen · simulated ", screen.name);
         let room = framed(&title, (columns, said + acts), (Layer::DeviceScreens, ALL), theme, frame);
         frame.render_widget(Paragraph::new(lines), room);
         let list = Rect { y: room.y + said.min(room.height), height: room.height.saturating_sub(said), ..room };

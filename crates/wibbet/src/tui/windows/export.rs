@@ -5,13 +5,14 @@ use ratatui::layout::Rect;
 use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
 use wibbet_core::catalog::Column;
+use wibbet_types::counted;
 
-use super::form::{ALL, Flow, Form, framed, move_over};
+use super::form::{ALL, Flow, Form, cells_inside, framed, line_count, move_over};
 use crate::export::csv::{self, Form as FileForm};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::Effect;
-use crate::tui::widgets::{Theme, draw_list, fit, wrap};
+use crate::tui::widgets::{Theme, draw_list, fit, wrapped};
 
 /// What can be written.
 struct Choice {
@@ -73,17 +74,19 @@ impl Form for Export {
     fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
         let Some(device) = app.device() else { return };
         let count = CHOICES.len() as u16;
-        let room = framed(" Export the table ", (72, count + 3), (Layer::Export, ALL), theme, frame);
+        let columns = 72;
+        let words = "Written into the folder that Wibbet was started in, under a name that is not taken.";
+        let mut lines = vec![Line::raw("")];
+        lines.extend(wrapped(words, cells_inside(columns, frame), theme.dim));
+        let room =
+            framed(" Export the table ", (columns, count + line_count(&lines)), (Layer::Export, ALL), theme, frame);
         let all = device.catalog.as_ref().map_or(0, |s| s.inventory.packages.len());
         let row = |choice: &Choice, _| {
             let packages = if choice.all { all } else { device.found.len() };
-            Line::raw(format!(" {} {packages} packages", fit(choice.words, 30)))
+            Line::raw(format!(" {} {}", fit(choice.words, 24), counted(packages, "package", "packages")))
         };
         let list = Rect { height: count.min(room.height), ..room };
         draw_list(&CHOICES, self.0, row, theme, frame, list);
-        let words = "Written into the folder that Wibbet was started in, under a name that is not taken.";
-        let mut lines = vec![Line::raw("")];
-        lines.extend(wrap(words, usize::from(room.width)).into_iter().map(|l| Line::styled(l, theme.dim)));
         let below = Rect { y: list.bottom(), height: room.height - list.height, ..room };
         frame.render_widget(Paragraph::new(lines), below);
     }

@@ -4,16 +4,16 @@ use std::path::PathBuf;
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
-use ratatui::text::Line;
+use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use wibbet_bench::session::SessionCommand;
 use wibbet_types::DevicePath;
 
-use super::form::{ALL, Flow, Form, framed};
+use super::form::{ALL, Flow, Form, cells_inside, framed, line_count};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::{Effect, to_session};
-use crate::tui::widgets::{Field, Theme, wrap};
+use crate::tui::widgets::{Field, Theme, wrapped};
 
 /// Where on the device files are looked for at first.
 const THERE: &str = "/sdcard/Download/";
@@ -68,8 +68,18 @@ impl Form for Files {
         let Some(device) = app.device() else { return };
         let way = if self.to_device { "to" } else { "from" };
         let title = format!(" Bring a file {way} {} ", device.name());
-        let room = framed(&title, (96, 6), (Layer::Files, ALL), theme, frame);
-        let cells = usize::from(room.width);
+        let columns = 96;
+        let cells = cells_inside(columns, frame);
+        let (words, style) = match &self.trouble {
+            Some(trouble) => (trouble.as_str(), theme.alert),
+            None => (
+                "A folder takes it under its own name; on the device a folder has / at its end. Both sides are held \
+                 against each other by their SHA-256.",
+                theme.dim,
+            ),
+        };
+        let words = wrapped(words, cells, style);
+        let room = framed(&title, (columns, 3 + line_count(&words)), (Layer::Files, ALL), theme, frame);
         for (n, (name, input, here)) in
             [("on the device", &self.there, self.in_there), ("on this computer", &self.here, !self.in_there)]
                 .into_iter()
@@ -80,23 +90,11 @@ impl Form for Files {
                 return;
             }
             let line = Rect { y, height: 1, ..room };
-            let field = Field { name, name_cells: 18.min(cells / 3), input, here };
+            let field = Field { name, name_cells: 16, input, here };
             field.draw(1, theme, frame, line);
         }
-        let (words, style) = match &self.trouble {
-            Some(trouble) => (trouble.as_str(), theme.alert),
-            None => (
-                "A folder takes it under its own name; on the device a folder has / at its end. Both sides are held \
-                 against each other by their SHA-256.",
-                theme.dim,
-            ),
-        };
-        for (n, words) in wrap(words, cells).into_iter().enumerate() {
-            let y = room.y + 3 + u16::try_from(n).unwrap_or(0);
-            if y < room.bottom() {
-                frame.render_widget(Line::styled(words, style), Rect { y, height: 1, ..room });
-            }
-        }
+        let below = Rect { y: (room.y + 3).min(room.bottom()), height: room.height.saturating_sub(3), ..room };
+        frame.render_widget(Paragraph::new(words), below);
     }
 
     fn field(&mut self) -> Option<&mut Input> {

@@ -144,6 +144,16 @@ pub(super) fn foot<'a>(layer: Layer, enabled: &dyn Fn(Action) -> bool, theme: &T
     Foot::Keys(lines)
 }
 
+/// The cells inside a window of `columns`, on the screen that there is.
+pub(super) fn cells_inside(columns: u16, frame: &Frame<'_>) -> usize {
+    usize::from(columns.min(frame.area().width).saturating_sub(4))
+}
+
+/// How many lines they are.
+pub(super) fn line_count(lines: &[Line<'_>]) -> u16 {
+    u16::try_from(lines.len()).unwrap_or(u16::MAX)
+}
+
 /// The frame of a window of `columns` with room for `lines`, and its keys at its foot: what is left inside.
 pub(super) fn framed(
     title: &str,

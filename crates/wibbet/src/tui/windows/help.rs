@@ -5,7 +5,7 @@ use wibbet_core::link::Rung;
 use wibbet_core::package::Condition;
 
 use super::page::{Reading, Text};
-use crate::tui::keys::{Action, Binding, Layer, View, called, menu_of};
+use crate::tui::keys::{Action, Binding, Layer, View, called, menu_of, own_of};
 use crate::tui::widgets::{Theme, explained, glyph, wrap};
 
 /// The help.
@@ -32,10 +32,9 @@ fn key_tables(here: View) -> Vec<(String, Vec<&'static Binding>)> {
 
 /// What can be done, by name: in the view, then everywhere, then in the other views.
 fn name_tables(here: View) -> Vec<(String, Vec<&'static Binding>)> {
-    let named = |layer: Layer| layer.bindings().filter(|b| !b.name.is_empty());
-    let of = |view: View| (format!("On {}", view.name()), named(Layer::Room(view)).chain(menu_of(view)).collect());
+    let of = |view: View| (format!("On {}", view.name()), own_of(view).collect());
     let others = View::ALL.into_iter().filter(|view| *view != here).map(of);
-    let everywhere = ("Everywhere".to_owned(), named(Layer::Everywhere).collect());
+    let everywhere = ("Everywhere".to_owned(), Layer::Everywhere.bindings().collect());
     [of(here), everywhere].into_iter().chain(others).collect()
 }
 

@@ -8,11 +8,11 @@ use tui_input::Input;
 use wibbet_core::catalog;
 use wibbet_types::{PackageId, PlainText};
 
-use super::form::{ALL, Flow, Form, framed};
+use super::form::{ALL, Flow, Form, framed, line_count};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::Effect;
-use crate::tui::widgets::{Field, Theme, truncate, wrap};
+use crate::tui::widgets::{Field, Theme, wrap, wrapped};
 
 /// A list of ids, sorted by what they are on the device.
 #[derive(Debug, Clone, Default)]
@@ -87,24 +87,22 @@ impl Form for IdList {
 
     fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
         let Some(device) = app.device() else { return };
-        let high = frame.area().height.saturating_sub(6).min(20);
-        let inside = framed(" Mark from a list of ids ", (96, high), (Layer::IdList, ALL), theme, frame);
+        let most = frame.area().height.saturating_sub(6).min(20);
+        let inside = framed(" Mark from a list of ids ", (96, most), (Layer::IdList, ALL), theme, frame);
         let cells = usize::from(inside.width);
         let field = Field { name: "", name_cells: 0, input: &self.input, here: true };
         let words = "Paste ids, or type some, separated by spaces or commas.";
-        let mut lines = vec![Line::raw(truncate(words, cells)), field.line(theme, cells), Line::raw("")];
+        let mut lines = wrapped(words, cells, theme.plain);
+        let at = line_count(&lines);
+        lines.extend([field.line(theme, cells), Line::raw("")]);
         let room = usize::from(inside.height).saturating_sub(lines.len());
         let user = device.user_words(device.user());
         let mut rows: Vec<Line<'_>> = Vec::new();
         let mut part = |title: String, style: Style, names: Vec<String>| {
             if !names.is_empty() {
-                rows.push(Line::styled(format!("{} {title}", names.len()), style));
-                let line = names.join(", ");
-                rows.extend(
-                    wrap(&line, cells.saturating_sub(2))
-                        .into_iter()
-                        .map(|l| Line::styled(format!("  {l}"), theme.plain)),
-                );
+                rows.extend(wrapped(&format!("{} {title}", names.len()), cells, style));
+                let listed = wrap(&names.join(", "), cells.saturating_sub(2)).into_iter();
+                rows.extend(listed.map(|line| Line::styled(format!("  {line}"), theme.plain)));
             }
         };
         let names = |list: &[PackageId]| list.iter().map(ToString::to_string).collect::<Vec<_>>();
@@ -118,7 +116,7 @@ impl Form for IdList {
         }
         lines.extend(rows);
         frame.render_widget(Paragraph::new(lines), inside);
-        field.put_cursor(frame, inside, 1);
+        field.put_cursor(frame, inside, at);
     }
 
     fn field(&mut self) -> Option<&mut Input> {

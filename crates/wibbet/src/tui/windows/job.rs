@@ -2,17 +2,17 @@
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
-use ratatui::text::Line;
+use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::plan::Job;
 use wibbet_types::{PlainText, RunId};
 
-use super::form::{ALL, Flow, Form, framed};
+use super::form::{ALL, Flow, Form, cells_inside, framed, line_count};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
-use crate::tui::widgets::{Field, Theme};
+use crate::tui::widgets::{Field, Theme, wrapped};
 
 const FIELDS: [&str; 4] = ["technician", "ticket", "customer", "note for the customer"];
 
@@ -68,7 +68,9 @@ impl Form for JobForm {
                 "Kept with every run on this device from now on; empty ends that.",
             ),
         };
-        let room = framed(&title, (90, 6), (Layer::Job, ALL), theme, frame);
+        let columns = 90;
+        let goes = wrapped(goes, cells_inside(columns, frame), theme.dim);
+        let room = framed(&title, (columns, 5 + line_count(&goes)), (Layer::Job, ALL), theme, frame);
         for (n, name) in FIELDS.into_iter().enumerate() {
             let y = room.y + u16::try_from(n).unwrap_or(0);
             if y >= room.bottom() {
@@ -77,14 +79,14 @@ impl Form for JobForm {
             let line = Rect { y, height: 1, ..room };
             let field = Field {
                 name,
-                name_cells: 23.min(usize::from(line.width) / 3),
+                name_cells: 23.min(usize::from(line.width) / 2 + 2),
                 input: &self.inputs[n],
                 here: n == self.at,
             };
             field.draw((n + FIELDS.len() - self.at) % FIELDS.len(), theme, frame, line);
         }
-        let last = Rect { y: (room.y + 5).min(room.bottom()), height: room.height.saturating_sub(5).min(1), ..room };
-        frame.render_widget(Line::styled(goes, theme.dim), last);
+        let last = Rect { y: (room.y + 5).min(room.bottom()), height: room.height.saturating_sub(5), ..room };
+        frame.render_widget(Paragraph::new(goes), last);
     }
 
     fn field(&mut self) -> Option<&mut Input> {

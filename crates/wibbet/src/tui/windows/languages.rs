@@ -7,11 +7,11 @@ use tui_input::Input;
 use wibbet_bench::session::SessionCommand;
 use wibbet_types::Locale;
 
-use super::form::{ALL, Flow, Form, framed};
+use super::form::{ALL, Flow, Form, cells_inside, framed, line_count};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::{Effect, to_session};
-use crate::tui::widgets::{Field, Theme, truncate};
+use crate::tui::widgets::{Field, Theme, wrapped};
 
 /// Languages that are being typed.
 #[derive(Debug, Clone)]
@@ -53,19 +53,18 @@ impl Form for Languages {
     }
 
     fn draw(&self, _app: &App, theme: &Theme, frame: &mut Frame<'_>) {
-        let room = framed(" Language of labels ", (84, 4), (Layer::Languages, ALL), theme, frame);
-        let cells = usize::from(room.width);
+        let columns = 84;
+        let cells = cells_inside(columns, frame);
         let words = "Languages, most wanted first, such as “de en-GB”. Empty: the device's own.";
         let trouble = self.trouble.as_deref().unwrap_or("");
         let field = Field { name: "", name_cells: 0, input: &self.input, here: true };
-        let lines = vec![
-            Line::raw(truncate(words, cells)),
-            field.line(theme, cells),
-            Line::raw(""),
-            Line::styled(truncate(trouble, cells), theme.alert),
-        ];
+        let mut lines = wrapped(words, cells, theme.plain);
+        let at = line_count(&lines);
+        lines.extend([field.line(theme, cells), Line::raw("")]);
+        lines.extend(wrapped(trouble, cells, theme.alert));
+        let room = framed(" Language of labels ", (columns, line_count(&lines)), (Layer::Languages, ALL), theme, frame);
         frame.render_widget(Paragraph::new(lines), room);
-        field.put_cursor(frame, room, 1);
+        field.put_cursor(frame, room, at);
     }
 
     fn field(&mut self) -> Option<&mut Input> {

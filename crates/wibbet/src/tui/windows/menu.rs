@@ -5,7 +5,7 @@ use ratatui::text::{Line, Span};
 
 use super::form::{ALL, Flow, Form, framed, move_over};
 use crate::tui::app::App;
-use crate::tui::keys::{Action, Layer, View, menu_of};
+use crate::tui::keys::{Action, Binding, Layer, View, menu_of};
 use crate::tui::message::Effect;
 use crate::tui::rooms::is_enabled;
 use crate::tui::widgets::{Theme, draw_list, fit};
@@ -17,11 +17,18 @@ pub(crate) struct Menu {
     at: usize,
 }
 
+impl Menu {
+    /// What it lists; a finger scrolls over nothing that cannot be had.
+    fn listed(view: View, app: &App) -> Vec<&'static Binding> {
+        menu_of(view).filter(|b| !app.has_large_words() || is_enabled(app, b.action)).collect()
+    }
+}
+
 impl Form for Menu {
     const OPENED_BY: Action = Action::Menu;
 
     fn open(app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
-        let at = menu_of(app.view).position(|b| is_enabled(app, b.action)).unwrap_or(0);
+        let at = Self::listed(app.view, app).iter().position(|b| is_enabled(app, b.action)).unwrap_or(0);
         Some(Self { view: app.view, at })
     }
 
@@ -30,7 +37,7 @@ impl Form for Menu {
     }
 
     fn act(&mut self, app: &mut App, action: Action, _out: &mut Vec<Effect>) -> Flow {
-        let actions: Vec<Action> = menu_of(self.view).map(|b| b.action).collect();
+        let actions: Vec<Action> = Self::listed(self.view, app).iter().map(|b| b.action).collect();
         let chosen = match action {
             Action::Leave => return Flow::Close,
             Action::Accept => actions.get(self.at).copied(),
@@ -47,21 +54,17 @@ impl Form for Menu {
     }
 
     fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
-        let all: Vec<_> = menu_of(self.view).collect();
+        let all = Self::listed(self.view, app);
         let lines = u16::try_from(all.len()).unwrap_or(u16::MAX);
         let title = format!(" More on the view {} ", self.view.name());
         let room = framed(&title, (64, lines), (Layer::Menu(self.view), ALL), theme, frame);
         let cells = usize::from(room.width);
-        let row = |binding: &&crate::tui::keys::Binding, _| {
-            let enabled = is_enabled(app, binding.action);
-            let (style, aside) = match enabled {
-                true => (theme.plain, ""),
-                false if theme.taps.large() => (theme.dim, ""),
-                false => (theme.dim, "not here and now"),
-            };
-            if theme.taps.large() {
-                return Line::styled(format!(" {}", fit(binding.name, cells.saturating_sub(1))), style);
+        let row = |binding: &&Binding, _| {
+            if app.has_large_words() {
+                return Line::raw(format!(" {}", fit(binding.name, cells.saturating_sub(1))));
             }
+            let enabled = is_enabled(app, binding.action);
+            let (style, aside) = if enabled { (theme.plain, "") } else { (theme.dim, "not here and now") };
             let key = binding.keys.first().map_or_else(String::new, |k| k.name());
             Line::from(vec![
                 Span::styled(format!(" {} ", fit(&key, 3)), theme.accent),

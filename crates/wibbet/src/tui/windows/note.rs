@@ -80,7 +80,7 @@ impl Form for NoteForm {
         for scope in Scope::ALL {
             let n = scope as usize;
             let name = match scope {
-                Scope::Device => format!("this device ({})", device.name()),
+                Scope::Device if room.width >= 60 => format!("this device ({})", device.name()),
                 other => other.word().to_owned(),
             };
             let line = Rect { y: room.y + scope as u16, height: 1, width: room.width.saturating_sub(2), ..room };

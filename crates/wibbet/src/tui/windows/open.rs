@@ -7,7 +7,7 @@ use ratatui::widgets::Paragraph;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::ask::Opening;
 
-use super::form::{ALL, Flow, Form, framed, move_over};
+use super::form::{ALL, Flow, Form, cells_inside, framed, move_over};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::{Effect, to_session};
@@ -63,15 +63,20 @@ impl Form for Open {
 
     fn draw(&self, _app: &App, theme: &Theme, frame: &mut Frame<'_>) {
         let count = u16::try_from(self.all.len()).unwrap_or(1);
-        let room = framed(" Open on the device ", (100, count + 5), (Layer::Open, ALL), theme, frame);
+        let columns = 100;
+        let cells = cells_inside(columns, frame).saturating_sub(2);
+        let goes = |opening: &Opening| wrap(&opening.request().command(), cells);
+        // As high as the longest of them takes, so that the window stands still.
+        let most = self.all.iter().map(|(_, opening)| goes(opening).len()).max().unwrap_or(0);
+        let lines = count.saturating_add(2).saturating_add(u16::try_from(most).unwrap_or(u16::MAX));
+        let room = framed(" Open on the device ", (columns, lines), (Layer::Open, ALL), theme, frame);
         let list = Rect { height: count.min(room.height), ..room };
         let row = |(words, _): &(String, Opening), _| Line::raw(format!(" {words}"));
         draw_list(&self.all, self.at, row, theme, frame, list);
         let below = Rect { y: list.bottom(), height: room.height - list.height, ..room };
-        let sent = self.all.get(self.at).map_or_else(String::new, |(_, opening)| opening.request().command());
+        let sent = self.all.get(self.at).map_or_else(Vec::new, |(_, opening)| goes(opening));
         let mut lines = vec![Line::raw(""), Line::styled("This goes to the device:", theme.dim)];
-        let cells = usize::from(room.width).saturating_sub(2);
-        lines.extend(wrap(&sent, cells).into_iter().map(|l| Line::styled(format!("  {l}"), theme.good)));
+        lines.extend(sent.into_iter().map(|l| Line::styled(format!("  {l}"), theme.good)));
         frame.render_widget(Paragraph::new(lines), below);
     }
 }

@@ -12,7 +12,7 @@ use super::form::{ALL, Flow, Form, framed, move_over};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
-use crate::tui::widgets::{Theme, capitalize, draw_list, truncate, wrap};
+use crate::tui::widgets::{Theme, capitalize, draw_list, truncate, wrap, wrapped};
 
 /// What there was when it was opened, and which of it the cursor is on: what is done is what is shown, whatever is worked out meanwhile.
 #[derive(Debug, Clone)]
@@ -96,7 +96,7 @@ impl Form for OtherWays {
         below.push(Line::raw(""));
         let undo = app.called(View::Packages, Action::Undo);
         let words = format!("What is changed in the tray is taken back by {undo}.");
-        below.push(Line::styled(words, theme.dim));
+        below.extend(wrapped(&words, cells, theme.dim));
         let count = u16::try_from(all.len()).unwrap_or(u16::MAX).min(frame.area().height.saturating_sub(14)).max(1);
         let high = count + u16::try_from(below.len()).unwrap_or(0);
         let room = framed(" Other ways ", (columns, high), (Layer::OtherWays, ALL), theme, frame);

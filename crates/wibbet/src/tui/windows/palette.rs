@@ -3,6 +3,7 @@
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
+use ratatui::widgets::Paragraph;
 use tui_input::Input;
 
 use super::form::{ALL, Flow, Form, framed, move_over};
@@ -10,7 +11,7 @@ use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer, by_name, hint};
 use crate::tui::message::Effect;
 use crate::tui::rooms::is_enabled;
-use crate::tui::widgets::{Field, Theme, draw_list, fit};
+use crate::tui::widgets::{Field, Theme, draw_list, fit, wrapped};
 
 /// A part of a name that is being typed, and the action that the cursor is on.
 #[derive(Debug, Clone, Default)]
@@ -22,7 +23,6 @@ pub(crate) struct Palette {
 impl Palette {
     /// The actions whose name holds every word that was typed: name and action.
     fn found(&self, app: &App) -> Vec<(&'static str, Action)> {
-        let words: Vec<String> = self.input.value().split_whitespace().map(str::to_lowercase).collect();
         let named = by_name(app.view).into_iter().map(|b| (b.name, b.action));
         // A finger scrolls over nothing that cannot be had, and has moving and paging without them.
         let is_offered = |action| {
@@ -30,8 +30,13 @@ impl Palette {
             !app.has_large_words()
                 || (is_enabled(app, action) && (!moves || matches!(action, Action::Quit | Action::UndoRun)))
         };
-        let found = |name: &str| words.iter().all(|w| name.to_lowercase().contains(w));
-        named.filter(|(name, action)| found(name) && is_offered(*action)).collect()
+        named.filter(|(name, action)| self.is_meant(name) && is_offered(*action)).collect()
+    }
+
+    /// Whether a name holds every word that was typed.
+    fn is_meant(&self, name: &str) -> bool {
+        let name = name.to_lowercase();
+        self.input.value().split_whitespace().all(|word| name.contains(&word.to_lowercase()))
     }
 }
 
@@ -74,7 +79,10 @@ impl Form for Palette {
         let list = Rect { y: room.y + 1.min(room.height), height: room.height.saturating_sub(1), ..room };
         let found = self.found(app);
         if found.is_empty() {
-            frame.render_widget(Line::styled(" No action has such a name.", theme.dim), list);
+            let is_known = by_name(app.view).iter().any(|b| self.is_meant(b.name));
+            let words =
+                if is_known { "Nothing of that name can be done here and now." } else { "No action has such a name." };
+            frame.render_widget(Paragraph::new(wrapped(words, cells, theme.dim)), list);
         }
         let row = |(name, action): &(&str, Action), _| {
             let enabled = is_enabled(app, *action);

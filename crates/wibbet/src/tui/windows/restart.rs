@@ -13,7 +13,7 @@ use super::form::{ALL, Flow, Form, framed};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, called};
 use crate::tui::message::{Effect, to_session};
-use crate::tui::widgets::{Theme, wrap};
+use crate::tui::widgets::{Theme, wrap, wrapped};
 
 /// Asks whether to restart the device.
 #[derive(Debug, Clone, Default)]
@@ -71,7 +71,8 @@ impl Form for Restart {
             lines.extend(wrap(&part, cells).into_iter().map(Line::raw));
         }
         lines.push(Line::raw(""));
-        lines.push(Line::styled("This goes to the device, the second once it has said yes to the first:", theme.dim));
+        let goes = "This goes to the device, the second once it has said yes to the first:";
+        lines.extend(wrapped(goes, cells, theme.dim));
         for request in [write_request(), restart_request(self.to)] {
             lines.push(Line::styled(format!("  ⟩ {}", request.command()), theme.good));
         }

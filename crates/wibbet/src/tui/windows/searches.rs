@@ -2,13 +2,14 @@
 
 use ratatui::Frame;
 use ratatui::text::Line;
+use ratatui::widgets::Paragraph;
 use tui_input::Input;
 
-use super::form::{Flow, Form, framed, move_over};
+use super::form::{Flow, Form, cells_inside, framed, line_count, move_over};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::Effect;
-use crate::tui::widgets::{Theme, draw_list, truncate};
+use crate::tui::widgets::{Theme, draw_list, truncate, wrapped};
 
 /// The one that the cursor is on.
 #[derive(Debug, Clone, Default)]
@@ -62,17 +63,23 @@ impl Form for Searches {
     }
 
     fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
-        let count = u16::try_from(app.searches.len()).unwrap_or(1).max(1);
-        let high = count.min(frame.area().height.saturating_sub(8));
+        let columns = 84;
+        let none = "None yet. What is searched for at the moment can be kept here.";
+        let none = wrapped(none, cells_inside(columns, frame), theme.dim);
+        let count = if app.searches.is_empty() {
+            line_count(&none)
+        } else {
+            u16::try_from(app.searches.len()).unwrap_or(u16::MAX)
+        };
+        let lines = count.min(frame.area().height.saturating_sub(8));
         let enabled = |action| match action {
             Action::Add => new_search(app).is_some(),
             Action::Accept | Action::Remove | Action::Down => !app.searches.is_empty(),
             _ => true,
         };
-        let room = framed(" Kept searches ", (84, high), (Layer::Searches, &enabled), theme, frame);
+        let room = framed(" Kept searches ", (columns, lines), (Layer::Searches, &enabled), theme, frame);
         if app.searches.is_empty() {
-            let words = " None yet. What is searched for at the moment can be kept here.";
-            frame.render_widget(Line::styled(words, theme.dim), room);
+            frame.render_widget(Paragraph::new(none), room);
         }
         let cells = usize::from(room.width).saturating_sub(1);
         let row = |text: &String, _| Line::raw(format!(" {}", truncate(text, cells)));
