@@ -86,7 +86,8 @@ impl Theme {
                 alert: plain.fg(Color::Magenta).add_modifier(Modifier::BOLD),
                 cursor: plain.add_modifier(Modifier::REVERSED),
                 sign: plain.fg(Color::Black).bg(Color::Cyan),
-                button: plain.fg(Color::White).bg(Color::Blue),
+                // Which blue or cyan a terminal has is not known; the other way round it can be read on any.
+                button: plain.add_modifier(Modifier::REVERSED),
                 taps: Taps::default(),
             },
             ColorDepth::Full => Self {
