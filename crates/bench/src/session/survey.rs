@@ -70,7 +70,8 @@ impl Actor {
         match details.vitals.started {
             Some(true) => self.ladder.note(Rung::Started, RungStatus::Holds, "sys.boot_completed is 1"),
             Some(false) => {
-                let trouble = self.advise(Rung::Started, Advice::WaitForStart, "sys.boot_completed is not 1 yet");
+                let trouble =
+                    self.advise(Rung::Started, Advice::WaitForStart, "its property sys.boot_completed is not 1 yet");
                 self.ladder.fall(trouble);
             }
             None => self.ladder.note(Rung::Started, RungStatus::Unknown, "it does not report that"),
