@@ -321,3 +321,16 @@ fn windows_are_not_cut_on_a_phone() {
     }
     assert!(seen > 20, "{seen}");
 }
+
+/// What happens on a device while a finger is on its way moves no line from under it.
+#[test]
+fn a_list_of_actions_stands_still() {
+    let mut screen = Screen::linked(45, 40);
+    screen.tap("more");
+    let row = |screen: &Screen| screen.text().lines().position(|line| line.contains("Orders:"));
+    let before = row(&screen);
+    assert!(before.is_some() && screen.shows("Restart the device"), "{}", screen.text());
+    // The link is lost, and with it what takes one.
+    screen.tell(SessionEvent::Ladder(Box::default()));
+    assert_eq!(row(&screen), before, "{}", screen.text());
+}

@@ -14,22 +14,20 @@ use crate::tui::widgets::{Theme, draw_list, fit};
 #[derive(Debug, Clone)]
 pub(crate) struct Menu {
     view: View,
+    /// What it lists, from its opening on: what happens on a device moves no line away from under a finger.
+    listed: Vec<&'static Binding>,
     at: usize,
-}
-
-impl Menu {
-    /// What it lists; a finger scrolls over nothing that cannot be had.
-    fn listed(view: View, app: &App) -> Vec<&'static Binding> {
-        menu_of(view).filter(|b| !app.has_large_words() || is_enabled(app, b.action)).collect()
-    }
 }
 
 impl Form for Menu {
     const OPENED_BY: Action = Action::Menu;
 
     fn open(app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
-        let at = Self::listed(app.view, app).iter().position(|b| is_enabled(app, b.action)).unwrap_or(0);
-        Some(Self { view: app.view, at })
+        // A finger scrolls over nothing that cannot be had.
+        let listed = menu_of(app.view).filter(|b| !app.has_large_words() || is_enabled(app, b.action));
+        let listed: Vec<&Binding> = listed.collect();
+        let at = listed.iter().position(|b| is_enabled(app, b.action)).unwrap_or(0);
+        Some(Self { view: app.view, listed, at })
     }
 
     fn layer(&self) -> Layer {
@@ -37,7 +35,7 @@ impl Form for Menu {
     }
 
     fn act(&mut self, app: &mut App, action: Action, _out: &mut Vec<Effect>) -> Flow {
-        let actions: Vec<Action> = Self::listed(self.view, app).iter().map(|b| b.action).collect();
+        let actions: Vec<Action> = self.listed.iter().map(|b| b.action).collect();
         let chosen = match action {
             Action::Leave => return Flow::Close,
             Action::Accept => actions.get(self.at).copied(),
@@ -54,8 +52,7 @@ impl Form for Menu {
     }
 
     fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
-        let all = Self::listed(self.view, app);
-        let lines = u16::try_from(all.len()).unwrap_or(u16::MAX);
+        let lines = u16::try_from(self.listed.len()).unwrap_or(u16::MAX);
         let title = format!(" More on the view {} ", self.view.name());
         let room = framed(&title, (64, lines), (Layer::Menu(self.view), ALL), theme, frame);
         let cells = usize::from(room.width);
@@ -72,6 +69,6 @@ impl Form for Menu {
                 Span::styled(aside, theme.dim),
             ])
         };
-        draw_list(&all, self.at, row, theme, frame, room);
+        draw_list(&self.listed, self.at, row, theme, frame, room);
     }
 }

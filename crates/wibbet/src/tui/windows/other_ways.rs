@@ -12,7 +12,7 @@ use super::form::{ALL, Flow, Form, framed, move_over};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
-use crate::tui::widgets::{Theme, capitalize, draw_list, truncate, wrap, wrapped};
+use crate::tui::widgets::{Theme, capitalize, draw_list, truncate, wrapped};
 
 /// What there was when it was opened, and which of it the cursor is on: what is done is what is shown, whatever is worked out meanwhile.
 #[derive(Debug, Clone)]
@@ -89,9 +89,8 @@ impl Form for OtherWays {
         let name = |id: &wibbet_types::PackageId| format!("“{}”", device.name_of(id));
         let mut below: Vec<Line<'_>> = vec![Line::raw("")];
         if let Some(way) = all.get(self.at) {
-            let whole = wrap(&format!("{}.", capitalize(&way.words_with(name))), cells).into_iter();
-            below.extend(whole.map(|line| Line::styled(line, theme.strong)));
-            below.extend(wrap(&does(device, way), cells).into_iter().map(|line| Line::styled(line, theme.dim)));
+            below.extend(wrapped(&format!("{}.", capitalize(&way.words_with(name))), cells, theme.strong));
+            below.extend(wrapped(&does(device, way), cells, theme.dim));
         }
         below.push(Line::raw(""));
         let undo = app.called(View::Packages, Action::Undo);

@@ -8,29 +8,25 @@ use tui_input::Input;
 
 use super::form::{ALL, Flow, Form, framed, move_over};
 use crate::tui::app::App;
-use crate::tui::keys::{Action, Layer, by_name, hint};
+use crate::tui::keys::{Action, Binding, Layer, by_name, hint};
 use crate::tui::message::Effect;
 use crate::tui::rooms::is_enabled;
 use crate::tui::widgets::{Field, Theme, draw_list, fit, wrapped};
 
 /// A part of a name that is being typed, and the action that the cursor is on.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub(crate) struct Palette {
     input: Input,
+    /// What can be found, from its opening on: what happens on a device moves no line away from under a finger.
+    offered: Vec<&'static Binding>,
     at: usize,
 }
 
 impl Palette {
     /// The actions whose name holds every word that was typed: name and action.
-    fn found(&self, app: &App) -> Vec<(&'static str, Action)> {
-        let named = by_name(app.view).into_iter().map(|b| (b.name, b.action));
-        // A finger scrolls over nothing that cannot be had, and has moving and paging without them.
-        let is_offered = |action| {
-            let moves = Layer::Everywhere.bindings().any(|b| b.action == action && b.hint.is_empty());
-            !app.has_large_words()
-                || (is_enabled(app, action) && (!moves || matches!(action, Action::Quit | Action::UndoRun)))
-        };
-        named.filter(|(name, action)| self.is_meant(name) && is_offered(*action)).collect()
+    fn found(&self) -> Vec<(&'static str, Action)> {
+        let named = self.offered.iter().map(|b| (b.name, b.action));
+        named.filter(|(name, _)| self.is_meant(name)).collect()
     }
 
     /// Whether a name holds every word that was typed.
@@ -43,8 +39,16 @@ impl Palette {
 impl Form for Palette {
     const OPENED_BY: Action = Action::Palette;
 
-    fn open(_app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
-        Some(Self::default())
+    fn open(app: &mut App, _out: &mut Vec<Effect>) -> Option<Self> {
+        // A finger scrolls over nothing that cannot be had, and has moving and paging without them.
+        let is_offered = |action| {
+            let moves = Layer::Everywhere.bindings().any(|b| b.action == action && b.hint.is_empty());
+            !app.has_large_words()
+                || (is_enabled(app, action) && (!moves || matches!(action, Action::Quit | Action::UndoRun)))
+        };
+        let mut offered = by_name(app.view);
+        offered.retain(|b| is_offered(b.action));
+        Some(Self { input: Input::default(), offered, at: 0 })
     }
 
     fn layer(&self) -> Layer {
@@ -52,7 +56,7 @@ impl Form for Palette {
     }
 
     fn act(&mut self, app: &mut App, action: Action, _out: &mut Vec<Effect>) -> Flow {
-        let found = self.found(app);
+        let found = self.found();
         match action {
             Action::Leave => Flow::Close,
             Action::Accept => match found.get(self.at) {
@@ -77,7 +81,7 @@ impl Form for Palette {
         let field = Field { name: "", name_cells: 0, input: &self.input, here: true };
         frame.render_widget(field.line(theme, cells), Rect { height: 1.min(room.height), ..room });
         let list = Rect { y: room.y + 1.min(room.height), height: room.height.saturating_sub(1), ..room };
-        let found = self.found(app);
+        let found = self.found();
         if found.is_empty() {
             let is_known = by_name(app.view).iter().any(|b| self.is_meant(b.name));
             let words =

@@ -9,11 +9,11 @@ use wibbet_bench::session::SessionCommand;
 use wibbet_core::ask::{RestartTo, restart_request};
 use wibbet_core::read::write_request;
 
-use super::form::{ALL, Flow, Form, framed};
+use super::form::{ALL, Flow, Form, framed, line_count};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, called};
 use crate::tui::message::{Effect, to_session};
-use crate::tui::widgets::{Theme, wrap, wrapped};
+use crate::tui::widgets::{Theme, wrapped};
 
 /// Asks whether to restart the device.
 #[derive(Debug, Clone, Default)]
@@ -68,7 +68,7 @@ impl Form for Restart {
         let mut lines: Vec<Line<'_>> = Vec::new();
         lines.push(Line::styled(format!("Into {}.", self.to.words()), theme.strong));
         for part in words(device, self.to, theme.taps.large()) {
-            lines.extend(wrap(&part, cells).into_iter().map(Line::raw));
+            lines.extend(wrapped(&part, cells, theme.plain));
         }
         lines.push(Line::raw(""));
         let goes = "This goes to the device, the second once it has said yes to the first:";
@@ -76,9 +76,8 @@ impl Form for Restart {
         for request in [write_request(), restart_request(self.to)] {
             lines.push(Line::styled(format!("  ⟩ {}", request.command()), theme.good));
         }
-        let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);
         let title = format!(" Restart {} ", device.name());
-        let room = framed(&title, (columns, high), (Layer::Restart, ALL), theme, frame);
+        let room = framed(&title, (columns, line_count(&lines)), (Layer::Restart, ALL), theme, frame);
         frame.render_widget(Paragraph::new(lines), room);
     }
 }
