@@ -241,10 +241,13 @@ fn mouse(model: &mut Model, mouse: MouseEvent, out: &mut Vec<Effect>) {
 }
 
 fn wheel(model: &mut Model, action: Action, by: isize, out: &mut Vec<Effect>) {
-    if model.windows.is_empty() {
-        rooms::move_by(&mut model.app, by);
-    } else {
-        move_in_window(model, action, by.unsigned_abs(), out);
+    match model.windows.last_mut() {
+        None => rooms::move_by(&mut model.app, by),
+        Some(window) => {
+            if !window.swiped(&model.app, by) {
+                move_in_window(model, action, by.unsigned_abs(), out);
+            }
+        }
     }
 }
 
@@ -295,7 +298,9 @@ fn tap_item(model: &mut Model, item: usize, column: u16, out: &mut Vec<Effect>) 
         rooms::search_key(&mut model.app, Action::Accept);
     }
     let again = rooms::is_at(&mut model.app, item);
-    rooms::move_to(&mut model.app, item);
+    if !again {
+        rooms::move_to(&mut model.app, item);
+    }
     let does = match model.app.view {
         View::Packages | View::Shelf if again || column < MARK_CELLS => Action::Mark,
         View::Bench | View::Logbook if again => Action::Next,

@@ -86,6 +86,8 @@ pub(crate) struct DeviceModel {
     pub(crate) paused: bool,
     pub(crate) waiting: Option<String>,
     pub(crate) run_at: usize,
+    /// How many lines of the item with the first number were scrolled past.
+    pub(crate) run_passed: (usize, usize),
     pub(crate) show_words: bool,
     /// The place of the user at work among all, once somebody has chosen one.
     user_at: Option<usize>,
@@ -157,6 +159,7 @@ impl DeviceModel {
             paused: false,
             waiting: None,
             run_at: 0,
+            run_passed: (0, 0),
             show_words: false,
             user_at: None,
             tray: Vec::new(),

@@ -185,8 +185,13 @@ impl DeviceModel {
             }
         };
         plan.terms.on_refusal = allowed.on_refusal;
-        self.run_at = 0;
+        self.run_from_the_top();
         self.pane = RunPane::Review(Review { kind, plan, items, wanted, allowed, does });
+    }
+
+    /// The view of the run begins at its first line.
+    pub(crate) fn run_from_the_top(&mut self) {
+        (self.run_at, self.run_passed) = (0, (0, 0));
     }
 
     /// Chooses the next of what can be tried where a step of the plan is refused.
@@ -234,9 +239,9 @@ impl DeviceModel {
         if let RunPane::Review(review) = &self.pane {
             let Review { kind, plan, mut items, wanted, allowed, .. } = review.clone();
             change(&mut items, &plan);
-            let (at, tray) = (self.run_at, items.clone());
+            let (at, tray) = ((self.run_at, self.run_passed), items.clone());
             self.review(kind, items, wanted, allowed);
-            self.run_at = at;
+            (self.run_at, self.run_passed) = at;
             if kind == RunKind::TakeOut {
                 self.change_tray(|t| *t = tray);
             }

@@ -60,7 +60,7 @@ fn open(app: &mut App) {
     match app.devices.iter().position(|d| d.facts.as_ref().is_some_and(|f| f.id == run.device)) {
         Some(place) if !app.devices[place].running => {
             app.current = place;
-            app.devices[place].run_at = 0;
+            app.devices[place].run_from_the_top();
             app.devices[place].pane = RunPane::Shown(Arc::new(run));
             app.view = View::Run;
         }

@@ -249,6 +249,9 @@ fn cursor(app: &mut App) -> Option<(&mut usize, usize)> {
 }
 
 pub(crate) fn move_by(app: &mut App, by: isize) {
+    if app.view == View::Run {
+        return run::move_by(app, by);
+    }
     if let Some((at, len)) = cursor(app) {
         step(at, len, by);
     }
@@ -260,6 +263,11 @@ pub(crate) fn is_at(app: &mut App, item: usize) -> bool {
 }
 
 pub(crate) fn move_to(app: &mut App, to: usize) {
+    if app.view == View::Run
+        && let Some(device) = app.device_mut()
+    {
+        device.run_from_the_top();
+    }
     if let Some((at, len)) = cursor(app) {
         *at = to.min(len.saturating_sub(1));
     }

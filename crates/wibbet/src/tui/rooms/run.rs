@@ -14,8 +14,7 @@ use crate::tui::app::{App, DeviceModel, Review, RunPane};
 use crate::tui::keys::{Action, View};
 use crate::tui::message::{Effect, to_session};
 use crate::tui::widgets::{
-    ColorDepth, Theme, capitalize, first_line, fit, glyph, spinner, tall_item_at, told, truncate, under_cursor, width,
-    wrap,
+    ColorDepth, Place, TallList, Theme, capitalize, fit, glyph, spinner, told, truncate, under_cursor, width, wrap,
 };
 
 /// Lines above the list, at least.
@@ -127,7 +126,7 @@ fn send(app: &mut App, out: &mut Vec<Effect>) {
     device.suspect(&review);
     device.pane = RunPane::Starting(review);
     device.running = true;
-    device.run_at = 0;
+    device.run_from_the_top();
     match kind == RunKind::PutBack {
         false => {
             device.change_tray(Vec::clear);
@@ -151,22 +150,53 @@ pub(super) fn word(app: &App, action: Action) -> Option<&'static str> {
 
 pub(super) fn line_at(app: &App, body: Rect, line: u16) -> Option<usize> {
     let device = app.device()?;
-    let items = items(app, device, &Theme::new(ColorDepth::None), usize::from(body.width));
-    let heights: Vec<usize> = items.iter().map(Vec::len).collect();
-    let above = head(app, device, &Theme::new(ColorDepth::None), usize::from(body.width)).len();
-    let line = usize::from(line.checked_sub(body.y)?).checked_sub(above)?;
-    tall_item_at(&heights, device.run_at, usize::from(body.height).saturating_sub(above), line)
+    let page = Page::of(app, device, &Theme::new(ColorDepth::None), body);
+    page.list.item_at(place(device), usize::from(line.checked_sub(body.y)?))
+}
+
+/// Moves over the steps, or over the lines of one that is not wholly in sight.
+pub(super) fn move_by(app: &mut App, by: isize) {
+    let Some(device) = app.device() else { return };
+    let page = Page::of(app, device, &Theme::new(ColorDepth::None), app.body());
+    let to = page.list.moved(place(device), by);
+    if let Some(device) = app.device_mut() {
+        (device.run_at, device.run_passed) = (to.at, (to.at, to.passed));
+    }
+}
+
+fn place(device: &DeviceModel) -> Place {
+    let (item, passed) = device.run_passed;
+    Place { at: device.run_at, passed: if item == device.run_at { passed } else { 0 } }
+}
+
+/// All that the view says, and which lines of it are in sight.
+struct Page<'a> {
+    head: Vec<Line<'a>>,
+    items: Vec<Item<'a>>,
+    list: TallList,
+}
+
+impl<'a> Page<'a> {
+    fn of(app: &App, device: &DeviceModel, theme: &Theme, body: Rect) -> Self {
+        let cells = usize::from(body.width);
+        let (head, items) = (head(app, device, theme, cells), items(app, device, theme, cells));
+        let list = TallList::new(head.len(), items.iter().map(Vec::len).collect(), usize::from(body.height));
+        Self { head, items, list }
+    }
 }
 
 pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
     let Some(device) = app.device() else { return };
-    let cells = usize::from(body.width);
-    let mut lines = head(app, device, theme, cells);
-    let items = items(app, device, theme, cells);
-    let heights: Vec<usize> = items.iter().map(Vec::len).collect();
-    let room = usize::from(body.height).saturating_sub(lines.len());
-    let first = first_line(&heights, device.run_at, room);
-    lines.extend(items.into_iter().flatten().skip(first).take(room));
+    let (Page { head, items, list }, place) = (Page::of(app, device, theme, body), place(device));
+    let count = items.len();
+    let mut lines = list.shown(place, head, items);
+    if list.has_all_below(place)
+        && let Some(last) = lines.last_mut()
+    {
+        let words =
+            if count == 1 { " ↓ the step is below".to_owned() } else { format!(" ↓ {count} steps are below") };
+        *last = Line::styled(words, theme.strong);
+    }
     frame.render_widget(Paragraph::new(lines), body);
 }
 

@@ -268,6 +268,83 @@ fn the_screen_on_the_device_itself() {
     assert!(screen.shows("own debugging"), "{}", screen.text());
 }
 
+/// What a device says to a code whose dialog was closed, as long as such words get.
+const NOT_OFFERED: &str = "nothing offers pairing at 127.0.0.1:41235 (Connection refused (os error 111)). The device does so only while its \
+    dialog with the code is open, and at another port each time: open the dialog again and take address and code from it";
+
+/// What the window in front says, in one line, without the signs that there is more of it.
+fn said(screen: &Screen) -> String {
+    in_the_window(screen).replace(['↑', '↓'], " ").split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+/// Half of a phone's screen is under a keyboard, or beside the settings that show the code.
+#[test]
+fn what_becomes_of_a_code_is_in_sight_on_half_a_phones_screen() {
+    let mut screen = Screen::empty(45, 16);
+    screen.model.app.on_itself = true;
+    screen.keys("H");
+    screen.bench(BenchEvent::Here(None));
+    assert!(said(&screen).contains("1 Settings, Developer options"), "{}", screen.text());
+    screen.keys("59278\n");
+    assert!(said(&screen).contains("▲ the code has six digits"), "{}", screen.text());
+    screen.keys("141235\n");
+    assert!(said(&screen).contains("pairing"), "{}", screen.text());
+    screen.bench(BenchEvent::Paired(Err((NOT_OFFERED.into(), false))));
+    let shown = said(&screen);
+    assert!(shown.contains("code 592781 ⟩ port 41235") && shown.contains(NOT_OFFERED), "{}", screen.text());
+    // The rest of what it says is a swipe away, in both directions; what is typed next is seen.
+    let swipe = |screen: &mut Screen, kind| {
+        for _ in 0..9 {
+            let wheel = MouseEvent { kind, column: 9, row: 9, modifiers: KeyModifiers::NONE };
+            update(&mut screen.model, Message::Terminal(Event::Mouse(wheel)));
+        }
+    };
+    swipe(&mut screen, MouseEventKind::ScrollDown);
+    assert!(said(&screen).contains("cannot catch itself: that takes another one."), "{}", screen.text());
+    swipe(&mut screen, MouseEventKind::ScrollUp);
+    assert!(said(&screen).contains("1 Settings, Developer options"), "{}", screen.text());
+    screen.code(KeyCode::Backspace);
+    assert!(said(&screen).contains("code 592781 ⟩ port 4123 "), "{}", screen.text());
+    screen.bench(BenchEvent::Here(Some("127.0.0.1:40001".parse().unwrap())));
+    assert!(said(&screen).contains("Its debugging is at port 40001"), "{}", screen.text());
+}
+
+#[test]
+fn a_plan_is_read_whole_on_half_a_phones_screen() {
+    let mut screen = Screen::linked(45, 13);
+    screen.keys("2/music\n \nv");
+    assert!(screen.shows("↓ the step is below"), "{}", screen.text());
+    let mut seen = screen.text();
+    for _ in 0..9 {
+        screen.code(KeyCode::Down);
+        seen.push_str(&screen.text());
+    }
+    let seen = seen.split_whitespace().collect::<Vec<_>>().join(" ");
+    for words in ["Plan: take out", "1 comes back without its data", "⟩ package uninstall --user 0 com.android.music"]
+    {
+        assert!(seen.contains(words), "{words}\n{seen}");
+    }
+    assert!(screen.shows("⟩ dumpsys package write"), "its very end: {}", screen.text());
+    assert!(!screen.shows("Plan: take out"));
+    screen.code(KeyCode::Home);
+    assert!(screen.shows("Plan: take out"), "{}", screen.text());
+}
+
+#[test]
+fn pairing_another_device_says_what_became_of_it_there_too() {
+    for lines in [14, 40] {
+        let mut screen = Screen::empty(45, lines);
+        screen.keys("p");
+        update(&mut screen.model, Message::Terminal(Event::Paste("127.0.0.1:41235".into())));
+        screen.code(KeyCode::Tab);
+        screen.keys("592781\n");
+        assert!(said(&screen).contains("pairing"), "{}", screen.text());
+        screen.bench(BenchEvent::Paired(Err((NOT_OFFERED.into(), false))));
+        let shown = said(&screen);
+        assert!(shown.contains("address 127.0.0.1:41235") && shown.contains(NOT_OFFERED), "{}", screen.text());
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(64))]
 

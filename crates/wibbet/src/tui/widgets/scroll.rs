@@ -12,6 +12,16 @@ use super::theme::Theme;
 pub(crate) struct Scroll(usize);
 
 impl Scroll {
+    /// So many lines have gone out of sight.
+    pub(crate) fn at(first: usize) -> Self {
+        Self(first)
+    }
+
+    /// The first line in sight, of `len` lines in a window of `room`, which may have become larger since.
+    pub(crate) fn first(self, len: usize, room: usize) -> usize {
+        self.0.min(len.saturating_sub(room))
+    }
+
     /// Scrolls a text of `len` lines in a window of `room`, never past its end.
     pub(crate) fn step(&mut self, by: isize, len: usize, room: usize) {
         self.0 = self.0.saturating_add_signed(by).min(len.saturating_sub(room));
@@ -20,9 +30,8 @@ impl Scroll {
     /// Draws what is in sight. Where the text goes on, an arrow stands in the margin on the right.
     pub(crate) fn draw(self, lines: Vec<Line<'_>>, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
         let room = usize::from(area.height);
-        // The window may have become larger since.
         let len = lines.len();
-        let first = self.0.min(len.saturating_sub(room));
+        let first = self.first(len, room);
         frame.render_widget(Paragraph::new(lines.into_iter().skip(first).take(room).collect::<Vec<_>>()), area);
         let margin = Rect { x: area.right(), width: 1, height: area.height.min(1), ..area }.intersection(frame.area());
         if first > 0 {

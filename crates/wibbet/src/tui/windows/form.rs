@@ -51,6 +51,11 @@ pub(crate) trait Form: Sized {
     /// Something was typed into it.
     fn edited(&mut self) {}
 
+    /// Swiped, or scrolled by the wheel, by so many lines; false where its keys move over it.
+    fn swiped(&mut self, _app: &App, _by: isize) -> bool {
+        false
+    }
+
     /// Takes a pasted text; false to have its first line typed in.
     fn paste(&mut self, _app: &App, _text: &str) -> bool {
         false
@@ -152,6 +157,20 @@ pub(super) fn cells_inside(columns: u16, frame: &Frame<'_>) -> usize {
 /// How many lines they are.
 pub(super) fn line_count(lines: &[Line<'_>]) -> u16 {
     u16::try_from(lines.len()).unwrap_or(u16::MAX)
+}
+
+/// How many of the first lines of a window go out of sight for those that somebody types into, and for what is said of that: they are in sight
+/// where half the screen is under a keyboard, or beside another app, too. What there is no room for is the end of what is said.
+pub(super) fn hidden_above(needed: Range<u16>, room: u16) -> u16 {
+    needed.end.saturating_sub(room).min(needed.start)
+}
+
+/// The cells inside a window of `columns`, and the most lines that `framed` can leave above its keys.
+pub(super) fn most_inside(app: &App, columns: u16, (layer, enabled): (Layer, &dyn Fn(Action) -> bool)) -> (usize, u16) {
+    let cells = usize::from(columns.min(app.size.0).saturating_sub(4));
+    let keys = foot(layer, enabled, &Theme::sized(app.has_large_words()), cells);
+    let inside = app.size.1.saturating_sub(2);
+    (cells, inside - (u16::try_from(keys.len()).unwrap_or(1) + 1).min(inside.saturating_sub(1)))
 }
 
 /// The frame of a window of `columns` with room for `lines`, and its keys at its foot: what is left inside.

@@ -1,23 +1,23 @@
 //! The device that the program itself runs on: pairing with its own wireless debugging, and the link to it.
 
 use std::num::NonZeroU16;
+use std::ops::Range;
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::Line;
-use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use wibbet_bench::fleet::BenchCommand;
 use wibbet_bench::ops::here_at;
 use wibbet_core::link::Advice;
 use wibbet_types::Address;
 
-use super::form::{Flow, Form, framed};
+use super::form::{Flow, Form, cells_inside, framed, hidden_above, line_count, most_inside};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::Effect;
-use crate::tui::widgets::{Field, Theme, spinner, wrap};
+use crate::tui::widgets::{Field, Scroll, Theme, spinner, wrap};
 
 /// What has been found out about this device's debugging.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -35,19 +35,34 @@ pub(crate) struct Here {
     port: Input,
     on_port: bool,
     working: bool,
+    /// Whether it was tried at all.
+    tried: bool,
     known: Known,
     trouble: Option<String>,
+    /// Where its text was swiped to; by itself it stands so that the fields, and what is said of them, are in sight.
+    swiped: Option<Scroll>,
+}
+
+/// What the window says.
+struct Said<'a> {
+    lines: Vec<Line<'a>>,
+    /// The first of the two lines that are typed into.
+    fields_at: u16,
+    /// Those that are in sight by themselves.
+    needed: Range<u16>,
 }
 
 impl Here {
     /// This device's own debugging was found, or was not.
     pub(crate) fn found(&mut self, at: Option<&Address>) {
+        self.swiped = None;
         self.known = at.map_or(Known::NotFound, |at| Known::Found(at.clone()));
     }
 
     /// A pairing has come to its end.
     pub(crate) fn paired(&mut self, done: Result<(), String>) -> Vec<Effect> {
         self.working = false;
+        self.swiped = None;
         match done {
             Ok(()) => {
                 self.trouble = None;
@@ -69,7 +84,7 @@ impl Here {
         let code = self.code.value().to_owned();
         self.trouble = match (code.len(), port) {
             (6, Some(port)) => {
-                self.working = true;
+                (self.working, self.tried) = (true, true);
                 out.push(Effect::Bench(BenchCommand::Pair { at: here_at(port), code }));
                 return;
             }
@@ -84,8 +99,7 @@ impl Here {
         };
     }
 
-    /// The words, and at which of the lines the two fields stand.
-    fn lines<'a>(&self, app: &App, theme: &Theme, cells: usize) -> (Vec<Line<'a>>, u16) {
+    fn said<'a>(&self, app: &App, theme: &Theme, cells: usize) -> Said<'a> {
         let mut lines: Vec<Line<'a>> = Vec::new();
         let say = |text: &str, style: Style, lines: &mut Vec<Line<'a>>| {
             lines.extend(wrap(text, cells).into_iter().map(|line| Line::styled(line, style)));
@@ -99,8 +113,14 @@ impl Here {
             say(step, theme.plain, &mut lines);
         }
         lines.push(Line::raw(""));
-        let fields_at = u16::try_from(lines.len()).unwrap_or(0);
-        lines.extend([Line::raw(""), Line::raw(""), Line::raw("")]);
+        let fields_at = line_count(&lines);
+        lines.extend([Line::raw(""), Line::raw("")]);
+        let mut seen_to = line_count(&lines);
+        lines.push(Line::raw(""));
+        if let Some(trouble) = &self.trouble {
+            say(&format!("▲ {trouble}"), theme.alert, &mut lines);
+            seen_to = line_count(&lines);
+        }
         let turn = spinner(app.tick);
         match &self.known {
             _ if self.working => say(&format!("pairing {turn}"), theme.accent, &mut lines),
@@ -122,15 +142,28 @@ impl Here {
                 say(&format!("Its debugging is at port {}: {words}", at.port()), theme.accent, &mut lines);
             }
         }
-        if let Some(trouble) = &self.trouble {
-            say(&format!("▲ {trouble}"), theme.alert, &mut lines);
+        // Until there is something to be told, the steps are what somebody needs to read.
+        if self.tried || matches!(self.known, Known::Found(_)) {
+            seen_to = line_count(&lines);
         }
         lines.push(Line::raw(""));
         let warnings = "Wireless debugging ends with the network and at a restart. Without this terminal, the keyboard or the settings nothing can be put back from here. A device that does not start any more cannot catch itself: that takes another one.";
         say(warnings, theme.dim, &mut lines);
-        (lines, fields_at)
+        Said { lines, fields_at, needed: fields_at..seen_to }
+    }
+
+    fn is_enabled(&self, action: Action) -> bool {
+        !self.working || action == Action::Leave
+    }
+
+    /// Where the text stands in a room of so many lines.
+    fn scroll(&self, needed: Range<u16>, room: u16) -> Scroll {
+        self.swiped.unwrap_or_else(|| Scroll::at(usize::from(hidden_above(needed, room))))
     }
 }
+
+/// The most cells that the window takes.
+const COLUMNS: u16 = 76;
 
 impl Form for Here {
     const OPENED_BY: Action = Action::Here;
@@ -146,6 +179,7 @@ impl Form for Here {
     }
 
     fn act(&mut self, _app: &mut App, action: Action, out: &mut Vec<Effect>) -> Flow {
+        self.swiped = None;
         match action {
             Action::Accept => self.pair_now(out),
             Action::NextField => self.on_port = !self.on_port,
@@ -162,22 +196,31 @@ impl Form for Here {
     }
 
     fn draw(&self, app: &App, theme: &Theme, frame: &mut Frame<'_>) {
-        let columns = 76.min(frame.area().width);
-        let cells = usize::from(columns.saturating_sub(4));
-        let (lines, fields_at) = self.lines(app, theme, cells);
-        let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);
-        let enabled = |action| !self.working || action == Action::Leave;
-        let room = framed(" This device itself ", (columns, high), (Layer::Here, &enabled), theme, frame);
-        // The fields are what somebody types into with half the screen under a keyboard: they are always in sight.
-        let hidden = (fields_at + 2).saturating_sub(room.height);
-        frame.render_widget(Paragraph::new(lines).scroll((hidden, 0)), room);
+        let enabled = |action| self.is_enabled(action);
+        let Said { lines, fields_at, needed } = self.said(app, theme, cells_inside(COLUMNS, frame));
+        let len = lines.len();
+        let title = " This device itself ";
+        let room = framed(title, (COLUMNS, line_count(&lines)), (Layer::Here, &enabled), theme, frame);
+        let scroll = self.scroll(needed, room.height);
+        scroll.draw(lines, theme, frame, room);
+        let first = scroll.first(len, usize::from(room.height));
         for (n, (name, input)) in [("code", &self.code), ("port", &self.port)].into_iter().enumerate() {
             let field = Field { name, name_cells: 5, input, here: (n == 1) == self.on_port };
-            let y = room.y + (fields_at - hidden.min(fields_at)) + u16::try_from(n).unwrap_or(0);
-            if y < room.bottom() {
-                field.draw(1, theme, frame, Rect { y, height: 1, ..room });
+            let y = (usize::from(fields_at) + n).checked_sub(first).and_then(|y| u16::try_from(y).ok());
+            if let Some(y) = y.filter(|y| *y < room.height) {
+                field.draw(1, theme, frame, Rect { y: room.y + y, height: 1, ..room });
             }
         }
+    }
+
+    fn swiped(&mut self, app: &App, by: isize) -> bool {
+        let enabled = |action| self.is_enabled(action);
+        let (cells, room) = most_inside(app, COLUMNS, (Layer::Here, &enabled));
+        let said = self.said(app, &Theme::sized(app.has_large_words()), cells);
+        let mut scroll = self.scroll(said.needed, room);
+        scroll.step(by, said.lines.len(), usize::from(room));
+        self.swiped = Some(scroll);
+        true
     }
 
     fn field(&mut self) -> Option<&mut Input> {
@@ -185,6 +228,7 @@ impl Form for Here {
     }
 
     fn edited(&mut self) {
+        self.swiped = None;
         for field in [&mut self.code, &mut self.port] {
             if field.value().contains(|c: char| !c.is_ascii_digit()) {
                 // The dialog shows address and port in one: what stands behind the colon is the port.

@@ -114,6 +114,10 @@ macro_rules! windows {
                 match self { $(Self::$name(form) => form.edited(),)* }
             }
 
+            pub(crate) fn swiped(&mut self, app: &App, by: isize) -> bool {
+                match self { $(Self::$name(form) => form.swiped(app, by),)* }
+            }
+
             pub(crate) fn paste(&mut self, app: &App, text: &str) -> bool {
                 match self { $(Self::$name(form) => form.paste(app, text),)* }
             }

@@ -9,7 +9,7 @@ use tui_input::Input;
 use wibbet_bench::fleet::BenchCommand;
 use wibbet_types::Address;
 
-use super::form::{Flow, Form, foot};
+use super::form::{Flow, Form, foot, hidden_above, line_count};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::Effect;
@@ -154,33 +154,10 @@ impl Form for Pair {
         // Beside the code where there is room, else the code goes: it cannot be scanned in part.
         let beside = usize::from(size.width) >= code_width + 41 && usize::from(size.height) >= code_height + 4;
         let wide = if beside && code_width > 0 { code_width as u16 + 62 } else { 72 };
-        let high = if beside { (code_height as u16 + 4).max(18) } else { 18 };
-        let inside = window(
-            frame,
-            theme,
-            " Pair a device for wireless debugging ",
-            wide.min(size.width.saturating_sub(2)),
-            high.min(size.height),
-        );
-        let text_area = if beside && code_width > 0 {
-            let style = Style::new().fg(Color::Black).bg(Color::White);
-            let lines: Vec<Line<'_>> = code.iter().map(|l| Line::styled(l.clone(), style)).collect();
-            let area = Rect {
-                width: code_width as u16,
-                height: (code_height as u16).min(inside.height),
-                y: inside.y + 1,
-                ..inside
-            };
-            frame.render_widget(Paragraph::new(lines), area.intersection(inside));
-            Rect {
-                x: inside.x + code_width as u16 + 2,
-                width: inside.width.saturating_sub(code_width as u16 + 2),
-                ..inside
-            }
-        } else {
-            inside
-        };
-        let cells = usize::from(text_area.width);
+        let wide = wide.min(size.width.saturating_sub(2));
+        // What the code takes of it, with the gap beside it.
+        let taken = if beside && code_width > 0 { code_width as u16 + 2 } else { 0 };
+        let cells = usize::from(wide.saturating_sub(4 + taken));
         let mut lines: Vec<Line<'_>> = Vec::new();
         let say = |text: &str, style: Style, lines: &mut Vec<Line<'_>>| {
             lines.extend(wrap(text, cells).into_iter().map(|l| Line::styled(l, style)));
@@ -212,7 +189,7 @@ impl Form for Pair {
         let field =
             |name: &'static str, input| Field { name, name_cells: 8, input, here: (name == "code") == self.on_code };
         let fields = [field("code", &self.code), field("address", &self.at)];
-        let fields_at = lines.len() as u16;
+        let fields_at = line_count(&lines);
         lines.extend(fields.iter().map(|_| Line::default()));
         let offers = by_code(app);
         let heard = match offers.len() {
@@ -234,22 +211,35 @@ impl Form for Pair {
         };
         say(&heard, theme.dim, &mut lines);
         lines.push(Line::raw(""));
+        let mut needed = fields_at..fields_at + fields.len() as u16;
         match (&self.trouble, self.working) {
             (_, true) => lines.push(Line::styled(format!("pairing {}", spinner(app.tick)), theme.accent)),
             (Some(trouble), _) => say(&format!("▲ {trouble}"), theme.alert, &mut lines),
             _ => {}
         }
+        if self.working || self.trouble.is_some() {
+            needed.end = line_count(&lines);
+        }
         let enabled = |action| action != Action::DeviceScreens || (app.simulated && !narrow);
         let keys = foot(Layer::Pair, &enabled, theme, cells);
-        let room = usize::from(text_area.height).saturating_sub(keys.len());
-        lines.truncate(room);
-        frame.render_widget(Paragraph::new(lines), text_area);
-        let below = Rect { y: text_area.y + room as u16, height: text_area.height - room as u16, ..text_area };
-        keys.draw(theme, frame, below);
+        let of_code = if taken > 0 { code_height as u16 + 4 } else { 0 };
+        let high = line_count(&lines).saturating_add(keys.len() as u16 + 3).max(of_code).max(18);
+        let inside = window(frame, theme, " Pair a device for wireless debugging ", wide, high.min(size.height));
+        if taken > 0 {
+            let style = Style::new().fg(Color::Black).bg(Color::White);
+            let code: Vec<Line<'_>> = code.iter().map(|l| Line::styled(l.clone(), style)).collect();
+            let area = Rect { width: code_width as u16, height: code_height as u16, y: inside.y + 1, ..inside };
+            frame.render_widget(Paragraph::new(code), area.intersection(inside));
+        }
+        let text = Rect { x: inside.x + taken, width: inside.width.saturating_sub(taken), ..inside };
+        let room = text.height.saturating_sub(keys.len() as u16);
+        let hidden = hidden_above(needed, room);
+        frame.render_widget(Paragraph::new(lines).scroll((hidden, 0)), Rect { height: room, ..text });
+        keys.draw(theme, frame, Rect { y: text.y + room, height: text.height - room, ..text });
         for (n, field) in (0..).zip(&fields) {
-            let line = Rect { y: text_area.y + fields_at + n, height: 1, ..text_area };
-            if usize::from(fields_at + n) < room {
-                field.draw(1, theme, frame, line);
+            let y = fields_at + n - hidden;
+            if y < room {
+                field.draw(1, theme, frame, Rect { y: text.y + y, height: 1, ..text });
             }
         }
     }
