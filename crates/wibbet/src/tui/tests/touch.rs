@@ -331,6 +331,19 @@ fn a_plan_is_read_whole_on_half_a_phones_screen() {
 }
 
 #[test]
+fn what_is_sent_is_not_cut_without_a_word() {
+    let mut screen = Screen::linked(45, 40);
+    screen.keys("1.r");
+    assert!(screen.shows("⟩ svc power reboot") && !screen.shows("higher screen"), "{}", screen.text());
+    screen.model.app.size = (45, 12);
+    assert!(
+        !screen.shows("⟩ svc power reboot") && screen.shows("more lines need a higher screen"),
+        "{}",
+        screen.text()
+    );
+}
+
+#[test]
 fn pairing_another_device_says_what_became_of_it_there_too() {
     for lines in [14, 40] {
         let mut screen = Screen::empty(45, lines);

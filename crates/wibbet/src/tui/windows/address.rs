@@ -2,12 +2,11 @@
 
 use ratatui::Frame;
 use ratatui::text::Line;
-use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use wibbet_bench::around::Route;
 use wibbet_bench::fleet::BenchCommand;
 
-use super::form::{ALL, Flow, Form, cells_inside, framed, line_count};
+use super::form::{ALL, Flow, Form, cells_inside, framed, line_count, say_all};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::Effect;
@@ -73,7 +72,7 @@ impl Form for Address {
             None => wrapped("Its debugging port is mostly 5555.", cells, theme.dim),
         });
         let room = framed(" Add a device ", (columns, line_count(&lines)), (Layer::Address, ALL), theme, frame);
-        frame.render_widget(Paragraph::new(lines), room);
+        say_all(lines, theme, frame, room);
         field.put_cursor(frame, room, 1);
     }
 

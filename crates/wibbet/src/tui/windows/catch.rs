@@ -2,12 +2,11 @@
 
 use ratatui::Frame;
 use ratatui::text::Line;
-use ratatui::widgets::Paragraph;
 use wibbet_bench::fleet::BenchCommand;
 use wibbet_bench::run::Control;
 use wibbet_bench::session::SessionCommand;
 
-use super::form::{Flow, Form, framed};
+use super::form::{Flow, Form, framed, say_all};
 use crate::tui::app::{App, CatchPane, DeviceModel};
 use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
@@ -76,7 +75,7 @@ impl Form for Catch {
         let high = u16::try_from(lines.len()).unwrap_or(u16::MAX);
         let title = format!(" Catch {} ", device.name());
         let room = framed(&title, (columns, high), (self.layer(), &enabled), theme, frame);
-        frame.render_widget(Paragraph::new(lines), room);
+        say_all(lines, theme, frame, room);
     }
 
     fn is_moving(&self) -> bool {

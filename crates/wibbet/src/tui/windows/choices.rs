@@ -4,13 +4,12 @@
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
-use ratatui::widgets::Paragraph;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::ask::Opening;
 use wibbet_core::plan::TrayItem;
 use wibbet_core::run::{Choice, NotDone, Run, Step, others_who_have};
 
-use super::form::{ALL, Flow, Form, framed, move_over};
+use super::form::{ALL, Flow, Form, framed, move_over, say_all};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
@@ -167,7 +166,7 @@ impl Form for Choices {
         };
         draw_list(&self.lines, self.at, row, theme, frame, list);
         let rest = Rect { y: list.bottom(), height: room.height - list.height, ..room };
-        frame.render_widget(Paragraph::new(below), rest);
+        say_all(below, theme, frame, rest);
     }
 }
 

@@ -4,14 +4,13 @@ use std::path::PathBuf;
 
 use ratatui::Frame;
 use ratatui::text::{Line, Span};
-use ratatui::widgets::Paragraph;
 use wibbet_bench::ops::CopiesGo;
 use wibbet_bench::session::{Closing, SessionCommand};
 use wibbet_core::ask::DeviceSetting;
 use wibbet_core::link::CloseStep;
 use wibbet_types::counted;
 
-use super::form::{Flow, Form, framed};
+use super::form::{Flow, Form, framed, say_all};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
@@ -217,7 +216,7 @@ impl Form for Close {
             _ => true,
         };
         let room = framed(&title, (columns, high), (self.layer(), &enabled), theme, frame);
-        frame.render_widget(Paragraph::new(lines), room);
+        say_all(lines, theme, frame, room);
     }
 
     fn is_moving(&self) -> bool {

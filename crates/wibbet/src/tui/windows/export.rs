@@ -3,11 +3,10 @@
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
-use ratatui::widgets::Paragraph;
 use wibbet_core::catalog::Column;
 use wibbet_types::counted;
 
-use super::form::{ALL, Flow, Form, cells_inside, framed, line_count, move_over};
+use super::form::{ALL, Flow, Form, cells_inside, framed, line_count, move_over, say_all};
 use crate::export::csv::{self, Form as FileForm};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
@@ -88,6 +87,6 @@ impl Form for Export {
         let list = Rect { height: count.min(room.height), ..room };
         draw_list(&CHOICES, self.0, row, theme, frame, list);
         let below = Rect { y: list.bottom(), height: room.height - list.height, ..room };
-        frame.render_widget(Paragraph::new(lines), below);
+        say_all(lines, theme, frame, below);
     }
 }

@@ -4,12 +4,11 @@ use std::path::PathBuf;
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
-use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use wibbet_bench::session::SessionCommand;
 use wibbet_types::DevicePath;
 
-use super::form::{ALL, Flow, Form, cells_inside, framed, line_count};
+use super::form::{ALL, Flow, Form, cells_inside, framed, line_count, say_all};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::{Effect, to_session};
@@ -94,7 +93,7 @@ impl Form for Files {
             field.draw(1, theme, frame, line);
         }
         let below = Rect { y: (room.y + 3).min(room.bottom()), height: room.height.saturating_sub(3), ..room };
-        frame.render_widget(Paragraph::new(words), below);
+        say_all(words, theme, frame, below);
     }
 
     fn field(&mut self) -> Option<&mut Input> {

@@ -3,7 +3,6 @@
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
-use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use wibbet_bench::finder::FindFault;
 use wibbet_bench::session::SessionCommand;
@@ -12,7 +11,7 @@ use wibbet_core::plan::TrayItem;
 use wibbet_core::run::recorded_start;
 use wibbet_types::{PackageId, PlainText};
 
-use super::form::{Flow, Form, framed};
+use super::form::{Flow, Form, framed, say_all};
 use crate::tui::app::{App, DeviceModel, FinderPane};
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::{Effect, to_session};
@@ -148,7 +147,7 @@ impl Form for Finder {
         let able = |action| enabled(device, self.tried.as_ref(), action);
         let high = high + if self.asks { 3 } else { 0 };
         let room = framed(&title, (columns, high), (self.layer(), &able), theme, frame);
-        frame.render_widget(Paragraph::new(lines), room);
+        say_all(lines, theme, frame, room);
         if self.asks && room.height > 2 {
             let fields = [("what is broken", &self.what), ("told by itself", &self.told_by)];
             for (n, (name, input)) in fields.into_iter().enumerate() {

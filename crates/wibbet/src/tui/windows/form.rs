@@ -6,6 +6,7 @@ use crossterm::event::KeyEvent;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
+use ratatui::widgets::Paragraph;
 use tui_input::Input;
 
 use crate::tui::app::App;
@@ -192,6 +193,17 @@ pub(super) fn framed(
     let foot = Rect { y: room.bottom() + 1, height: below.saturating_sub(1), ..inside };
     keys.draw(theme, frame, foot.intersection(inside));
     room
+}
+
+/// Draws what a window says all at once. Where the screen is too low for it, that is said: nobody takes a part for the whole.
+pub(super) fn say_all(mut lines: Vec<Line<'_>>, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    let room = usize::from(area.height);
+    if lines.len() > room && room > 0 {
+        let words = format!("▲ {} more lines need a higher screen", lines.len() - room + 1);
+        lines.truncate(room - 1);
+        lines.push(Line::styled(words, theme.alert));
+    }
+    frame.render_widget(Paragraph::new(lines), area);
 }
 
 /// Every key of a layer does something.

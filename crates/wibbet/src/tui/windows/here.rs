@@ -70,7 +70,7 @@ impl Here {
                 vec![Effect::Bench(BenchCommand::FindHere)]
             }
             Err(why) => {
-                self.trouble = Some(format!("{why}. A dialog that is opened again has another code and another port."));
+                self.trouble = Some(why);
                 Vec::new()
             }
         }

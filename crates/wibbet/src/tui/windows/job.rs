@@ -2,13 +2,12 @@
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
-use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::plan::Job;
 use wibbet_types::{PlainText, RunId};
 
-use super::form::{ALL, Flow, Form, cells_inside, framed, line_count};
+use super::form::{ALL, Flow, Form, cells_inside, framed, line_count, say_all};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer, View};
 use crate::tui::message::{Effect, to_session};
@@ -86,7 +85,7 @@ impl Form for JobForm {
             field.draw((n + FIELDS.len() - self.at) % FIELDS.len(), theme, frame, line);
         }
         let last = Rect { y: (room.y + 5).min(room.bottom()), height: room.height.saturating_sub(5), ..room };
-        frame.render_widget(Paragraph::new(goes), last);
+        say_all(goes, theme, frame, last);
     }
 
     fn field(&mut self) -> Option<&mut Input> {

@@ -2,12 +2,11 @@
 
 use ratatui::Frame;
 use ratatui::text::Line;
-use ratatui::widgets::Paragraph;
 use tui_input::Input;
 use wibbet_bench::session::SessionCommand;
 use wibbet_types::Locale;
 
-use super::form::{ALL, Flow, Form, cells_inside, framed, line_count};
+use super::form::{ALL, Flow, Form, cells_inside, framed, line_count, say_all};
 use crate::tui::app::App;
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::{Effect, to_session};
@@ -63,7 +62,7 @@ impl Form for Languages {
         lines.extend([field.line(theme, cells), Line::raw("")]);
         lines.extend(wrapped(trouble, cells, theme.alert));
         let room = framed(" Language of labels ", (columns, line_count(&lines)), (Layer::Languages, ALL), theme, frame);
-        frame.render_widget(Paragraph::new(lines), room);
+        say_all(lines, theme, frame, room);
         field.put_cursor(frame, room, at);
     }
 

@@ -3,11 +3,10 @@
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
-use ratatui::widgets::Paragraph;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::ask::Opening;
 
-use super::form::{ALL, Flow, Form, cells_inside, framed, move_over};
+use super::form::{ALL, Flow, Form, cells_inside, framed, move_over, say_all};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer};
 use crate::tui::message::{Effect, to_session};
@@ -77,6 +76,6 @@ impl Form for Open {
         let sent = self.all.get(self.at).map_or_else(Vec::new, |(_, opening)| goes(opening));
         let mut lines = vec![Line::raw(""), Line::styled("This goes to the device:", theme.dim)];
         lines.extend(sent.into_iter().map(|l| Line::styled(format!("  {l}"), theme.good)));
-        frame.render_widget(Paragraph::new(lines), below);
+        say_all(lines, theme, frame, below);
     }
 }

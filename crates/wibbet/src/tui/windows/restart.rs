@@ -2,14 +2,13 @@
 
 use ratatui::Frame;
 use ratatui::text::Line;
-use ratatui::widgets::Paragraph;
 use wibbet_bench::around::Route;
 use wibbet_bench::ops::before_restart;
 use wibbet_bench::session::SessionCommand;
 use wibbet_core::ask::{RestartTo, restart_request};
 use wibbet_core::read::write_request;
 
-use super::form::{ALL, Flow, Form, framed, line_count};
+use super::form::{ALL, Flow, Form, framed, line_count, say_all};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, called};
 use crate::tui::message::{Effect, to_session};
@@ -78,6 +77,6 @@ impl Form for Restart {
         }
         let title = format!(" Restart {} ", device.name());
         let room = framed(&title, (columns, line_count(&lines)), (Layer::Restart, ALL), theme, frame);
-        frame.render_widget(Paragraph::new(lines), room);
+        say_all(lines, theme, frame, room);
     }
 }

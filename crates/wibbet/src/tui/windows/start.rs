@@ -2,10 +2,9 @@
 
 use ratatui::Frame;
 use ratatui::text::Line;
-use ratatui::widgets::Paragraph;
 use wibbet_core::plan::StartLoss;
 
-use super::form::{Flow, Form, framed};
+use super::form::{Flow, Form, framed, say_all};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, Layer, View, called};
 use crate::tui::message::Effect;
@@ -87,6 +86,6 @@ impl Form for Start {
         let title = format!(" The start of {} ", device.name());
         let able = |action| action != Action::TryRestart || may_restart(device);
         let room = framed(&title, (columns, high), (Layer::Start, &able), theme, frame);
-        frame.render_widget(Paragraph::new(lines), room);
+        say_all(lines, theme, frame, room);
     }
 }
