@@ -55,8 +55,10 @@ struct Said<'a> {
 impl Here {
     /// This device's own debugging was found, or was not.
     pub(crate) fn found(&mut self, at: Option<&Address>) {
-        self.swiped = None;
-        self.known = at.map_or(Known::NotFound, |at| Known::Found(at.clone()));
+        let known = at.map_or(Known::NotFound, |at| Known::Found(at.clone()));
+        if known != self.known {
+            (self.known, self.swiped) = (known, None);
+        }
     }
 
     /// A pairing has come to its end.
