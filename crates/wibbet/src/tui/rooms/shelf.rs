@@ -13,18 +13,21 @@ use super::parts::{named, review_put_back};
 use crate::tui::app::{App, DeviceModel};
 use crate::tui::keys::{Action, View};
 use crate::tui::message::{Effect, to_session};
-use crate::tui::widgets::{Theme, first_line, fit, glyph, step, tall_item_at, truncate, under_cursor};
+use crate::tui::widgets::{Place, TallList, Theme, fit, glyph, step, truncate, under_cursor};
 
-const HEAD: u16 = 2;
+/// Lines above the entries.
+const HEAD: usize = 2;
 
 /// Whether a heading stands above an entry.
 fn heads(entries: &[ShelfEntry], n: usize) -> bool {
     n == 0 || entries[n - 1].origin != entries[n].origin
 }
 
-fn heights(device: &DeviceModel) -> Vec<usize> {
+/// Which lines are in sight, and where the cursor is among them.
+fn list(device: &DeviceModel, body: Rect) -> (TallList, Place) {
     let entries = &device.shelf.entries;
-    (0..entries.len()).map(|n| if heads(entries, n) { 3 } else { 1 }).collect()
+    let heights = (0..entries.len()).map(|n| if heads(entries, n) { 3 } else { 1 }).collect();
+    (TallList::new(HEAD, heights, usize::from(body.height)), Place { at: device.shelf_at, passed: 0 })
 }
 
 pub(super) fn is_enabled(app: &App, action: Action) -> bool {
@@ -101,9 +104,8 @@ pub(super) fn word(app: &App, action: Action) -> Option<&'static str> {
 }
 
 pub(super) fn line_at(app: &App, body: Rect, line: u16) -> Option<usize> {
-    let device = app.device()?;
-    let line = line.checked_sub(body.y + HEAD)?;
-    tall_item_at(&heights(device), device.shelf_at, usize::from(body.height.saturating_sub(HEAD)), usize::from(line))
+    let (list, place) = list(app.device()?, body);
+    list.item_at(place, usize::from(line.checked_sub(body.y)?))
 }
 
 pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) {
@@ -133,10 +135,11 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
         true => String::new(),
         false => format!(" Not counted: {}.", not_given.join("; ")),
     };
-    let mut lines =
+    let above =
         vec![Line::styled(truncate(&title, cells), theme.strong), Line::styled(truncate(&not_given, cells), theme.dim)];
-    let mut list: Vec<Line<'_>> = Vec::new();
+    let mut items: Vec<Vec<Line<'_>>> = Vec::new();
     for (n, entry) in entries.iter().enumerate() {
+        let mut item = Vec::new();
         if heads(entries, n) {
             let count = entries.iter().filter(|e| e.origin == entry.origin).count();
             let words = match entry.origin {
@@ -144,8 +147,8 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
                 Origin::Before => format!("off before Wibbet · {count}"),
             };
             let rule = "─".repeat(cells.saturating_sub(crate::tui::widgets::width(&words) + 4));
-            list.push(Line::raw(""));
-            list.push(Line::from(vec![
+            item.push(Line::raw(""));
+            item.push(Line::from(vec![
                 Span::styled("─ ", theme.dim),
                 Span::styled(format!("{words} "), theme.accent),
                 Span::styled(rule, theme.dim),
@@ -185,10 +188,9 @@ pub(super) fn draw(app: &App, theme: &Theme, frame: &mut Frame<'_>, body: Rect) 
             spans.push(Span::styled(format!(" back to {}{from}", goal.word()), theme.dim));
         }
         let line = Line::from(spans);
-        list.push(if here { under_cursor(line, theme, cells) } else { line });
+        item.push(if here { under_cursor(line, theme, cells) } else { line });
+        items.push(item);
     }
-    let room = usize::from(body.height.saturating_sub(HEAD));
-    let first = first_line(&heights(device), device.shelf_at, room);
-    lines.extend(list.into_iter().skip(first).take(room));
-    frame.render_widget(Paragraph::new(lines), body);
+    let (list, place) = list(device, body);
+    frame.render_widget(Paragraph::new(list.shown(place, above, items)), body);
 }

@@ -54,23 +54,6 @@ pub(crate) fn item_at(len: usize, at: usize, lines: usize, line: usize) -> Optio
     Some(first_shown(at, len, lines) + line).filter(|n| line < lines && *n < len)
 }
 
-/// The first line shown of a list whose items have some lines each, so that the one at `at` is in entry.
-pub(crate) fn first_line(heights: &[usize], at: usize, lines: usize) -> usize {
-    let before: usize = heights.iter().take(at).sum();
-    let total: usize = heights.iter().sum();
-    first_shown(before, total, lines)
-}
-
-/// The item at a line of a list whose items have some lines each.
-pub(crate) fn tall_item_at(heights: &[usize], at: usize, lines: usize, line: usize) -> Option<usize> {
-    let mut left = first_line(heights, at, lines) + line;
-    heights.iter().position(|h| {
-        let here = left < *h;
-        left = left.saturating_sub(*h);
-        here
-    })
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -96,14 +79,5 @@ mod tests {
             step(&mut moved, len, by);
             assert_eq!(moved, then);
         }
-    }
-
-    #[test]
-    fn the_item_under_the_mouse_is_the_one_drawn_there() {
-        let heights = [3, 1, 1, 3, 1];
-        for (line, item) in [(0, Some(0)), (2, Some(0)), (3, Some(1)), (5, Some(3)), (8, Some(4)), (9, None)] {
-            assert_eq!(tall_item_at(&heights, 0, 20, line), item);
-        }
-        assert_eq!(first_line(&heights, 4, 2), 7);
     }
 }

@@ -21,7 +21,7 @@ pub(crate) use buttons::{draw_buttons, rows as button_rows};
 pub(crate) use field::Field;
 pub(crate) use glyphs::{glyph, spinner};
 pub(crate) use large::large_lines;
-pub(crate) use list::{draw_list, first_line, first_shown, item_at, step, tall_item_at, under_cursor};
+pub(crate) use list::{draw_list, first_shown, item_at, step, under_cursor};
 pub(crate) use qr::qr_lines;
 pub(crate) use scroll::Scroll;
 pub(crate) use tall::{Place, TallList};
