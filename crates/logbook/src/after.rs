@@ -5,7 +5,8 @@ use wibbet_core::device::Figures;
 use wibbet_core::link::CloseStep;
 use wibbet_types::{DeviceId, PlainText, RunId, Timestamp};
 
-use crate::{Logbook, Result, lines};
+use crate::rows::lines;
+use crate::{Logbook, Result};
 
 /// Sightings that are kept of a run.
 const MOST_SEEN: i64 = 200;

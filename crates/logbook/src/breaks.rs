@@ -4,7 +4,8 @@ use rusqlite::{Row, params};
 use wibbet_core::diagnosis::{BreakItem, UpdateBreak};
 use wibbet_types::{BreakId, DeviceId, PackageId, PlainText, Timestamp};
 
-use crate::{Logbook, LogbookError, Result, bad_value, lines, read_lines};
+use crate::rows::{bad_value, lines, read_lines};
+use crate::{Logbook, LogbookError, Result};
 
 impl Logbook {
     /// Writes down that an update break begins on a device: what was out, and what it had. Its number.

@@ -8,7 +8,8 @@ use wibbet_core::device::DeviceFacts;
 use wibbet_core::package::{KeptCopy, Placed, is_one_folder};
 use wibbet_types::{CopyId, DeviceId, PlainText, RunId, Timestamp};
 
-use crate::{Logbook, Result, bad_value, error, lines, parsed, read_lines, understood};
+use crate::rows::{bad_value, lines, parsed, read_lines, understood};
+use crate::{Logbook, Result, error};
 
 fn copy_of(row: &Row<'_>) -> rusqlite::Result<KeptCopy> {
     let installer: Option<String> = row.get(6)?;

@@ -4,7 +4,8 @@ use rusqlite::{Row, params};
 use wibbet_core::diagnosis::{Check, FaultFinder, Round, Suspect};
 use wibbet_types::{DeviceId, FinderId, PlainText, Timestamp};
 
-use crate::{Logbook, LogbookError, Result, bad_value, read_lines};
+use crate::rows::{bad_value, read_lines};
+use crate::{Logbook, LogbookError, Result};
 
 impl Logbook {
     /// Writes down that the fault finder is begun on a device. Its number.

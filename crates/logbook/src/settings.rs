@@ -5,7 +5,8 @@ use wibbet_core::ask::{NamedSetting, SettingsTable};
 use wibbet_core::run::{SettingChange, SettingState};
 use wibbet_types::{DeviceId, RunId, Timestamp, UserId};
 
-use crate::{Logbook, Result, bad_value, error, understood};
+use crate::rows::{bad_value, understood};
+use crate::{Logbook, Result, error};
 
 impl Logbook {
     /// Writes down that a setting is about to be set. Its number; that of `change` is not looked at.
